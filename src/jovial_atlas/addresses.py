@@ -1,0 +1,131 @@
+"""Addresses of pages: RFC 3986 normalisation, joining and comparing.
+
+Pure functions over strings. An address in the page table is always in the form
+that `normalise` gives: scheme and host in lower case, host in IDNA, no default
+port, dot segments removed, percent-encoding minimal and in upper case, no fragment.
+"""
+
+from __future__ import annotations
+
+import re
+from urllib.parse import SplitResult, quote, urljoin, urlsplit
+
+import idna
+
+_DEFAULT_PORTS = {"http": 80, "https": 443}
+_UNRESERVED = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
+_ESCAPE = re.compile(r"%([0-9A-Fa-f]{2})")
+_PLAIN = re.compile(r"[A-Za-z0-9\-._~/]*\Z")
+# RFC 3986 §3.3 and §3.4: what may stand unescaped in a path or a query.
+_PATH_SAFE = "/:@!$&'()*+,;=-._~%"
+_QUERY_SAFE = _PATH_SAFE + "?"
+_SPACE = " \t\r\n\f"
+
+
+def normalise(address: str) -> str:
+    """The one spelling of an absolute http(s) address (RFC 3986 §6.2.2 and §6.2.3).
+
+    Raises ValueError with one sentence where it is no absolute http(s) address.
+    """
+    parts = split(address)
+    path = _dots(escape(parts.path, _PATH_SAFE)) or "/"
+    query = f"?{escape(parts.query, _QUERY_SAFE)}" if parts.query else ""
+    return f"{parts.scheme}://{_authority(parts)}{path}{query}"
+
+
+def split(address: str) -> SplitResult:
+    """Parts of an absolute http(s) address. Raises ValueError with one sentence."""
+    try:
+        parts = urlsplit(address.strip(_SPACE))
+        port = parts.port
+    except ValueError as error:
+        raise ValueError(f"{address!r} is not an address: {error}") from None
+    if parts.scheme not in _DEFAULT_PORTS:
+        raise ValueError(f"{address!r} is not an absolute http or https address")
+    if not parts.hostname:
+        raise ValueError(f"{address!r} names no host")
+    if port == 0:
+        raise ValueError(f"{address!r} names port 0")
+    return parts
+
+
+def escape(text: str, safe: str = _PATH_SAFE) -> str:
+    """Percent-encode what must be, decode escaped unreserved octets, upper-case the rest."""
+    if _PLAIN.match(text):
+        return text
+    text = quote(text, safe=safe, encoding="utf-8", errors="replace")
+    text = re.sub(r"%(?![0-9A-Fa-f]{2})", "%25", text)
+    return _ESCAPE.sub(_canonical_octet, text)
+
+
+def _canonical_octet(match: re.Match[str]) -> str:
+    octet = int(match[1], 16)
+    return chr(octet) if octet in _UNRESERVED else f"%{octet:02X}"
+
+
+def _authority(parts: SplitResult) -> str:
+    host = (parts.hostname or "").rstrip(".")
+    if ":" in host:
+        host = f"[{host}]"
+    elif not host.isascii():
+        try:
+            host = idna.encode(host, uts46=True).decode("ascii")
+        except idna.IDNAError as error:
+            raise ValueError(f"{host!r} is not a host name: {error}") from None
+    port = "" if parts.port in (None, _DEFAULT_PORTS[parts.scheme]) else f":{parts.port}"
+    return f"{host}{port}"
+
+
+def _dots(path: str) -> str:
+    """RFC 3986 §5.2.4: remove dot segments."""
+    if "/." not in path:
+        return path
+    kept: list[str] = []
+    segments = path.split("/")
+    for segment in segments:
+        if segment == "..":
+            if len(kept) > 1:
+                kept.pop()
+        elif segment != ".":
+            kept.append(segment)
+    if segments[-1] in (".", ".."):
+        kept.append("")
+    return "/".join(kept)
+
+
+def resolve(base: str, reference: str) -> str | None:
+    """The normalised address a reference in a page leads to, or None where it is no page
+    address (`mailto:`, `javascript:`, a bare fragment, or nothing at all)."""
+    reference = reference.strip(_SPACE)
+    if not reference or reference.startswith(("#", "mailto:", "tel:", "javascript:", "data:")):
+        return None
+    try:
+        return normalise(urljoin(base, reference))
+    except ValueError:
+        return None
+
+
+def origin(address: str) -> str:
+    """Scheme, host and port of a normalised address: `https://www.marrowfen.example`."""
+    end = address.find("/", address.index("://") + 3)
+    return address if end < 0 else address[:end]
+
+
+def path_and_query(address: str) -> str:
+    """What follows the origin of a normalised address, from its first slash on."""
+    return address[len(origin(address)) :] or "/"
+
+
+def folder(address: str) -> str:
+    """A normalised address without query, up to and with its last slash."""
+    return address.split("?", 1)[0].rpartition("/")[0] + "/"
+
+
+_INDEX = re.compile(r"(?:^|(?<=/))index\.x?html?$")
+_ENDING = re.compile(r"\.x?html?$")
+
+
+def ending_free(path: str) -> str:
+    """A path without index file name, file ending and last slash, to tell whether two
+    addresses are spellings of one page: `/a/`, `/a`, `/a.html`, `/a/index.html`."""
+    return _ENDING.sub("", _INDEX.sub("", path)).rstrip("/")

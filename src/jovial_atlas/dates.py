@@ -1,0 +1,97 @@
+"""Dates as sites write them, and as the W3C profile of ISO 8601 writes them.
+
+Inside the product a date is a string in one of two forms, `YYYY-MM-DD` or
+`YYYY-MM-DDThh:mm:ssZ` (always UTC), so that dates sort, compare and print as they are.
+"""
+
+from __future__ import annotations
+
+import re
+from datetime import UTC, date, datetime, timedelta, timezone
+from email.utils import parsedate_to_datetime
+
+# https://www.w3.org/TR/NOTE-datetime: the six forms; a zone is required with a time.
+_W3C = re.compile(
+    r"(\d{4})(?:-(\d\d)(?:-(\d\d)"
+    r"(?:T(\d\d):(\d\d)(?::(\d\d)(?:\.\d+)?)?(Z|[+-]\d\d:\d\d))?)?)?\Z"
+)
+_LOOSE = re.compile(
+    r"\s*(\d{4})-?(\d\d)-?(\d\d)"
+    r"(?:[T ]+(\d\d):(\d\d)(?::(\d\d)(?:[.,]\d+)?)?\s*(Z|UTC|GMT|[+-]\d\d:?\d\d)?)?\s*\Z",
+    re.IGNORECASE,
+)
+
+
+def is_w3c(text: str) -> bool:
+    """Whether the text is a W3C Datetime that names a real day and time."""
+    match = _W3C.match(text)
+    if not match:
+        return False
+    year, month, day, hour, minute, second, zone = match.groups()
+    try:
+        datetime(int(year), int(month or 1), int(day or 1))
+    except ValueError:
+        return False
+    if hour is None:
+        return True
+    good = int(hour) <= 23 and int(minute) <= 59 and int(second or 0) <= 59
+    return good and (zone == "Z" or (int(zone[1:3]) <= 23 and int(zone[4:]) <= 59))
+
+
+def read(text: str) -> str | None:
+    """A date as sites write it (ISO 8601, or the form of RFC 5322) in the product's form.
+
+    A time without a zone is taken as UTC. None where it is no date.
+    """
+    match = _LOOSE.match(text)
+    if not match:
+        return _read_rfc(text)
+    year, month, day, hour, minute, second, zone = match.groups()
+    try:
+        if hour is None:
+            return date(int(year), int(month), int(day)).isoformat()
+        moment = datetime(
+            int(year), int(month), int(day), int(hour), int(minute), int(second or 0),
+            tzinfo=_zone(zone),
+        )  # fmt: skip
+        return write(moment)
+    except (ValueError, OverflowError):
+        return None
+
+
+def _read_rfc(text: str) -> str | None:
+    try:
+        moment = parsedate_to_datetime(text.strip())
+        return write(moment if moment.tzinfo else moment.replace(tzinfo=UTC))
+    except (ValueError, TypeError, IndexError, OverflowError):
+        return None
+
+
+def _zone(text: str | None) -> timezone:
+    if text is None or text.upper() in ("Z", "UTC", "GMT"):
+        return UTC
+    sign = -1 if text[0] == "-" else 1
+    digits = text[1:].replace(":", "")
+    return timezone(sign * timedelta(hours=int(digits[:2]), minutes=int(digits[2:])))
+
+
+def write(moment: datetime) -> str:
+    """A moment with a zone as `YYYY-MM-DDThh:mm:ssZ`."""
+    return moment.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def from_timestamp(seconds: float) -> str:
+    """A file's time, in seconds since 1970, as `YYYY-MM-DDThh:mm:ssZ`."""
+    return write(datetime.fromtimestamp(seconds, UTC))
+
+
+def moment(text: str) -> datetime:
+    """A date in the product's form as a moment; a day without a time begins at 00:00 UTC."""
+    if len(text) == 10:
+        return datetime.fromisoformat(text).replace(tzinfo=UTC)
+    return datetime.fromisoformat(text)
+
+
+def plausible(text: str, now: datetime) -> bool:
+    """Whether a page can have changed then: not before 1990, not later than tomorrow."""
+    return text >= "1990" and text[:10] <= (now + timedelta(days=1)).date().isoformat()

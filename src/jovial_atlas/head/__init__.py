@@ -1,0 +1,1 @@
+"""What belongs into a page's head: title, description, canonical, directives, JSON-LD."""

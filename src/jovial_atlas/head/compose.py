@@ -1,0 +1,137 @@
+"""Head data for each page, from verdicts and patterns.
+
+The result is one JSON object a page: loc, title, title_from, description,
+description_from, canonical, directives, json_ld.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping
+from typing import Any
+from urllib.parse import urljoin
+
+import polars as pl
+
+from jovial_atlas import addresses
+from jovial_atlas.head.texts import description_of, title_of
+from jovial_atlas.head.videos import page_videos
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.model import Section
+from jovial_atlas.structured import nodes
+
+
+def head_data(page: Mapping[str, Any], site: SiteFile) -> dict[str, Any]:
+    """What belongs into the head of one page (a row of the decided table)."""
+    section = _section(page, site)
+    title = title_of(page, site, section)
+    description = description_of(page, site, section)
+    return {
+        "loc": page["loc"],
+        "title": title.value,
+        "title_from": title.source,
+        "description": description.value,
+        "description_from": description.source,
+        "canonical": page["canonical"] or page["loc"],
+        "directives": _directives(page, site),
+        "json_ld": _json_ld(page, site, section, title.value, description.value),
+    }
+
+
+def _section(page: Mapping[str, Any], site: SiteFile) -> Section | None:
+    return next((s for s in site.model.section if s.name == page["section"]), None)
+
+
+def _directives(page: Mapping[str, Any], site: SiteFile) -> str:
+    """Only what differs from the default; the page's other directives are kept."""
+    words = [
+        word
+        for word in (page["directives"] or "").split(", ")
+        if word and word not in ("all", "index", "follow", "none", "noindex", "nofollow")
+    ]
+    if not page["follow"]:
+        words.insert(0, "nofollow")
+    if not page["index"] or site.model.site.stage == "draft":
+        words.insert(0, "noindex")
+    return ", ".join(words)
+
+
+def _json_ld(
+    page: Mapping[str, Any],
+    site: SiteFile,
+    section: Section | None,
+    title: str | None,
+    description: str | None,
+) -> nodes.Node | None:
+    """The page's graph; nothing for a page that engines may not index."""
+    if not page["index"]:
+        return None
+    model, loc = site.model, page["loc"]
+    url = model.site.url
+    found: list[nodes.Node | None] = [
+        nodes.publisher(
+            url,
+            kind=model.publisher.kind,
+            name=model.publisher.name or model.site.name,
+            logo=urljoin(f"{url}/", model.publisher.logo) if model.publisher.logo else None,
+            telephone=model.publisher.telephone,
+            email=model.publisher.email,
+            profiles=model.publisher.profiles,
+        ),
+        nodes.web_site(
+            url,
+            name=model.site.name,
+            short_name=model.site.short_name,
+            language=model.site.language,
+        ),
+        nodes.web_page(
+            url,
+            loc,
+            name=title,
+            description=description,
+            language=page["language"] or model.site.language,
+        ),
+    ]
+    headline = page["heading"] or title
+    # A listing at the section's own address is no article.
+    if section and section.schema_type and headline and page["published"]:
+        found.append(
+            nodes.article(
+                url,
+                loc,
+                kind=section.schema_type,
+                headline=headline,
+                author=page["author"],
+                published=page["published"],
+                modified=page["lastmod"] if page["lastmod_from"] != "file" else None,
+                images=[image["loc"] for image in page["images"]],
+            )
+        )
+    found += [
+        nodes.video(
+            loc,
+            number,
+            name=video["title"],
+            thumbnail=video["thumbnail_loc"],
+            uploaded=video["publication_date"],
+            description=video["description"],
+            content=video["content_loc"],
+        )
+        for number, video in enumerate(page_videos(page), start=1)
+    ]
+    return nodes.graph(found)
+
+
+def head_lines(decided: pl.DataFrame, site: SiteFile) -> Iterator[tuple[str, bytes]]:
+    """For each section its head data as JSON Lines: (name of the section, bytes)."""
+    parts = decided.sort("section", "loc").partition_by("section", maintain_order=True)
+    for part in parts:
+        lines = [
+            json.dumps(head_data(page, site), ensure_ascii=False) for page in part.to_dicts()
+        ]
+        yield part["section"][0], ("\n".join(lines) + "\n").encode()
+
+
+def site_path(address: str) -> str:
+    """Path and query of an address, for showing it short."""
+    return addresses.path_and_query(address)

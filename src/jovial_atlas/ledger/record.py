@@ -1,0 +1,287 @@
+"""The ledger, over SQLAlchemy Core.
+
+A sent announcement cannot be rolled back. So the intent is recorded and committed first,
+then the announcement is sent, then its outcome is recorded; what has an intent and no
+outcome was cut off in between, and its addresses count as not announced.
+
+| table        | one row is                                                        |
+|--------------|-------------------------------------------------------------------|
+| announcement | one message to one engine over one channel: intent, then outcome  |
+| item         | one address or sitemap in that message, with the mark of its state|
+| heard        | an address or sitemap as the engine last took it                  |
+| report       | what an engine said of one sitemap, at one time                   |
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from sqlalchemy import (
+    Column,
+    Connection,
+    ForeignKey,
+    Integer,
+    MetaData,
+    String,
+    Table,
+    create_engine,
+    delete,
+    event,
+    func,
+    insert,
+    select,
+    update,
+)
+from sqlalchemy.engine import URL
+from sqlalchemy.exc import SQLAlchemyError
+
+from jovial_atlas.errors import LedgerError
+
+_TABLES = MetaData()
+_ANNOUNCEMENT = Table(
+    "announcement",
+    _TABLES,
+    Column("id", Integer, primary_key=True),
+    Column("engine", String, nullable=False),
+    Column("channel", String, nullable=False),
+    Column("what", String, nullable=False),
+    Column("count", Integer, nullable=False),
+    Column("intended_at", String, nullable=False),
+    Column("answered_at", String),
+    Column("status", String, nullable=False),
+    Column("detail", String, nullable=False, default=""),
+)
+_ITEM = Table(
+    "item",
+    _TABLES,
+    Column("announcement", ForeignKey("announcement.id"), nullable=False, index=True),
+    Column("loc", String, nullable=False),
+    Column("mark", String),
+)
+_HEARD = Table(
+    "heard",
+    _TABLES,
+    Column("engine", String, primary_key=True),
+    Column("channel", String, primary_key=True),
+    Column("loc", String, primary_key=True),
+    Column("mark", String, nullable=False),
+    Column("at", String, nullable=False),
+    Column("urls", Integer),
+)
+_REPORT = Table(
+    "report",
+    _TABLES,
+    Column("id", Integer, primary_key=True),
+    Column("engine", String, nullable=False),
+    Column("loc", String, nullable=False),
+    Column("asked_at", String, nullable=False),
+    Column("last_read", String),
+    Column("state", String, nullable=False),
+    Column("found", Integer),
+    Column("indexed", Integer),
+    Column("reasons", String, nullable=False, default="{}"),
+)
+
+#: Outcomes of an announcement. `intended` is one whose outcome is not known.
+INTENDED, TAKEN, PENDING, REFUSED, FAILED = "intended", "taken", "pending", "refused", "failed"
+
+
+@dataclass(frozen=True, slots=True)
+class Announcement:
+    """One message to an engine, as the ledger has it."""
+
+    engine: str
+    channel: str
+    what: str
+    count: int
+    status: str
+    detail: str
+    at: str
+
+
+@dataclass(frozen=True, slots=True)
+class SitemapReport:
+    """What an engine said of one sitemap. Counts are None where it did not say."""
+
+    loc: str
+    last_read: str | None
+    state: str
+    found: int | None
+    indexed: int | None
+    reasons: dict[str, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Heard:
+    """A sitemap or address as an engine last took it; `urls` is what a sitemap then held."""
+
+    mark: str
+    at: str
+    urls: int | None
+
+
+class Ledger:
+    """The record of one site. `now` gives the time in the product's form.
+
+    Every method raises LedgerError where the database cannot be used.
+    """
+
+    def __init__(self, path: Path, now: Callable[[], str]) -> None:
+        self.path = path
+        self.now = now
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self._engine = create_engine(URL.create("sqlite", database=str(path)))
+        event.listen(self._engine, "connect", _careful)
+        with self._transaction() as connection:
+            _TABLES.create_all(connection)
+
+    @contextmanager
+    def _transaction(self) -> Iterator[Connection]:
+        try:
+            with self._engine.begin() as connection:
+                yield connection
+        except SQLAlchemyError as error:
+            reason = str(getattr(error, "orig", None) or error).splitlines()[0]
+            raise LedgerError(
+                f"The ledger {self.path} cannot be used ({reason}). If another command is "
+                "running, wait for it; if the file is damaged, restore it from a backup."
+            ) from error
+
+    def intend(
+        self,
+        engine: str,
+        channel: str,
+        what: str,
+        items: Sequence[tuple[str, str | None]],
+    ) -> int:
+        """Record that `items` (loc, mark; mark None for removed) are about to be announced."""
+        with self._transaction() as connection:
+            result = connection.execute(
+                insert(_ANNOUNCEMENT).values(
+                    engine=engine, channel=channel, what=what, count=len(items),
+                    intended_at=self.now(), status=INTENDED, detail="",
+                )
+            )  # fmt: skip
+            number = int(result.inserted_primary_key[0])
+            if items:
+                connection.execute(
+                    insert(_ITEM),
+                    [{"announcement": number, "loc": loc, "mark": mark} for loc, mark in items],
+                )
+        return number
+
+    def settle(self, number: int, status: str, detail: str, urls: int | None = None) -> None:
+        """Record the outcome; what was taken counts as heard by the engine from now on."""
+        now = self.now()
+        with self._transaction() as connection:
+            connection.execute(
+                update(_ANNOUNCEMENT)
+                .where(_ANNOUNCEMENT.c.id == number)
+                .values(status=status, detail=detail, answered_at=now)
+            )
+            if status not in (TAKEN, PENDING):
+                return
+            which = connection.execute(
+                select(_ANNOUNCEMENT.c.engine, _ANNOUNCEMENT.c.channel).where(
+                    _ANNOUNCEMENT.c.id == number
+                )
+            ).one()
+            items = connection.execute(
+                select(_ITEM.c.loc, _ITEM.c.mark).where(_ITEM.c.announcement == number)
+            ).all()
+            for loc, mark in items:
+                connection.execute(
+                    delete(_HEARD).where(
+                        _HEARD.c.engine == which.engine,
+                        _HEARD.c.channel == which.channel,
+                        _HEARD.c.loc == loc,
+                    )
+                )
+                if mark is not None:
+                    connection.execute(
+                        insert(_HEARD).values(
+                            engine=which.engine, channel=which.channel, loc=loc, mark=mark,
+                            at=now, urls=urls,
+                        )
+                    )  # fmt: skip
+
+    def heard(self, engine: str, channel: str) -> dict[str, Heard]:
+        """What an engine last took over a channel, by address."""
+        with self._transaction() as connection:
+            rows = connection.execute(
+                select(_HEARD.c.loc, _HEARD.c.mark, _HEARD.c.at, _HEARD.c.urls).where(
+                    _HEARD.c.engine == engine, _HEARD.c.channel == channel
+                )
+            ).all()
+        return {row.loc: Heard(row.mark, row.at, row.urls) for row in rows}
+
+    def announcements(self, engine: str, most: int = 20) -> list[Announcement]:
+        """The latest announcements to an engine, newest first."""
+        with self._transaction() as connection:
+            rows = connection.execute(
+                select(_ANNOUNCEMENT)
+                .where(_ANNOUNCEMENT.c.engine == engine)
+                .order_by(_ANNOUNCEMENT.c.id.desc())
+                .limit(most)
+            ).all()
+        return [
+            Announcement(
+                row.engine, row.channel, row.what, row.count, row.status, row.detail,
+                row.answered_at or row.intended_at,
+            )
+            for row in rows
+        ]  # fmt: skip
+
+    def cut_off(self, engine: str) -> int:
+        """How many announcements to an engine have an intent and no outcome."""
+        with self._transaction() as connection:
+            return int(
+                connection.execute(
+                    select(func.count())
+                    .select_from(_ANNOUNCEMENT)
+                    .where(_ANNOUNCEMENT.c.engine == engine, _ANNOUNCEMENT.c.status == INTENDED)
+                ).scalar_one()
+            )
+
+    def note_reports(self, engine: str, reports: Sequence[SitemapReport]) -> None:
+        """Record what an engine said of its sitemaps, now."""
+        now = self.now()
+        with self._transaction() as connection:
+            for report in reports:
+                connection.execute(
+                    insert(_REPORT).values(
+                        engine=engine, loc=report.loc, asked_at=now, last_read=report.last_read,
+                        state=report.state, found=report.found, indexed=report.indexed,
+                        reasons=json.dumps(report.reasons, sort_keys=True),
+                    )
+                )  # fmt: skip
+
+    def reports(self, engine: str) -> dict[str, SitemapReport]:
+        """The latest report of each sitemap by an engine."""
+        newest = select(func.max(_REPORT.c.id)).where(_REPORT.c.engine == engine)
+        with self._transaction() as connection:
+            rows = connection.execute(
+                select(_REPORT).where(_REPORT.c.id.in_(newest.group_by(_REPORT.c.loc)))
+            ).all()
+        return {
+            row.loc: SitemapReport(
+                row.loc, row.last_read, row.state, row.found, row.indexed, json.loads(row.reasons)
+            )
+            for row in rows
+        }
+
+    def close(self) -> None:
+        """Let the database go."""
+        self._engine.dispose()
+
+
+def _careful(connection: object, _record: object) -> None:
+    """Wait for another command instead of failing, and survive a power cut."""
+    cursor = connection.cursor()  # type: ignore[attr-defined]
+    cursor.execute("PRAGMA busy_timeout = 5000")
+    cursor.execute("PRAGMA foreign_keys = ON")
+    cursor.close()

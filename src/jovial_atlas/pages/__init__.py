@@ -1,0 +1,1 @@
+"""The page table: its columns, the survey that fills it, the snapshot on disk."""

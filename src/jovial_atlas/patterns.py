@@ -1,0 +1,46 @@
+"""Address patterns of the site file: `/field-notes/**`, `/tags/*`, `/{shop,cafe}/**`.
+
+A pattern is compared with the whole path and query of an address. `*` is any run of
+characters but `/`, `**` any run at all, `?` stands for itself, `{a,b}` is either. The
+result is a regular expression in the syntax that Python and Rust share, so that one
+pattern serves a single address and a whole column.
+"""
+
+from __future__ import annotations
+
+import re
+
+from jovial_atlas.addresses import escape
+
+_TOKENS = re.compile(r"\*\*|\*|\{[^{}]*\}|[{}]|[^*{}]+")
+
+
+def to_regex(pattern: str) -> str:
+    """The regular expression of a pattern. Raises ValueError with one sentence."""
+    if not pattern.startswith(("/", "*")):
+        raise ValueError(f"the pattern {pattern!r} must begin with '/' (or with '*')")
+    parts: list[str] = []
+    for token in _TOKENS.findall(pattern):
+        if token == "**":
+            parts.append(".*")
+        elif token == "*":
+            parts.append("[^/]*")
+        elif token in "{}":
+            raise ValueError(f"the pattern {pattern!r} has a brace without its partner")
+        elif token.startswith("{"):
+            choices = "|".join(to_literal(choice) for choice in token[1:-1].split(","))
+            parts.append(f"(?:{choices})")
+        else:
+            parts.append(to_literal(token))
+    return f"^{''.join(parts)}$"
+
+
+def to_literal(text: str) -> str:
+    """Text that stands for itself, percent-encoded as addresses are."""
+    path, mark, query = text.partition("?")
+    return re.escape(escape(path) + mark + escape(query))
+
+
+def any_of(patterns: list[str]) -> str:
+    """One regular expression for several patterns. Raises ValueError."""
+    return "|".join(f"(?:{to_regex(pattern)})" for pattern in patterns)

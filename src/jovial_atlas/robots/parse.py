@@ -1,0 +1,153 @@
+"""Reading a robots.txt (RFC 9309 §2.1, §2.2).
+
+    group     = 1*user-agent-line *( rule | other record )
+    rule      = ( "allow" | "disallow" ) ":" pattern
+    other     = Sitemap and every record the RFC does not define
+
+Other records belong to no group and do not end a run of user-agent lines. Rules
+before the first user-agent line are ignored, and told as a fault.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+from jovial_atlas.faults import Fault
+
+# RFC 9309 §2.5: a parser reads at least the first 500 KiB.
+READ_LIMIT = 500 * 1024
+_LINE_END = re.compile(rb"\r\n|\r|\n")
+_TOKEN = re.compile(r"[A-Za-z_-]+")
+# Spellings met in the field that crawlers tend to accept; each is told as a fault.
+_MISSPELT = {"useragent": "user-agent", "user agent": "user-agent", "dissallow": "disallow"}
+
+
+@dataclass(frozen=True, slots=True)
+class RobotsRule:
+    """One Allow or Disallow line; `line` counts from 1."""
+
+    allow: bool
+    pattern: str
+    line: int
+
+    def __str__(self) -> str:
+        return f"{'Allow' if self.allow else 'Disallow'}: {self.pattern}"
+
+
+@dataclass(slots=True)
+class Group:
+    """The product tokens of one group, as written, and its rules in order."""
+
+    agents: list[str] = field(default_factory=list)
+    rules: list[RobotsRule] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class Record:
+    """A record that is no user-agent, allow or disallow line; `field` as written."""
+
+    field: str
+    value: str
+    line: int
+
+
+@dataclass(slots=True)
+class RobotsFile:
+    """All that a robots.txt says."""
+
+    groups: list[Group] = field(default_factory=list)
+    sitemaps: list[Record] = field(default_factory=list)
+    others: list[Record] = field(default_factory=list)
+    faults: list[Fault] = field(default_factory=list)
+
+
+def product_token(value: str) -> str:
+    """The token that a user-agent line names: `*`, or its leading letters, `_` and `-`."""
+    if value.startswith("*"):
+        return "*"
+    match = _TOKEN.match(value)
+    return match[0].lower() if match else ""
+
+
+def parse_robots(data: bytes, name: str = "robots.txt") -> RobotsFile:
+    """Read a robots.txt. Never raises: what cannot be used becomes a fault at `name:line`."""
+    parsed = RobotsFile()
+    if len(data) > READ_LIMIT:
+        parsed.faults.append(
+            Fault(
+                "robots-too-large",
+                name,
+                f"The file has {len(data):,} bytes; crawlers need not read past {READ_LIMIT:,}.",
+            )
+        )
+    group: Group | None = None
+    naming = False
+    for number, raw in enumerate(_LINE_END.split(data.removeprefix(b"\xef\xbb\xbf")), start=1):
+        line = raw.split(b"#", 1)[0].strip(b" \t").decode("utf-8", errors="surrogateescape")
+        if not line:
+            continue
+        where = f"{name}:{number}"
+        key, colon, value = (part.strip(" \t") for part in line.partition(":"))
+        if not colon:
+            parsed.faults.append(
+                Fault("robots-not-a-record", where, f"{_shown(line)!r} has no colon.")
+            )
+            continue
+        kind = key.lower()
+        if kind in _MISSPELT:
+            parsed.faults.append(
+                Fault("robots-misspelt", where, f"{key!r} is read as {_MISSPELT[kind]!r}.")
+            )
+            kind = _MISSPELT[kind]
+        if kind == "user-agent":
+            if group is None or not naming:
+                group = Group()
+                parsed.groups.append(group)
+                naming = True
+            group.agents.append(value)
+            if not product_token(value):
+                parsed.faults.append(
+                    Fault("robots-agent-unnamed", where, f"{value!r} names no crawler.")
+                )
+        elif kind in ("allow", "disallow"):
+            naming = False
+            if group is None:
+                parsed.faults.append(
+                    Fault(
+                        "robots-rule-before-group",
+                        where,
+                        f"{_shown(line)!r} stands before any User-agent line; crawlers ignore it.",
+                    )
+                )
+                continue
+            group.rules.append(RobotsRule(kind == "allow", value, number))
+            if value and value[0] not in "/*$":
+                parsed.faults.append(
+                    Fault(
+                        "robots-pattern-start",
+                        where,
+                        f"{_shown(value)!r} starts with neither '/' nor '*'; it matches nothing.",
+                    )
+                )
+        elif kind == "sitemap":
+            parsed.sitemaps.append(Record(key, value, number))
+            if not re.match(r"https?://[^/\s]+", value):
+                parsed.faults.append(
+                    Fault(
+                        "robots-sitemap-relative",
+                        where,
+                        f"{_shown(value)!r} is no absolute address.",
+                    )
+                )
+        else:
+            parsed.others.append(Record(key, value, number))
+            if kind == "noindex":
+                parsed.faults.append(
+                    Fault("robots-noindex-line", where, "No crawler obeys Noindex in robots.txt.")
+                )
+    return parsed
+
+
+def _shown(text: str) -> str:
+    return text.encode("utf-8", "surrogateescape").decode("utf-8", "replace")[:120]

@@ -1,0 +1,19 @@
+"""The decision engine: sections, rules and what pages say become one verdict each, with reasons.
+
+Every other room only reads verdicts; nothing else decides whether a page may be found.
+"""
+
+from jovial_atlas.rules.crawling import robots_of
+from jovial_atlas.rules.decide import VERDICT_COLUMNS, decide, explain_layers, not_listed
+from jovial_atlas.rules.layers import Layer, LayerSays, layers_of
+
+__all__ = [
+    "VERDICT_COLUMNS",
+    "Layer",
+    "LayerSays",
+    "decide",
+    "explain_layers",
+    "layers_of",
+    "not_listed",
+    "robots_of",
+]

@@ -1,0 +1,119 @@
+"""Verdicts: the layers laid over the whole page table at once."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from jovial_atlas.rules.layers import (
+    FIELDS,
+    Layer,
+    LayerSays,
+    layers_of,
+    path_column,
+    section_column,
+)
+from jovial_atlas.sitefile import SiteFile
+
+#: What `decide` adds: name → meaning.
+VERDICT_COLUMNS = {
+    "section": "the one section that holds the page",
+    "listed": "whether it stands in a sitemap",
+    "index": "whether engines may index it",
+    "follow": "whether crawlers may follow its links",
+    "verdict": "listed or unlisted",
+    "reason": "why, in a few words",
+    "decided_by": "the layer that had the last word on `listed`",
+}
+
+
+def decide(pages: pl.DataFrame, site: SiteFile) -> pl.DataFrame:
+    """The page table with the columns of `VERDICT_COLUMNS`. One verdict a page, made here alone.
+
+    Raises SiteFileError where a rule cannot be applied.
+    """
+    layers = layers_of(site)
+    table = _with_paths(pages, site)
+    for number, layer in enumerate(layers):
+        where = layer.where & pl.col("listed") if layer.fact else layer.where
+        # A fact may not hide that noindex is what keeps a page out.
+        if layer.fact:
+            where = where & pl.col("index")
+        table = table.with_columns(
+            *_set(layer, where, number), **({} if number else _missing(layer))
+        )
+    table = table.with_columns(
+        listed=pl.col("listed") & pl.col("index"),
+        _by=pl.when(pl.col("listed") & ~pl.col("index"))
+        .then(pl.col("_index_by"))
+        .otherwise(pl.col("_listed_by")),
+    )
+    names = pl.Series([layer.name for layer in layers])
+    reasons = pl.Series([layer.reason for layer in layers])
+    return table.with_columns(
+        verdict=pl.when("listed").then(pl.lit("listed")).otherwise(pl.lit("unlisted")),
+        reason=pl.lit(reasons).gather(pl.col("_by")),
+        decided_by=pl.lit(names).gather(pl.col("_by")),
+    ).drop("_path", "_by", *(f"_{name}_by" for name in FIELDS))
+
+
+def _with_paths(pages: pl.DataFrame, site: SiteFile) -> pl.DataFrame:
+    return pages.with_columns(path_column()).with_columns(section_column(site))
+
+
+def _missing(layer: Layer) -> dict[str, pl.Expr]:
+    return {name: pl.lit(None) for name in FIELDS if name not in layer.sets}
+
+
+def _set(layer: Layer, where: pl.Expr, number: int) -> list[pl.Expr]:
+    changed = []
+    for name, value in layer.sets.items():
+        if number == 0:
+            changed += [pl.lit(value).alias(name), pl.lit(0, pl.UInt32).alias(f"_{name}_by")]
+            continue
+        changed += [
+            pl.when(where).then(pl.lit(value)).otherwise(pl.col(name)).alias(name),
+            pl.when(where)
+            .then(pl.lit(number, pl.UInt32))
+            .otherwise(pl.col(f"_{name}_by"))
+            .alias(f"_{name}_by"),
+        ]
+    return changed
+
+
+def explain_layers(page: pl.DataFrame, site: SiteFile) -> list[LayerSays]:
+    """Every layer that says something about one page (a table of one row), weakest first."""
+    table = _with_paths(page, site)
+    says: list[tuple[Layer, dict[str, bool]]] = []
+    for layer in layers_of(site):
+        if table.select(hit=layer.where).get_column("hit").item(0):
+            says.append((layer, layer.sets))
+    last: dict[str, int] = {}
+    unlisted = False
+    for number, (layer, sets) in enumerate(says):
+        if layer.fact and unlisted:
+            continue
+        for name in sets:
+            last[name] = number
+        unlisted = any(
+            says[last[name]][1][name] is False for name in ("listed", "index") if name in last
+        )
+    return [
+        LayerSays(
+            layer.name,
+            sets,
+            layer.reason,
+            tuple(name for name in sets if last.get(name) == number),
+        )
+        for number, (layer, sets) in enumerate(says)
+    ]
+
+
+def not_listed(decided: pl.DataFrame) -> dict[str, int]:
+    """How many pages are not listed, by reason, most first."""
+    counts = (
+        decided.filter(~pl.col("listed"))
+        .group_by("reason")
+        .len()
+        .sort(["len", "reason"], descending=[True, False])
+    )
+    return dict(counts.iter_rows())

@@ -1,0 +1,182 @@
+"""The layers that decide about a page, weakest first, as conditions over the page table.
+
+    built-in defaults → section → rules in order → what the page says of itself → facts
+
+A later layer wins, field by field. Facts come last and only ever take a page out of
+the sitemaps: an address that redirects, or that crawlers may not fetch, cannot be listed
+whatever anyone decides.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import polars as pl
+
+from jovial_atlas import patterns
+from jovial_atlas.pages import schema
+from jovial_atlas.rules.crawling import disallowed, robots_of
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.model import REST
+
+FIELDS = ("listed", "index", "follow")
+
+
+@dataclass(frozen=True, slots=True)
+class Layer:
+    """One voice: its name, the pages it speaks of, what it sets and why.
+
+    A `fact` speaks only of pages that are still listed, so that the owner's own reason
+    is the one that is told.
+    """
+
+    name: str
+    where: pl.Expr
+    sets: dict[str, bool]
+    reason: str
+    fact: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class LayerSays:
+    """What one layer said about one page; `won` holds the fields in which it had the last word."""
+
+    name: str
+    sets: dict[str, bool]
+    reason: str
+    won: tuple[str, ...] = field(default=())
+
+
+def section_column(site: SiteFile) -> pl.Expr:
+    """The section of each page: the first that matches, `pages` where none does."""
+    column = pl.lit(REST)
+    for section in reversed(site.model.section):
+        matches = pl.col("_path").str.contains(patterns.any_of(list(section.patterns)))
+        column = pl.when(matches).then(pl.lit(section.name)).otherwise(column)
+    return column.alias("section")
+
+
+def path_column() -> pl.Expr:
+    """Path and query of each address."""
+    return pl.col("loc").str.replace(r"^[^:]+://[^/]+", "").alias("_path")
+
+
+def layers_of(site: SiteFile) -> list[Layer]:
+    """All layers of a site file, weakest first.
+
+    Raises SiteFileError where a rule's `when` is no condition over the page table.
+    """
+    return [
+        *_defaults(),
+        *_section_layers(site),
+        *_rule_layers(site),
+        *_page_layers(),
+        *_facts(site),
+    ]
+
+
+def _defaults() -> list[Layer]:
+    return [
+        Layer(
+            "default",
+            pl.lit(True),
+            {"listed": True, "index": True, "follow": True},
+            "pages are listed unless something says otherwise",
+        ),
+        Layer(
+            "default for error pages",
+            pl.col("kind") == "error",
+            {"listed": False, "index": False},
+            "it is an error page",
+        ),
+    ]
+
+
+def _given(listed: bool | None, index: bool | None, follow: bool | None) -> dict[str, bool]:
+    values = {"listed": listed, "index": index, "follow": follow}
+    return {name: value for name, value in values.items() if value is not None}
+
+
+def _section_layers(site: SiteFile) -> list[Layer]:
+    layers = []
+    for section in site.model.section:
+        if sets := _given(section.listed, section.index, section.follow):
+            name = f"section {section.name}"
+            reason = section.reason or f"the section {section.name} is set so"
+            layers.append(Layer(name, pl.col("section") == section.name, sets, reason))
+    return layers
+
+
+def _rule_layers(site: SiteFile) -> list[Layer]:
+    layers = []
+    for number, rule in enumerate(site.model.rule):
+        conditions = []
+        if rule.patterns:
+            conditions.append(pl.col("_path").str.contains(patterns.any_of(list(rule.patterns))))
+        if rule.section:
+            conditions.append(pl.col("section") == rule.section)
+        if rule.when:
+            conditions.append(_condition(site, number, rule.when))
+        sets = _given(rule.set.listed, rule.set.index, rule.set.follow)
+        name = f"rule {number + 1}"
+        shown = rule.match or rule.section or rule.when
+        shown = shown if isinstance(shown, str) else ", ".join(shown)
+        reason = rule.reason or f"rule {number + 1} ({shown}) says so"
+        layers.append(Layer(name, pl.all_horizontal(conditions), sets, reason))
+    return layers
+
+
+def _condition(site: SiteFile, number: int, text: str) -> pl.Expr:
+    """An SQL condition over the page table's columns, tried on an empty table."""
+    example = 'when = "entries = 0"'
+    try:
+        expression = pl.sql_expr(text)
+        tried = schema.empty().with_columns(pl.lit("").alias("section")).select(tried=expression)
+    except pl.exceptions.ColumnNotFoundError:
+        columns = ", ".join([*schema.SCHEMA, "section"])
+        message = f"{text!r} names a column that the page table does not have. It has: {columns}."
+        raise site.error(("rule", number, "when"), message, example) from None
+    except pl.exceptions.PolarsError as error:
+        message = f"{text!r} is no SQL condition ({str(error).splitlines()[0]})."
+        raise site.error(("rule", number, "when"), message, example) from None
+    if tried.schema["tried"] != pl.Boolean:
+        message = f"{text!r} is no condition: it gives a value, not true or false."
+        raise site.error(("rule", number, "when"), message, example)
+    return expression.fill_null(False)
+
+
+def _page_layers() -> list[Layer]:
+    words = pl.col("directives").fill_null("")
+    return [
+        Layer(
+            "page",
+            words.str.contains(r"(^|, )(noindex|none)(,|$)"),
+            {"index": False},
+            "the page says noindex",
+        ),
+        Layer(
+            "page",
+            words.str.contains(r"(^|, )(nofollow|none)(,|$)"),
+            {"follow": False},
+            "the page says nofollow",
+        ),
+    ]
+
+
+def _facts(site: SiteFile) -> list[Layer]:
+    never = {"listed": False}
+    robots = robots_of(site.model)
+    facts = [
+        ("status", pl.col("status") != 200, "it does not answer with status 200"),
+        ("redirect", pl.col("redirect").is_not_null(), "it sends visitors on to another address"),
+        (
+            "canonical",
+            pl.col("canonical").is_not_null() & (pl.col("canonical") != pl.col("loc")),
+            "its canonical is another address",
+        ),
+        ("robots.txt", disallowed(robots, pl.col("_path")), "robots.txt bars crawlers from it"),
+    ]
+    layers = [Layer(name, where, never, reason, fact=True) for name, where, reason in facts]
+    if site.model.site.stage == "draft":
+        layers.append(Layer("stage", pl.lit(True), never, "the site is a draft", fact=True))
+    return layers

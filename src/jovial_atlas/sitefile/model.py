@@ -1,0 +1,318 @@
+"""What a site file may say. Every key has its meaning here; the reference is made from it."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+
+from jovial_atlas import addresses, patterns
+
+#: Names that a section may not have, since other files of the set are called so.
+RESERVED_SECTIONS = frozenset({"video", "news", "index"})
+#: The section of every page that no section matches.
+REST = "pages"
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
+
+
+class Site(_Part):
+    """`[site]`: what the site is."""
+
+    url: str = Field(description="scheme and host of the public site, without a path")
+    name: str = Field("", description="name of the site; the host where it is left out")
+    short_name: str = Field("", description="shorter name, for the end of titles")
+    language: str = Field("en", description="main language, BCP 47")
+    stage: Literal["live", "draft"] = Field(
+        "live", description='"draft" hides everything and announces nothing'
+    )
+
+    @field_validator("url")
+    @classmethod
+    def _only_an_origin(cls, value: str) -> str:
+        address = addresses.normalise(value)
+        if addresses.path_and_query(address) != "/":
+            raise ValueError(
+                f"{value!r} has a path; the site is a scheme and host. "
+                "A folder that is served below a path says so with `at` in its [[source]]"
+            )
+        return addresses.origin(address)
+
+    @model_validator(mode="after")
+    def _names(self) -> Site:
+        host = self.url.partition("://")[2]
+        object.__setattr__(self, "name", self.name or host)
+        object.__setattr__(self, "short_name", self.short_name or self.name)
+        return self
+
+
+class Publisher(_Part):
+    """`[publisher]`: who stands behind the site."""
+
+    kind: Literal["organization", "person"] = Field("organization", description="what they are")
+    name: str = Field("", description="their name; the site's name where it is left out")
+    logo: str = Field("", description="address or path of the logo or portrait")
+    telephone: str = Field("", description="in international form")
+    email: str = Field("", description="address for letters from the public")
+    profiles: tuple[str, ...] = Field((), description="addresses of profiles elsewhere")
+
+
+class Output(_Part):
+    """`[output]`: where files go."""
+
+    folder: str = Field("public", description="folder served at the root of the site")
+
+
+class HtmlSource(_Part):
+    """`[[source]]` with `kind = "html"`: a folder of built HTML."""
+
+    kind: Literal["html"] = Field(description='"html"')
+    path: str = Field(description="the folder, relative to the site file")
+    name: str = Field("", description="name shown for its pages; the path where it is left out")
+    addresses: Literal["folder", "file", "plain"] = Field(
+        "folder",
+        description='"folder": /a/index.html is /a/; "file": as the file is named; '
+        '"plain": as folder, and /b.html is /b',
+    )
+    at: str = Field("/", description="path under which the folder is served")
+    canonicals: Literal["honour", "ignore"] = Field(
+        "honour", description="whether the canonical that a page names counts"
+    )
+
+    @field_validator("at")
+    @classmethod
+    def _absolute(cls, value: str) -> str:
+        if not value.startswith("/"):
+            raise ValueError(f"{value!r} must begin with '/'")
+        return value
+
+
+def _patterns(value: str | tuple[str, ...]) -> tuple[str, ...]:
+    found = (value,) if isinstance(value, str) else value
+    for pattern in found:
+        patterns.to_regex(pattern)
+    return found
+
+
+class Section(_Part):
+    """`[[section]]`: a named kind of page. The first section that matches holds the page."""
+
+    name: str = Field(description="lower-case letters, digits and hyphens")
+    match: str | tuple[str, ...] = Field(description="address pattern, or several")
+    schema_type: str = Field(
+        "", alias="schema", description="Article, NewsArticle or BlogPosting for its pages"
+    )
+    title: str = Field("", description="pattern of titles, with {{ page.title }} and others")
+    description: str = Field("", description="pattern of descriptions")
+    listed: bool | None = Field(None, description="whether its pages stand in a sitemap")
+    index: bool | None = Field(None, description="whether its pages may be indexed")
+    follow: bool | None = Field(None, description="whether links on its pages are followed")
+    reason: str = Field("", description="why, in the owner's words")
+
+    @field_validator("name")
+    @classmethod
+    def _plain(cls, value: str) -> str:
+        if not re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)*", value):
+            raise ValueError(
+                f"{value!r} may hold lower-case letters, digits and single hyphens only"
+            )
+        if value in RESERVED_SECTIONS:
+            raise ValueError(f"{value!r} is the name of another file of the set; choose another")
+        return value
+
+    @field_validator("match")
+    @classmethod
+    def _pattern(cls, value: str | tuple[str, ...]) -> str | tuple[str, ...]:
+        _patterns(value)
+        return value
+
+    @property
+    def patterns(self) -> tuple[str, ...]:
+        """The address patterns as a tuple."""
+        return _patterns(self.match)
+
+
+class Decision(_Part):
+    """What a rule sets: `set = { listed = false }`."""
+
+    listed: bool | None = Field(None, description="whether the page stands in a sitemap")
+    index: bool | None = Field(None, description="whether the page may be indexed")
+    follow: bool | None = Field(None, description="whether links on the page are followed")
+
+    @model_validator(mode="after")
+    def _says_something(self) -> Decision:
+        if self.listed is None and self.index is None and self.follow is None:
+            raise ValueError("it sets nothing")
+        return self
+
+
+class Rule(_Part):
+    """`[[rule]]`: a selector and what it sets. Rules apply in order, later wins."""
+
+    match: str | tuple[str, ...] = Field("", description="address pattern, or several")
+    section: str = Field("", description="name of a section")
+    when: str = Field("", description="SQL condition over the page table's columns")
+    set: Decision = Field(description="what the rule decides")
+    reason: str = Field("", description="why, in the owner's words")
+
+    @field_validator("match")
+    @classmethod
+    def _pattern(cls, value: str | tuple[str, ...]) -> str | tuple[str, ...]:
+        if value:
+            _patterns(value)
+        return value
+
+    @model_validator(mode="after")
+    def _selects(self) -> Rule:
+        if not (self.match or self.section or self.when):
+            raise ValueError("it selects no pages; give match, section or when")
+        return self
+
+    @property
+    def patterns(self) -> tuple[str, ...]:
+        """The address patterns as a tuple, empty where the rule has none."""
+        return _patterns(self.match) if self.match else ()
+
+
+class RobotsGroup(_Part):
+    """One group of robots.txt."""
+
+    agents: tuple[str, ...] = Field(description='crawlers by product token, "*" for all')
+    allow: tuple[str, ...] = Field((), description="path patterns that may be fetched")
+    disallow: tuple[str, ...] = Field((), description="path patterns that may not")
+
+    @field_validator("agents")
+    @classmethod
+    def _tokens(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        if not value:
+            raise ValueError("it names no crawler")
+        for agent in value:
+            if agent != "*" and not re.fullmatch(r"[A-Za-z_-]+", agent):
+                raise ValueError(f"{agent!r} is no product token (letters, '_' and '-', or '*')")
+        return value
+
+    @field_validator("allow", "disallow")
+    @classmethod
+    def _paths(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        for path in value:
+            if path and path[0] not in "/*$":
+                raise ValueError(f"{path!r} must begin with '/' or '*'")
+            if re.search(r"[\x00-\x1f#]", path):
+                raise ValueError(f"{path!r} may hold neither '#' nor control characters")
+        return value
+
+
+class Robots(_Part):
+    """`[robots]`: what robots.txt says."""
+
+    groups: tuple[RobotsGroup, ...] = Field(
+        (RobotsGroup(agents=("*",)),), description="groups, in order"
+    )
+    records: tuple[str, ...] = Field(
+        (), description='other records, as in "Crawl-delay: 10"'
+    )
+    sitemaps: tuple[str, ...] = Field(
+        (), description="sitemaps to name beside the tool's own"
+    )
+
+    @field_validator("records")
+    @classmethod
+    def _records(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        for record in value:
+            if ":" not in record or "\n" in record:
+                raise ValueError(f"{record!r} is no record; it needs a name, a colon and a value")
+        return value
+
+
+class Sitemap(_Part):
+    """`[sitemap]`: how sitemap files are written."""
+
+    compress: Literal["auto", "always", "never"] = Field(
+        "auto", description='"auto": files of 1 MiB and more are gzipped'
+    )
+    max_urls: int = Field(50_000, ge=1, le=50_000, description="addresses in one file, at most")
+
+
+class IndexNowChannel(_Part):
+    """A channel of kind `indexnow`."""
+
+    kind: Literal["indexnow"] = Field(description='"indexnow"')
+    endpoint: str = Field(description="address that takes the announcements")
+    key: str = Field(
+        "", description="key to use (it is public); one is made where this is left out"
+    )
+
+    @field_validator("endpoint")
+    @classmethod
+    def _address(cls, value: str) -> str:
+        addresses.split(value)
+        return value
+
+    @field_validator("key")
+    @classmethod
+    def _key(cls, value: str) -> str:
+        if value and not re.fullmatch(r"[A-Za-z0-9-]{8,128}", value):
+            raise ValueError("a key has 8 to 128 letters, digits and hyphens")
+        return value
+
+
+class CallChannel(_Part):
+    """A channel of kind `call`: one HTTP call of an engine's interface, described."""
+
+    kind: Literal["call"] = Field(description='"call"')
+    name: Literal["submit-sitemap", "read-sitemaps"] = Field(
+        description="what the call is for: submit one sitemap, or read what came of all"
+    )
+    method: Literal["GET", "POST", "PUT"] = Field("POST", description="HTTP method")
+    url: str = Field(description="address with {site} and {sitemap}, put in percent-encoded")
+    headers: dict[str, str] = Field(default_factory=dict, description="further header fields")
+    body: str = Field("", description="body, with {site} and {sitemap} as they are")
+    token_env: str = Field(
+        "", description="environment variable that holds the bearer token; never the token itself"
+    )
+    success: tuple[int, ...] = Field(
+        (200, 201, 202, 204), description="statuses that mean success"
+    )
+    items: str = Field("sitemaps", description="where in the answer the list of sitemaps stands")
+    fields: dict[str, str] = Field(
+        default_factory=dict, description="our field → theirs, where the names differ"
+    )
+
+    @field_validator("url")
+    @classmethod
+    def _address(cls, value: str) -> str:
+        addresses.split(value.replace("{site}", "site").replace("{sitemap}", "sitemap"))
+        return value
+
+    @model_validator(mode="after")
+    def _has_place_for_sitemap(self) -> CallChannel:
+        if self.name == "submit-sitemap" and "{sitemap}" not in self.url + self.body:
+            raise ValueError("neither url nor body has {sitemap}, so no sitemap would be named")
+        return self
+
+
+class Engine(_Part):
+    """`[[engine]]`: a search engine the site is announced to."""
+
+    name: str = Field(min_length=1, description="name of the engine")
+    crawlers: tuple[str, ...] = Field((), description="product tokens of its crawlers")
+    channels: tuple[
+        Annotated[IndexNowChannel | CallChannel, Field(discriminator="kind")], ...
+    ] = Field((), description="ways to reach it")
+
+
+class SiteModel(_Part):
+    """The whole site file."""
+
+    site: Site
+    publisher: Publisher = Field(default_factory=Publisher)
+    output: Output = Field(default_factory=Output)
+    source: tuple[HtmlSource, ...] = Field(min_length=1)
+    section: tuple[Section, ...] = ()
+    rule: tuple[Rule, ...] = ()
+    robots: Robots = Field(default_factory=Robots)
+    sitemap: Sitemap = Field(default_factory=Sitemap)
+    engine: tuple[Engine, ...] = ()

@@ -1,0 +1,250 @@
+"""Reading a site file: TOML, then the model, with every error at once and its line."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, get_args
+
+from pydantic import BaseModel, ValidationError
+from rapidfuzz import process
+
+from jovial_atlas.errors import Problem, SiteFileError
+from jovial_atlas.sitefile.lines import line_map, line_of
+from jovial_atlas.sitefile.model import SiteModel
+
+NAME = "atlas.toml"
+STATE = ".jovial-atlas"
+
+#: The right form of keys that people get wrong, by key without indexes.
+EXAMPLES = {
+    "site": '[site]\n      url = "https://www.marrowfen.example"',
+    "site.url": 'url = "https://www.marrowfen.example"',
+    "site.name": 'name = "Marrowfen Wetland Reserve"',
+    "site.language": 'language = "en-GB"',
+    "site.stage": 'stage = "live"',
+    "source": '[[source]]\n      kind = "html"\n      path = "public"',
+    "source.kind": 'kind = "html"',
+    "source.path": 'path = "public"',
+    "source.addresses": 'addresses = "folder"',
+    "source.at": 'at = "/"',
+    "section.name": 'name = "field-notes"',
+    "section.match": 'match = "/field-notes/**"',
+    "section.schema": 'schema = "Article"',
+    "rule": '[[rule]]\n      match = "/privacy/"\n      set = { index = false }\n'
+    '      reason = "No one should land here from a search"',
+    "rule.match": 'match = "/tags/**"',
+    "rule.when": 'when = "entries = 0"',
+    "rule.set": "set = { listed = false }",
+    "robots.groups": 'groups = [{ agents = ["*"], disallow = ["/search/"] }]',
+    "robots.groups.agents": 'agents = ["*"]',
+    "robots.groups.disallow": 'disallow = ["/search/"]',
+    "robots.records": 'records = ["Crawl-delay: 10"]',
+    "sitemap.compress": 'compress = "auto"',
+    "sitemap.max_urls": "max_urls = 50000",
+    "publisher.kind": 'kind = "organization"',
+    "engine.channels": 'channels = [{ kind = "indexnow", endpoint = '
+    '"http://127.0.0.1:8801/indexnow" }]',
+    "engine.channels.kind": 'kind = "indexnow"',
+}
+
+
+@dataclass(frozen=True, slots=True)
+class SiteFile:
+    """A site file that was read: where it is, what it says, and where its keys stand."""
+
+    path: Path
+    model: SiteModel
+    lines: dict[tuple[str | int, ...], int] = field(repr=False)
+
+    @property
+    def folder(self) -> Path:
+        """The folder that paths in the site file are relative to."""
+        return self.path.parent
+
+    @property
+    def state(self) -> Path:
+        """The state folder beside the site file."""
+        return self.folder / STATE
+
+    @property
+    def output(self) -> Path:
+        """The output folder."""
+        return self.folder / self.model.output.folder
+
+    def error(self, path: Sequence[str | int], message: str, example: str = "") -> SiteFileError:
+        """An error about one key, with its line, for rooms that understand the value better."""
+        problem = Problem(line_of(self.lines, path), _shown(path), message, example)
+        return SiteFileError(str(self.path), [problem])
+
+
+def find_site_file(start: Path) -> Path:
+    """`atlas.toml` in a folder or the nearest of its parents. Raises SiteFileError."""
+    for folder in (start, *start.resolve().parents):
+        if (folder / NAME).is_file():
+            return folder / NAME
+    message = (
+        f"There is no {NAME} here or in a folder above. Run `jovial-atlas init` in the "
+        "folder of the site, or say where it is with --site FILE."
+    )
+    raise SiteFileError(str(start / NAME), [Problem(None, "", message)])
+
+
+def read_site_file(path: Path) -> SiteFile:
+    """Read and check a site file. Raises SiteFileError with every problem found."""
+    try:
+        text = path.read_bytes().decode("utf-8-sig")
+        values = tomllib.loads(text)
+    except FileNotFoundError:
+        message = "The file does not exist. Run `jovial-atlas init` to write one."
+        raise SiteFileError(str(path), [Problem(None, "", message)]) from None
+    except OSError as error:
+        message = f"The file cannot be read ({error.strerror})."
+        raise SiteFileError(str(path), [Problem(None, "", message)]) from error
+    except UnicodeDecodeError as error:
+        message = f"The file is not UTF-8 (byte {error.start}). Save it as UTF-8."
+        raise SiteFileError(str(path), [Problem(None, "", message)]) from error
+    except tomllib.TOMLDecodeError as error:
+        raise SiteFileError(str(path), [_syntax_problem(text, str(error))]) from None
+    lines = line_map(text)
+    problems: list[Problem] = []
+    model = None
+    try:
+        model = SiteModel.model_validate(_tuples(values))
+    except ValidationError as error:
+        found = error.errors()
+        # A list whose items are wrong is also told as too short: one problem, not two.
+        inner = [one["loc"] for one in found]
+        problems = [
+            _problem(dict(one), lines)
+            for one in found
+            if one["type"] != "too_short"
+            or not any(len(loc) > len(one["loc"]) and loc[: len(one["loc"])] == one["loc"]
+                       for loc in inner)
+        ]
+    if model:
+        problems = list(_cross_problems(model, lines))
+    if problems or model is None:
+        raise SiteFileError(str(path), sorted(problems, key=lambda p: (p.line or 0, p.key)))
+    return SiteFile(path, model, lines)
+
+
+def _tuples(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {key: _tuples(inner) for key, inner in value.items()}
+    return tuple(_tuples(inner) for inner in value) if isinstance(value, list) else value
+
+
+def _syntax_problem(text: str, message: str) -> Problem:
+    """tomllib says `… (at line 3, column 5)` or `… (at end of document)`."""
+    said, _, place = message.rpartition(" (at ")
+    words = place.rstrip(")").replace(",", "").split()
+    line = int(words[1]) if words[:1] == ["line"] else len(text.splitlines())
+    shown = text.splitlines()[line - 1].strip() if 0 < line <= len(text.splitlines()) else ""
+    near = f", near {shown[:60]!r}" if shown else ""
+    return Problem(line, "", f"this is not TOML: {said}{near}.")
+
+
+def _problem(error: dict[str, Any], lines: dict[tuple[str | int, ...], int]) -> Problem:
+    path = _without_tags(error["loc"])
+    key = ".".join(part for part in path if isinstance(part, str))
+    kind, context = error["type"], error.get("ctx", {})
+    if kind == "missing":
+        message = "is missing."
+    elif kind == "extra_forbidden":
+        message = "is no key of the site file." + _meant(path)
+    elif kind == "value_error":
+        message = f"{context['error']}."
+    elif kind in ("literal_error", "union_tag_invalid"):
+        expected = context.get("expected") or context.get("expected_tags", "")
+        given = error["input"] if kind == "literal_error" else context.get("tag")
+        message = f"is {given!r}; it must be {expected.replace(chr(39), chr(34))}."
+        if kind == "union_tag_invalid":
+            path, key = (*path, "kind"), f"{key}.kind"
+    elif kind == "union_tag_not_found":
+        message = "has no kind."
+    else:
+        wanted = {
+            "string_type": "text in quotes", "bool_type": "true or false",
+            "int_type": "a whole number", "tuple_type": "a list in [ ]",
+            "model_type": "a table", "dict_type": "a table", "too_short": "at least one",
+            "string_too_short": "text that is not empty",
+        }.get(kind)  # fmt: skip
+        given = f"is {error['input']!r}; " if "short" not in kind else ""
+        message = f"{given}it must be {wanted}." if wanted else f"{error['msg']}."
+    return Problem(line_of(lines, path), _shown(path), message, EXAMPLES.get(key, ""))
+
+
+def _without_tags(loc: tuple[str | int, ...]) -> tuple[str | int, ...]:
+    """A pydantic location without union tags and type names, which are no keys."""
+    kept: list[str | int] = []
+    for part in loc:
+        tag = isinstance(part, str) and (
+            part in ("str", "tuple[str, ...]")
+            or (part in ("indexnow", "call") and kept and isinstance(kept[-1], int))
+        )
+        if not tag:
+            kept.append(part)
+    return tuple(kept)
+
+
+def _shown(path: Sequence[str | int]) -> str:
+    """`source[2].path`: people count from one."""
+    shown = ""
+    for part in path:
+        shown += f"[{part + 1}]" if isinstance(part, int) else f"{'.' if shown else ''}{part}"
+    return shown
+
+
+def _meant(path: tuple[str | int, ...]) -> str:
+    known = _known_keys(path[:-1])
+    best = process.extractOne(str(path[-1]), known, score_cutoff=60) if known else None
+    if best:
+        return f" Did you mean {best[0]!r}?"
+    return f" Known here: {', '.join(sorted(known))}." if known else ""
+
+
+def _known_keys(path: Sequence[str | int]) -> list[str]:
+    """Keys that the model knows in the table at `path`."""
+    models: list[type[BaseModel]] = [SiteModel]
+    for part in path:
+        if isinstance(part, str):
+            models = [
+                inner
+                for model in models
+                for name, found in model.model_fields.items()
+                if (found.alias or name) == part
+                for inner in _models_in(found.annotation)
+            ]
+    return sorted({f.alias or n for model in models for n, f in model.model_fields.items()})
+
+
+def _models_in(annotation: Any) -> Iterator[type[BaseModel]]:
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        yield annotation
+    for inner in get_args(annotation):
+        yield from _models_in(inner)
+
+
+def _cross_problems(
+    model: SiteModel, lines: dict[tuple[str | int, ...], int]
+) -> Iterator[Problem]:
+    """What only shows when several keys are seen together."""
+    for kind, named in (("section", model.section), ("engine", model.engine)):
+        seen: set[str] = set()
+        for number, part in enumerate(named):
+            path = (kind, number, "name")
+            if part.name in seen:
+                message = f"{part.name!r} stands twice; every {kind} has a name of its own."
+                yield Problem(line_of(lines, path), _shown(path), message)
+            seen.add(part.name)
+    sections = [section.name for section in model.section]
+    for number, rule in enumerate(model.rule):
+        if rule.section and rule.section not in {*sections, "pages"}:
+            path = ("rule", number, "section")
+            best = process.extractOne(rule.section, sections, score_cutoff=60)
+            meant = f" Did you mean {best[0]!r}?" if best else ""
+            message = f"{rule.section!r} is no section of this file.{meant}"
+            yield Problem(line_of(lines, path), _shown(path), message)

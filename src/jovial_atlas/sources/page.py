@@ -1,0 +1,491 @@
+"""Reading one HTML page: bytes in, one row of the page table and faults out.
+
+Kept free of heavy imports, since worker processes load it. Nothing is fetched; only
+`read_files` opens files.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from selectolax.lexbor import LexborHTMLParser, LexborNode
+
+from jovial_atlas import addresses, dates
+from jovial_atlas.faults import Fault, plural
+from jovial_atlas.robots.directives import read_directives
+
+_META_CHARSET = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([A-Za-z0-9_.:-]+)", re.I)
+_XML_ENCODING = re.compile(rb"\A<\?xml[^>]+encoding\s*=\s*[\"']([A-Za-z0-9_.:-]+)", re.I)
+_BOMS = ((b"\xef\xbb\xbf", "utf-8"), (b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"))
+# WHATWG Encoding: these labels mean windows-1252.
+_LATIN = frozenset({"iso-8859-1", "iso8859-1", "latin1", "latin-1", "us-ascii", "ascii"})
+_REFRESH = re.compile(r"\s*(\d+)\s*[;,]\s*(?:url\s*=)?\s*[\"']?([^\"']+)", re.I)
+_ERROR_PAGE = re.compile(r"(?:^|/)(?:40[0-9]|5[0-9x][0-9x]|error)(?:/index)?\.x?html?$", re.I)
+_NOT_CONTENT = "script, style, noscript, template, nav, aside, form, footer, [role=navigation]"
+# Where a page marks no main content, its frame is guessed from how frames are usually named.
+_FRAME = (
+    "body > header, [role=banner], [role=contentinfo], [class^=nav], [class*=' nav'], "
+    "[class*=breadcrumb], [class*=sidebar], [class*=footer]"
+)
+_SENTENCES = re.compile(r".{40,280}[.!?…](?=\s|$)", re.S)
+_MODIFIED = frozenset(
+    {"article:modified_time", "og:updated_time", "last-modified", "dcterms.modified",
+     "dc.date.modified", "datemodified", "modified"}
+)  # fmt: skip
+_PUBLISHED = frozenset(
+    {"article:published_time", "dcterms.created", "dcterms.issued", "dc.date", "dc.date.issued",
+     "datepublished", "date", "pubdate"}
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """How the pages of one source are read."""
+
+    source: str
+    now: datetime
+    honour_canonical: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class PageFile:
+    """A file to read: its place, its path inside the source, the address it is served under."""
+
+    place: Path
+    path: str
+    loc: str
+
+
+@dataclass(slots=True)
+class _Page:
+    """A page while it is read."""
+
+    file: PageFile
+    reading: Reading
+    row: dict[str, Any]
+    base: str
+    faults: list[Fault] = field(default_factory=list)
+    resolved: dict[str, str | None] = field(default_factory=dict)
+
+    def fault(self, code: str, message: str) -> None:
+        self.faults.append(Fault(code, self.file.path, message))
+
+    def resolve(self, reference: str | None) -> str | None:
+        """The address a reference leads to. Pages name few addresses often: each is
+        worked out once."""
+        bare = reference.partition("#")[0] if reference else ""
+        if not bare:
+            return None
+        if bare not in self.resolved:
+            self.resolved[bare] = addresses.resolve(self.base, bare)
+        return self.resolved[bare]
+
+
+def read_files(
+    files: Sequence[PageFile], reading: Reading
+) -> tuple[list[dict[str, Any]], list[Fault]]:
+    """Rows and faults of some files. A file that cannot be read is a fault."""
+    rows: list[dict[str, Any]] = []
+    faults: list[Fault] = []
+    for file in files:
+        try:
+            data = file.place.read_bytes()
+            modified = file.place.stat().st_mtime
+        except OSError as error:
+            faults.append(
+                Fault("page-unreadable", file.path, f"The file cannot be read ({error.strerror}).")
+            )
+            continue
+        row, found = read_page(data, file, reading, modified)
+        if row is not None:
+            rows.append(row)
+        faults += found
+    return rows, faults
+
+
+def read_page(
+    data: bytes, file: PageFile, reading: Reading, modified: float | None = None
+) -> tuple[dict[str, Any] | None, list[Fault]]:
+    """One page as a row of the page table, or None where there is no page in the bytes.
+
+    `modified` is the file's time in seconds since 1970, the last resort for `lastmod`.
+    """
+    row: dict[str, Any] = {
+        "loc": file.loc, "source": reading.source, "path": file.path, "status": 200,
+        "kind": "error" if _ERROR_PAGE.search(file.path) else "page", "bytes": len(data),
+    }  # fmt: skip
+    page = _Page(file, reading, row, file.loc)
+    text = _decode(data, page)
+    if text is None:
+        return None, page.faults
+    tree = LexborHTMLParser(text)
+    _read_base(tree, page)
+    metas = _metas(tree)
+    _read_head(tree, metas, page)
+    data_nodes = list(_json_ld(tree, page))
+    _read_dates(tree, metas, data_nodes, modified, page)
+    row["author"] = metas.get("author") or _json_author(data_nodes)
+    _read_body(tree, page)
+    return row, page.faults
+
+
+def _decode(data: bytes, page: _Page) -> str | None:
+    if not data.strip():
+        page.fault("page-empty", "The file is empty.")
+        return None
+    for mark, encoding in _BOMS:
+        if data.startswith(mark):
+            return data[len(mark) :].decode(encoding, "replace")
+    if b"\x00" in data[:1024]:
+        page.fault("page-not-html", "The file holds binary data, not HTML.")
+        return None
+    head = data[:4096]
+    declared = _META_CHARSET.search(head) or _XML_ENCODING.search(head)
+    label = declared[1].decode("ascii").lower() if declared else ""
+    encoding = "windows-1252" if label in _LATIN else label or "utf-8"
+    try:
+        return data.decode(encoding)
+    except LookupError:
+        page.fault("encoding-unknown", f"The page declares an unknown encoding, {label!r}.")
+    except UnicodeDecodeError as error:
+        line = data.count(b"\n", 0, error.start) + 1
+        said = f"The page declares {label}" if label else "The page declares no encoding"
+        page.fault(
+            "encoding-broken",
+            f"{said}, but line {line} is not valid {encoding}; some letters may be wrong.",
+        )
+        if not label:
+            return data.decode("windows-1252", "replace")
+        return data.decode(encoding, "replace")
+    return data.decode("utf-8", "replace")
+
+
+def _read_base(tree: LexborHTMLParser, page: _Page) -> None:
+    node = tree.css_first("base[href]")
+    href = _attribute(node, "href") if node else None
+    base = addresses.resolve(page.file.loc, href) if href else None
+    if not base:
+        return
+    page.base = base
+    if addresses.origin(base) != addresses.origin(page.file.loc):
+        page.fault(
+            "base-elsewhere",
+            f"The base element sends all relative links to another host: {base}.",
+        )
+
+
+def _metas(tree: LexborHTMLParser) -> dict[str, str]:
+    """Contents of meta elements by lower-cased name or property; the first of each counts."""
+    found: dict[str, str] = {}
+    for node in tree.css("meta[content]"):
+        key = node.attributes.get("name") or node.attributes.get("property") or ""
+        content = _attribute(node, "content")
+        if key and content:
+            found.setdefault(key.strip().lower(), content)
+    return found
+
+
+def _read_head(tree: LexborHTMLParser, metas: dict[str, str], page: _Page) -> None:
+    row = page.row
+    titles = [node for node in tree.css("title") if not _inside(node, "svg")]
+    row["title"] = next((text for node in titles if (text := _text(node))), None)
+    if len(titles) > 1:
+        page.fault("title-repeated", f"The page has {len(titles)} title elements.")
+    heading = tree.css_first("h1")
+    row["heading"] = _text(heading) if heading else None
+    row["description"] = metas.get("description")
+    described = tree.css("meta[name=description i]")
+    if len(described) > 1:
+        page.fault(
+            "description-repeated",
+            f"The page has {len(described)} descriptions; the first is used.",
+        )
+    root = tree.css_first("html")
+    language = (root.attributes.get("lang") or root.attributes.get("xml:lang")) if root else None
+    row["language"] = (language or "").strip() or None
+    _read_directives(tree, page)
+    _read_canonical(tree, page)
+    _read_refresh(tree, page)
+
+
+def _read_directives(tree: LexborHTMLParser, page: _Page) -> None:
+    contents = [
+        node.attributes.get("content") or ""
+        for node in tree.css("meta[name=robots i]")
+    ]
+    directives = read_directives(contents)
+    page.row["directives"] = directives.words or None
+    if directives.unknown:
+        page.fault(
+            "directive-unknown",
+            f"The robots meta tag says {', '.join(map(repr, directives.unknown))}, "
+            "which no crawler knows.",
+        )
+
+
+def _read_canonical(tree: LexborHTMLParser, page: _Page) -> None:
+    named = []
+    for node in tree.css("link[rel][href]"):
+        if "canonical" in (node.attributes.get("rel") or "").lower().split():
+            href = _attribute(node, "href") or ""
+            if target := page.resolve(href):
+                named.append(target)
+            else:
+                page.fault("canonical-unusable", f"The canonical {href!r} is no page address.")
+    if len(set(named)) > 1:
+        page.fault(
+            "canonical-repeated",
+            f"The page names {len(set(named))} canonicals; crawlers then trust none. "
+            f"The first, {named[0]}, is used.",
+        )
+    if not named or not page.reading.honour_canonical:
+        return
+    canonical = page.row["canonical"] = named[0]
+    own = page.file.loc
+    if addresses.origin(canonical) == addresses.origin(own) and addresses.ending_free(
+        canonical
+    ) == addresses.ending_free(own):
+        page.row["loc"] = canonical
+
+
+def _read_refresh(tree: LexborHTMLParser, page: _Page) -> None:
+    node = tree.css_first("meta[http-equiv=refresh i][content]")
+    match = _REFRESH.match(_attribute(node, "content") or "") if node else None
+    if not match or int(match[1]) > 1:
+        return
+    target = page.resolve(match[2])
+    if target and target != page.row["loc"]:
+        page.row["redirect"] = target
+
+
+def _json_ld(tree: LexborHTMLParser, page: _Page) -> Iterator[dict[str, Any]]:
+    for number, node in enumerate(tree.css('script[type="application/ld+json" i]'), start=1):
+        try:
+            value = json.loads(node.text(strip=False))
+        except (ValueError, RecursionError) as error:
+            page.fault("json-ld-broken", f"JSON-LD block {number} is not JSON: {error}.")
+            continue
+        yield from _nodes(value)
+
+
+def _nodes(value: Any, depth: int = 0) -> Iterator[dict[str, Any]]:
+    if isinstance(value, list):
+        for item in value:
+            yield from _nodes(item, depth)
+    elif isinstance(value, dict):
+        yield value
+        if depth < 2 and "@graph" in value:
+            yield from _nodes(value["@graph"], depth + 1)
+
+
+def _json_author(nodes: list[dict[str, Any]]) -> str | None:
+    for node in nodes:
+        author = node.get("author")
+        author = author[0] if isinstance(author, list) and author else author
+        name = author.get("name") if isinstance(author, dict) else author
+        if isinstance(name, str) and name.strip():
+            return name.strip()
+    return None
+
+
+def _read_dates(
+    tree: LexborHTMLParser,
+    metas: dict[str, str],
+    nodes: list[dict[str, Any]],
+    modified: float | None,
+    page: _Page,
+) -> None:
+    """Published and last change, each from the most trusted place that has it:
+    meta, JSON-LD, a marked time element; the file's own date comes last of all."""
+    published = _first_date(
+        page,
+        ("meta", (metas[key] for key in metas if key in _PUBLISHED)),
+        ("json-ld", _strings(nodes, "datePublished")),
+        ("time", _times(tree, "datepublished", "published")),
+    )
+    changed = _first_date(
+        page,
+        ("meta", (metas[key] for key in metas if key in _MODIFIED)),
+        ("json-ld", _strings(nodes, "dateModified")),
+        ("time", _times(tree, "datemodified", "updated", "modified")),
+    )
+    page.row["published"], page.row["published_from"] = published
+    if changed[0] is None and published[0] is not None:
+        changed = (published[0], "published")
+    if changed[0] is None and modified is not None:
+        changed = _first_date(page, ("file", iter([dates.from_timestamp(modified)])))
+    page.row["lastmod"], page.row["lastmod_from"] = changed
+
+
+def _first_date(
+    page: _Page, *places: tuple[str, Iterator[str]]
+) -> tuple[str | None, str | None]:
+    for place, texts in places:
+        for text in texts:
+            read = dates.read(text)
+            if read is None:
+                page.fault("date-unreadable", f"The {place} date {text[:60]!r} is no date.")
+            elif not dates.plausible(read, page.reading.now):
+                page.fault(
+                    "date-implausible",
+                    f"The {place} date {text[:60]!r} lies in the future or before 1990; "
+                    "it is not used.",
+                )
+            else:
+                return read, place
+    return None, None
+
+
+def _strings(nodes: list[dict[str, Any]], key: str) -> Iterator[str]:
+    for node in nodes:
+        value = node.get(key)
+        if isinstance(value, str) and value.strip():
+            yield value
+
+
+def _times(tree: LexborHTMLParser, prop: str, *classes: str) -> Iterator[str]:
+    """Values of time elements that say by `itemprop` or class what they date; any other
+    time element may be the date of an event."""
+    for node in tree.css("time[datetime]"):
+        words = " ".join(
+            (node.attributes.get(name) or "") for name in ("itemprop", "class")
+        ).lower().split()
+        if prop in words or any(name in words for name in classes):
+            yield _attribute(node, "datetime") or ""
+
+
+def _read_body(tree: LexborHTMLParser, page: _Page) -> None:
+    row = page.row
+    if tree.css_first("frameset") is not None:
+        row["kind"] = "frames"
+        page.fault("page-frames", "The page is a frameset: its content is in other files.")
+    site = addresses.origin(page.file.loc)
+    links: dict[str, None] = {}
+    outside: set[str] = set()
+    for target in _targets(tree, "a[href], area[href], frame[src], iframe[src]", page):
+        if addresses.origin(target) == site:
+            links[target] = None
+        else:
+            outside.add(target)
+    row["links"], row["links_out"] = list(links), len(outside)
+    main = _main_content(tree)
+    row["images"] = list(_images(main, page)) if main else []
+    row["videos"] = list(_videos(tree, page))
+    entries: set[str] = set()
+    words: list[str] = []
+    if main:
+        named = _targets(main, "a[href]", page)
+        entries = {target for target in named if addresses.origin(target) == site}
+        entries.discard(row["loc"])
+        words = main.text(separator=" ").split()
+        row["excerpt"] = _excerpt(main)
+    row["entries"], row["words"] = len(entries), len(words)
+    if words:
+        content = " ".join(words).encode("utf-8", "replace")
+        row["fingerprint"] = hashlib.blake2b(content, digest_size=16).hexdigest()
+
+
+def _targets(node: LexborHTMLParser | LexborNode, selector: str, page: _Page) -> dict[str, None]:
+    """Addresses that the matching elements lead to, each once, in order."""
+    found = (_attribute(one, "href") or _attribute(one, "src") for one in node.css(selector))
+    return {target: None for reference in found if (target := page.resolve(reference))}
+
+
+def _main_content(tree: LexborHTMLParser) -> LexborNode | None:
+    """The element that holds the main content, with all that is no content taken out."""
+    main = tree.css_first("main, [role=main]") or tree.css_first("article")
+    if main is not None:
+        _drop(main, _NOT_CONTENT)
+        return main
+    body = tree.body
+    if body is not None:
+        _drop(body, f"{_NOT_CONTENT}, {_FRAME}")
+    return body
+
+
+def _drop(node: LexborNode, selector: str) -> None:
+    """Take out all that matches. In reverse document order, so that what stands inside
+    another match is gone before its parent."""
+    for found in reversed(node.css(selector)):
+        if found != node:
+            found.decompose()
+
+
+def _images(main: LexborNode, page: _Page) -> Iterator[dict[str, str | None]]:
+    seen: set[str] = set()
+    for node in main.css("img"):
+        loc = page.resolve(_attribute(node, "src") or _attribute(node, "data-src"))
+        if loc and loc not in seen and not _is_pixel(node):
+            seen.add(loc)
+            yield {"loc": loc, "alt": node.attributes.get("alt")}
+
+
+def _is_pixel(node: LexborNode) -> bool:
+    return node.attributes.get("width") in ("0", "1") or node.attributes.get("height") in ("0", "1")
+
+
+def _videos(tree: LexborHTMLParser, page: _Page) -> Iterator[dict[str, str | None]]:
+    for number, node in enumerate(tree.css("video"), start=1):
+        source = node.css_first("source[src]")
+        content = page.resolve(
+            _attribute(node, "src") or (_attribute(source, "src") if source else None)
+        )
+        if not content:
+            page.fault("video-no-source", f"Video element {number} names no media file.")
+            continue
+        figure = _ancestor(node, "figure")
+        caption = figure.css_first("figcaption") if figure else None
+        yield {
+            "content": content,
+            "thumbnail": page.resolve(_attribute(node, "poster")),
+            "title": _attribute(node, "title") or _attribute(node, "aria-label"),
+            "description": _text(caption) if caption else None,
+        }
+
+
+def _excerpt(main: LexborNode) -> str | None:
+    """The first whole sentences of the first paragraphs, up to about 280 characters."""
+    text = ""
+    for node in main.css("p"):
+        text = f"{text} {_text(node) or ''}".strip()
+        if len(text) >= 280:
+            break
+    if not text:
+        return None
+    if len(text) <= 280:
+        return text
+    whole = _SENTENCES.match(text)
+    return whole[0].strip() if whole else text[:280].rsplit(" ", 1)[0] + "…"
+
+
+def _text(node: LexborNode) -> str | None:
+    # Documentation generators end a heading with a link to itself, shown as a pilcrow.
+    return " ".join(node.text(separator="").split()).removesuffix("¶").rstrip() or None
+
+
+def _attribute(node: LexborNode, name: str) -> str | None:
+    value = node.attributes.get(name)
+    return value.strip() if value and value.strip() else None
+
+
+def _ancestor(node: LexborNode, tag: str) -> LexborNode | None:
+    parent = node.parent
+    while parent is not None and parent.tag != tag:
+        parent = parent.parent
+    return parent
+
+
+def _inside(node: LexborNode, tag: str) -> bool:
+    return _ancestor(node, tag) is not None
+
+
+def describe_faults(faults: Sequence[Fault]) -> str:
+    """How many files had faults, in a few words."""
+    return plural(len({fault.where for fault in faults}), "file")

@@ -1,0 +1,137 @@
+"""Nodes of the vocabulary, each with a stable `@id`, so that they refer to each other.
+
+    organisation ← web site ← web page ← article, video
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+Node = dict[str, Any]
+
+#: Types that `article` may be asked for.
+ARTICLE_TYPES = ("Article", "NewsArticle", "BlogPosting")
+
+
+def _given(node: Node) -> Node:
+    return {key: value for key, value in node.items() if value not in (None, "", [], ())}
+
+
+def publisher(
+    site_url: str,
+    *,
+    kind: str,
+    name: str,
+    logo: str | None = None,
+    telephone: str = "",
+    email: str = "",
+    profiles: Sequence[str] = (),
+) -> Node:
+    """An Organization, or a Person, with `logo` (an absolute address) as its picture."""
+    person = kind == "person"
+    return _given(
+        {
+            "@type": "Person" if person else "Organization",
+            "@id": f"{site_url}/#publisher",
+            "name": name,
+            "url": f"{site_url}/",
+            "image" if person else "logo": logo,
+            "telephone": telephone,
+            "email": email,
+            "sameAs": list(profiles),
+        }
+    )
+
+
+def web_site(site_url: str, *, name: str, short_name: str, language: str) -> Node:
+    """The WebSite, published by the publisher."""
+    return _given(
+        {
+            "@type": "WebSite",
+            "@id": f"{site_url}/#website",
+            "url": f"{site_url}/",
+            "name": name,
+            "alternateName": short_name if short_name != name else None,
+            "inLanguage": language,
+            "publisher": {"@id": f"{site_url}/#publisher"},
+        }
+    )
+
+
+def web_page(
+    site_url: str, loc: str, *, name: str | None, description: str | None, language: str | None
+) -> Node:
+    """The WebPage at `loc`, part of the web site."""
+    return _given(
+        {
+            "@type": "WebPage",
+            "@id": f"{loc}#webpage",
+            "url": loc,
+            "name": name,
+            "description": description,
+            "inLanguage": language,
+            "isPartOf": {"@id": f"{site_url}/#website"},
+        }
+    )
+
+
+def article(
+    site_url: str,
+    loc: str,
+    *,
+    kind: str,
+    headline: str,
+    author: str | None,
+    published: str | None,
+    modified: str | None,
+    images: Sequence[str] = (),
+) -> Node:
+    """An Article (or a narrower type of `ARTICLE_TYPES`) as the main thing of its page."""
+    writer = {"@type": "Person", "name": author} if author else {"@id": f"{site_url}/#publisher"}
+    return _given(
+        {
+            "@type": kind,
+            "@id": f"{loc}#article",
+            "headline": headline,
+            "author": writer,
+            "publisher": {"@id": f"{site_url}/#publisher"},
+            "datePublished": published,
+            "dateModified": modified,
+            "image": list(images),
+            "mainEntityOfPage": {"@id": f"{loc}#webpage"},
+        }
+    )
+
+
+def video(
+    loc: str,
+    number: int,
+    *,
+    name: str | None,
+    thumbnail: str | None,
+    uploaded: str | None,
+    description: str | None,
+    content: str | None,
+) -> Node | None:
+    """The VideoObject number `number` (from 1) of a page, or None where name, thumbnail or
+    upload date, which the type requires, is not known."""
+    if not (name and thumbnail and uploaded):
+        return None
+    return _given(
+        {
+            "@type": "VideoObject",
+            "@id": f"{loc}#video-{number}",
+            "name": name,
+            "description": description,
+            "thumbnailUrl": thumbnail,
+            "uploadDate": uploaded,
+            "contentUrl": content,
+            "isPartOf": {"@id": f"{loc}#webpage"},
+        }
+    )
+
+
+def graph(nodes: Sequence[Node | None]) -> Node:
+    """One connected JSON-LD document of the nodes that are there."""
+    return {"@context": "https://schema.org", "@graph": [node for node in nodes if node]}
