@@ -28,6 +28,7 @@ from sqlalchemy import (
     MetaData,
     String,
     Table,
+    bindparam,
     create_engine,
     delete,
     event,
@@ -193,21 +194,25 @@ class Ledger:
             items = connection.execute(
                 select(_ITEM.c.loc, _ITEM.c.mark).where(_ITEM.c.announcement == number)
             ).all()
-            for loc, mark in items:
-                connection.execute(
-                    delete(_HEARD).where(
-                        _HEARD.c.engine == which.engine,
-                        _HEARD.c.channel == which.channel,
-                        _HEARD.c.loc == loc,
-                    )
-                )
-                if mark is not None:
-                    connection.execute(
-                        insert(_HEARD).values(
-                            engine=which.engine, channel=which.channel, loc=loc, mark=mark,
-                            at=now, urls=urls,
-                        )
-                    )  # fmt: skip
+            if not items:
+                return
+            here = {"of_engine": which.engine, "of_channel": which.channel}
+            connection.execute(
+                delete(_HEARD).where(
+                    _HEARD.c.engine == bindparam("of_engine"),
+                    _HEARD.c.channel == bindparam("of_channel"),
+                    _HEARD.c.loc == bindparam("of_loc"),
+                ),
+                [{**here, "of_loc": loc} for loc, _ in items],
+            )
+            taken = [
+                {"engine": which.engine, "channel": which.channel, "loc": loc, "mark": mark,
+                 "at": now, "urls": urls}
+                for loc, mark in items
+                if mark is not None
+            ]  # fmt: skip
+            if taken:
+                connection.execute(insert(_HEARD), taken)
 
     def heard(self, engine: str, channel: str) -> dict[str, Heard]:
         """What an engine last took over a channel, by address."""

@@ -266,7 +266,9 @@ class CallChannel(_Part):
     name: Literal["submit-sitemap", "read-sitemaps"] = Field(
         description="what the call is for: submit one sitemap, or read what came of all"
     )
-    method: Literal["GET", "POST", "PUT"] = Field("POST", description="HTTP method")
+    method: Literal["GET", "POST", "PUT"] = Field(
+        description="HTTP method: GET for reading; PUT or POST, as the engine asks, for submitting"
+    )
     url: str = Field(description="address with {site} and {sitemap}, put in percent-encoded")
     headers: dict[str, str] = Field(default_factory=dict, description="further header fields")
     body: str = Field("", description="body, with {site} and {sitemap} as they are")

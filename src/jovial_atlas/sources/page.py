@@ -120,6 +120,7 @@ def read_page(
     row: dict[str, Any] = {
         "loc": file.loc, "source": reading.source, "path": file.path, "status": 200,
         "kind": "error" if _ERROR_PAGE.search(file.path) else "page", "bytes": len(data),
+        "redirect": None, "canonical": None, "excerpt": None, "fingerprint": None,
     }  # fmt: skip
     page = _Page(file, reading, row, file.loc)
     text = _decode(data, page)

@@ -1,0 +1,50 @@
+"""Findings: faults with the severity and the remedy that the registry knows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from jovial_atlas.checks.registry import CHECKS
+from jovial_atlas.faults import Fault
+
+#: Worst first.
+SEVERITIES = ("blocker", "error", "warning", "advice")
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One result of a check, as it is shown and as JSON has it."""
+
+    code: str
+    severity: str
+    where: str
+    message: str
+    fix: str
+
+
+def findings_of(faults: Iterable[Fault]) -> list[Finding]:
+    """Faults as findings, worst first, then by code, in the order met."""
+    found = [
+        Finding(
+            fault.code,
+            CHECKS[fault.code].severity,
+            fault.where,
+            fault.message,
+            CHECKS[fault.code].fix,
+        )
+        for fault in dict.fromkeys(faults)
+    ]
+    order = list(CHECKS)
+    return sorted(found, key=lambda f: (SEVERITIES.index(f.severity), order.index(f.code)))
+
+
+def counts(findings: Sequence[Finding]) -> dict[str, int]:
+    """How many findings of each severity; every severity is there."""
+    return {s: sum(finding.severity == s for finding in findings) for s in SEVERITIES}
+
+
+def at_or_above(findings: Iterable[Finding], severity: str) -> bool:
+    """Whether a finding is at least as grave."""
+    limit = SEVERITIES.index(severity)
+    return any(SEVERITIES.index(finding.severity) <= limit for finding in findings)

@@ -1,0 +1,181 @@
+"""What the page table and its verdicts show: hidden sites, duplicates, contradictions.
+
+Each function takes the decided page table and gives faults; no file is opened, but for
+`exists`, which is handed in to tell whether an address that is no page leads to a file.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import polars as pl
+
+from jovial_atlas import addresses
+from jovial_atlas.faults import Fault, plural
+from jovial_atlas.head.videos import missing_fields, page_videos
+from jovial_atlas.robots import Matcher, RobotsFile
+from jovial_atlas.sitefile import SiteFile
+
+#: From this share of noindexed pages on, the site as a whole counts as hidden.
+_HIDDEN_SHARE = 0.9
+
+
+def check_hidden(decided: pl.DataFrame, robots: RobotsFile, site: SiteFile) -> Iterator[Fault]:
+    """The first thing to know: whether the site hides itself while it says it is live."""
+    home = f"{site.model.site.url}/"
+    if site.model.site.stage == "draft":
+        yield Fault("site-draft", home, 'stage = "draft": robots.txt hides everything.')
+        return
+    yield from robots_hide(robots, f"{site.model.site.url}/robots.txt", decided["loc"].to_list())
+    noindexed = decided.filter(~pl.col("index") & (pl.col("kind") != "error"))
+    pages = decided.filter(pl.col("kind") != "error").height
+    if pages and noindexed.height >= _HIDDEN_SHARE * pages:
+        yield Fault(
+            "site-hidden-noindex",
+            home,
+            f"{noindexed.height:,} of {plural(pages, 'page')} may not be indexed "
+            f"({_reasons(noindexed)}).",
+        )
+    elif noindexed.filter(pl.col("loc") == home).height:
+        yield Fault("site-hidden-noindex", home, "The home page may not be indexed.")
+    if pages and not decided["listed"].any():
+        yield Fault("nothing-listed", home, f"None of {plural(pages, 'page')} is listed.")
+
+
+def robots_hide(robots: RobotsFile, where: str, locs: list[str]) -> Iterator[Fault]:
+    """Whether the `*` group bars the home page and every page there is."""
+    matcher = Matcher(robots, "*")
+    home = matcher.ask("/")
+    barred = not home.allowed and all(
+        not matcher.ask(addresses.path_and_query(loc)).allowed for loc in locs
+    )
+    if barred and home.rule:
+        line = f"line {home.rule.line}, " if home.rule.line else ""
+        yield Fault(
+            "site-hidden-robots",
+            where,
+            f"{line}{str(home.rule)!r} bars every crawler from every page.",
+        )
+
+
+def _reasons(table: pl.DataFrame) -> str:
+    return ", ".join(table["reason"].unique(maintain_order=True).head(3).to_list())
+
+
+def check_texts(decided: pl.DataFrame) -> Iterator[Fault]:
+    """Missing and duplicate titles and descriptions of listed pages."""
+    listed = decided.filter("listed")
+    for name in ("title", "description"):
+        for loc in listed.filter(pl.col(name).is_null())["loc"]:
+            yield Fault(f"{name}-missing", loc, f"The page has no {name}.")
+        shared = (
+            listed.filter(pl.col(name).is_not_null())
+            .group_by(name)
+            .agg(pl.col("loc").sort())
+            .filter(pl.col("loc").list.len() > 1)
+            .sort(name)
+        )
+        for text, locs in shared.iter_rows():
+            yield Fault(
+                f"{name}-duplicate",
+                locs[0],
+                f"{plural(len(locs), 'page')} share the {name} {_short(text)!r}: {_some(locs)}.",
+            )
+
+
+def _short(text: str) -> str:
+    return text if len(text) <= 70 else text[:67].rstrip() + "…"
+
+
+def _some(locs: list[str], most: int = 4) -> str:
+    paths = [addresses.path_and_query(loc) for loc in locs]
+    more = f" and {len(paths) - most:,} more" if len(paths) > most else ""
+    return ", ".join(paths[:most]) + more
+
+
+def check_canonicals(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
+    """Canonicals that lead off the site, to nothing, or to pages that cannot be indexed."""
+    elsewhere = decided.filter(
+        pl.col("canonical").is_not_null() & (pl.col("canonical") != pl.col("loc"))
+    ).select("loc", "canonical", "index", "redirect")
+    known = decided.select("loc", "index", "redirect")
+    joined = elsewhere.join(
+        known, left_on="canonical", right_on="loc", how="left", suffix="_target", coalesce=True
+    ).sort("canonical", "loc")
+    origin = site.model.site.url
+    hosts: dict[str, list[str]] = {}
+    shared: dict[str, list[str]] = {}
+    for row in joined.iter_rows(named=True):
+        loc, canonical = row["loc"], row["canonical"]
+        if not row["index"]:
+            yield Fault(
+                "noindex-canonical", loc, f"It says noindex and names {canonical} as canonical."
+            )
+        if addresses.origin(canonical) != origin:
+            hosts.setdefault(addresses.origin(canonical), []).append(loc)
+        elif row["index_target"] is None:
+            yield Fault("canonical-missing", loc, f"Its canonical {canonical} does not exist.")
+        elif not row["index_target"] or row["redirect_target"]:
+            why = "redirects" if row["redirect_target"] else "may not be indexed"
+            yield Fault("canonical-unfindable", loc, f"Its canonical {canonical} {why}.")
+        else:
+            shared.setdefault(canonical, []).append(loc)
+    for host, locs in hosts.items():
+        yield Fault(
+            "canonical-other-host",
+            locs[0],
+            f"{plural(len(locs), 'page')} {'names' if len(locs) == 1 else 'name'} "
+            f"a canonical on {host}: {_some(locs)}.",
+        )
+    for canonical, locs in shared.items():
+        if len(locs) > 1:
+            yield Fault(
+                "canonical-shared",
+                canonical,
+                f"{plural(len(locs), 'page')} name it as canonical: {_some(locs)}.",
+            )
+
+
+def check_noindex_seen(decided: pl.DataFrame, robots: RobotsFile) -> Iterator[Fault]:
+    """Pages whose own noindex no crawler will ever see."""
+    matcher = Matcher(robots, "*")
+    hidden = decided.filter(pl.col("directives").str.contains("noindex|none").fill_null(False))
+    for loc in hidden["loc"]:
+        answer = matcher.ask(addresses.path_and_query(loc))
+        if not answer.allowed:
+            yield Fault("noindex-disallowed", loc, f"{str(answer.rule)!r} keeps its noindex unseen.")
+
+
+def check_links(decided: pl.DataFrame, exists: Callable[[str], bool]) -> Iterator[Fault]:
+    """Links to addresses of the site that are neither pages nor files."""
+    links = (
+        decided.select("loc", "links")
+        .filter(pl.col("links").list.len() > 0)
+        .explode("links")
+        .unique()
+        .join(decided.select("loc"), left_on="links", right_on="loc", how="anti")
+        .group_by("links")
+        .agg(pl.col("loc").sort())
+        .sort("links")
+    )
+    for target, pages in links.iter_rows():
+        if not exists(target):
+            yield Fault(
+                "link-broken",
+                target,
+                f"{plural(len(pages), 'page')} {'links' if len(pages) == 1 else 'link'} "
+                f"to it and it does not exist: {_some(pages)}.",
+            )
+
+
+def check_videos(decided: pl.DataFrame) -> Iterator[Fault]:
+    """Videos of listed pages that cannot be listed themselves."""
+    for page in decided.filter(pl.col("listed") & (pl.col("videos").list.len() > 0)).to_dicts():
+        for number, video in enumerate(page_videos(page), start=1):
+            if missing := missing_fields(video):
+                name = (video["content_loc"] or "").rpartition("/")[2] or f"number {number}"
+                yield Fault(
+                    "video-incomplete",
+                    page["loc"],
+                    f"The video {name} has no {' and no '.join(missing)}.",
+                )

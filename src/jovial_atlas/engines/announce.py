@@ -1,0 +1,200 @@
+"""Announcing to one engine: what is due, intent, sending, outcome.
+
+What is due is a difference between what was published and what the engine last heard;
+both are handed in, so that nothing here decides about pages.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+import httpx
+
+from jovial_atlas.engines import indexnow
+from jovial_atlas.engines.call import Request, fill, read_report
+from jovial_atlas.engines.send import Answer, send
+from jovial_atlas.errors import NetworkError
+from jovial_atlas.faults import plural
+from jovial_atlas.ledger import Ledger, SitemapReport
+from jovial_atlas.ledger.record import FAILED, PENDING, REFUSED, TAKEN
+from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel
+
+
+@dataclass(frozen=True, slots=True)
+class Published:
+    """What the last build made public: marks of listed pages, and of each sitemap its mark and
+    how many addresses it holds. A mark changes when its content does."""
+
+    site_url: str
+    key: str
+    pages: Mapping[str, str]
+    sitemaps: Mapping[str, tuple[str, int]]
+
+
+@dataclass(frozen=True, slots=True)
+class Due:
+    """What one engine has yet to hear over one channel: (loc, mark), mark None for removed."""
+
+    engine: Engine
+    channel: IndexNowChannel | CallChannel
+    items: list[tuple[str, str | None]]
+    what: str
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What came of one message. `status` is taken, pending, refused, failed, or due (dry run)."""
+
+    engine: str
+    channel: str
+    what: str
+    count: int
+    status: str
+    detail: str
+
+
+def channel_name(channel: IndexNowChannel | CallChannel) -> str:
+    """The name under which the ledger keeps a channel."""
+    return channel.kind if isinstance(channel, IndexNowChannel) else channel.name
+
+
+def due(engine: Engine, published: Published, ledger: Ledger) -> Iterator[Due]:
+    """What has changed since this engine last heard, one `Due` a message."""
+    for channel in engine.channels:
+        if isinstance(channel, CallChannel) and channel.name != "submit-sitemap":
+            continue
+        heard = ledger.heard(engine.name, channel_name(channel))
+        if isinstance(channel, IndexNowChannel):
+            yield from _due_pages(engine, channel, published, {k: v.mark for k, v in heard.items()})
+            continue
+        for loc, (mark, _) in published.sitemaps.items():
+            if loc not in heard or heard[loc].mark != mark:
+                yield Due(engine, channel, [(loc, mark)], loc)
+
+
+def _due_pages(
+    engine: Engine, channel: IndexNowChannel, published: Published, heard: Mapping[str, str]
+) -> Iterator[Due]:
+    added = [(loc, mark) for loc, mark in published.pages.items() if loc not in heard]
+    changed = [
+        (loc, mark) for loc, mark in published.pages.items() if heard.get(loc, mark) != mark
+    ]
+    removed: list[tuple[str, str | None]] = [
+        (loc, None) for loc in heard if loc not in published.pages
+    ]
+    items = [*added, *changed, *removed]
+    what = f"{len(added):,} added, {len(changed):,} changed, {len(removed):,} removed"
+    whole = len(items) <= indexnow.BATCH
+    for start in range(0, len(items), indexnow.BATCH):
+        piece = items[start : start + indexnow.BATCH]
+        yield Due(engine, channel, piece, what if whole else plural(len(piece), "address", "addresses"))
+
+
+def announce(
+    one: Due,
+    published: Published,
+    ledger: Ledger,
+    client: httpx.Client,
+    token: str = "",
+    pause: Callable[[float], None] | None = None,
+) -> Outcome:
+    """Send one message, with its intent recorded before and its outcome after.
+
+    Never raises for what an engine does: a refusal or a silence is an outcome.
+    """
+    name = channel_name(one.channel)
+    number = ledger.intend(one.engine.name, name, one.what, one.items)
+    request = _request(one, published, token)
+    waiting = {"pause": pause} if pause else {}
+    try:
+        answer = send(client, request, **waiting)
+        status, detail = _meaning(one.channel, answer)
+    except NetworkError as error:
+        status, detail = FAILED, str(error)
+    urls = None
+    if isinstance(one.channel, CallChannel):
+        urls = published.sitemaps[one.items[0][0]][1]
+    ledger.settle(number, status, detail, urls)
+    return Outcome(one.engine.name, name, one.what, len(one.items), status, detail)
+
+
+def _request(one: Due, published: Published, token: str) -> Request:
+    channel = one.channel
+    if isinstance(channel, IndexNowChannel):
+        locs = [loc for loc, _ in one.items]
+        message = indexnow.body(published.site_url, channel.key or published.key, locs)
+        return Request(
+            "POST", channel.endpoint, {"Content-Type": indexnow.CONTENT_TYPE}, message
+        )
+    return fill(
+        channel.method,
+        channel.url,
+        channel.headers,
+        channel.body,
+        site=published.site_url,
+        sitemap=one.items[0][0],
+        token=token,
+    )
+
+
+def _meaning(channel: IndexNowChannel | CallChannel, answer: Answer) -> tuple[str, str]:
+    """Outcome and detail of an answer."""
+    wait = f" It asks to wait {answer.retry_after:.0f} s." if answer.retry_after else ""
+    if isinstance(channel, IndexNowChannel):
+        said = indexnow.ANSWERS.get(answer.status, "an answer that IndexNow does not define")
+        status = {200: TAKEN, 202: PENDING}.get(answer.status, REFUSED)
+        detail = f"status {answer.status}: {said}.{wait}"
+    else:
+        taken = answer.status in channel.success
+        status = TAKEN if taken else REFUSED
+        detail = f"status {answer.status}: {'taken' if taken else _refusal(answer)}.{wait}"
+    return (FAILED if answer.status >= 500 and status == REFUSED else status), detail
+
+
+def _refusal(answer: Answer) -> str:
+    known = {
+        401: "refused: the token is missing or not valid",
+        403: "refused: the token does not give access to this site",
+        404: "the engine does not know this site or address. Check the channel's url",
+        422: "refused: the engine cannot take this sitemap",
+        429: "refused: too many requests. Wait, then run `jovial-atlas submit` again",
+    }
+    text = answer.body[:200].decode("utf-8", "replace").strip()
+    said = known.get(answer.status, "refused" if answer.status < 500 else "the engine failed")
+    return f"{said} ({text})" if text and answer.status not in known else said
+
+
+def ask_reports(
+    engine: Engine, site_url: str, client: httpx.Client, token: Callable[[str], str]
+) -> list[SitemapReport] | None:
+    """What an engine says of each sitemap now, or None where no channel tells.
+
+    `token` gives the token for an environment variable's name. Raises NetworkError.
+    """
+    channel = reading_channel(engine.channels)
+    if channel is None:
+        return None
+    request = fill(
+        channel.method,
+        channel.url,
+        channel.headers,
+        channel.body,
+        site=site_url,
+        token=token(channel.token_env) if channel.token_env else "",
+    )
+    answer = send(client, request)
+    if answer.status not in channel.success:
+        raise NetworkError(
+            f"{engine.name} answered the report with status {answer.status}: {_refusal(answer)}."
+        )
+    return read_report(answer.body, channel.items, channel.fields, engine.name)
+
+
+def reading_channel(
+    channels: Sequence[IndexNowChannel | CallChannel],
+) -> CallChannel | None:
+    """The channel over which an engine tells what came of the sitemaps."""
+    return next(
+        (c for c in channels if isinstance(c, CallChannel) and c.name == "read-sitemaps"), None
+    )

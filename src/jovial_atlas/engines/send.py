@@ -1,0 +1,99 @@
+"""Sending a request: time limits, bounded retries with back-off, a ceiling on answers.
+
+The only module of the room that uses the network; client and waiting are handed in.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import httpx
+
+from jovial_atlas.engines.call import Request
+from jovial_atlas.errors import NetworkError
+
+TRIES = 3
+#: A longer Retry-After is told to the owner instead of waited for.
+LONGEST_WAIT = 5.0
+LARGEST_ANSWER = 8 * 1024 * 1024
+_RETRIED = frozenset({429, 500, 502, 503, 504})
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """Status and body of an answer, and the seconds the engine asks to wait, if it does."""
+
+    status: int
+    body: bytes
+    retry_after: float | None
+
+
+def new_client(timeout: float = 10.0) -> httpx.Client:
+    """A client with time limits that follows no redirect and reads no proxy settings."""
+    return httpx.Client(
+        timeout=httpx.Timeout(timeout, connect=min(timeout, 5.0)),
+        follow_redirects=False,
+        trust_env=False,
+        headers={"User-Agent": "jovial-atlas"},
+    )
+
+
+def send(
+    client: httpx.Client,
+    request: Request,
+    *,
+    pause: Callable[[float], None] = time.sleep,
+    tries: int = TRIES,
+    largest: int = LARGEST_ANSWER,
+) -> Answer:
+    """Send a request, again after 429 and 5xx where the wait is short.
+
+    Raises NetworkError where no answer came. A time-out is not tried again: the message
+    may have arrived.
+    """
+    wait = 0.5
+    for attempt in range(1, tries + 1):
+        answer = _once(client, request, largest)
+        longest = wait if answer.retry_after is None else answer.retry_after
+        if answer.status not in _RETRIED or attempt == tries or longest > LONGEST_WAIT:
+            return answer
+        pause(longest)
+        wait *= 2
+    raise AssertionError("unreachable")
+
+
+def _once(client: httpx.Client, request: Request, largest: int) -> Answer:
+    host = httpx.URL(request.url).netloc.decode("ascii", "replace")
+    try:
+        with client.stream(
+            request.method, request.url, headers=dict(request.headers), content=request.body
+        ) as response:
+            body = bytearray()
+            for piece in response.iter_bytes():
+                body += piece
+                if len(body) > largest:
+                    raise NetworkError(
+                        f"{host} answered with more than {largest:,} bytes; it is not read."
+                    )
+            return Answer(
+                response.status_code,
+                bytes(body),
+                _seconds(response.headers.get("Retry-After")),
+            )
+    except httpx.TimeoutException:
+        raise NetworkError(
+            f"{host} did not answer in time; whether it took the message is not known."
+        ) from None
+    except httpx.ConnectError as error:
+        raise NetworkError(f"{host} cannot be reached ({error}).") from None
+    except (httpx.HTTPError, httpx.InvalidURL) as error:
+        raise NetworkError(f"{host} could not be asked ({error}).") from None
+
+
+def _seconds(value: str | None) -> float | None:
+    """Retry-After in seconds (RFC 9110 §10.2.3); its date form counts as too long to wait."""
+    if value is None:
+        return None
+    return float(value) if value.strip().isdigit() else LONGEST_WAIT + 1

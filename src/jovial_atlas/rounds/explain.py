@@ -1,0 +1,80 @@
+"""One page explained: its verdict, the layers behind it, and all that is published for it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import polars as pl
+from rapidfuzz import process
+
+from jovial_atlas import addresses
+from jovial_atlas.checks.fetching import OnDisk
+from jovial_atlas.checks.sets import read_set
+from jovial_atlas.errors import AtlasError
+from jovial_atlas.head.compose import head_data
+from jovial_atlas.robots import Matcher
+from jovial_atlas.rounds.build import INDEX
+from jovial_atlas.rules import LayerSays, explain_layers, robots_of
+from jovial_atlas.sitefile import SiteFile
+
+
+@dataclass(frozen=True, slots=True)
+class Explained:
+    """All that is known and decided about one page; `sitemap` is where the files list it now."""
+
+    page: dict[str, Any]
+    layers: list[LayerSays]
+    sitemap: list[str]
+    robots: dict[str, Any]
+    head: dict[str, Any]
+
+
+def explain(address: str, decided: pl.DataFrame, site: SiteFile) -> Explained:
+    """Explain a page by its address, or by its path on the site.
+
+    Raises AtlasError where it is not of this site, or not in the last survey; then the
+    nearest address is named.
+    """
+    loc = _loc(address, site)
+    found = decided.filter(pl.col("loc") == loc)
+    if not found.height:
+        known = decided["loc"].to_list()
+        best = process.extractOne(loc, known, score_cutoff=70)
+        meant = f" The nearest is {best[0]}." if best else ""
+        raise AtlasError(f"{loc} is no page of the last survey.{meant}")
+    page = found.to_dicts()[0]
+    answer = Matcher(robots_of(site.model), "*").ask(addresses.path_and_query(loc))
+    head = head_data(page, site)
+    return Explained(
+        page=page,
+        layers=explain_layers(found.select(pl.exclude("section")), site),
+        sitemap=_listed_in(loc, site),
+        robots={
+            "allowed": answer.allowed,
+            "rule": str(answer.rule) if answer.rule else None,
+            "directives": head["directives"],
+        },
+        head=head,
+    )
+
+
+def _loc(address: str, site: SiteFile) -> str:
+    url = site.model.site.url
+    try:
+        loc = addresses.normalise(url + address if address.startswith("/") else address)
+    except ValueError as error:
+        raise AtlasError(f"{error}. Give the whole address, or its path from '/' on.") from None
+    if addresses.origin(loc) != url:
+        raise AtlasError(f"{loc} is not of this site, which is {url}.")
+    return loc
+
+
+def _listed_in(loc: str, site: SiteFile) -> list[str]:
+    """Names of the sitemap files on disk that list the page."""
+    start = site.output / INDEX
+    if not start.is_file():
+        return []
+    disk = OnDisk(site.output, f"{site.model.site.url}/", whole=True, shown=lambda p: p.name)
+    read = read_set([disk.open(start)], disk)
+    return sorted({file.name for file, _, found in read.entries() if found == loc})
