@@ -165,7 +165,8 @@ def site_app(folder: Path) -> Starlette:
 
 def listen(port: int) -> socket.socket:
     """A listening socket on loopback; port 0 takes a free one. Raises AtlasError."""
-    sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+    # With its protocol named, asyncio turns off delayed sending for its connections.
+    sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         sock.bind(("127.0.0.1", port))

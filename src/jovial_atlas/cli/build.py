@@ -1,0 +1,71 @@
+"""`build`: write the set of files, or show what would change."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+import click
+
+from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+
+
+@atlas_command("build", formats=TABLE_FORMATS, epilog="Example: jovial-atlas build --dry-run")
+@click.option("--dry-run", is_flag=True, help="Write nothing; show what would change.")
+@click.option(
+    "--replace",
+    multiple=True,
+    metavar="NAME",
+    help="Take over a file of this name that the tool did not write; "
+    "the old one is kept in the state folder.",
+)
+def command(work: Work, dry_run: bool, replace: tuple[str, ...]) -> int:
+    """Write sitemaps, robots.txt, the IndexNow key file and head data for each page.
+
+    Unchanged files are not touched, files of others are never overwritten."""
+    from jovial_atlas.faults import plural
+    from jovial_atlas.rounds.build import replace_foreign, run_build
+    from jovial_atlas.rounds.survey import last_survey
+
+    site, out = work.site(), work.output
+    survey = last_survey(site)
+    if replace and not dry_run:
+        for place in replace_foreign(site, replace):
+            out.note(f"The file that was there is now {place}.")
+    build = run_build(site, survey.decided, work.now(), dry_run=dry_run)
+    if out.format == "json":
+        out.json(
+            {
+                "files": [asdict(file) for file in build.files],
+                "listed": build.listed,
+                "not_listed": build.not_listed,
+            }
+        )
+    elif out.format == "csv":
+        out.csv(_FIELDS, [[getattr(file, name) for name in _FIELDS] for file in build.files])
+    else:
+        out.table(
+            [("File", "left"), ("Addresses", "right"), ("Pictures", "right"),
+             ("Videos", "right"), ("Bytes", "right"), ("State", "left")],
+            [[getattr(file, name) or (None if name != "bytes" else 0) for name in _FIELDS]
+             for file in build.files],
+        )  # fmt: skip
+        out.say(f"{plural(build.listed, 'page')} listed.")
+        for reason, count in build.not_listed.items():
+            out.say(f"{count:>6,} not listed: {reason}")
+        if dry_run:
+            out.say("Nothing was written (--dry-run).")
+    for file in build.files:
+        if file.state == "kept":
+            out.warn(
+                f"{site.output / file.path} was not written by this tool and stays as it is. "
+                f"To hand it over: jovial-atlas build --replace {file.path}"
+            )
+    if build.draft:
+        out.warn(
+            "The site is a draft: robots.txt hides all of it and no sitemap is written. "
+            'Set stage = "live" in [site] when it is ready.'
+        )
+    return 0
+
+
+_FIELDS = ("path", "urls", "images", "videos", "bytes", "state")

@@ -1,0 +1,110 @@
+"""What commands share: global options, the site file they work on, time, and formats."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from functools import wraps
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import click
+
+if TYPE_CHECKING:
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.sitefile import SiteFile
+
+Function = TypeVar("Function", bound=Callable[..., Any])
+_KEPT = "jovial_atlas.global"
+_NAMES = ("site", "quiet", "verbose", "no_color")
+
+FORMATS = ("table", "json")
+TABLE_FORMATS = ("table", "json", "csv")
+
+
+def global_options(function: Function) -> Function:
+    """The options that every command takes, before or after its name."""
+    for decorate in (
+        click.option("--no-color", is_flag=True, help="No colours (so does the NO_COLOR variable)."),
+        click.option("-v", "--verbose", is_flag=True, help="Say more of what is done."),
+        click.option("-q", "--quiet", is_flag=True, help="No notes or progress; results only."),
+        click.option(
+            "--site",
+            type=click.Path(path_type=Path, dir_okay=False),
+            metavar="FILE",
+            help="The site file. Default: atlas.toml here or in the nearest parent.",
+        ),
+    ):
+        function = decorate(function)
+    return function
+
+
+def keep_global(ctx: click.Context, given: dict[str, Any]) -> dict[str, Any]:
+    """Join options given before the command's name with those after it."""
+    kept: dict[str, Any] = ctx.find_root().meta.setdefault(_KEPT, {})
+    for name in _NAMES:
+        if value := given.pop(name, None):
+            kept[name] = value
+    return kept
+
+
+@dataclass(frozen=True)
+class Work:
+    """What a command works with: where its results go, and the site file it was pointed at."""
+
+    output: Output
+    given: Path | None
+
+    def site_path(self) -> Path:
+        """The site file's path. Raises SiteFileError where there is none."""
+        from jovial_atlas.sitefile import find_site_file
+
+        return self.given or find_site_file(Path())
+
+    def site(self) -> SiteFile:
+        """The site file, read. Raises SiteFileError."""
+        from jovial_atlas.sitefile import read_site_file
+
+        return read_site_file(self.site_path())
+
+    @staticmethod
+    def now() -> datetime:
+        """The time, read once a command and handed down from here."""
+        return datetime.now(UTC)
+
+
+def atlas_command(
+    name: str, *, formats: tuple[str, ...] = (), epilog: str = ""
+) -> Callable[[Callable[..., Any]], click.Command]:
+    """A command with the global options, `--format` if it shows data, and a `Work` as its
+    first argument. Its epilog is an example."""
+
+    def decorate(function: Callable[..., Any]) -> click.Command:
+        @wraps(function)
+        def run(**given: Any) -> Any:
+            from jovial_atlas.cli.output import Output
+
+            ctx = click.get_current_context()
+            kept = keep_global(ctx, given)
+            output = Output(
+                given.pop("format", "table"),
+                quiet=kept.get("quiet", False),
+                verbose=kept.get("verbose", False),
+                color=False if kept.get("no_color") else None,
+            )
+            code = function(Work(output, kept.get("site")), **given)
+            ctx.exit(code or 0)
+
+        wrapped: Callable[..., Any] = global_options(run)
+        if formats:
+            wrapped = click.option(
+                "--format",
+                type=click.Choice(formats),
+                default="table",
+                show_default=True,
+                help="How results are shown. JSON and CSV go to standard output alone.",
+            )(wrapped)
+        return click.command(name, epilog=epilog)(wrapped)
+
+    return decorate

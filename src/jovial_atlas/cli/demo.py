@@ -1,0 +1,102 @@
+"""`demo`: the sample site and the whole round on it."""
+
+from __future__ import annotations
+
+import os
+import shlex
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from jovial_atlas.cli.common import Work, atlas_command
+
+if TYPE_CHECKING:
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.demo.round import Servers, Step
+
+
+@atlas_command("demo", epilog="Example: jovial-atlas demo marrowfen")
+@click.argument("folder", type=click.Path(path_type=Path), default="marrowfen", metavar="[DIR]")
+@click.option("--serve", is_flag=True, help="Run no round; keep site and stand-ins served.")
+def command(work: Work, folder: Path, serve: bool) -> int:
+    """Lay out the sample site, Marrowfen Wetland Reserve, in DIR (default: marrowfen) and run
+    the whole round on it, saying each command before it runs.
+
+    Site and simulated engines are served on loopback while the round runs; nothing leaves
+    this machine."""
+    from jovial_atlas.demo.round import prepare, servers, steps
+    from jovial_atlas.errors import AtlasError
+
+    out = work.output
+    if serve:
+        if not (folder / "atlas.toml").exists():
+            raise AtlasError(f"There is no sample site in {folder}. Run: jovial-atlas demo {folder}")
+        return _serve(out, folder)
+    began = time.monotonic()
+    pages = prepare(folder, work.now())
+    out.say(f"The sample site, {pages} pages, now stands in {folder}/public.", style="bold")
+    with servers(folder) as running:
+        out.say(f"It is served on http://{running.site}/ while the round runs.")
+        for step in steps():
+            code = _run(out, step, folder, running)
+            if code not in step.expected:
+                out.warn(f"The round ends here: the command gave exit code {code}.")
+                return 1
+    out.say(f"The round took {time.monotonic() - began:.0f} s. What to try next:", style="bold")
+    there = shlex.quote(str(folder))
+    for text, line in (
+        ("the site file, with its rules and their reasons", f"less {there}/atlas.toml"),
+        ("why a page is not listed", f"cd {there}; jovial-atlas explain /print/dawn-at-the-reedbed/"),
+        ("all pages that are not", f"cd {there}; jovial-atlas pages --verdict unlisted"),
+        ("a sitemap someone wrote by hand", f"jovial-atlas check {there}/public/old-sitemap.xml"),
+        ("what a crawler may fetch", f"cd {there}; jovial-atlas robots test --agent quillseek /search/"),
+        ("the engines again, to submit once more", f"jovial-atlas demo {there} --serve"),
+    ):
+        out.indented(f"{text}:", "")
+        out.say(f"    {line}", style="cyan")
+    return 0
+
+
+def _run(out: Output, step: Step, folder: Path, running: Servers) -> int:
+    from jovial_atlas.demo.round import TOKEN, TOKEN_VARIABLE, add_engines, wait_for_engines
+
+    out.say()
+    if step.command == ("engines",):
+        added = add_engines(folder, running.engines)
+        out.say("   The owner then adds rules and engines to the site file:", style="bold green")
+        if out.verbose:
+            out.say(added)
+        else:
+            out.say(f"   ({len(added.splitlines())} lines at the end of {folder}/atlas.toml)")
+        return 0
+    out.say(step.say, style="bold green")
+    out.say(f"$ jovial-atlas {shlex.join(step.command)}", style="bold")
+    sys.stdout.flush()
+    if step.command == ("status",):
+        wait_for_engines(running)
+    environment = {**os.environ, TOKEN_VARIABLE: TOKEN}
+    colour = ["--no-color"] if "NO_COLOR" in os.environ else []
+    done = subprocess.run(  # noqa: S603 - our own command, arguments from our own table
+        [sys.executable, "-m", "jovial_atlas", *colour, *step.command],
+        cwd=folder, env=environment, check=False,
+    )  # fmt: skip
+    if done.returncode == 1 in step.expected:
+        out.say("(exit code 1: there are findings of severity error)", style="dim")
+    return done.returncode
+
+
+def _serve(out: Output, folder: Path) -> int:
+    from jovial_atlas.demo.round import TOKEN, TOKEN_VARIABLE, servers
+
+    with servers(folder) as running:
+        out.say(f"{folder}/public is served on http://{running.site}/")
+        for name, address in running.engines.items():
+            out.say(f"{name} (simulated) listens on http://{address}/")
+        out.say(f"Lanternfish wants a token: export {TOKEN_VARIABLE}={TOKEN}")
+        out.say("Ctrl-C ends them.")
+        while True:
+            time.sleep(0.5)

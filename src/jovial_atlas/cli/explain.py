@@ -1,0 +1,97 @@
+"""`explain`: one page, its verdict and everything published for it."""
+
+from __future__ import annotations
+
+import json
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from jovial_atlas.cli.common import FORMATS, Work, atlas_command
+
+if TYPE_CHECKING:
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.rounds.explain import Explained
+
+
+@atlas_command("explain", formats=FORMATS, epilog="Example: jovial-atlas explain /privacy/")
+@click.argument("url")
+def command(work: Work, url: str) -> int:
+    """Explain the page at URL (its address, or its path from '/' on): the verdict, the
+    layers behind it, and everything that is published for it."""
+    from jovial_atlas.rounds.explain import explain
+    from jovial_atlas.rounds.survey import last_survey
+
+    site, out = work.site(), work.output
+    explained = explain(url, last_survey(site).decided, site)
+    if out.format == "json":
+        out.json(_as_json(explained))
+    else:
+        _show(out, explained)
+    return 0
+
+
+def _as_json(explained: Explained) -> dict[str, Any]:
+    page = explained.page
+    head = {key: value for key, value in explained.head.items() if key not in ("loc", "json_ld")}
+    return {
+        "loc": page["loc"],
+        "verdict": page["verdict"],
+        "reason": page["reason"],
+        "decided_by": page["decided_by"],
+        "section": page["section"],
+        "source": page["source"],
+        "path": page["path"],
+        "lastmod": page["lastmod"],
+        "lastmod_from": page["lastmod_from"],
+        "layers": [
+            {"layer": one.name, "sets": one.sets, "reason": one.reason, "decides": list(one.won)}
+            for one in explained.layers
+        ],
+        "sitemap": explained.sitemap,
+        "robots": explained.robots,
+        "head": head,
+        "structured_data": explained.head["json_ld"],
+    }
+
+
+def _show(out: Output, explained: Explained) -> None:
+    page, head = explained.page, explained.head
+    out.say(page["loc"], style="bold")
+    style = "bold green" if page["verdict"] == "listed" else "bold yellow"
+    out.indented("verdict", f"{page['verdict']}: {page['reason']} (decided by {page['decided_by']})",
+                 style=style)  # fmt: skip
+    out.indented("section", page["section"])
+    out.indented("source ", f"{page['source']}, {page['path']}")
+    dated = f"{page['lastmod'] or 'not known'}"
+    out.indented("lastmod", dated + (f" (from {page['lastmod_from']})" if page["lastmod"] else ""))
+    out.indented("sitemap", ", ".join(explained.sitemap) or "in none of the files on disk")
+    rule = f" by {explained.robots['rule']!r}" if explained.robots["rule"] else ""
+    allowed = "may be fetched" if explained.robots["allowed"] else "may not be fetched"
+    out.indented("robots ", f"{allowed}{rule}; directives: {head['directives'] or 'none needed'}")
+    out.table(
+        [("Layer, weakest first", "left"), ("Says", "left"), ("Decides", "left"), ("Because", "fold")],
+        [
+            [
+                one.name,
+                ", ".join(_setting(name, value) for name, value in one.sets.items()),
+                ", ".join(one.won),
+                one.reason,
+            ]
+            for one in explained.layers
+        ],
+    )
+    out.say("Head", style="bold")
+    out.indented("title      ", f"{head['title'] or 'none'} (from {head['title_from'] or 'nowhere'})")
+    out.indented("description", f"{head['description'] or 'none'} "
+                 f"(from {head['description_from'] or 'nowhere'})")  # fmt: skip
+    out.indented("canonical  ", head["canonical"])
+    if head["json_ld"]:
+        out.say("Structured data", style="bold")
+        for node in head["json_ld"]["@graph"]:
+            values = {key: value for key, value in node.items() if key not in ("@type", "@id")}
+            out.indented(node["@type"], json.dumps(values, ensure_ascii=False))
+
+
+def _setting(name: str, value: bool) -> str:
+    return f"{'' if value else 'not '}{name}"

@@ -1,0 +1,107 @@
+"""`init`: a first site file, from questions or from options alone."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from jovial_atlas.cli.common import Work, atlas_command
+from jovial_atlas.errors import AtlasError
+
+if TYPE_CHECKING:
+    from jovial_atlas.rounds.start import Proposal
+
+
+@atlas_command(
+    "init",
+    epilog="Example: jovial-atlas init --yes --url https://www.marrowfen.example --html public/",
+)
+@click.option("--url", help="Scheme and host of the public site.")
+@click.option(
+    "--html", type=click.Path(path_type=Path), metavar="DIR", help="Folder of built HTML pages."
+)
+@click.option("--name", default="", help="Name of the site. Default: read off the titles.")
+@click.option("--short-name", default="", help="Shorter name, for the end of titles.")
+@click.option("--language", default="", help="Main language. Default: read off the pages.")
+@click.option("--kind", type=click.Choice(["organization", "person"]), default="organization",
+              show_default=True, help="Who stands behind the site.")  # fmt: skip
+@click.option("--stage", type=click.Choice(["live", "draft"]), default="live", show_default=True,
+              help="A draft is hidden and never announced.")  # fmt: skip
+@click.option("--addresses", "style", type=click.Choice(["folder", "file", "plain"]),
+              help="How files become addresses. Default: read off the canonicals.")  # fmt: skip
+@click.option("--yes", is_flag=True, help="Ask nothing; take what is given and what is found.")
+@click.option("--replace", is_flag=True, help="Write over a site file; the old one is kept.")
+def command(
+    work: Work,
+    url: str | None,
+    html: Path | None,
+    name: str,
+    short_name: str,
+    language: str,
+    kind: str,
+    stage: str,
+    style: str | None,
+    yes: bool,
+    replace: bool,
+) -> int:
+    """Write a site file: read the content once, infer name, language, addresses and sections,
+    and ask about the rest. A robots.txt that is there is taken over into it."""
+    from jovial_atlas.faults import plural
+    from jovial_atlas.rounds.start import propose, site_file_text, write_site_file
+
+    out = work.output
+    place = work.given or Path("atlas.toml")
+    if place.exists() and not replace:
+        raise AtlasError(
+            f"{place} exists already and is left as it is. Change it by hand, or run "
+            "`jovial-atlas init --replace` to write a new one (the old one is kept beside it)."
+        )
+    asking = not yes
+    if asking and not sys.stdin.isatty():
+        raise click.UsageError(
+            "There is no terminal to ask questions on. Give --yes with --url and --html."
+        )
+    if asking:
+        url = url or click.prompt("Address of the public site", default="https://www.marrowfen.example")
+        html = html or Path(click.prompt("Folder of built HTML pages", default="public"))
+    if not url or not html:
+        missing = " and ".join(n for n, v in (("--url", url), ("--html", html)) if not v)
+        raise click.UsageError(f"{missing} must be given with --yes.")
+    with out.progress("Reading pages") as progress:
+        proposal = propose(url, html, work.now(), progress)
+    if asking:
+        name, short_name, language, kind, stage = _ask(
+            proposal, name, short_name, language, kind, stage
+        )
+    text = site_file_text(
+        proposal, place, name=name, short_name=short_name, language=language, kind=kind,
+        stage=stage, style=style,  # type: ignore[arg-type]
+    )  # fmt: skip
+    write_site_file(place, text, proposal, replace=replace)
+    out.say(f"Read {plural(proposal.pages, 'page')} in {html} and wrote {place}.")
+    for section in proposal.sections:
+        out.say(f"  section {section.name:<20} {section.match:<28} {plural(section.pages, 'page')}")
+    for note in proposal.notes:
+        out.warn(note)
+    out.say("Next: jovial-atlas survey")
+    return 0
+
+
+def _ask(
+    proposal: Proposal, name: str, short_name: str, language: str, kind: str, stage: str
+) -> tuple[str, str, str, str, str]:
+    name = click.prompt("Name of the site", default=name or proposal.name)
+    short_name = click.prompt("Shorter name, for the end of titles", default=short_name or name)
+    language = click.prompt("Main language", default=language or proposal.language)
+    kind = click.prompt(
+        "Who stands behind it", type=click.Choice(["organization", "person"]), default=kind
+    )
+    stage = click.prompt(
+        "Live, or still a draft that shall stay hidden",
+        type=click.Choice(["live", "draft"]),
+        default=stage,
+    )
+    return name, "" if short_name == name else short_name, language, kind, stage

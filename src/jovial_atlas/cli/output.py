@@ -1,0 +1,157 @@
+"""Results to standard output, notes and progress to standard error. Nothing else prints."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import sys
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from typing import Any
+
+import click
+
+#: Width of tables where the output is no terminal.
+_WIDTH = 120
+_STYLES = {"blocker": "bold white on red", "error": "bold red", "warning": "yellow", "advice": "cyan"}
+
+
+class Output:
+    """Where one command's results and notes go, in the format asked for."""
+
+    def __init__(
+        self, format: str, *, quiet: bool, verbose: bool, color: bool | None  # noqa: A002
+    ) -> None:
+        from rich.console import Console
+
+        self.format = format
+        self.quiet = quiet
+        self.verbose = verbose
+        plain = {"no_color": True} if color is False else {}
+        width = None if sys.stdout.isatty() else _WIDTH
+        self._out = Console(highlight=False, width=width, soft_wrap=False, **plain)
+        self._err = Console(stderr=True, highlight=False, **plain)
+
+    @property
+    def is_table(self) -> bool:
+        """Whether a person reads the results."""
+        return self.format == "table"
+
+    def json(self, value: Any) -> None:
+        """The result as JSON, alone on standard output."""
+        click.echo(json.dumps(value, ensure_ascii=False, indent=1))
+
+    def csv(self, header: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
+        """The result as CSV (RFC 4180), alone on standard output."""
+        buffer = io.StringIO()
+        writer = csv.writer(buffer, lineterminator="\r\n")
+        writer.writerow(header)
+        writer.writerows([["" if cell is None else cell for cell in row] for row in rows])
+        click.echo(buffer.getvalue(), nl=False)
+
+    def table(
+        self,
+        columns: Sequence[tuple[str, str]],
+        rows: Iterable[Sequence[Any]],
+        *,
+        title: str = "",
+        footer: Sequence[Any] | None = None,
+    ) -> None:
+        """A readable table. `columns` are (heading, "left", "right" or "fold")."""
+        from rich import box
+        from rich.table import Table
+        from rich.text import Text
+
+        table = Table(box=box.SIMPLE_HEAD, pad_edge=False, show_footer=footer is not None,
+                      title=title or None, title_justify="left", title_style="bold")  # fmt: skip
+        for number, (heading, kind) in enumerate(columns):
+            table.add_column(
+                heading,
+                footer=shown(footer[number]) if footer else "",
+                justify="right" if kind == "right" else "left",
+                no_wrap=kind != "fold",
+                overflow="fold" if kind == "fold" else "ellipsis",
+            )
+        for row in rows:
+            table.add_row(*(cell if isinstance(cell, Text) else Text(shown(cell)) for cell in row))
+        self._out.print(table)
+
+    def say(self, text: str = "", style: str = "") -> None:
+        """A line of the result for a person."""
+        from rich.text import Text
+
+        self._out.print(Text(text, style=style))
+
+    def indented(self, label: str, text: str, *, style: str = "", indent: int = 2) -> None:
+        """A labelled line that wraps under the beginning of its text."""
+        from textwrap import wrap
+
+        from rich.text import Text
+
+        start = " " * indent + (f"{label} " if label else "")
+        width = max(self._out.width - 1, len(start) + 20)
+        lines = wrap(
+            text, width - len(start), break_long_words=False, break_on_hyphens=False
+        ) or [""]
+        for number, line in enumerate(lines):
+            shown = Text(start if number == 0 else " " * len(start), style=style or "dim")
+            shown.append(line, style="not dim")
+            shown.rstrip()
+            self._out.print(shown, soft_wrap=True)
+
+    def severity(self, severity: str, text: str, code: str) -> None:
+        """A heading with its severity in front and its code behind."""
+        from rich.text import Text
+
+        line = Text()
+        line.append(f" {severity} ", style=_STYLES[severity])
+        line.append(f" {text}", style="bold")
+        line.append(f"  {code}", style="dim")
+        self._out.print(line)
+
+    def note(self, text: str, style: str = "dim") -> None:
+        """A note on standard error, left out with --quiet."""
+        if not self.quiet:
+            from rich.text import Text
+
+            self._err.print(Text(text, style=style))
+
+    def detail(self, text: str) -> None:
+        """A note for --verbose only."""
+        if self.verbose:
+            self.note(text)
+
+    def warn(self, text: str) -> None:
+        """Something that must be seen, on standard error, even with --quiet."""
+        from rich.text import Text
+
+        self._err.print(Text(text, style="bold yellow"))
+
+    @contextmanager
+    def progress(self, what: str) -> Iterator[Callable[[int, int], None] | None]:
+        """A progress bar on a terminal; elsewhere nothing. Yields what reports done and total."""
+        if self.quiet or not sys.stderr.isatty():
+            yield None
+            return
+        from rich.progress import Progress
+
+        with Progress(console=self._err, transient=True) as bar:
+            task = bar.add_task(what, total=None)
+            yield lambda done, total: bar.update(task, completed=done, total=total)
+
+
+def shown(value: Any) -> str:
+    """A cell as people read it: numbers with commas, nothing as a dash."""
+    if value is None or value == "":
+        return "–"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, float):
+        return f"{value:.0%}"
+    return f"{value:,}" if isinstance(value, int) else str(value)
+
+
+def day_and_time(text: str | None) -> str:
+    """`2026-11-23T10:00:00Z` as `2026-11-23 10:00`."""
+    return text[:16].replace("T", " ") if text else ""

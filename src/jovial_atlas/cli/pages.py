@@ -1,0 +1,62 @@
+"""`pages`: the page table, filtered."""
+
+from __future__ import annotations
+
+import click
+
+from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+
+_FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
+
+
+@atlas_command(
+    "pages",
+    formats=TABLE_FORMATS,
+    epilog="Example: jovial-atlas pages --verdict unlisted --where 'words < 50'",
+)
+@click.option("--section", help="Only pages of this section.")
+@click.option("--verdict", type=click.Choice(["listed", "unlisted"]), help="Only these.")
+@click.option("--match", metavar="PATTERN", help="Only addresses like this: /tags/**")
+@click.option("--where", metavar="SQL", help="Only pages where this condition holds.")
+@click.option("--limit", type=click.IntRange(1), help="At most this many.")
+def command(
+    work: Work,
+    section: str | None,
+    verdict: str | None,
+    match: str | None,
+    where: str | None,
+    limit: int | None,
+) -> int:
+    """List pages with their verdicts, as of the last survey and the site file of now."""
+    from jovial_atlas.faults import plural
+    from jovial_atlas.rounds.pages import select_pages
+    from jovial_atlas.rounds.survey import last_survey
+
+    site, out = work.site(), work.output
+    found = select_pages(
+        last_survey(site).decided, site, section=section, verdict=verdict, match=match, where=where
+    )
+    shown = found.head(limit) if limit else found
+    rows = shown.select(_FIELDS)
+    if out.format == "json":
+        out.json(rows.to_dicts())
+    elif out.format == "csv":
+        out.csv(_FIELDS, rows.iter_rows())
+    else:
+        out.table(
+            [("Page", "fold"), ("Section", "left"), ("Verdict", "left"), ("Title", "fold"),
+             ("Last change", "left")],
+            [
+                [
+                    row["loc"].removeprefix(site.model.site.url),
+                    row["section"],
+                    "listed" if row["verdict"] == "listed" else f"not: {row['reason']}",
+                    row["title"],
+                    (row["lastmod"] or "")[:10],
+                ]
+                for row in rows.to_dicts()
+            ],
+        )  # fmt: skip
+        rest = f", {found.height - shown.height:,} more not shown" if limit else ""
+        out.say(f"{plural(shown.height, 'page')}{rest}.")
+    return 0

@@ -1,0 +1,92 @@
+"""`standin`: a simulated engine on loopback."""
+
+from __future__ import annotations
+
+import os
+import time
+from pathlib import Path
+
+import click
+
+from jovial_atlas.cli.common import Work, atlas_command
+
+
+@atlas_command(
+    "standin",
+    epilog="Example: jovial-atlas standin --name Lanternfish --port 8801 "
+    "--host www.marrowfen.example=127.0.0.1:8800",
+)
+@click.option("--name", default="Lanternfish", show_default=True, help="Name of the engine.")
+@click.option("--crawler", default="lanternbot", show_default=True, help="Its product token.")
+@click.option("--port", type=click.IntRange(0, 65535), default=8801, show_default=True,
+              help="Port on loopback; 0 takes a free one.")  # fmt: skip
+@click.option("--host", "hosts", multiple=True, metavar="HOST=127.0.0.1:PORT",
+              help="Where on this machine a host is served.")  # fmt: skip
+@click.option("--serve", "served", multiple=True, metavar="HOST=FOLDER",
+              help="Serve a folder as this host, on a free port.")  # fmt: skip
+@click.option("--least-words", type=click.IntRange(0), default=0, show_default=True,
+              help="Pages with fewer words are not indexed.")  # fmt: skip
+@click.option("--token-env", default="", help="Variable with the bearer token that calls need.")
+@click.option("--memory", type=click.Path(path_type=Path, dir_okay=False),
+              help="File in which it remembers what it was told.")  # fmt: skip
+@click.option("--trouble", type=click.IntRange(400, 599), help="Answer every call with this status.")
+@click.option("--retry-after", type=click.IntRange(0), default=0, help="Retry-After with --trouble.")
+@click.option("--hang", type=click.FloatRange(0), default=0.0, help="Seconds before every answer.")
+def command(
+    work: Work,
+    name: str,
+    crawler: str,
+    port: int,
+    hosts: tuple[str, ...],
+    served: tuple[str, ...],
+    least_words: int,
+    token_env: str,
+    memory: Path | None,
+    trouble: int | None,
+    retry_after: int,
+    hang: float,
+) -> int:
+    """Run a simulated engine for trying and testing. It takes announcements, really fetches
+    robots.txt, sitemaps and pages, and reports what it would index; it fetches from this
+    machine only. Ctrl-C ends it."""
+    from jovial_atlas.errors import AtlasError
+    from jovial_atlas.standin.engine import SimulatedEngine
+    from jovial_atlas.standin.server import Serving, Trouble, engine_app, listen, site_app
+    from jovial_atlas.standin.web import LoopbackWeb
+
+    out = work.output
+    places = dict(_pair(text) for text in hosts)
+    servings = []
+    for host, folder in (_pair(text) for text in served):
+        if not Path(folder).is_dir():
+            raise AtlasError(f"--serve: there is no folder {folder}.")
+        serving = Serving(site_app(Path(folder)), listen(0)).start()
+        servings.append(serving)
+        places[host] = serving.address
+        out.say(f"{folder} is served as {host} on http://{serving.address}/")
+    engine = SimulatedEngine(
+        name, crawler, LoopbackWeb(places, crawler), least_words=least_words, memory=memory
+    )
+    token = os.environ.get(token_env, "") if token_env else ""
+    if token_env and not token:
+        raise AtlasError(f"The environment variable {token_env} holds no token.")
+    app = engine_app(engine, token, Trouble(trouble or 0, retry_after, hang))
+    serving = Serving(app, listen(port)).start()
+    servings.append(serving)
+    out.say(f"{name} (simulated) listens on http://{serving.address}/  Ctrl-C ends it.")
+    try:
+        while True:
+            time.sleep(0.5)
+    except KeyboardInterrupt:
+        out.note(f"{name} ends.")
+    finally:
+        for one in servings:
+            one.stop()
+    return 0
+
+
+def _pair(text: str) -> tuple[str, str]:
+    host, sign, place = text.partition("=")
+    if not (host and sign and place):
+        raise click.UsageError(f"{text!r} is not of the form HOST=PLACE.")
+    return host, place

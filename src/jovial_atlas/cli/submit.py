@@ -1,0 +1,68 @@
+"""`submit`: announce what changed."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import asdict
+
+import click
+
+from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+
+_FIELDS = ("engine", "channel", "what", "count", "status", "detail")
+
+
+@atlas_command("submit", formats=TABLE_FORMATS, epilog="Example: jovial-atlas submit --dry-run")
+@click.option("--engine", "engines", multiple=True, metavar="NAME", help="Only this engine.")
+@click.option("--dry-run", is_flag=True, help="Announce nothing; show what is due.")
+@click.option(
+    "--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
+    help="Seconds to wait for an engine.",
+)  # fmt: skip
+def command(work: Work, engines: tuple[str, ...], dry_run: bool, timeout: float) -> int:
+    """Announce to each engine what changed since it last heard: addresses over IndexNow,
+    sitemaps over the call described in the site file.
+
+    Each announcement is recorded before it is sent, and its outcome after."""
+    from jovial_atlas.engines.announce import Outcome, channel_name
+    from jovial_atlas.engines.send import new_client
+    from jovial_atlas.rounds.submit import (
+        all_due,
+        engines_named,
+        open_ledger,
+        refuse_hidden,
+        run_submit,
+    )
+
+    site, out = work.site(), work.output
+    chosen = engines_named(site, engines)
+    refuse_hidden(site)
+    ledger = open_ledger(site)
+    try:
+        dues = all_due(site, chosen, ledger)
+        if dry_run:
+            outcomes = [
+                Outcome(one.engine.name, channel_name(one.channel), one.what, len(one.items), "due", "")
+                for one in dues
+            ]
+        else:
+            with new_client(timeout) as client:
+                outcomes = list(run_submit(site, dues, ledger, client, os.environ))
+    finally:
+        ledger.close()
+    if out.format == "json":
+        out.json({"announcements": [asdict(one) for one in outcomes]})
+    elif out.format == "csv":
+        out.csv(_FIELDS, [[getattr(one, name) for name in _FIELDS] for one in outcomes])
+    elif not outcomes:
+        out.say("Nothing has changed since the engines last heard.")
+    else:
+        out.table(
+            [("Engine", "left"), ("Channel", "left"), ("What", "fold"), ("Count", "right"),
+             ("Status", "left"), ("Detail", "fold")],
+            [[getattr(one, name) for name in _FIELDS] for one in outcomes],
+        )  # fmt: skip
+        if dry_run:
+            out.say("Nothing was announced (--dry-run).")
+    failed = [one for one in outcomes if one.status in ("failed", "refused")]
+    return 1 if failed else 0

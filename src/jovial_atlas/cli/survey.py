@@ -1,0 +1,69 @@
+"""`survey`: read the sources, show what is there and what changed."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+import click
+
+from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+
+
+@atlas_command(
+    "survey", formats=TABLE_FORMATS, epilog="Example: jovial-atlas survey --format json"
+)
+@click.option("--workers", type=click.IntRange(1, 64), help="Processes that read pages.")
+def command(work: Work, workers: int | None) -> int:
+    """Read the content into the page table: what is there, section by section, and what
+    changed since last time."""
+    from jovial_atlas.checks import findings_of
+    from jovial_atlas.faults import plural
+    from jovial_atlas.pages.survey import describe
+    from jovial_atlas.rounds.survey import run_survey, section_counts
+
+    site, out = work.site(), work.output
+    with out.progress("Reading pages") as progress:
+        survey = run_survey(site, work.now(), workers=workers, progress=progress)
+    counted = section_counts(survey.decided, site)
+    findings = findings_of(survey.faults)
+    totals = [sum(getattr(one, key) for one in counted) for key in _COUNTS]
+    if out.format == "json":
+        changes = survey.changes
+        out.json(
+            {
+                "pages": survey.decided.height,
+                "sections": {
+                    one.name: {key: getattr(one, key) for key in _COUNTS} for one in counted
+                },
+                "changes": {
+                    "added": len(changes.added),
+                    "changed": len(changes.changed),
+                    "removed": len(changes.removed),
+                },
+                "findings": [asdict(finding) for finding in findings],
+            }
+        )
+    elif out.format == "csv":
+        out.csv(("section", *_COUNTS), [[getattr(o, k) for k in ("name", *_COUNTS)] for o in counted])
+    else:
+        out.table(
+            [("Section", "left"), ("Pages", "right"), ("Listed", "right"),
+             ("Pictures", "right"), ("Videos", "right")],
+            [[getattr(one, key) for key in ("name", *_COUNTS)] for one in counted],
+            footer=["all", *totals],
+        )  # fmt: skip
+        out.say(f"Since the last survey: {describe(survey.changes)}.")
+        if out.verbose:
+            for kind in ("added", "changed", "removed"):
+                for loc in getattr(survey.changes, kind):
+                    out.say(f"  {kind:<8} {loc}")
+        if findings:
+            files = len({finding.where for finding in findings})
+            out.say(
+                f"{plural(len(findings), 'finding')} in {plural(files, 'file')} while reading; "
+                "`jovial-atlas check` shows them."
+            )
+    return 0
+
+
+_COUNTS = ("pages", "listed", "images", "videos")
