@@ -62,14 +62,20 @@ def landscape(name: str, width: int, height: int, phase: float = 0.0) -> Image.I
         lean = (chance.uniform(-0.1, 0.1) + 0.06 * math.sin(phase + x / 40)) * tall
         shade = chance.uniform(0.6, 1.1)
         colour = tuple(min(255, int(c * shade)) for c in reeds)
-        draw.line([(x, height), (x + lean, height - tall)], fill=colour, width=max(1, height // 240))
+        draw.line(
+            [(x, height), (x + lean, height - tall)], fill=colour, width=max(1, height // 240)
+        )
     bird_x = (0.1 + 0.12 * phase) * width
     bird_y = horizon * (0.5 + 0.15 * math.sin(phase))
     wing = height / 24
     flap = math.sin(phase * 6) * wing
     dark = (40, 40, 40)
-    draw.line([(bird_x - wing, bird_y - flap), (bird_x, bird_y)], fill=dark, width=max(1, height // 160))
-    draw.line([(bird_x, bird_y), (bird_x + wing, bird_y - flap)], fill=dark, width=max(1, height // 160))
+    draw.line(
+        [(bird_x - wing, bird_y - flap), (bird_x, bird_y)], fill=dark, width=max(1, height // 160)
+    )
+    draw.line(
+        [(bird_x, bird_y), (bird_x + wing, bird_y - flap)], fill=dark, width=max(1, height // 160)
+    )
     return picture
 
 

@@ -57,7 +57,9 @@ def _beside(path: Path, data: bytes) -> Path:
     temporary = ""
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".new", dir=path.parent)
+        handle, temporary = tempfile.mkstemp(
+            prefix=f".{path.name}.", suffix=".new", dir=path.parent
+        )
         with os.fdopen(handle, "wb") as stream:
             stream.write(data)
         mask = os.umask(0)

@@ -20,18 +20,18 @@ def to_regex(pattern: str) -> str:
     if not pattern.startswith(("/", "*")):
         raise ValueError(f"the pattern {pattern!r} must begin with '/' (or with '*')")
     parts: list[str] = []
-    for token in _TOKENS.findall(pattern):
-        if token == "**":
+    for piece in _TOKENS.findall(pattern):
+        if piece == "**":
             parts.append(".*")
-        elif token == "*":
+        elif piece == "*":
             parts.append("[^/]*")
-        elif token in "{}":
+        elif piece in "{}":
             raise ValueError(f"the pattern {pattern!r} has a brace without its partner")
-        elif token.startswith("{"):
-            choices = "|".join(to_literal(choice) for choice in token[1:-1].split(","))
+        elif piece.startswith("{"):
+            choices = "|".join(to_literal(choice) for choice in piece[1:-1].split(","))
             parts.append(f"(?:{choices})")
         else:
-            parts.append(to_literal(token))
+            parts.append(to_literal(piece))
     return f"^{''.join(parts)}$"
 
 

@@ -143,7 +143,9 @@ def check_noindex_seen(decided: pl.DataFrame, robots: RobotsFile) -> Iterator[Fa
     for loc in hidden["loc"]:
         answer = matcher.ask(addresses.path_and_query(loc))
         if not answer.allowed:
-            yield Fault("noindex-disallowed", loc, f"{str(answer.rule)!r} keeps its noindex unseen.")
+            yield Fault(
+                "noindex-disallowed", loc, f"{str(answer.rule)!r} keeps its noindex unseen."
+            )
 
 
 def check_links(decided: pl.DataFrame, exists: Callable[[str], bool]) -> Iterator[Fault]:

@@ -96,13 +96,13 @@ def check_against_robots(read: SitemapSet, robots: RobotsFile) -> Iterator[Fault
         if fetched.address:
             answer = matcher.ask(addresses.path_and_query(fetched.address))
             if not answer.allowed:
-                yield Fault(
-                    "robots-bars-sitemap", fetched.name, f"{str(answer.rule)!r} bars it."
-                )
+                yield Fault("robots-bars-sitemap", fetched.name, f"{str(answer.rule)!r} bars it.")
     for file, line, loc in read.entries():
         answer = matcher.ask(addresses.path_and_query(loc))
         if not answer.allowed:
-            yield Fault("listed-disallowed", f"{file.name}:{line}", f"{str(answer.rule)!r} bars {loc}.")
+            yield Fault(
+                "listed-disallowed", f"{file.name}:{line}", f"{str(answer.rule)!r} bars {loc}."
+            )
 
 
 def check_against_pages(read: SitemapSet, decided: pl.DataFrame) -> Iterator[Fault]:

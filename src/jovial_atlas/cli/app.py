@@ -63,7 +63,7 @@ class LazyGroup(click.Group):
 @click.version_option(__version__, "--version", prog_name="jovial-atlas")
 @global_options
 @click.pass_context
-def app(ctx: click.Context, **given: object) -> None:
+def app(ctx: click.Context, /, **given: object) -> None:
     """Decide which pages of a web site may be found, write what search engines read,
     check it, announce it, and keep the record."""
     keep_global(ctx, given)

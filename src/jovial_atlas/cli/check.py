@@ -107,5 +107,7 @@ def _show(out: Output, findings: list[Finding], looked_at: list[str], show_all: 
     said = ", ".join(
         plural(total[s], s, "advice" if s == "advice" else None) for s in _SEVERITIES if total[s]
     )
-    looked = ", ".join(looked_at[:4]) + (f" and {len(looked_at) - 4} more" if len(looked_at) > 4 else "")
+    looked = ", ".join(looked_at[:4]) + (
+        f" and {len(looked_at) - 4} more" if len(looked_at) > 4 else ""
+    )
     out.say(f"Checked {looked}: {said or 'nothing found'}.", style="bold")

@@ -26,7 +26,9 @@ TABLE_FORMATS = ("table", "json", "csv")
 def global_options(function: Function) -> Function:
     """The options that every command takes, before or after its name."""
     for decorate in (
-        click.option("--no-color", is_flag=True, help="No colours (so does the NO_COLOR variable)."),
+        click.option(
+            "--no-color", is_flag=True, help="No colours (so does the NO_COLOR variable)."
+        ),
         click.option("-v", "--verbose", is_flag=True, help="Say more of what is done."),
         click.option("-q", "--quiet", is_flag=True, help="No notes or progress; results only."),
         click.option(

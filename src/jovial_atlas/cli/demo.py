@@ -34,7 +34,9 @@ def command(work: Work, folder: Path, serve: bool) -> int:
     out = work.output
     if serve:
         if not (folder / "atlas.toml").exists():
-            raise AtlasError(f"There is no sample site in {folder}. Run: jovial-atlas demo {folder}")
+            raise AtlasError(
+                f"There is no sample site in {folder}. Run: jovial-atlas demo {folder}"
+            )
         return _serve(out, folder)
     began = time.monotonic()
     pages = prepare(folder, work.now())
@@ -50,10 +52,16 @@ def command(work: Work, folder: Path, serve: bool) -> int:
     there = shlex.quote(str(folder))
     for text, line in (
         ("the site file, with its rules and their reasons", f"less {there}/atlas.toml"),
-        ("why a page is not listed", f"cd {there}; jovial-atlas explain /print/dawn-at-the-reedbed/"),
+        (
+            "why a page is not listed",
+            f"cd {there}; jovial-atlas explain /print/dawn-at-the-reedbed/",
+        ),
         ("all pages that are not", f"cd {there}; jovial-atlas pages --verdict unlisted"),
         ("a sitemap someone wrote by hand", f"jovial-atlas check {there}/public/old-sitemap.xml"),
-        ("what a crawler may fetch", f"cd {there}; jovial-atlas robots test --agent quillseek /search/"),
+        (
+            "what a crawler may fetch",
+            f"cd {there}; jovial-atlas robots test --agent quillseek /search/",
+        ),
         ("the engines again, to submit once more", f"jovial-atlas demo {there} --serve"),
     ):
         out.indented(f"{text}:", "")

@@ -59,7 +59,8 @@ def _show(out: Output, explained: Explained) -> None:
     page, head = explained.page, explained.head
     out.say(page["loc"], style="bold")
     style = "bold green" if page["verdict"] == "listed" else "bold yellow"
-    out.indented("verdict", f"{page['verdict']}: {page['reason']} (decided by {page['decided_by']})",
+    decision = f"{page['verdict']}: {page['reason']} (decided by {page['decided_by']})"
+    out.indented("verdict", decision,
                  style=style)  # fmt: skip
     out.indented("section", page["section"])
     out.indented("source ", f"{page['source']}, {page['path']}")
@@ -70,7 +71,12 @@ def _show(out: Output, explained: Explained) -> None:
     allowed = "may be fetched" if explained.robots["allowed"] else "may not be fetched"
     out.indented("robots ", f"{allowed}{rule}; directives: {head['directives'] or 'none needed'}")
     out.table(
-        [("Layer, weakest first", "left"), ("Says", "left"), ("Decides", "left"), ("Because", "fold")],
+        [
+            ("Layer, weakest first", "left"),
+            ("Says", "left"),
+            ("Decides", "left"),
+            ("Because", "fold"),
+        ],
         [
             [
                 one.name,
@@ -82,7 +88,9 @@ def _show(out: Output, explained: Explained) -> None:
         ],
     )
     out.say("Head", style="bold")
-    out.indented("title      ", f"{head['title'] or 'none'} (from {head['title_from'] or 'nowhere'})")
+    out.indented(
+        "title      ", f"{head['title'] or 'none'} (from {head['title_from'] or 'nowhere'})"
+    )
     out.indented("description", f"{head['description'] or 'none'} "
                  f"(from {head['description_from'] or 'nowhere'})")  # fmt: skip
     out.indented("canonical  ", head["canonical"])

@@ -65,7 +65,9 @@ def command(
             "There is no terminal to ask questions on. Give --yes with --url and --html."
         )
     if asking:
-        url = url or click.prompt("Address of the public site", default="https://www.marrowfen.example")
+        url = url or click.prompt(
+            "Address of the public site", default="https://www.marrowfen.example"
+        )
         html = html or Path(click.prompt("Folder of built HTML pages", default="public"))
     if not url or not html:
         missing = " and ".join(n for n, v in (("--url", url), ("--html", html)) if not v)

@@ -14,24 +14,28 @@ import click
 
 #: Width of tables where the output is no terminal.
 _WIDTH = 120
-_STYLES = {"blocker": "bold white on red", "error": "bold red", "warning": "yellow", "advice": "cyan"}
+_STYLES = {
+    "blocker": "bold white on red",
+    "error": "bold red",
+    "warning": "yellow",
+    "advice": "cyan",
+}
 
 
 class Output:
     """Where one command's results and notes go, in the format asked for."""
 
-    def __init__(
-        self, format: str, *, quiet: bool, verbose: bool, color: bool | None  # noqa: A002
-    ) -> None:
+    def __init__(self, format: str, *, quiet: bool, verbose: bool, color: bool | None) -> None:
         from rich.console import Console
 
         self.format = format
         self.quiet = quiet
         self.verbose = verbose
-        plain = {"no_color": True} if color is False else {}
+        plain = True if color is False else None  # None: as the NO_COLOR variable says
         width = None if sys.stdout.isatty() else _WIDTH
-        self._out = Console(highlight=False, width=width, soft_wrap=False, **plain)
-        self._err = Console(stderr=True, highlight=False, **plain)
+        self._out = Console(highlight=False, width=width, no_color=plain)
+        notes = None if sys.stderr.isatty() else _WIDTH
+        self._err = Console(stderr=True, highlight=False, width=notes, no_color=plain)
 
     @property
     def is_table(self) -> bool:
@@ -91,9 +95,9 @@ class Output:
 
         start = " " * indent + (f"{label} " if label else "")
         width = max(self._out.width - 1, len(start) + 20)
-        lines = wrap(
-            text, width - len(start), break_long_words=False, break_on_hyphens=False
-        ) or [""]
+        lines = wrap(text, width - len(start), break_long_words=False, break_on_hyphens=False) or [
+            ""
+        ]
         for number, line in enumerate(lines):
             shown = Text(start if number == 0 else " " * len(start), style=style or "dim")
             shown.append(line, style="not dim")

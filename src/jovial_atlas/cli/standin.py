@@ -29,8 +29,12 @@ from jovial_atlas.cli.common import Work, atlas_command
 @click.option("--token-env", default="", help="Variable with the bearer token that calls need.")
 @click.option("--memory", type=click.Path(path_type=Path, dir_okay=False),
               help="File in which it remembers what it was told.")  # fmt: skip
-@click.option("--trouble", type=click.IntRange(400, 599), help="Answer every call with this status.")
-@click.option("--retry-after", type=click.IntRange(0), default=0, help="Retry-After with --trouble.")
+@click.option(
+    "--trouble", type=click.IntRange(400, 599), help="Answer every call with this status."
+)
+@click.option(
+    "--retry-after", type=click.IntRange(0), default=0, help="Retry-After with --trouble."
+)
 @click.option("--hang", type=click.FloatRange(0), default=0.0, help="Seconds before every answer.")
 def command(
     work: Work,

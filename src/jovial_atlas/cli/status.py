@@ -68,7 +68,7 @@ def command(work: Work, engines: tuple[str, ...], offline: bool, timeout: float)
     for state in states:
         out.table(
             [("Sitemap", "left"), ("Submitted", "right"), ("Announced", "left"), ("Read", "left"),
-             ("State", "left"), ("Found", "right"), ("Indexed", "right"), ("Of submitted", "right")],
+             ("State", "left"), ("Found", "right"), ("Indexed", "right"), ("Share", "right")],
             [_row(one) for one in state.sitemaps],
             title=state.name,
         )  # fmt: skip

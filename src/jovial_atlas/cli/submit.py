@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from dataclasses import asdict
+from typing import Any
 
 import click
 
@@ -42,7 +43,9 @@ def command(work: Work, engines: tuple[str, ...], dry_run: bool, timeout: float)
         dues = all_due(site, chosen, ledger)
         if dry_run:
             outcomes = [
-                Outcome(one.engine.name, channel_name(one.channel), one.what, len(one.items), "due", "")
+                Outcome(
+                    one.engine.name, channel_name(one.channel), one.what, len(one.items), "due", ""
+                )
                 for one in dues
             ]
         else:
@@ -57,12 +60,33 @@ def command(work: Work, engines: tuple[str, ...], dry_run: bool, timeout: float)
     elif not outcomes:
         out.say("Nothing has changed since the engines last heard.")
     else:
+        rows = [[getattr(one, name) for name in _FIELDS] for one in outcomes]
         out.table(
             [("Engine", "left"), ("Channel", "left"), ("What", "fold"), ("Count", "right"),
              ("Status", "left"), ("Detail", "fold")],
-            [[getattr(one, name) for name in _FIELDS] for one in outcomes],
+            rows if out.verbose else _together(rows),
         )  # fmt: skip
         if dry_run:
             out.say("Nothing was announced (--dry-run).")
     failed = [one for one in outcomes if one.status in ("failed", "refused")]
     return 1 if failed else 0
+
+
+def _together(rows: list[list[Any]]) -> list[list[Any]]:
+    """Rows that differ only in what was announced, as one row; --verbose shows them all."""
+    groups: dict[tuple[Any, ...], list[list[Any]]] = {}
+    for row in rows:
+        groups.setdefault((row[0], row[1], *row[4:]), []).append(row)
+    joined = []
+    for found in groups.values():
+        first = found[0]
+        names = [str(row[2]).rpartition("/")[2] for row in found]
+        what = (
+            str(first[2])
+            if len(found) == 1
+            else f"{', '.join(names[:2])} and {len(names) - 2} more"
+        )
+        if len(found) == 2:
+            what = " and ".join(names)
+        joined.append([first[0], first[1], what, sum(row[3] for row in found), *first[4:]])
+    return joined

@@ -9,9 +9,7 @@ import click
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 
-@atlas_command(
-    "survey", formats=TABLE_FORMATS, epilog="Example: jovial-atlas survey --format json"
-)
+@atlas_command("survey", formats=TABLE_FORMATS, epilog="Example: jovial-atlas survey --format json")
 @click.option("--workers", type=click.IntRange(1, 64), help="Processes that read pages.")
 def command(work: Work, workers: int | None) -> int:
     """Read the content into the page table: what is there, section by section, and what
@@ -44,7 +42,9 @@ def command(work: Work, workers: int | None) -> int:
             }
         )
     elif out.format == "csv":
-        out.csv(("section", *_COUNTS), [[getattr(o, k) for k in ("name", *_COUNTS)] for o in counted])
+        out.csv(
+            ("section", *_COUNTS), [[getattr(o, k) for k in ("name", *_COUNTS)] for o in counted]
+        )
     else:
         out.table(
             [("Section", "left"), ("Pages", "right"), ("Listed", "right"),

@@ -5,6 +5,7 @@ The commands are run by whoever calls `demo_round`; here stands only what is run
 
 from __future__ import annotations
 
+import socket
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -21,7 +22,7 @@ from jovial_atlas.standin.web import LoopbackWeb
 
 HOST = "www.marrowfen.example"
 #: Variable and token of the engine that wants one. It guards nothing but a stand-in.
-TOKEN_VARIABLE, TOKEN = "LANTERNFISH_TOKEN", "only-a-stand-in"  # noqa: S105
+TOKEN_VARIABLE, TOKEN = "LANTERNFISH_TOKEN", "only-a-stand-in"
 PORTS = {"site": 8800, "Lanternfish": 8801, "Quillseek": 8802}
 _PATIENCE = 20.0
 MARK = ".marrowfen-demo"
@@ -59,7 +60,10 @@ def servers(folder: Path) -> Iterator[Servers]:
         running.append(site)
         engines: dict[str, str] = {}
         simulated = []
-        for name, crawler, least in (("Lanternfish", "lanternbot", 0), ("Quillseek", "quillseek", 25)):
+        for name, crawler, least in (
+            ("Lanternfish", "lanternbot", 0),
+            ("Quillseek", "quillseek", 25),
+        ):
             web = LoopbackWeb({HOST: site.address}, crawler)
             engine = SimulatedEngine(
                 name, crawler, web, least_words=least,
@@ -76,7 +80,7 @@ def servers(folder: Path) -> Iterator[Servers]:
             serving.stop()
 
 
-def _listen(port: int) -> object:
+def _listen(port: int) -> socket.socket:
     try:
         return listen(port)
     except AtlasError:
@@ -132,7 +136,9 @@ def steps() -> Iterator[Step]:
         ("check",),
         expected=(0, 1),
     )
-    yield Step("5. Explain: why a page is, or is not, in the sitemap.", ("explain", "/tags/mosses/"))
+    yield Step(
+        "5. Explain: why a page is, or is not, in the sitemap.", ("explain", "/tags/mosses/")
+    )
     yield Step("6. Announce to two simulated engines on this machine.", ("submit",))
     yield Step("7. Status: what they read, found and would index.", ("status",))
 

@@ -172,14 +172,18 @@ def _root(site: _Site) -> None:
         "answered. That is all there is to say.</p>",
         description="What we keep and for how long.",
     )  # fmt: skip
-    site.page("/thank-you/", "Thank you", "<p>Your message has arrived. We answer within a week.</p>")
+    site.page(
+        "/thank-you/", "Thank you", "<p>Your message has arrived. We answer within a week.</p>"
+    )
     site.page(
         "/search/", "Search",
         '<form action="/search/"><input name="q"><button>Search</button></form>'
         "<p>Type a word to look for it on this site.</p>",
         head=('<meta name="robots" content="noindex, follow">',),
     )  # fmt: skip
-    site.page("/404.html", "Page not found", "<p>There is no page at this address.</p>", canonical=None)
+    site.page(
+        "/404.html", "Page not found", "<p>There is no page at this address.</p>", canonical=None
+    )
     site.page(
         "/walks/", "Walks", "<p>The walks have moved.</p>", canonical=None,
         head=('<meta http-equiv="refresh" content="0; url=/events/">',),

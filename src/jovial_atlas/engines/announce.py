@@ -6,6 +6,7 @@ both are handed in, so that nothing here decides about pages.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -77,9 +78,7 @@ def _due_pages(
     engine: Engine, channel: IndexNowChannel, published: Published, heard: Mapping[str, str]
 ) -> Iterator[Due]:
     added = [(loc, mark) for loc, mark in published.pages.items() if loc not in heard]
-    changed = [
-        (loc, mark) for loc, mark in published.pages.items() if heard.get(loc, mark) != mark
-    ]
+    changed = [(loc, mark) for loc, mark in published.pages.items() if heard.get(loc, mark) != mark]
     removed: list[tuple[str, str | None]] = [
         (loc, None) for loc in heard if loc not in published.pages
     ]
@@ -88,7 +87,8 @@ def _due_pages(
     whole = len(items) <= indexnow.BATCH
     for start in range(0, len(items), indexnow.BATCH):
         piece = items[start : start + indexnow.BATCH]
-        yield Due(engine, channel, piece, what if whole else plural(len(piece), "address", "addresses"))
+        said = what if whole else plural(len(piece), "address", "addresses")
+        yield Due(engine, channel, piece, said)
 
 
 def announce(
@@ -97,7 +97,7 @@ def announce(
     ledger: Ledger,
     client: httpx.Client,
     token: str = "",
-    pause: Callable[[float], None] | None = None,
+    pause: Callable[[float], None] = time.sleep,
 ) -> Outcome:
     """Send one message, with its intent recorded before and its outcome after.
 
@@ -106,9 +106,8 @@ def announce(
     name = channel_name(one.channel)
     number = ledger.intend(one.engine.name, name, one.what, one.items)
     request = _request(one, published, token)
-    waiting = {"pause": pause} if pause else {}
     try:
-        answer = send(client, request, **waiting)
+        answer = send(client, request, pause=pause)
         status, detail = _meaning(one.channel, answer)
     except NetworkError as error:
         status, detail = FAILED, str(error)
@@ -124,9 +123,7 @@ def _request(one: Due, published: Published, token: str) -> Request:
     if isinstance(channel, IndexNowChannel):
         locs = [loc for loc, _ in one.items]
         message = indexnow.body(published.site_url, channel.key or published.key, locs)
-        return Request(
-            "POST", channel.endpoint, {"Content-Type": indexnow.CONTENT_TYPE}, message
-        )
+        return Request("POST", channel.endpoint, {"Content-Type": indexnow.CONTENT_TYPE}, message)
     return fill(
         channel.method,
         channel.url,

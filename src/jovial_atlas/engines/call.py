@@ -58,7 +58,9 @@ def read_report(
     try:
         found = _down(json.loads(answer), items) if items else json.loads(answer)
     except ValueError:
-        raise NetworkError(f"{engine} answered the report with something that is not JSON.") from None
+        raise NetworkError(
+            f"{engine} answered the report with something that is not JSON."
+        ) from None
     if not isinstance(found, list):
         raise NetworkError(
             f"{engine} answered the report without a list under {items!r}. "

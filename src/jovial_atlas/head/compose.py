@@ -13,7 +13,6 @@ from urllib.parse import urljoin
 
 import polars as pl
 
-from jovial_atlas import addresses
 from jovial_atlas.head.texts import description_of, title_of
 from jovial_atlas.head.videos import page_videos
 from jovial_atlas.sitefile import SiteFile
@@ -126,12 +125,5 @@ def head_lines(decided: pl.DataFrame, site: SiteFile) -> Iterator[tuple[str, byt
     """For each section its head data as JSON Lines: (name of the section, bytes)."""
     parts = decided.sort("section", "loc").partition_by("section", maintain_order=True)
     for part in parts:
-        lines = [
-            json.dumps(head_data(page, site), ensure_ascii=False) for page in part.to_dicts()
-        ]
+        lines = [json.dumps(head_data(page, site), ensure_ascii=False) for page in part.to_dicts()]
         yield part["section"][0], ("\n".join(lines) + "\n").encode()
-
-
-def site_path(address: str) -> str:
-    """Path and query of an address, for showing it short."""
-    return addresses.path_and_query(address)

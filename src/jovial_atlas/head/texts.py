@@ -27,7 +27,7 @@ PAGE_FIELDS = (*(name for name in schema.SCHEMA if name not in ("links",)), *_AL
 SITE_FIELDS = ("url", "name", "short_name", "language")
 SECTION_FIELDS = ("name",)
 _KNOWN = {"page": PAGE_FIELDS, "site": SITE_FIELDS, "section": SECTION_FIELDS}
-_ENVIRONMENT = SandboxedEnvironment(autoescape=False)  # noqa: S701 - texts are escaped on writing
+_ENVIRONMENT = SandboxedEnvironment(autoescape=False)
 
 
 @dataclass(frozen=True, slots=True)

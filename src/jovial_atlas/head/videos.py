@@ -57,5 +57,7 @@ def with_videos(decided: pl.DataFrame) -> pl.DataFrame:
         }
         for page in decided.filter(pl.col("videos").list.len() > 0).to_dicts()
     ]
-    schema = {"loc": pl.String, "lastmod": pl.String, "videos": VIDEO_LIST}
-    return pl.DataFrame([row for row in rows if row["videos"]], schema=schema)
+    return pl.DataFrame(
+        [row for row in rows if row["videos"]],
+        schema={"loc": pl.String, "lastmod": pl.String, "videos": VIDEO_LIST},
+    )

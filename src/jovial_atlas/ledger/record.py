@@ -167,6 +167,7 @@ class Ledger:
                     intended_at=self.now(), status=INTENDED, detail="",
                 )
             )  # fmt: skip
+            assert result.inserted_primary_key
             number = int(result.inserted_primary_key[0])
             if items:
                 connection.execute(
@@ -235,7 +236,7 @@ class Ledger:
             ).all()
         return [
             Announcement(
-                row.engine, row.channel, row.what, row.count, row.status, row.detail,
+                row.engine, row.channel, row.what, int(row[4]), row.status, row.detail,
                 row.answered_at or row.intended_at,
             )
             for row in rows

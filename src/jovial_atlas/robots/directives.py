@@ -11,8 +11,23 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 KNOWN = frozenset(
-    "all index follow noindex nofollow none nosnippet noarchive notranslate noimageindex "
-    "indexifembedded max-snippet max-image-preview max-video-preview unavailable_after".split()
+    [
+        "all",
+        "index",
+        "follow",
+        "noindex",
+        "nofollow",
+        "none",
+        "nosnippet",
+        "noarchive",
+        "notranslate",
+        "noimageindex",
+        "indexifembedded",
+        "max-snippet",
+        "max-image-preview",
+        "max-video-preview",
+        "unavailable_after",
+    ]
 )
 
 

@@ -59,6 +59,7 @@ class _Holds:
     urls: int = 0
     images: int = 0
     videos: int = 0
+    pages: int = 0  # of an index: the different pages that its files list
 
 
 def run_build(
@@ -80,7 +81,7 @@ def run_build(
         for path, data, held, loc in _sitemap_files(site, decided):
             holds[path] = held
             public.put(path, data)
-            sitemaps[loc] = (digest(data), held.urls)
+            sitemaps[loc] = (digest(data), held.pages or held.urls)
         for path, data in _root_files(site, list(sitemaps)[:1], dry_run):
             public.put(path, data)
         for section, data in head_lines(decided, site):
@@ -96,9 +97,7 @@ def run_build(
         heads.discard()
         raise
     files = [
-        BuiltFile(
-            change.path, held.urls, held.images, held.videos, change.bytes, change.state
-        )
+        BuiltFile(change.path, held.urls, held.images, held.videos, change.bytes, change.state)
         for change in changes
         for held in [holds.get(change.path, _Holds())]
     ]
@@ -127,7 +126,8 @@ def _sitemap_files(
         entries.append((loc, part.lastmod))
     if entries:
         index = index_file(entries)
-        yield INDEX, index, _Holds(len(entries)), f"{site.model.site.url}/{INDEX}"
+        held = _Holds(len(entries), pages=int(decided["listed"].sum()))
+        yield INDEX, index, held, f"{site.model.site.url}/{INDEX}"
     yield from files
 
 
@@ -152,9 +152,7 @@ def _named(name: str, data: bytes, compress: str) -> tuple[str, bytes]:
     return name, data
 
 
-def _root_files(
-    site: SiteFile, index: Sequence[str], dry_run: bool
-) -> Iterator[tuple[str, bytes]]:
+def _root_files(site: SiteFile, index: Sequence[str], dry_run: bool) -> Iterator[tuple[str, bytes]]:
     robots = robots_of(site.model)
     draft = site.model.site.stage == "draft"
     named = [] if draft else [*index, *(record.value for record in robots.sitemaps)]
@@ -200,9 +198,7 @@ def _remember(
     """What is public from now on: for `submit`, each listed page with a mark of its content,
     each sitemap with its digest and count."""
     dated = pl.when(pl.col("lastmod_from") != "file").then(pl.col("lastmod"))
-    mark = pl.concat_str(
-        pl.col("fingerprint").fill_null(""), pl.lit("@"), dated.fill_null("")
-    )
+    mark = pl.concat_str(pl.col("fingerprint").fill_null(""), pl.lit("@"), dated.fill_null(""))
     published = decided.filter("listed").select("loc", "section", mark.alias("mark")).sort("loc")
     snapshot.save(published, site.state / PUBLISHED)
     record = {"at": dates.write(now), "sitemaps": {k: list(v) for k, v in sitemaps.items()}}

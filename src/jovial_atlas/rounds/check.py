@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -13,9 +12,8 @@ import httpx
 import polars as pl
 
 from jovial_atlas import addresses, dates
-from jovial_atlas.checks import Finding, findings_of
+from jovial_atlas.checks import Finding, findings_of, sets
 from jovial_atlas.checks import pages as page_checks
-from jovial_atlas.checks import sets
 from jovial_atlas.checks.fetching import OnDisk, OnServer
 from jovial_atlas.checks.sets import Fetched, SitemapSet
 from jovial_atlas.errors import AtlasError
@@ -89,9 +87,7 @@ def _robots_on_disk(path: Path) -> RobotsFile | None:
         raise AtlasError(f"{path} cannot be read ({error.strerror}).") from error
 
 
-def _robots_faults(
-    robots: RobotsFile | None, path: Path, read: SitemapSet
-) -> Iterator[Fault]:
+def _robots_faults(robots: RobotsFile | None, path: Path, read: SitemapSet) -> Iterator[Fault]:
     if robots is None:
         yield Fault("robots-none", _relative(path), "The output folder holds no robots.txt.")
     elif read.files and not robots.sitemaps:
@@ -213,9 +209,7 @@ def _beginning(path: Path) -> bytes:
         return stream.read(2048)
 
 
-def _live(
-    target: str, client: httpx.Client, served: str | None
-) -> tuple[SitemapSet, list[Fault]]:
+def _live(target: str, client: httpx.Client, served: str | None) -> tuple[SitemapSet, list[Fault]]:
     """An address: a sitemap by itself; or, for a site's root, robots.txt and what it names."""
     try:
         asked = addresses.normalise(target)
@@ -238,7 +232,9 @@ def _live(
     if robots:
         faults += sets.check_against_robots(read, robots)
         if not named:
-            faults.append(Fault("robots-no-sitemap", f"{origin}/{ROBOTS}", "It has no Sitemap line."))
+            faults.append(
+                Fault("robots-no-sitemap", f"{origin}/{ROBOTS}", "It has no Sitemap line.")
+            )
     return read, faults
 
 
@@ -250,8 +246,3 @@ def _live_robots(fetched: Fetched) -> tuple[RobotsFile | None, list[Fault]]:
         return None, [fetched.fault] if fetched.fault else []
     robots = parse_robots(fetched.data, fetched.name)
     return robots, [*robots.faults, *page_checks.robots_hide(robots, fetched.name, [])]
-
-
-def as_json(checked: Checked) -> str:
-    """The findings alone, for tests of determinism."""
-    return json.dumps([finding.code for finding in checked.findings])

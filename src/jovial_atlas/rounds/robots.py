@@ -45,7 +45,9 @@ def try_robots(robots: RobotsFile, agent: str, urls: Iterable[str]) -> Iterator[
     for url in urls:
         answer = matcher.ask(_path(url))
         rule = answer.rule
-        yield Tried(url, agent, answer.allowed, str(rule) if rule else None, rule.line if rule else None)
+        yield Tried(
+            url, agent, answer.allowed, str(rule) if rule else None, rule.line if rule else None
+        )
 
 
 def _path(url: str) -> str:

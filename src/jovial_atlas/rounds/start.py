@@ -56,9 +56,7 @@ class Proposal:
     notes: list[str] = field(default_factory=list)
 
 
-def propose(
-    url: str, html: Path, now: datetime, progress: Progress | None = None
-) -> Proposal:
+def propose(url: str, html: Path, now: datetime, progress: Progress | None = None) -> Proposal:
     """Read the content once and propose a set-up. Raises AtlasError, ContentError."""
     try:
         address = addresses.normalise(url if "://" in url else f"https://{url}")
@@ -86,7 +84,7 @@ def propose(
         _name(pages, origin),
         _most_common(pages["language"]) or "en",
         style,
-        _sections(pages, style, origin),
+        _sections(pages, origin),
         robots,
         notes,
     )
@@ -122,7 +120,7 @@ def _name(pages: pl.DataFrame, origin: str) -> str:
     return (home[0] if home and home[0] else "") or origin.partition("://")[2]
 
 
-def _sections(pages: pl.DataFrame, style: Style, origin: str) -> list[FoundSection]:
+def _sections(pages: pl.DataFrame, origin: str) -> list[FoundSection]:
     """A section for each top-level folder with enough pages, largest first, then by name."""
     counted = (
         pages.with_columns(pl.col("path").str.extract(r"^([^/]+)/").alias("folder"))
@@ -158,9 +156,9 @@ def _notes(pages: pl.DataFrame, origin: str) -> list[str]:
     )
     for host, count in hosts.most_common(1):
         notes.append(
-            f"{plural(count, 'page')} name a canonical on {host}, not on {origin}: they will not "
-            'be listed. If this copy shall stand by itself, set canonicals = "ignore" in its '
-            "[[source]]; if --url is wrong, run init again."
+            f"{plural(count, 'page names', 'pages name')} a canonical on {host}, not on {origin}, "
+            "and will not be listed. If this copy shall stand by itself, set "
+            'canonicals = "ignore" in its [[source]]; if --url is wrong, run init again.'
         )
     return notes
 
@@ -188,10 +186,10 @@ def site_file_text(
         f"name = {_quoted(name or proposal.name)}",
         *short,
         f"language = {_quoted(language or proposal.language)}",
-        f"stage = {_quoted(stage)}  # \"draft\" hides everything and announces nothing",
+        f'stage = {_quoted(stage)}  # "draft" hides everything and announces nothing',
         "",
         "[publisher]",
-        f"kind = {_quoted(kind)}  # or \"person\"",
+        f'kind = {_quoted(kind)}  # or "person"',
         "",
         "[output]",
         f"folder = {_quoted(folder)}  # the folder that is served at the root of the site",
@@ -200,7 +198,7 @@ def site_file_text(
         'kind = "html"',
         f"path = {_quoted(folder)}",
         f"addresses = {_quoted(style or proposal.addresses)}"
-        "  # \"folder\": /a/index.html is /a/; \"file\": as named; \"plain\": no ending",
+        '  # "folder": /a/index.html is /a/; "file": as named; "plain": no ending',
     ]
     if proposal.sections:
         lines += ["", "# A page is in the first section that matches; each gets a sitemap."]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -25,7 +26,7 @@ from jovial_atlas.errors import AtlasError, NetworkError, OutputError
 from jovial_atlas.faults import plural
 from jovial_atlas.ledger import Ledger, SitemapReport
 from jovial_atlas.pages import snapshot
-from jovial_atlas.rounds.build import ANNOUNCED, PUBLISHED, site_key
+from jovial_atlas.rounds.build import ANNOUNCED, INDEX, PUBLISHED, site_key
 from jovial_atlas.rounds.check import blockers
 from jovial_atlas.rounds.survey import last_survey
 from jovial_atlas.sitefile import CallChannel, Engine, SiteFile
@@ -99,7 +100,7 @@ def run_submit(
     ledger: Ledger,
     client: httpx.Client,
     environment: Mapping[str, str],
-    pause: Callable[[float], None] | None = None,
+    pause: Callable[[float], None] = time.sleep,
 ) -> Iterator[Outcome]:
     """Send each message and yield its outcome. After an engine fails once, the rest of that
     channel's messages are not sent in this run."""
@@ -108,7 +109,9 @@ def run_submit(
     for one in dues:
         key = (one.engine.name, channel_name(one.channel))
         if key in down:
-            yield Outcome(*key, one.what, len(one.items), "due", "not sent: the channel failed above")
+            yield Outcome(
+                *key, one.what, len(one.items), "due", "not sent: this channel failed just before"
+            )
             continue
         token = ""
         if isinstance(one.channel, CallChannel) and one.channel.token_env:
@@ -213,9 +216,7 @@ def _engine_state(
     return EngineState(engine.name, states, pages, steps, trouble)
 
 
-def _state(
-    loc: str, announced: bool, report: SitemapReport | None, public: Published
-) -> str:
+def _state(loc: str, announced: bool, report: SitemapReport | None, public: Published) -> str:
     if loc not in public.sitemaps:
         return "not in the build"
     if report is None:
@@ -251,12 +252,31 @@ def _next_steps(
             yield f"{name} is known to {engine.name} but no longer written; withdraw it there."
         elif state.state not in ("success", "pending", "announced", "not announced"):
             yield f"{name} was read with the result {state.state!r}; run `jovial-atlas check`."
-        elif state.reasons and state.indexed is not None and state.found:
-            missing = sum(state.reasons.values())
-            said = ", ".join(f"{count} {reason}" for reason, count in state.reasons.items())
-            yield f"{name}: {missing} of {state.found} not indexed ({said})."
+    yield from _not_indexed(states)
     if reading_channel(engine.channels) is None:
         yield (
             f"{engine.name} has no channel named read-sitemaps, so what it read and indexed "
             "is not known here."
         )
+
+
+def _not_indexed(states: Sequence[SitemapState], most: int = 3) -> Iterator[str]:
+    """The sitemaps of which the smallest share is indexed, with the engine's reasons. The index
+    is left out, since its pages are those of the others."""
+    short = [
+        state
+        for state in states
+        if state.found
+        and state.indexed is not None
+        and state.indexed < state.found
+        and (len(states) == 1 or not state.loc.endswith(f"/{INDEX}"))
+    ]
+    short.sort(key=lambda state: ((state.indexed or 0) / (state.found or 1), -(state.found or 0)))
+    for state in short[:most]:
+        reasons = ", ".join(f"{reason}: {count:,}" for reason, count in state.reasons.items())
+        yield (
+            f"{state.loc.rpartition('/')[2]}: {state.indexed:,} of {state.found:,} indexed "
+            f"({reasons or 'no reason given'})."
+        )
+    if len(short) > most:
+        yield f"{plural(len(short) - most, 'more sitemap')} with pages that are not indexed."

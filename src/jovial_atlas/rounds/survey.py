@@ -97,8 +97,7 @@ def last_survey(site: SiteFile) -> Survey:
         at = str(record["at"])
     except (OSError, ValueError, KeyError, TypeError) as error:
         raise OutputError(
-            f"{site.state / RECORD} cannot be read ({error}). "
-            "Run `jovial-atlas survey` again."
+            f"{site.state / RECORD} cannot be read ({error}). Run `jovial-atlas survey` again."
         ) from error
     return Survey(at, decide(pages, site), Changes([], [], []), faults)
 
@@ -120,9 +119,7 @@ def section_counts(decided: pl.DataFrame, site: SiteFile) -> list[SectionCount]:
     names += [name for name in sorted(counted) if name not in names]
     empty = {"pages": 0, "listed": 0, "images": 0, "videos": 0}
     return [
-        SectionCount(
-            name, **{key: int(counted.get(name, empty)[key] or 0) for key in empty}
-        )
+        SectionCount(name, **{key: int(counted.get(name, empty)[key] or 0) for key in empty})
         for name in names
     ]
 
@@ -147,6 +144,5 @@ def file_exists(site: SiteFile) -> Callable[[str], bool]:
 
 
 def _is_page_folder(place: Path) -> bool:
-    return any(
-        candidate.is_file() for candidate in (place / "index.html", place.with_name(place.name + ".html"))
-    ) if place.name else (place / "index.html").is_file()
+    plain = place.with_name(f"{place.name}.html") if place.name else place / "index.html"
+    return (place / "index.html").is_file() or plain.is_file()

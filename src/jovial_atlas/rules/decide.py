@@ -83,10 +83,11 @@ def _set(layer: Layer, where: pl.Expr, number: int) -> list[pl.Expr]:
 def explain_layers(page: pl.DataFrame, site: SiteFile) -> list[LayerSays]:
     """Every layer that says something about one page (a table of one row), weakest first."""
     table = _with_paths(page, site)
-    says: list[tuple[Layer, dict[str, bool]]] = []
-    for layer in layers_of(site):
-        if table.select(hit=layer.where).get_column("hit").item(0):
-            says.append((layer, layer.sets))
+    says = [
+        (layer, layer.sets)
+        for layer in layers_of(site)
+        if table.select(hit=layer.where).get_column("hit").item(0)
+    ]
     last: dict[str, int] = {}
     unlisted = False
     for number, (layer, sets) in enumerate(says):

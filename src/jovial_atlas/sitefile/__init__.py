@@ -1,4 +1,4 @@
-"""The site file `atlas.toml`: its model, reading it with all errors at once, writing a first one."""
+"""The site file `atlas.toml`: its model, and reading it with all errors at once."""
 
 from jovial_atlas.sitefile.model import (
     CallChannel,

@@ -211,12 +211,8 @@ class Robots(_Part):
     groups: tuple[RobotsGroup, ...] = Field(
         (RobotsGroup(agents=("*",)),), description="groups, in order"
     )
-    records: tuple[str, ...] = Field(
-        (), description='other records, as in "Crawl-delay: 10"'
-    )
-    sitemaps: tuple[str, ...] = Field(
-        (), description="sitemaps to name beside the tool's own"
-    )
+    records: tuple[str, ...] = Field((), description='other records, as in "Crawl-delay: 10"')
+    sitemaps: tuple[str, ...] = Field((), description="sitemaps to name beside the tool's own")
 
     @field_validator("records")
     @classmethod
@@ -275,9 +271,7 @@ class CallChannel(_Part):
     token_env: str = Field(
         "", description="environment variable that holds the bearer token; never the token itself"
     )
-    success: tuple[int, ...] = Field(
-        (200, 201, 202, 204), description="statuses that mean success"
-    )
+    success: tuple[int, ...] = Field((200, 201, 202, 204), description="statuses that mean success")
     items: str = Field("sitemaps", description="where in the answer the list of sitemaps stands")
     fields: dict[str, str] = Field(
         default_factory=dict, description="our field → theirs, where the names differ"
@@ -301,9 +295,9 @@ class Engine(_Part):
 
     name: str = Field(min_length=1, description="name of the engine")
     crawlers: tuple[str, ...] = Field((), description="product tokens of its crawlers")
-    channels: tuple[
-        Annotated[IndexNowChannel | CallChannel, Field(discriminator="kind")], ...
-    ] = Field((), description="ways to reach it")
+    channels: tuple[Annotated[IndexNowChannel | CallChannel, Field(discriminator="kind")], ...] = (
+        Field((), description="ways to reach it")
+    )
 
 
 class SiteModel(_Part):

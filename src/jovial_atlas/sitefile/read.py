@@ -121,8 +121,9 @@ def read_site_file(path: Path) -> SiteFile:
             _problem(dict(one), lines)
             for one in found
             if one["type"] != "too_short"
-            or not any(len(loc) > len(one["loc"]) and loc[: len(one["loc"])] == one["loc"]
-                       for loc in inner)
+            or not any(
+                len(loc) > len(one["loc"]) and loc[: len(one["loc"])] == one["loc"] for loc in inner
+            )
         ]
     if model:
         problems = list(_cross_problems(model, lines))
@@ -228,18 +229,18 @@ def _models_in(annotation: Any) -> Iterator[type[BaseModel]]:
         yield from _models_in(inner)
 
 
-def _cross_problems(
-    model: SiteModel, lines: dict[tuple[str | int, ...], int]
-) -> Iterator[Problem]:
+def _cross_problems(model: SiteModel, lines: dict[tuple[str | int, ...], int]) -> Iterator[Problem]:
     """What only shows when several keys are seen together."""
-    for kind, named in (("section", model.section), ("engine", model.engine)):
-        seen: set[str] = set()
-        for number, part in enumerate(named):
-            path = (kind, number, "name")
-            if part.name in seen:
-                message = f"{part.name!r} stands twice; every {kind} has a name of its own."
+    named = {
+        "section": [section.name for section in model.section],
+        "engine": [engine.name for engine in model.engine],
+    }
+    for kind, names in named.items():
+        for number, name in enumerate(names):
+            if name in names[:number]:
+                path = (kind, number, "name")
+                message = f"{name!r} stands twice; every {kind} has a name of its own."
                 yield Problem(line_of(lines, path), _shown(path), message)
-            seen.add(part.name)
     sections = [section.name for section in model.section]
     for number, rule in enumerate(model.rule):
         if rule.section and rule.section not in {*sections, "pages"}:

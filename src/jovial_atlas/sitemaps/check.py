@@ -10,7 +10,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from jovial_atlas import addresses, dates
-from jovial_atlas.faults import Fault, plural
+from jovial_atlas.faults import Fault
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.read import Entry, Node, SitemapFile
 
@@ -234,10 +234,3 @@ def check_nesting(index: SitemapFile, listed: Mapping[str, SitemapFile]) -> Iter
                 f"{index.name}:{entry.line}",
                 f"{entry.loc} is itself an index; an index may list sitemaps only.",
             )
-
-
-def summary(file: SitemapFile) -> str:
-    """What a file holds, in a few words."""
-    nouns = {"sitemapindex": "sitemap", "urlset": "address"}
-    noun = nouns.get(file.kind, "address")
-    return plural(len(file.entries), noun, "addresses" if noun == "address" else None)

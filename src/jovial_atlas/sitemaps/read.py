@@ -169,14 +169,14 @@ def _elements(data: bytes, file: SitemapFile) -> Iterator[etree._Element]:
             space, name = _names(element)
             file.fault(
                 "sitemap-element-unknown",
-                element.sourceline,
+                _line(element),
                 f"<{name}> may not stand in <{file.kind}>"
                 + ("." if space == protocol.CORE else f" (its namespace is {space or 'none'!r})."),
             )
         if depth == 1 or (element.tag in wanted and depth == 2):
             element.clear()
             while element.getprevious() is not None:
-                del element.getparent()[0]  # type: ignore[union-attr]
+                del element.getparent()[0]
 
 
 def _entries_of_root(root: etree._Element, file: SitemapFile) -> set[str]:
@@ -186,7 +186,7 @@ def _entries_of_root(root: etree._Element, file: SitemapFile) -> set[str]:
         if space != protocol.CORE:
             file.fault(
                 "sitemap-namespace",
-                root.sourceline,
+                _line(root),
                 f"<{name}> is in the namespace {space or 'none'!r}; it must be {protocol.CORE!r}.",
             )
         child = "url" if name == "urlset" else "sitemap"
@@ -199,10 +199,15 @@ def _entries_of_root(root: etree._Element, file: SitemapFile) -> set[str]:
         return {f"{{{_ATOM}}}entry"}
     file.fault(
         "sitemap-not-a-sitemap",
-        root.sourceline,
+        _line(root),
         f"The root element is <{name}>; a sitemap begins with <urlset> or <sitemapindex>.",
     )
     return set()
+
+
+def _line(element: etree._Element) -> int | None:
+    line = element.sourceline
+    return line if isinstance(line, int) else None
 
 
 def _names(element: etree._Element) -> tuple[str, str]:
@@ -217,7 +222,7 @@ def _node(element: etree._Element) -> Node:
     # Children may be entity references that were left unresolved: they are no elements.
     children = tuple(_node(child) for child in element if isinstance(child.tag, str))
     attributes = {str(key): str(value) for key, value in element.attrib.items()}
-    return Node(space, name, text.strip(), int(element.sourceline or 0), attributes, children)
+    return Node(space, name, text.strip(), _line(element) or 0, attributes, children)
 
 
 def _feed_loc(node: Node) -> str:

@@ -207,9 +207,7 @@ def compressed(data: bytes) -> bytes:
     """Gzip (RFC 1952) without a time in it, so that equal contents give equal bytes."""
     from isal import igzip_lib
 
-    return bytes(
-        igzip_lib.compress(data, 2, flag=igzip_lib.COMP_GZIP)
-    )
+    return bytes(igzip_lib.compress(data, 2, flag=igzip_lib.COMP_GZIP))
 
 
 def decompressed(data: bytes, most: int = protocol.MAX_BYTES) -> bytes:

@@ -70,7 +70,7 @@ def address_of(path: str, site: str, style: Style, mount: str = "/") -> str:
     """The normalised address of a file: `folder` turns index files into folder addresses,
     `plain` drops endings as well, `file` leaves every name as it is."""
     folder, _, name = path.rpartition("/")
-    stem, dot, ending = name.rpartition(".")
+    stem = name.rpartition(".")[0]
     if style != "file" and stem == "index":
         name = ""
     elif style == "plain":

@@ -18,7 +18,7 @@ from typing import Any
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 
 from jovial_atlas import addresses, dates
-from jovial_atlas.faults import Fault, plural
+from jovial_atlas.faults import Fault
 from jovial_atlas.robots.directives import read_directives
 
 _META_CHARSET = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([A-Za-z0-9_.:-]+)", re.I)
@@ -217,10 +217,7 @@ def _read_head(tree: LexborHTMLParser, metas: dict[str, str], page: _Page) -> No
 
 
 def _read_directives(tree: LexborHTMLParser, page: _Page) -> None:
-    contents = [
-        node.attributes.get("content") or ""
-        for node in tree.css("meta[name=robots i]")
-    ]
+    contents = [node.attributes.get("content") or "" for node in tree.css("meta[name=robots i]")]
     directives = read_directives(contents)
     page.row["directives"] = directives.words or None
     if directives.unknown:
@@ -325,9 +322,7 @@ def _read_dates(
     page.row["lastmod"], page.row["lastmod_from"] = changed
 
 
-def _first_date(
-    page: _Page, *places: tuple[str, Iterator[str]]
-) -> tuple[str | None, str | None]:
+def _first_date(page: _Page, *places: tuple[str, Iterator[str]]) -> tuple[str | None, str | None]:
     for place, texts in places:
         for text in texts:
             read = dates.read(text)
@@ -355,9 +350,11 @@ def _times(tree: LexborHTMLParser, prop: str, *classes: str) -> Iterator[str]:
     """Values of time elements that say by `itemprop` or class what they date; any other
     time element may be the date of an event."""
     for node in tree.css("time[datetime]"):
-        words = " ".join(
-            (node.attributes.get(name) or "") for name in ("itemprop", "class")
-        ).lower().split()
+        words = (
+            " ".join((node.attributes.get(name) or "") for name in ("itemprop", "class"))
+            .lower()
+            .split()
+        )
         if prop in words or any(name in words for name in classes):
             yield _attribute(node, "datetime") or ""
 
@@ -485,8 +482,3 @@ def _ancestor(node: LexborNode, tag: str) -> LexborNode | None:
 
 def _inside(node: LexborNode, tag: str) -> bool:
     return _ancestor(node, tag) is not None
-
-
-def describe_faults(faults: Sequence[Fault]) -> str:
-    """How many files had faults, in a few words."""
-    return plural(len({fault.where for fault in faults}), "file")

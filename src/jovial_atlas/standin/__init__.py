@@ -1,1 +1,1 @@
-"""The simulated engine: it really fetches and judges, on loopback only, and says it is simulated."""
+"""The simulated engine: it really fetches and judges, on loopback only."""

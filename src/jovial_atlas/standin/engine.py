@@ -129,7 +129,9 @@ class SimulatedEngine:
         files = self._files(loc, matcher, report)
         if not files:
             return report
-        locs = list(dict.fromkeys(e.loc for f in files for e in f.entries if f.kind != "sitemapindex"))
+        locs = list(
+            dict.fromkeys(e.loc for f in files for e in f.entries if f.kind != "sitemapindex")
+        )
         report.found = len(locs)
         reasons: Counter[str] = Counter()
         seen: set[str] = set()
@@ -170,7 +172,7 @@ class SimulatedEngine:
         return files
 
     def _judge_page(self, loc: str, matcher: Matcher, seen: set[str]) -> str:
-        """"" for a page that is indexed, else the reason why it is not."""
+        """ "" for a page that is indexed, else the reason why it is not."""
         try:
             loc = addresses.normalise(loc)
         except ValueError:

@@ -49,7 +49,9 @@ class Trouble:
     hang: float = 0.0
 
 
-def engine_app(engine: SimulatedEngine, token: str = "", trouble: Trouble | None = None) -> Starlette:
+def engine_app(
+    engine: SimulatedEngine, token: str = "", trouble: Trouble | None = None
+) -> Starlette:
     """The engine's interface. With a `token`, calls about sites need it as a bearer token."""
     trouble = trouble or Trouble()
 

@@ -1,6 +1,6 @@
 """Nodes of the vocabulary, each with a stable `@id`, so that they refer to each other.
 
-    organisation ← web site ← web page ← article, video
+organisation ← web site ← web page ← article, video
 """
 
 from __future__ import annotations

@@ -1,0 +1,48 @@
+# Two commands on a fresh machine: `make demo` runs the main job, `make test` passes the tests.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+
+.PHONY: demo test lint docs screenshots bench clean
+
+demo: $(VENV)/.installed
+	$(BIN)/jovial-atlas demo marrowfen
+
+test: $(VENV)/.tested
+	$(BIN)/python -m pytest -n auto
+
+lint: $(VENV)/.developed
+	$(BIN)/ruff check src tests tools benchmarks
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+docs: $(VENV)/.developed
+	$(BIN)/python tools/make_reference.py
+
+screenshots: $(VENV)/.developed
+	$(BIN)/python tools/make_screenshots.py
+
+bench: $(VENV)/.installed
+	$(BIN)/python -m benchmarks
+
+clean:
+	rm -rf $(VENV) marrowfen
+
+$(BIN)/python:
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || \
+	  { echo "Python 3.11 or newer is needed; name it with make PYTHON=python3.12 …" >&2; exit 1; }
+	@$(PYTHON) -m venv $(VENV) || \
+	  { echo "The venv module is missing; on Debian: apt-get install python3-venv" >&2; exit 1; }
+	@$(BIN)/python -m pip install --quiet --upgrade pip
+
+$(VENV)/.installed: $(BIN)/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --editable .
+	@touch $@
+
+$(VENV)/.tested: $(BIN)/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --editable '.[test]'
+	@touch $@ $(VENV)/.installed
+
+$(VENV)/.developed: $(BIN)/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --editable '.[test,dev]'
+	@touch $@ $(VENV)/.tested $(VENV)/.installed
