@@ -14,15 +14,14 @@ room that uses the library.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 
 class AtlasError(Exception):
     """The command cannot go on. `str()` says what is wrong, where, and what to do."""
 
 
-@dataclass(frozen=True, slots=True)
-class Problem:
+class Problem(NamedTuple):
     """One thing that is wrong in a site file."""
 
     line: int | None

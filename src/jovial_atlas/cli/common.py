@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from datetime import UTC, datetime
 from functools import wraps
-from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
 if TYPE_CHECKING:
+    from datetime import datetime
+    from pathlib import Path
+
     from jovial_atlas.cli.output import Output
     from jovial_atlas.sitefile import SiteFile
 
@@ -33,13 +33,22 @@ def global_options(function: Function) -> Function:
         click.option("-q", "--quiet", is_flag=True, help="No notes or progress; results only."),
         click.option(
             "--site",
-            type=click.Path(path_type=Path, dir_okay=False),
+            callback=_as_path,
             metavar="FILE",
             help="The site file. Default: atlas.toml here or in the nearest parent.",
         ),
     ):
         function = decorate(function)
     return function
+
+
+def _as_path(_ctx: click.Context, _option: click.Parameter, value: str | None) -> Path | None:
+    """`click.Path` needs pathlib, which `--help` should not have to wait for."""
+    if value is None:
+        return None
+    from pathlib import Path
+
+    return Path(value)
 
 
 def keep_global(ctx: click.Context, given: dict[str, Any]) -> dict[str, Any]:
@@ -51,15 +60,17 @@ def keep_global(ctx: click.Context, given: dict[str, Any]) -> dict[str, Any]:
     return kept
 
 
-@dataclass(frozen=True)
 class Work:
     """What a command works with: where its results go, and the site file it was pointed at."""
 
-    output: Output
-    given: Path | None
+    def __init__(self, output: Output, given: Path | None) -> None:
+        self.output = output
+        self.given = given
 
     def site_path(self) -> Path:
         """The site file's path. Raises SiteFileError where there is none."""
+        from pathlib import Path
+
         from jovial_atlas.sitefile import find_site_file
 
         return self.given or find_site_file(Path())
@@ -73,6 +84,8 @@ class Work:
     @staticmethod
     def now() -> datetime:
         """The time, read once a command and handed down from here."""
+        from datetime import UTC, datetime
+
         return datetime.now(UTC)
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import polars as pl
-from rapidfuzz import process
+from rapidfuzz import fuzz, process
 
 from jovial_atlas import addresses
 from jovial_atlas.checks.fetching import OnDisk
@@ -39,9 +39,8 @@ def explain(address: str, decided: pl.DataFrame, site: SiteFile) -> Explained:
     loc = _loc(address, site)
     found = decided.filter(pl.col("loc") == loc)
     if not found.height:
-        known = decided["loc"].to_list()
-        best = process.extractOne(loc, known, score_cutoff=70)
-        meant = f" The nearest is {best[0]}." if best else ""
+        nearest = _nearest(loc, decided["loc"].to_list())
+        meant = f" The nearest is {nearest}." if nearest else ""
         raise AtlasError(f"{loc} is no page of the last survey.{meant}")
     page = found.to_dicts()[0]
     answer = Matcher(robots_of(site.model), "*").ask(addresses.path_and_query(loc))
@@ -68,6 +67,15 @@ def _loc(address: str, site: SiteFile) -> str:
     if addresses.origin(loc) != url:
         raise AtlasError(f"{loc} is not of this site, which is {url}.")
     return loc
+
+
+def _nearest(loc: str, known: list[str]) -> str | None:
+    """The page whose address begins like `loc`, else the one most like it."""
+    begun = [page for page in known if page.startswith(loc)]
+    if begun:
+        return min(begun, key=len)
+    best = process.extractOne(loc, known, scorer=fuzz.ratio, score_cutoff=70)
+    return best[0] if best else None
 
 
 def _listed_in(loc: str, site: SiteFile) -> list[str]:
