@@ -100,7 +100,7 @@ def main() -> None:
     """Draw everything."""
     MEDIA.mkdir(parents=True, exist_ok=True)
     for name in PICTURES:
-        landscape(name, 960, 540).save(MEDIA / f"{name}.jpg", quality=72, optimize=True)
+        landscape(name, 960, 540, phase=1.3).save(MEDIA / f"{name}.jpg", quality=72, optimize=True)
     mark = Image.new("RGB", (256, 256), (32, 78, 84))
     draw = ImageDraw.Draw(mark)
     draw.line([(150, 40), (110, 90), (140, 140), (120, 220)], fill=(240, 236, 220), width=16)

@@ -84,6 +84,15 @@ def command(
     return 1 if at_or_above(findings, fail_on) else 0
 
 
+def _place(out: Output, one: Finding) -> None:
+    """Where it is and what is the matter, on one line where that fits."""
+    if out.fits(f"  - {one.where}  {one.message}"):
+        out.indented(f"- {one.where} ", one.message, style="")
+    else:
+        out.indented("-", one.where, style="")
+        out.indented("", one.message, indent=6)
+
+
 def _show(out: Output, findings: list[Finding], looked_at: list[str], show_all: bool) -> None:
     from jovial_atlas.checks.findings import counts
     from jovial_atlas.checks.registry import CHECKS
@@ -95,13 +104,12 @@ def _show(out: Output, findings: list[Finding], looked_at: list[str], show_all: 
         times = f" ({len(found):,})" if len(found) > 1 else ""
         out.severity(check.severity, f"{check.what}{times}", code)
         shown = found if show_all else found[:_SHOWN]
+        out.indented("", check.why, text_style="dim")
         for one in shown:
-            out.indented(one.where, "")
-            out.indented("", one.message, indent=6)
+            _place(out, one)
         if len(found) > len(shown):
             out.indented("", f"… and {len(found) - len(shown):,} more; --all shows them")
-        out.indented("why:", check.why, style="green")
-        out.indented("do: ", check.fix, style="green")
+        out.indented("do:", check.fix, style="green")
         out.say()
     total = counts(findings)
     said = ", ".join(

@@ -59,9 +59,8 @@ def _show(out: Output, explained: Explained) -> None:
     page, head = explained.page, explained.head
     out.say(page["loc"], style="bold")
     style = "bold green" if page["verdict"] == "listed" else "bold yellow"
-    decision = f"{page['verdict']}: {page['reason']} (decided by {page['decided_by']})"
-    out.indented("verdict", decision,
-                 style=style)  # fmt: skip
+    out.indented(f"{page['verdict']}:", page["reason"], style=style)
+    out.indented("decided", f"by {page['decided_by']}")
     out.indented("section", page["section"])
     out.indented("source ", f"{page['source']}, {page['path']}")
     dated = f"{page['lastmod'] or 'not known'}"

@@ -86,6 +86,8 @@ def command(
     out.say(f"Read {plural(proposal.pages, 'page')} in {html} and wrote {place}.")
     for section in proposal.sections:
         out.say(f"  section {section.name:<20} {section.match:<28} {plural(section.pages, 'page')}")
+    if proposal.robots:
+        out.say(f"{html / 'robots.txt'} is taken over into [robots].")
     for note in proposal.notes:
         out.warn(note)
     out.say("Next: jovial-atlas survey")

@@ -87,7 +87,9 @@ class Output:
 
         self._out.print(Text(text, style=style))
 
-    def indented(self, label: str, text: str, *, style: str = "", indent: int = 2) -> None:
+    def indented(
+        self, label: str, text: str, *, style: str = "dim", indent: int = 2, text_style: str = ""
+    ) -> None:
         """A labelled line that wraps under the beginning of its text."""
         from textwrap import wrap
 
@@ -99,10 +101,15 @@ class Output:
             ""
         ]
         for number, line in enumerate(lines):
-            shown = Text(start if number == 0 else " " * len(start), style=style or "dim")
-            shown.append(line, style="not dim")
+            shown = Text()
+            shown.append(start if number == 0 else " " * len(start), style=style)
+            shown.append(line, style=text_style)
             shown.rstrip()
             self._out.print(shown, soft_wrap=True)
+
+    def fits(self, text: str) -> bool:
+        """Whether a text stands on one line of the output."""
+        return len(text) < self._out.width
 
     def severity(self, severity: str, text: str, code: str) -> None:
         """A heading with its severity in front and its code behind."""
@@ -119,7 +126,7 @@ class Output:
         if not self.quiet:
             from rich.text import Text
 
-            self._err.print(Text(text, style=style))
+            self._err.print(Text(text, style=style), soft_wrap=not sys.stderr.isatty())
 
     def detail(self, text: str) -> None:
         """A note for --verbose only."""
@@ -130,7 +137,7 @@ class Output:
         """Something that must be seen, on standard error, even with --quiet."""
         from rich.text import Text
 
-        self._err.print(Text(text, style="bold yellow"))
+        self._err.print(Text(text, style="bold yellow"), soft_wrap=not sys.stderr.isatty())
 
     @contextmanager
     def progress(self, what: str) -> Iterator[Callable[[int, int], None] | None]:

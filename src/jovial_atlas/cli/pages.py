@@ -44,7 +44,7 @@ def command(
         out.csv(_FIELDS, rows.iter_rows())
     else:
         out.table(
-            [("Page", "fold"), ("Section", "left"), ("Verdict", "left"), ("Title", "fold"),
+            [("Page", "left"), ("Section", "left"), ("Verdict", "fold"), ("Title", "fold"),
              ("Last change", "left")],
             [
                 [

@@ -15,6 +15,7 @@ import polars as pl
 
 from jovial_atlas.head.texts import description_of, title_of
 from jovial_atlas.head.videos import page_videos
+from jovial_atlas.robots.directives import KNOWN
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.model import Section
 from jovial_atlas.structured import nodes
@@ -42,11 +43,13 @@ def _section(page: Mapping[str, Any], site: SiteFile) -> Section | None:
 
 
 def _directives(page: Mapping[str, Any], site: SiteFile) -> str:
-    """Only what differs from the default; the page's other directives are kept."""
+    """Only what differs from the default; the page's other directives are kept where
+    crawlers know them."""
+    decided = {"all", "index", "follow", "none", "noindex", "nofollow"}
     words = [
         word
         for word in (page["directives"] or "").split(", ")
-        if word and word not in ("all", "index", "follow", "none", "noindex", "nofollow")
+        if word.partition(":")[0].lower() in KNOWN - decided
     ]
     if not page["follow"]:
         words.insert(0, "nofollow")

@@ -76,7 +76,6 @@ def propose(url: str, html: Path, now: datetime, progress: Progress | None = Non
     robots = None
     if (html / ROBOTS).is_file():
         robots = parse_robots((html / ROBOTS).read_bytes())
-        notes.append(f"{html / ROBOTS} is taken over into [robots].")
     return Proposal(
         origin,
         html,

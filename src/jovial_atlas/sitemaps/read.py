@@ -58,11 +58,13 @@ class Entry:
 @dataclass(slots=True)
 class SitemapFile:
     """A file as read. `kind` is urlset, sitemapindex, text, rss, atom, or "" for none of them;
-    `size` its bytes before compression."""
+    `size` its bytes before compression, `space` the namespace its root has. Elements of a
+    wrong namespace of the root are read as if it were the right one: one fault, not many."""
 
     name: str
     kind: str = ""
     size: int = 0
+    space: str = protocol.CORE
     entries: list[Entry] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
 
@@ -128,7 +130,7 @@ def _read_text(data: bytes, file: SitemapFile) -> None:
 def _read_xml(data: bytes, file: SitemapFile) -> None:
     try:
         for element in _elements(data, file):
-            node = _node(element)
+            node = _node(element, file.space)
             loc = node.first(protocol.CORE, "loc")
             file.entries.append(Entry(loc.text if loc else _feed_loc(node), node.line, node))
     except etree.XMLSyntaxError as error:
@@ -183,6 +185,7 @@ def _entries_of_root(root: etree._Element, file: SitemapFile) -> set[str]:
     space, name = _names(root)
     if name in ("urlset", "sitemapindex"):
         file.kind = name
+        file.space = space
         if space != protocol.CORE:
             file.fault(
                 "sitemap-namespace",
@@ -216,11 +219,13 @@ def _names(element: etree._Element) -> tuple[str, str]:
     return space.removeprefix("{"), name
 
 
-def _node(element: etree._Element) -> Node:
+def _node(element: etree._Element, root_space: str) -> Node:
     space, name = _names(element)
+    if space == root_space:
+        space = protocol.CORE
     text = element.text or ""
     # Children may be entity references that were left unresolved: they are no elements.
-    children = tuple(_node(child) for child in element if isinstance(child.tag, str))
+    children = tuple(_node(child, root_space) for child in element if isinstance(child.tag, str))
     attributes = {str(key): str(value) for key, value in element.attrib.items()}
     return Node(space, name, text.strip(), _line(element) or 0, attributes, children)
 

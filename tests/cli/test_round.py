@@ -1,0 +1,213 @@
+"""The whole round on the sample site, engines that misbehave, and real sites nobody here wrote."""
+
+import os
+import signal
+import subprocess
+import time
+from pathlib import Path
+
+import pytest
+
+from jovial_atlas.demo.round import TOKEN, TOKEN_VARIABLE, add_engines, servers
+from jovial_atlas.demo.site import URL
+from jovial_atlas.standin.engine import SimulatedEngine
+from jovial_atlas.standin.server import Serving, Trouble, engine_app, listen, site_app
+from jovial_atlas.standin.web import LoopbackWeb
+from tests.conftest import COMMAND, page, run_command, write_site
+
+pytestmark = pytest.mark.slow
+
+
+def test_the_demo_runs_the_whole_round_and_says_what_to_try_next(tmp_path):
+    ran = run_command("demo", "fen", cwd=tmp_path)
+    assert ran.code == 0, ran.err
+    for command in ("init --yes", "survey", "build", "check", "submit", "status"):
+        assert f"$ jovial-atlas {command}" in ran.out
+    assert "What to try next" in ran.out
+    state = run_command("status", "--offline", "--format", "json", cwd=tmp_path / "fen").json
+    lantern, quill = state["engines"]
+    assert [lantern["name"], quill["name"]] == ["Lanternfish", "Quillseek"]
+    first = lantern["sitemaps"][0]
+    assert set(first) >= {
+        "loc", "submitted_urls", "announced_at", "last_read", "state", "found", "indexed",
+        "coverage",
+    }  # fmt: skip
+    assert (first["state"], first["found"], first["coverage"]) == ("success", 60, 1.0)
+    assert quill["sitemaps"][0]["indexed"] < 60
+    assert any("too little text" in step for step in quill["next"])
+    again = run_command("demo", "fen", cwd=tmp_path)
+    assert again.code == 0, "a demo may be laid out again"
+    (tmp_path / "mine").mkdir()
+    (tmp_path / "mine/letter.txt").write_text("precious")
+    refused = run_command("demo", "mine", cwd=tmp_path)
+    assert (refused.code, "not empty" in refused.err) == (2, True)
+
+
+def test_engines_hear_only_what_changed_and_the_live_site_checks_clean(marrowfen):
+    token = {TOKEN_VARIABLE: TOKEN}
+    with servers(marrowfen) as running:
+        add_engines(marrowfen, running.engines)
+        run_command("build", cwd=marrowfen)
+        missing = run_command(
+            "submit", "--format", "json", "--engine", "lanternfish", cwd=marrowfen
+        )
+        assert missing.code == 1
+        told = [one["detail"] for one in missing.json["announcements"] if one["status"] == "failed"]
+        assert told == [f"not sent: the environment variable {TOKEN_VARIABLE} holds no token"]
+        first = run_command("submit", "--format", "json", cwd=marrowfen, env=token)
+        assert (first.code, first.err) == (0, "")
+        keys = {"engine", "channel", "what", "count", "status", "detail"}
+        assert {frozenset(one) for one in first.json["announcements"]} == {frozenset(keys)}
+        assert run_command("submit", "--format", "json", cwd=marrowfen, env=token).json == {
+            "announcements": []
+        }
+        contact = marrowfen / "public/contact/index.html"
+        contact.write_text(contact.read_text().replace("between nine and four", "any time"))
+        (marrowfen / "public/species/otter/index.html").unlink()
+        for command in ("survey", "build"):
+            run_command(command, cwd=marrowfen)
+        second = run_command("submit", "--format", "json", cwd=marrowfen, env=token).json
+        whats = [(one["channel"], one["what"]) for one in second["announcements"]]
+        assert ("indexnow", "0 added, 1 changed, 1 removed") in whats
+        live = run_command(
+            "check", f"http://{running.site}/", "--as", f"{URL}/", "--format", "json", cwd=marrowfen
+        )
+        assert (live.code, live.json["findings"]) == (0, [])
+        one = run_command(
+            "check", f"http://{running.site}/old-sitemap.xml", "--as", f"{URL}/old-sitemap.xml",
+            cwd=marrowfen,
+        )  # fmt: skip
+        assert (one.code, "sitemap-value" in one.out) == (1, True)
+
+
+@pytest.mark.parametrize(
+    ("trouble", "status", "words"),
+    [
+        (Trouble(403), "refused", "403"),
+        (Trouble(422), "refused", "422"),
+        (Trouble(429, 900), "refused", "wait 900 s"),
+        (Trouble(500), "failed", "500"),
+        (Trouble(hang=5), "failed", "did not answer in time"),
+        (None, "failed", "cannot be reached"),
+    ],
+)
+def test_an_engine_in_trouble_gives_exit_code_1_and_a_true_record(
+    atlas, tmp_path, trouble, status, words
+):
+    serving = None
+    place = "127.0.0.1:9"
+    if trouble:
+        engine = SimulatedEngine("Lanternfish", "lanternbot", LoopbackWeb({}, "lanternbot"))
+        serving = Serving(engine_app(engine, trouble=trouble), listen(0)).start()
+        place = serving.address
+    call = '{ kind = "call", name = "submit-sitemap", method = "PUT", url = "http://%s/sites/{site}/sitemaps/{sitemap}" }'
+    read = '{ kind = "call", name = "read-sitemaps", method = "GET", url = "http://%s/sites/{site}/sitemaps" }'
+    channels = f"[{call % place}, {read % place}]"
+    write_site(tmp_path, {"index.html": page(), "a.html": page("A")},
+               f'[[engine]]\nname = "Lanternfish"\nchannels = {channels}\n')  # fmt: skip
+    for command in ("survey", "build"):
+        assert atlas(command).code == 0
+    try:
+        ran = atlas("submit", "--timeout", "1", "--format", "json")
+        assert ran.code == 1
+        first = ran.json["announcements"][0]
+        assert first["status"] == status
+        assert words in first["detail"]
+        state = atlas("status", "--timeout", "1", "--format", "json")
+        assert state.code == 0
+        engine_state = state.json["engines"][0]
+        assert {one["announced_at"] for one in engine_state["sitemaps"]} == {None}
+        assert "last known" in engine_state["next"][0]
+    finally:
+        if serving:
+            serving.stop()
+
+
+def test_a_stand_in_indexes_only_what_may_be_indexed(tmp_path):
+    """The simulated engine really fetches and judges: one page for each of its reasons."""
+    canonical = f'<link rel="canonical" href="{URL}/">'
+    write_site(
+        tmp_path,
+        {"index.html": page("Home", "<p>Plenty of words stand here for all.</p>"),
+         "copy.html": page("Home", "<p>Plenty of words stand here for all.</p>"),
+         "no.html": page(head="<meta name=robots content=noindex>"),
+         "other.html": page(head=canonical), "thin.html": page("x", ""), "barred.html": page()},
+    )  # fmt: skip
+    names = ["", "copy.html", "no.html", "other.html", "thin.html", "barred.html", "gone.html"]
+    entries = "".join(f"<url><loc>{URL}/{name}</loc></url>" for name in names)
+    (tmp_path / "public/sitemap.xml").write_text(
+        f'<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">{entries}</urlset>'
+    )
+    (tmp_path / "public/robots.txt").write_text("User-agent: lanternbot\nDisallow: /barred\n")
+    serving = Serving(site_app(tmp_path / "public"), listen(0)).start()
+    try:
+        web = LoopbackWeb({"www.marrowfen.example": serving.address}, "lanternbot")
+        memory = tmp_path / "memory.json"
+        engine = SimulatedEngine("L", "lanternbot", web, least_words=3, memory=memory)
+        engine.take_sitemap(URL, f"{URL}/sitemap.xml")
+        deadline = time.monotonic() + 20
+        while engine.reports(URL)[0]["state"] == "pending" and time.monotonic() < deadline:
+            time.sleep(0.05)
+        report = engine.reports(URL)[0]
+    finally:
+        serving.stop()
+    assert (report["state"], report["found"], report["indexed"]) == ("success", 7, 1)
+    assert report["reasons"] == {
+        "blocked by robots.txt": 1, "crawled, not indexed: too little text": 1,
+        "duplicate of another page": 1, "duplicate with another canonical": 1, "noindex": 1,
+        "not found": 1,
+    }  # fmt: skip
+    again = SimulatedEngine("L", "lanternbot", web, memory=memory)
+    assert again.reports(URL)[0]["indexed"] == 1, "it remembers"
+
+
+@pytest.mark.parametrize(
+    ("folder", "package", "pages"),
+    [
+        ("/usr/share/doc/python3.11/html", "python3-doc", 500),
+        ("/usr/share/doc/postgresql-doc-15/html", "postgresql-doc-15", 1_100),
+    ],
+)
+def test_a_real_site_is_surveyed_built_and_checked(tmp_path, folder, package, pages):
+    assert Path(folder).is_dir(), f"{package} is missing; on Debian: apt-get install {package}"
+    (tmp_path / "public").symlink_to(folder)
+    docs = "https://docs.marrowfen.example"
+    ran = run_command("init", "--yes", "--url", docs, "--html", "public", cwd=tmp_path)
+    assert ran.code == 0, ran.err
+    site_file = tmp_path / "atlas.toml"
+    site_file.write_text(
+        site_file.read_text().replace("[output]\nfolder", "[output] # our own\nfolder", 1)
+    )
+    text = site_file.read_text().replace(f'folder = "{_shown(tmp_path, folder)}"', 'folder = "out"')
+    site_file.write_text(text)
+    survey = run_command("survey", "--format", "json", cwd=tmp_path)
+    assert survey.json["pages"] > pages
+    build = run_command("build", "--format", "json", cwd=tmp_path)
+    assert (build.code, build.json["not_listed"]) == (0, {})
+    checked = run_command("check", "--format", "json", cwd=tmp_path)
+    ours = [
+        one for one in checked.json["findings"] if one["code"].startswith(("sitemap", "listed"))
+    ]
+    assert ours == [], "what the tool wrote has no fault"
+    assert run_command("check", "out", "--fail-on", "advice", cwd=tmp_path).code == 0
+
+
+def _shown(tmp_path: Path, folder: str) -> str:
+    return os.path.relpath(folder, tmp_path.resolve())
+
+
+def test_ctrl_c_leaves_the_last_complete_build_in_place(tmp_path):
+    write_site(tmp_path, {f"{n}.html": page(f"P{n}", "<p>word</p>" * 3_000) for n in range(60)})
+    for command in ("survey", "build"):
+        run_command(command, cwd=tmp_path)
+    before = {path.name: path.read_bytes() for path in (tmp_path / "public").glob("*.xml")}
+    running = subprocess.Popen(
+        [COMMAND, "survey"], cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    )
+    time.sleep(0.45)
+    running.send_signal(signal.SIGINT)
+    _, err = running.communicate(timeout=30)
+    assert "Traceback" not in err
+    assert running.returncode in (0, 130)
+    assert {p.name: p.read_bytes() for p in (tmp_path / "public").glob("*.xml")} == before
+    assert run_command("build", cwd=tmp_path).code == 0

@@ -1,0 +1,99 @@
+"""What tests share: the installed command, small sites in temporary folders, the sample site."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+import pytest
+
+from jovial_atlas.demo.site import URL, lay_out
+
+NOW = datetime(2026, 11, 23, 10, 0, tzinfo=UTC)
+COMMAND = str(Path(sys.executable).with_name("jovial-atlas"))
+
+
+@dataclass(frozen=True)
+class Ran:
+    """What a command gave back."""
+
+    code: int
+    out: str
+    err: str
+
+    @property
+    def json(self):
+        return json.loads(self.out)
+
+
+def run_command(*arguments: str, cwd: Path, env: dict[str, str] | None = None) -> Ran:
+    """Run the installed command in a folder; a traceback fails the test at once."""
+    clean = {key: value for key, value in os.environ.items() if key != "NO_COLOR"}
+    done = subprocess.run(
+        [COMMAND, *arguments],
+        cwd=cwd,
+        env={**clean, **(env or {})},
+        capture_output=True,
+        text=True,
+        timeout=120,
+        check=False,
+        stdin=subprocess.DEVNULL,
+    )
+    assert "Traceback" not in done.stderr, done.stderr
+    return Ran(done.returncode, done.stdout, done.stderr)
+
+
+@pytest.fixture
+def atlas(tmp_path: Path):
+    """`atlas("survey", …)` runs the installed command in the test's folder."""
+
+    def run(*arguments: str, env: dict[str, str] | None = None) -> Ran:
+        return run_command(*arguments, cwd=tmp_path, env=env)
+
+    return run
+
+
+def page(title: str = "Title", body: str = "<p>Some words.</p>", head: str = "") -> str:
+    """A small whole page."""
+    named = f"<title>{title}</title>" if title else ""
+    return (
+        f'<!doctype html><html lang="en"><head><meta charset="utf-8">{named}{head}</head>'
+        f"<body><main><h1>{title}</h1>{body}</main></body></html>"
+    )
+
+
+def write_site(folder: Path, pages: dict[str, str], more: str = "", stage: str = "live") -> Path:
+    """Pages by file name into `folder/public`, and a site file that reads them."""
+    for name, text in pages.items():
+        place = folder / "public" / name
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.write_text(text, "utf-8")
+    site_file = folder / "atlas.toml"
+    site_file.write_text(
+        f'[site]\nurl = "{URL}"\nstage = "{stage}"\n\n'
+        f'[[source]]\nkind = "html"\npath = "public"\n\n{more}',
+        "utf-8",
+    )
+    return site_file
+
+
+@pytest.fixture(scope="session")
+def _built_marrowfen(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("sample")
+    lay_out(folder / "public", datetime.now(UTC))
+    assert run_command("init", "--yes", "--url", URL, "--html", "public", cwd=folder).code == 0
+    for command in ("survey", "build"):
+        assert run_command(command, cwd=folder).code == 0
+    return folder
+
+
+@pytest.fixture
+def marrowfen(_built_marrowfen: Path, tmp_path: Path) -> Path:
+    """The sample site, set up, surveyed and built; a copy for each test."""
+    return Path(shutil.copytree(_built_marrowfen, tmp_path / "marrowfen"))

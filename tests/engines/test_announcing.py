@@ -1,0 +1,169 @@
+"""Announcing: what is due, what answers mean, and a ledger that knows intent from outcome."""
+
+import json
+
+import httpx
+import pytest
+
+from jovial_atlas.engines import indexnow
+from jovial_atlas.engines.announce import Published, announce, ask_reports, due
+from jovial_atlas.engines.call import Request
+from jovial_atlas.engines.send import send
+from jovial_atlas.errors import LedgerError, NetworkError
+from jovial_atlas.ledger import Ledger
+from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel
+
+SITE = "https://www.marrowfen.example"
+KEY = "0123456789abcdef"
+ENGINE = Engine(
+    name="Lanternfish",
+    channels=(
+        IndexNowChannel(kind="indexnow", endpoint="http://127.0.0.1:1/indexnow"),
+        CallChannel(
+            kind="call", name="submit-sitemap", method="PUT",
+            url="http://127.0.0.1:1/{site}/{sitemap}", body='{"map": "{sitemap}"}',
+        ),
+        CallChannel(kind="call", name="read-sitemaps", method="GET", url="http://127.0.0.1:1/r",
+                    items="data.maps", fields={"loc": "path", "indexed": "counts.in"}),
+    ),
+)  # fmt: skip
+
+
+@pytest.fixture
+def ledger(tmp_path):
+    ledger = Ledger(tmp_path / "ledger.sqlite", lambda: "2026-11-23T10:00:00Z")
+    yield ledger
+    ledger.close()
+
+
+def published(sitemap="m1", **pages):
+    locs = {f"{SITE}/{name}": mark for name, mark in pages.items()}
+    return Published(SITE, KEY, locs, {f"{SITE}/sitemap.xml": (sitemap, len(locs))})
+
+
+def client(status=200, seen=None, headers=None, body=b"", error=None):
+    def answer(request):
+        if seen is not None:
+            seen.append(request)
+        if error:
+            raise error
+        return httpx.Response(status, headers=headers, content=body)
+
+    return httpx.Client(transport=httpx.MockTransport(answer))
+
+
+def announce_all(public, ledger, **answers):
+    dues = list(due(ENGINE, public, ledger))
+    outcomes = [
+        announce(one, public, ledger, client(**answers), "secret", lambda _: None) for one in dues
+    ]
+    return [(outcome.channel, outcome.what, outcome.status) for outcome in outcomes]
+
+
+def test_only_what_changed_since_the_engine_heard_is_due(ledger):
+    first = announce_all(published(a="1", b="1"), ledger)
+    assert first == [
+        ("indexnow", "2 added, 0 changed, 0 removed", "taken"),
+        ("submit-sitemap", f"{SITE}/sitemap.xml", "taken"),
+    ]
+    assert announce_all(published(a="1", b="1"), ledger) == []
+    assert announce_all(published("m2", a="2", c="1"), ledger) == [
+        ("indexnow", "1 added, 1 changed, 1 removed", "taken"),
+        ("submit-sitemap", f"{SITE}/sitemap.xml", "taken"),
+    ]
+    assert announce_all(published("m2", a="2", c="1"), ledger) == []
+
+
+def test_messages_are_as_the_protocol_and_the_site_file_say(ledger):
+    seen = []
+    announce_all(published(a="1"), ledger, seen=seen)
+    first, second = seen
+    assert first.headers["content-type"] == "application/json; charset=utf-8"
+    assert json.loads(first.content) == {
+        "host": "www.marrowfen.example", "key": KEY,
+        "keyLocation": f"{SITE}/{KEY}.txt", "urlList": [f"{SITE}/a"],
+    }  # fmt: skip
+    assert second.method == "PUT"
+    assert second.url.raw_path.decode() == (
+        "/https%3A%2F%2Fwww.marrowfen.example/https%3A%2F%2Fwww.marrowfen.example%2Fsitemap.xml"
+    )
+    assert second.headers["authorization"] == "Bearer secret"
+    assert json.loads(second.content) == {"map": f"{SITE}/sitemap.xml"}
+
+
+@pytest.mark.parametrize(
+    ("answers", "status", "words"),
+    [
+        ({"status": 202}, "pending", "verify the key"),
+        ({"status": 400}, "refused", "bad request"),
+        ({"status": 403}, "refused", "key file"),
+        ({"status": 422}, "refused", "site.url"),
+        ({"status": 429, "headers": {"Retry-After": "3600"}}, "refused", "wait 3600 s"),
+        ({"status": 500}, "failed", "does not define"),
+        ({"error": httpx.ReadTimeout("slow")}, "failed", "not known"),
+        ({"error": httpx.ConnectError("no one there")}, "failed", "cannot be reached"),
+        ({"body": b"x" * 9_000_000}, "failed", "8,388,608 bytes"),
+    ],
+)
+def test_an_engine_that_refuses_or_fails_is_recorded_and_what_is_due_stays_due(
+    ledger, answers, status, words
+):
+    public = published(a="1")
+    one = next(due(ENGINE, public, ledger))
+    outcome = announce(one, public, ledger, client(**answers), pause=lambda _: None)
+    assert outcome.status == status
+    assert words in outcome.detail
+    assert ledger.announcements("Lanternfish")[0].status == status
+    still_due = next(due(ENGINE, public, ledger)).what.endswith("removed")
+    assert still_due is (status != "pending")
+
+
+def test_short_waits_are_waited_for_and_bounded():
+    answers = iter([429, 503, 200])
+    waited = []
+    transport = httpx.MockTransport(
+        lambda _: httpx.Response(next(answers), headers={"Retry-After": "2"})
+    )
+    request = Request("GET", "http://127.0.0.1:1/", {})
+    with httpx.Client(transport=transport) as quick:
+        assert send(quick, request, pause=waited.append).status == 200
+    assert waited == [2.0, 2.0]
+
+
+def test_an_announcement_cut_off_in_between_is_known_and_sent_again(ledger):
+    public = published(a="1")
+    one = next(due(ENGINE, public, ledger))
+    with pytest.raises(KeyboardInterrupt):
+        announce(one, public, ledger, client(error=KeyboardInterrupt()))
+    assert ledger.cut_off("Lanternfish") == 1
+    assert next(due(ENGINE, public, ledger)).what == one.what
+
+
+def test_large_sites_are_announced_in_batches(ledger):
+    public = published(**{str(number): "1" for number in range(indexnow.BATCH + 5)})
+    counts = [len(one.items) for one in due(ENGINE, public, ledger)]
+    assert counts == [indexnow.BATCH, 5, 1]
+
+
+def test_reports_are_read_by_the_described_names():
+    body = {"data": {"maps": [{"path": f"{SITE}/sitemap.xml", "state": "success", "found": "12",
+                               "counts": {"in": 10}}, {"nothing": 1}]}}  # fmt: skip
+    reports = ask_reports(ENGINE, SITE, client(body=json.dumps(body).encode()), lambda _: "")
+    assert [(r.loc, r.found, r.indexed, r.last_read) for r in reports] == [
+        (f"{SITE}/sitemap.xml", 12, 10, None)
+    ]
+
+
+@pytest.mark.parametrize(
+    ("status", "body", "words"),
+    [(200, b"<html>", "not JSON"), (200, b"{}", "without a list"), (401, b"", "token")],
+)
+def test_a_report_that_cannot_be_read_says_so(status, body, words):
+    with pytest.raises(NetworkError, match=words):
+        ask_reports(ENGINE, SITE, client(status, body=body), lambda _: "")
+
+
+def test_a_damaged_ledger_is_one_clear_sentence(tmp_path):
+    (tmp_path / "ledger.sqlite").write_bytes(b"not a database, surely" * 100)
+    with pytest.raises(LedgerError, match="restore it from a backup"):
+        Ledger(tmp_path / "ledger.sqlite", lambda: "")

@@ -1,0 +1,136 @@
+"""Verdicts: layers in order, one reason a page, and the same story told by explain."""
+
+import pytest
+
+from jovial_atlas.head.compose import head_data
+from jovial_atlas.pages import schema
+from jovial_atlas.rules import decide, explain_layers, not_listed
+from jovial_atlas.sitefile import read_site_file
+from tests.conftest import URL, write_site
+
+RULES = """
+[[section]]
+name = "tags"
+match = "/tags/**"
+listed = false
+reason = "Tags are for readers"
+[[section]]
+name = "notes"
+match = ["/notes/**", "/tags/no-longer-here/**"]
+schema = "BlogPosting"
+title = "{{ page.title }} – {{ site.name }}"
+description = "{{ page.summary or page.first_sentences }}"
+[[rule]]
+match = "/notes/**"
+when = "words < 10"
+set = { index = false }
+reason = "Too thin"
+[[rule]]
+section = "tags"
+when = "entries >= 3"
+set = { listed = true }
+reason = "Full tags are useful"
+[[rule]]
+match = "/notes/short/"
+set = { index = true }
+[robots]
+groups = [{ agents = ["*"], disallow = ["/private/", "/*?q="], allow = ["/private/open/"] }]
+"""
+
+
+@pytest.fixture
+def site(tmp_path):
+    return read_site_file(write_site(tmp_path, {}, RULES))
+
+
+def table(**columns):
+    row = {"loc": f"{URL}/", "kind": "page", "status": 200, "words": 50, "entries": 1,
+           "images": [], "videos": [], **columns}  # fmt: skip
+    return schema.table([row])
+
+
+@pytest.mark.parametrize(
+    ("columns", "section", "listed", "index", "by", "reason"),
+    [
+        ({}, "pages", True, True, "default", "unless something says otherwise"),
+        ({"loc": f"{URL}/tags/a/"}, "tags", False, True, "section tags", "Tags are for readers"),
+        ({"loc": f"{URL}/tags/a/", "entries": 3}, "tags", True, True, "rule 2", "Full tags"),
+        ({"loc": f"{URL}/notes/a/", "words": 5}, "notes", False, False, "rule 1", "Too thin"),
+        ({"loc": f"{URL}/notes/short/", "words": 5}, "notes", True, True, "default", "unless"),
+        ({"loc": f"{URL}/404.html", "kind": "error"}, "pages", False, False, "default for error pages", "error page"),
+        ({"directives": "follow, noindex"}, "pages", False, False, "page", "says noindex"),
+        ({"directives": "none"}, "pages", False, False, "page", "says noindex"),
+        ({"directives": "noindexed"}, "pages", True, True, "default", "unless"),
+        ({"loc": f"{URL}/notes/short/", "words": 5, "directives": "noindex"}, "notes", False, False, "page", "noindex"),
+        ({"redirect": f"{URL}/x"}, "pages", False, True, "redirect", "another address"),
+        ({"canonical": f"{URL}/x"}, "pages", False, True, "canonical", "another address"),
+        ({"canonical": f"{URL}/"}, "pages", True, True, "default", "unless"),
+        ({"status": 404}, "pages", False, True, "status", "status 200"),
+        ({"loc": f"{URL}/private/a"}, "pages", False, True, "robots.txt", "bars crawlers"),
+        ({"loc": f"{URL}/private/open/"}, "pages", True, True, "default", "unless"),
+        ({"loc": f"{URL}/search?q=a"}, "pages", False, True, "robots.txt", "bars crawlers"),
+        ({"loc": f"{URL}/private/a", "directives": "noindex"}, "pages", False, False, "page", "noindex"),
+    ],
+)  # fmt: skip
+def test_the_last_layer_that_speaks_wins_and_is_named(
+    site, columns, section, listed, index, by, reason
+):
+    pages = table(**columns)
+    row = decide(pages, site).to_dicts()[0]
+    assert (row["section"], row["listed"], row["index"], row["decided_by"]) == (
+        section, listed, index, by,
+    )  # fmt: skip
+    assert reason in row["reason"]
+    assert row["verdict"] == ("listed" if listed else "unlisted")
+    says = explain_layers(pages, site)
+    winners = [layer.name for layer in says if set(layer.won) & {"listed", "index"}]
+    assert by in winners, "explain tells the same story"
+    head = head_data(row, site)
+    assert ("noindex" in head["directives"]) is not index
+    assert (head["json_ld"] is None) is not index
+
+
+def test_a_draft_lists_nothing_and_says_noindex_everywhere(tmp_path):
+    site = read_site_file(write_site(tmp_path, {}, stage="draft"))
+    decided = decide(table(), site)
+    assert not_listed(decided) == {"robots.txt bars crawlers from it": 1} or not_listed(
+        decided
+    ) == {"the site is a draft": 1}
+    assert head_data(decided.to_dicts()[0], site)["directives"] == "noindex"
+
+
+def test_texts_come_from_the_pattern_then_the_page_then_the_content(site):
+    article = {"loc": f"{URL}/notes/a/", "title": "Dawn", "heading": "Dawn at the fen",
+               "excerpt": "First sentence. " + "word " * 60, "published": "2026-11-01",
+               "author": "Wren", "lastmod": "2026-11-02", "lastmod_from": "meta"}  # fmt: skip
+    head = head_data(decide(table(**article), site).to_dicts()[0], site)
+    assert (head["title"], head["title_from"]) == ("Dawn – www.marrowfen.example", "pattern")
+    plain = head_data(decide(table(**{**article, "loc": f"{URL}/a/"}), site).to_dicts()[0], site)
+    assert (plain["title"], plain["title_from"]) == ("Dawn", "page")
+    assert plain["description_from"] == "excerpt"
+    assert len(plain["description"]) <= 160
+    assert plain["description"].endswith("word…")
+    kinds = {node["@type"]: node for node in head["json_ld"]["@graph"]}
+    assert list(kinds) == ["Organization", "WebSite", "WebPage", "BlogPosting"]
+    assert kinds["BlogPosting"]["author"] == {"@type": "Person", "name": "Wren"}
+    assert kinds["BlogPosting"]["mainEntityOfPage"]["@id"] == kinds["WebPage"]["@id"]
+
+
+def test_structured_data_and_sitemap_tell_the_same_of_a_video(site):
+    video = {
+        "content": f"{URL}/v.mp4",
+        "thumbnail": f"{URL}/t.jpg",
+        "title": None,
+        "description": "D",
+    }
+    bare = {**video, "thumbnail": None}
+    row = decide(table(title="T", published="2026-11-01", videos=[video, bare]), site)
+    nodes = head_data(row.to_dicts()[0], site)["json_ld"]["@graph"]
+    made = [node for node in nodes if node["@type"] == "VideoObject"]
+    assert [(node["name"], node["contentUrl"], node["uploadDate"]) for node in made] == [
+        ("T", f"{URL}/v.mp4", "2026-11-01")
+    ]
+    from jovial_atlas.head.videos import with_videos
+
+    assert with_videos(row)["videos"].to_list()[0][0]["title"] == "T"
+    assert with_videos(row)["videos"].list.len().to_list() == [1]

@@ -1,0 +1,94 @@
+"""The site file: every error at once, with line, key and the right form."""
+
+import pytest
+
+from jovial_atlas.errors import SiteFileError
+from jovial_atlas.head.texts import check_patterns
+from jovial_atlas.rules import layers_of
+from jovial_atlas.sitefile import find_site_file, read_site_file
+from jovial_atlas.sitefile.model import SiteModel
+
+GOOD = '[site]\nurl = "https://www.marrowfen.example"\n[[source]]\nkind = "html"\npath = "public"\n'
+
+
+def problems(tmp_path, text):
+    place = tmp_path / "atlas.toml"
+    place.write_text(text, "utf-8")
+    with pytest.raises(SiteFileError) as caught:
+        site = read_site_file(place)
+        layers_of(site)
+        check_patterns(site)
+    return caught.value.problems
+
+
+@pytest.mark.parametrize(
+    ("text", "line", "key", "words"),
+    [
+        ("[site", 1, "", "not TOML"),
+        ('[site]\nurl = "x"\nurl = "y"', 3, "", "not TOML"),
+        ('[[source]]\nkind = "html"\npath = "p"\n', None, "site", "is missing"),
+        (GOOD.replace("https://", "ftp://"), 2, "site.url", "absolute http"),
+        (GOOD.replace('example"', 'example/docs"'), 2, "site.url", "has a path"),
+        (GOOD.replace('"html"', '"htm"'), 4, "source[1].kind", 'must be "html"'),
+        (GOOD.replace("path", "folder"), 5, "source[1].folder", "Known here: addresses"),
+        (GOOD.replace("path", "pth"), 5, "source[1].pth", "Did you mean 'path'"),
+        (GOOD + "[sitemap]\nmax_urls = 50001\n", 7, "sitemap.max_urls", "less than or equal"),
+        (GOOD + '[sitemap]\nmax_urls = "many"\n', 7, "sitemap.max_urls", "a whole number"),
+        (GOOD + '[[section]]\nname = "Tags"\nmatch = "/t/**"\n', 7, "section[1].name", "lower-case"),
+        (GOOD + '[[section]]\nname = "video"\nmatch = "/t/**"\n', 7, "section[1].name", "another file"),
+        (GOOD + '[[section]]\nname = "t"\nmatch = "t/**"\n', 8, "section[1].match", "begin with '/'"),
+        (GOOD + '[[section]]\nname = "t"\nmatch = "/{a/**"\n', 8, "section[1].match", "brace"),
+        (GOOD + '[[section]]\nname = "t"\nmatch = "/t"\n' * 2, 10, "section[2].name", "stands twice"),
+        (GOOD + '[[section]]\nname = "t"\nmatch = "/t"\ntitle = "{{ page.titel }}"\n', 9,
+         "section[1].title", "Did you mean page.title"),
+        (GOOD + '[[section]]\nname = "t"\nmatch = "/t"\ntitle = "{{ page.title"\n', 9,
+         "section[1].title", "cannot be read"),
+        (GOOD + "[[rule]]\nset = { index = false }\n", 6, "rule[1]", "selects no pages"),
+        (GOOD + '[[rule]]\nmatch = "/t"\nset = {}\n', 8, "rule[1].set", "sets nothing"),
+        (GOOD + '[[rule]]\nsection = "tgs"\nset = { index = false }\n', 7, "rule[1].section", "no section"),
+        (GOOD + '[[rule]]\nwhen = "wrds < 3"\nset = { index = false }\n', 7, "rule[1].when", "does not have"),
+        (GOOD + '[[rule]]\nwhen = "words <"\nset = { index = false }\n', 7, "rule[1].when", "no SQL"),
+        (GOOD + '[[rule]]\nwhen = "words"\nset = { index = false }\n', 7, "rule[1].when", "gives a value"),
+        (GOOD + '[robots]\ngroups = [{ agents = ["a b"] }]\n', 7, "robots.groups[1].agents", "token"),
+        (GOOD + '[[engine]]\nname = "E"\nchannels = [{ kind = "fax" }]\n', 8,
+         "engine[1].channels[1].kind", "indexnow"),
+        (GOOD + '[[engine]]\nname = "E"\nchannels = [{ kind = "call", name = "submit-sitemap", '
+         'method = "PUT", url = "http://127.0.0.1/x" }]\n', 8, "engine[1].channels[1]", "{sitemap}"),
+    ],
+)  # fmt: skip
+def test_each_error_names_line_key_and_remedy(tmp_path, text, line, key, words):
+    found = problems(tmp_path, text)
+    assert (line, key) in [(one.line, one.key) for one in found]
+    assert any(words in str(one) for one in found)
+
+
+def test_all_errors_are_told_at_once(tmp_path):
+    text = GOOD.replace("https", "ftp").replace("html", "htm") + "[sitmap]\n[[rule]]\nset = {}\n"
+    assert len(problems(tmp_path, text)) >= 4
+
+
+def test_the_nearest_parent_with_a_site_file_is_found(tmp_path):
+    (tmp_path / "atlas.toml").write_text(GOOD)
+    deep = tmp_path / "a/b"
+    deep.mkdir(parents=True)
+    assert find_site_file(deep).resolve() == (tmp_path / "atlas.toml").resolve()
+    with pytest.raises(SiteFileError, match="jovial-atlas init"):
+        find_site_file(tmp_path.parent)
+
+
+def test_every_key_says_what_it_means():
+    def walk(model, seen):
+        for name, field in model.model_fields.items():
+            for inner in _models(field.annotation):
+                if inner not in seen:
+                    yield from walk(inner, seen | {inner})
+            if not list(_models(field.annotation)):
+                yield f"{model.__name__}.{name}", field.description
+
+    assert [name for name, text in walk(SiteModel, {SiteModel}) if not text] == []
+
+
+def _models(annotation):
+    from jovial_atlas.sitefile.read import _models_in
+
+    return _models_in(annotation)

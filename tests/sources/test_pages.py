@@ -1,0 +1,172 @@
+"""Reading pages: what real sites show, and what they get wrong."""
+
+import os
+from pathlib import Path
+
+import pytest
+
+from jovial_atlas.errors import ContentError
+from jovial_atlas.pages.survey import collect, compare
+from jovial_atlas.sources.html import address_of, page_files, read_folder
+from jovial_atlas.sources.page import PageFile, Reading, read_page
+from tests.conftest import NOW, page
+
+SITE = "https://www.marrowfen.example"
+READING = Reading("html", NOW)
+
+
+def read(data: str | bytes, path: str = "a/index.html", modified: float | None = None):
+    raw = data.encode() if isinstance(data, str) else data
+    loc = address_of(path, SITE, "folder")
+    row, faults = read_page(raw, PageFile(Path(path), path, loc), READING, modified)
+    return row, [fault.code for fault in faults]
+
+
+@pytest.mark.parametrize(
+    ("path", "folder", "file", "plain"),
+    [
+        ("index.html", "/", "/index.html", "/"),
+        ("a/index.html", "/a/", "/a/index.html", "/a/"),
+        ("a/b.html", "/a/b.html", "/a/b.html", "/a/b"),
+        ("a/b.c.htm", "/a/b.c.htm", "/a/b.c.htm", "/a/b.c"),
+        (
+            "é x/100%.html",
+            "/%C3%A9%20x/100%25.html",
+            "/%C3%A9%20x/100%25.html",
+            "/%C3%A9%20x/100%25",
+        ),
+        ("a?b#c.html", "/a%3Fb%23c.html", "/a%3Fb%23c.html", "/a%3Fb%23c"),
+    ],
+)
+def test_files_become_addresses_in_the_chosen_style(path, folder, file, plain):
+    for style, expected in (("folder", folder), ("file", file), ("plain", plain)):
+        assert address_of(path, SITE, style) == SITE + expected
+    assert address_of("b.html", SITE, "folder", "/docs/3/") == f"{SITE}/docs/3/b.html"
+
+
+@pytest.mark.parametrize(
+    ("data", "column", "value", "faults"),
+    [
+        (page("A &amp; B"), "title", "A & B", []),
+        (page("", "<svg><title>icon</title></svg>"), "title", None, []),
+        (page(head="<title>Second</title>"), "title", "Title", ["title-repeated"]),
+        (page("Objects<a>¶</a>"), "heading", "Objects", []),
+        ("<html xml:lang='de'><p>x", "language", "de", []),
+        (page(head="<meta name=Robots content='NOINDEX,follow'>"), "directives", "follow, noindex", []),
+        (page(head="<meta name=robots content=noindx>"), "directives", "noindx", ["directive-unknown"]),
+        (page(head="<link rel=canonical href=/b/>"), "canonical", f"{SITE}/b/", []),
+        (page(head="<link rel=canonical href='file:///a'>"), "canonical", None, ["canonical-unusable"]),
+        (page(head="<link rel=canonical href=/b/><link rel=canonical href=/c/>"), "canonical",
+         f"{SITE}/b/", ["canonical-repeated"]),
+        (page(head="<link rel=canonical href=/a>"), "loc", f"{SITE}/a", []),
+        (page(head="<base href='https://cdn.example/'><link rel=canonical href=x>"), "canonical",
+         "https://cdn.example/x", ["base-elsewhere"]),
+        (page(head="<base href=/deep/er/>", body="<a href=../x>x</a>"), "links", [f"{SITE}/deep/x"], []),
+        (page(head="<meta http-equiv=refresh content='0;URL=/new/'>"), "redirect", f"{SITE}/new/", []),
+        (page(head="<meta http-equiv=refresh content='300'>"), "redirect", None, []),
+        ("<frameset><frame src=f.html></frameset>", "kind", "frames", ["page-frames"]),
+        ("<frameset><frame src=f.html></frameset>", "links", [f"{SITE}/a/f.html"], ["page-frames"]),
+        (page(body="<nav><a href=/x>x</a></nav><a href=/y>y</a><a href=#z>z</a>"), "entries", 1, []),
+        (page(body="<p>One two.</p><script>three</script>"), "words", 3, []),
+        (page(body="<img src=/p.jpg><img src=/p.jpg><img src=/1.gif width=1>"), "images",
+         [{"loc": f"{SITE}/p.jpg", "alt": None}], []),
+        (page(body="<video poster=p.jpg><source src=v.mp4></video>"), "videos",
+         [{"content": f"{SITE}/a/v.mp4", "thumbnail": f"{SITE}/a/p.jpg", "title": None,
+           "description": None}], []),
+        (page(body="<video></video>"), "videos", [], ["video-no-source"]),
+        (page(head="<script type='application/ld+json'>{,}</script>"), "author", None, ["json-ld-broken"]),
+        ("<p>été".encode("utf-16"), "excerpt", "été", []),
+        (b"\xef\xbb\xbf<p>\xc3\xa9", "excerpt", "é", []),
+        (b"<meta charset=iso-8859-1><p>\x93quoted\x94", "excerpt", "“quoted”", []),
+        (b"<?xml version='1.0' encoding='iso-8859-2'?><p>\xb9", "excerpt", "š", []),
+        (b"<p>caf\xe9", "excerpt", "café", ["encoding-broken"]),
+        (b"<meta charset=utf-8><p>caf\xe9", "excerpt", "caf�", ["encoding-broken"]),
+        (b"<meta charset=klingon><p>x", "excerpt", "x", ["encoding-unknown"]),
+    ],
+)  # fmt: skip
+def test_a_page_is_read_and_its_oddities_are_told(data, column, value, faults):
+    row, codes = read(data)
+    assert (row[column], codes) == (value, faults)
+
+
+@pytest.mark.parametrize(
+    ("data", "code"),
+    [(b"", "page-empty"), (b" \n ", "page-empty"), (b"\x00\x01\x02", "page-not-html")],
+)
+def test_what_is_no_page_gives_a_fault_and_no_row(data, code):
+    assert read(data) == (None, [code])
+
+
+PUBLISHED = "<meta property='article:published_time' content='2026-01-02T10:00:00+01:00'>"
+
+
+@pytest.mark.parametrize(
+    ("head", "expected", "faults"),
+    [
+        ("", ("2026-01-01T00:00:00Z", "file"), []),
+        (PUBLISHED, ("2026-01-02T09:00:00Z", "published"), []),
+        (f"{PUBLISHED}<meta name=last-modified content=2026-03-04>", ("2026-03-04", "meta"), []),
+        ("<script type='application/ld+json'>{'@graph':[{'dateModified':'2026-05-06'}]}</script>"
+         .replace("'@graph", '"@graph').replace("graph'", 'graph"')
+         .replace("'dateModified':'2026-05-06'", '"dateModified":"2026-05-06"'),
+         ("2026-05-06", "json-ld"), []),
+        ("<time itemprop=dateModified datetime=2026-07-08>", ("2026-07-08", "time"), []),
+        ("<time datetime=2026-07-08>", ("2026-01-01T00:00:00Z", "file"), []),
+        ("<meta name=last-modified content=2031-01-01>", ("2026-01-01T00:00:00Z", "file"),
+         ["date-implausible"]),
+        ("<meta name=last-modified content=yesterday>", ("2026-01-01T00:00:00Z", "file"),
+         ["date-unreadable"]),
+    ],
+)  # fmt: skip
+def test_the_last_change_comes_from_the_most_trusted_place(head, expected, faults):
+    row, codes = read(page(head=head), modified=1767225600)
+    assert ((row["lastmod"], row["lastmod_from"]), codes) == (expected, faults)
+
+
+def test_the_fingerprint_sees_the_content_and_not_the_frame():
+    one, two, three = (
+        read(f"<body><div class=navbar>{nav}</div><main>{text}</main><footer>{nav}</footer>")[0]
+        for nav, text in (("a", "x"), ("b", "x"), ("a", "y"))
+    )
+    assert one["fingerprint"] == two["fingerprint"] != three["fingerprint"]
+
+
+def test_a_folder_is_read_whole_and_alike_with_and_without_workers(tmp_path):
+    for number in range(120):
+        (tmp_path / f"{number}.html").write_text(page(f"Page {number}"))
+    (tmp_path / ".hidden.html").write_text(page())
+    (tmp_path / "notes.txt").write_text("no page")
+    (tmp_path / "out.html").symlink_to("/etc/hostname")
+    (tmp_path / "index.html").write_text(page(head="<link rel=canonical href=/0.html>"))
+    (tmp_path / "0.htm").write_text(page(head=f"<link rel=canonical href={SITE}/0.html>"))
+    alone, faults = collect(read_folder(tmp_path, SITE, READING, workers=1))
+    pooled, _ = collect(read_folder(tmp_path, SITE, READING, workers=2))
+    assert alone.equals(pooled)
+    assert alone.height == 121
+    assert {(fault.code, fault.where) for fault in faults} == {
+        ("page-outside", "out.html"),
+        ("address-twice", "0.html"),
+    }
+
+
+def test_changes_are_told_by_content_not_by_reading_again(tmp_path):
+    for name in "abc":
+        (tmp_path / f"{name}.html").write_text(page(name))
+    before, _ = collect(read_folder(tmp_path, SITE, READING))
+    (tmp_path / "a.html").write_text(page("changed"))
+    (tmp_path / "b.html").unlink()
+    (tmp_path / "d.html").write_text(page())
+    os.utime(tmp_path / "c.html", None)
+    after, _ = collect(read_folder(tmp_path, SITE, READING))
+    changes = compare(before.with_columns(lastmod=None), after.with_columns(lastmod=None))
+    assert [changes.added, changes.changed, changes.removed] == [
+        [f"{SITE}/{name}.html"] for name in "dab"
+    ]
+
+
+def test_a_folder_that_is_not_there_is_one_clear_sentence(tmp_path):
+    with pytest.raises(ContentError, match="does not exist"):
+        page_files(tmp_path / "nope", SITE)
+    (tmp_path / "file").touch()
+    with pytest.raises(ContentError, match="is not a folder"):
+        page_files(tmp_path / "file", SITE)

@@ -1,0 +1,112 @@
+"""Addresses, dates and patterns: the small languages that everything else speaks."""
+
+import re
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from jovial_atlas import addresses, dates, patterns
+
+
+@pytest.mark.parametrize(
+    ("given_address", "expected"),
+    [
+        ("HTTPS://WWW.Marrowfen.Example", "https://www.marrowfen.example/"),
+        ("https://www.marrowfen.example:443/a", "https://www.marrowfen.example/a"),
+        ("http://www.marrowfen.example:8080/a", "http://www.marrowfen.example:8080/a"),
+        ("https://w.example/a/./b/../c/", "https://w.example/a/c/"),
+        ("https://w.example/../../a", "https://w.example/a"),
+        ("https://w.example/%7Ewarden/%c3%a9t%C3%A9", "https://w.example/~warden/%C3%A9t%C3%A9"),
+        ("https://w.example/été heron", "https://w.example/%C3%A9t%C3%A9%20heron"),
+        ("https://w.example/100%", "https://w.example/100%25"),
+        ("https://w.example/a%2Fb?q=a b&c=%41", "https://w.example/a%2Fb?q=a%20b&c=A"),
+        ("https://möwe.example/", "https://xn--mwe-sna.example/"),
+        ("https://w.example/a#part", "https://w.example/a"),
+        ("https://[2001:DB8::1]/", "https://[2001:db8::1]/"),
+    ],
+)
+def test_an_address_has_one_spelling(given_address, expected):
+    assert addresses.normalise(given_address) == expected
+
+
+@pytest.mark.parametrize(
+    "wrong", ["", "/a", "ftp://w.example/", "https://", "https://w.example:99999/", "http://[::1"]
+)
+def test_what_is_no_absolute_web_address_is_refused_with_a_sentence(wrong):
+    with pytest.raises(ValueError, match=re.escape(repr(wrong.strip()))):
+        addresses.normalise(wrong)
+
+
+@given(st.text(max_size=40), st.text(max_size=20))
+def test_normalising_twice_changes_nothing_and_leaves_ascii(path, query):
+    once = addresses.normalise(f"https://w.example/{path.replace('#', '')}?{query}")
+    assert addresses.normalise(once) == once
+    assert once.isascii()
+    assert " " not in once
+
+
+@pytest.mark.parametrize(
+    ("reference", "expected"),
+    [
+        ("../b/", "https://w.example/b/"),
+        ("//other.example/x", "https://other.example/x"),
+        ("?page=2", "https://w.example/a/?page=2"),
+        ("mailto:hello@w.example", None),
+        ("#top", None),
+        ("http://[broken", None),
+    ],
+)
+def test_references_resolve_against_their_page(reference, expected):
+    assert addresses.resolve("https://w.example/a/", reference) == expected
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("2026-11-23", "2026-11-23"),
+        ("20261123", "2026-11-23"),
+        ("2026-11-23T10:30+01:00", "2026-11-23T09:30:00Z"),
+        ("2026-11-23 10:30:05.123Z", "2026-11-23T10:30:05Z"),
+        ("2026-11-23T10:30", "2026-11-23T10:30:00Z"),
+        ("Mon, 23 Nov 2026 10:30:00 +0000", "2026-11-23T10:30:00Z"),
+        ("23/11/2026", None),
+        ("2026-02-30", None),
+        ("0001-01-01T00:00:00+14:00", None),
+        ("soon", None),
+    ],
+)
+def test_dates_are_read_as_sites_write_them(text, expected):
+    assert dates.read(text) == expected
+
+
+@pytest.mark.parametrize(
+    ("text", "good"),
+    [
+        ("2026", True), ("2026-11", True), ("2026-11-23", True), ("2026-11-23T10:30Z", True),
+        ("2026-11-23T10:30:01+02:00", True), ("2026-11-23T10:30:01.5Z", True),
+        ("2026-11-23T10:30", False), ("2026-13-01", False), ("2026-11-31", False),
+        ("2026-11-23T25:00Z", False), ("23.11.2026", False), ("2026-11-23 10:30Z", False),
+    ],
+)  # fmt: skip
+def test_w3c_datetime_is_exact(text, good):
+    assert dates.is_w3c(text) is good
+
+
+@pytest.mark.parametrize(
+    ("pattern", "path", "matches"),
+    [
+        ("/tags/*", "/tags/birds", True),
+        ("/tags/*", "/tags/birds/", False),
+        ("/tags/**", "/tags/birds/page/2/", True),
+        ("/tags/**", "/tags", False),
+        ("/{shop,cafe}/**", "/cafe/soup/", True),
+        ("/{shop,cafe}/**", "/places/", False),
+        ("/search/?q=*", "/search/?q=heron", True),
+        ("/a.b", "/aXb", False),
+        ("/vögel/**", "/v%C3%B6gel/1", True),
+        ("**/print", "/notes/print", True),
+    ],
+)
+def test_patterns_match_whole_paths(pattern, path, matches):
+    assert bool(re.search(patterns.to_regex(pattern), path)) is matches

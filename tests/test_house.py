@@ -1,0 +1,93 @@
+"""The house keeps its own rules: help, reference, registry, lazy starts."""
+
+import re
+import subprocess
+import sys
+from importlib import import_module
+from pathlib import Path
+
+import click
+import pytest
+
+from jovial_atlas.checks.findings import SEVERITIES
+from jovial_atlas.checks.registry import CHECKS
+from jovial_atlas.cli.app import COMMANDS
+from jovial_atlas.sitefile import read_site_file
+from tests.conftest import run_command
+
+ROOT = Path(__file__).parent.parent
+SOURCES = sorted((ROOT / "src/jovial_atlas").rglob("*.py"))
+
+
+def commands():
+    for name, (module, _) in COMMANDS.items():
+        command = import_module(f"jovial_atlas.cli.{module}").command
+        yield name, command
+        if isinstance(command, click.Group):
+            yield from ((f"{name} {inner}", one) for inner, one in command.commands.items())
+
+
+@pytest.mark.parametrize(("name", "command"), list(commands()))
+def test_every_command_explains_itself_with_an_example(name, command):
+    assert command.help
+    assert f"Example: jovial-atlas {name}" in (command.epilog or "")
+    for option in command.params:
+        assert isinstance(option, click.Argument) or option.help, option.name
+
+
+def test_the_one_line_of_help_and_the_reference_are_up_to_date(tmp_path):
+    done = subprocess.run(
+        [sys.executable, "tools/make_reference.py", "--check"],
+        cwd=ROOT, capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stdout + done.stderr
+
+
+def test_every_code_that_is_emitted_is_in_the_registry_and_the_other_way():
+    text = "\n".join(path.read_text() for path in SOURCES if path.name != "registry.py")
+    prefixes = {code.partition("-")[0] for code in CHECKS}
+    one_of = "|".join(sorted(prefixes))
+    quoted = set(re.findall(rf'"((?:{one_of})(?:-[a-z0-9]+)+)"', text))
+    built = {
+        f"{name}-{kind}" for name in ("title", "description") for kind in ("missing", "duplicate")
+    }
+    other_names = {"sitemap-video", "json-ld"}
+    assert quoted | built >= set(CHECKS)
+    assert quoted - set(CHECKS) - other_names == set()
+    assert all(
+        check.severity in SEVERITIES and check.fix.endswith(".") for check in CHECKS.values()
+    )
+
+
+def test_help_loads_nothing_heavy():
+    code = (
+        "import sys; from jovial_atlas.cli import run; run(['--help']); "
+        "print([m for m in ('polars', 'rich', 'pydantic', 'httpx', 'sqlalchemy', 'lxml') "
+        "if m in sys.modules], file=sys.stderr)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stderr.strip() == "[]"
+
+
+def test_version_and_help_answer(tmp_path):
+    assert re.match(
+        r"jovial-atlas, version \d+\.\d+\.\d+", run_command("--version", cwd=tmp_path).out
+    )
+    ran = run_command("--help", cwd=tmp_path)
+    assert [name for name in COMMANDS if f"\n  {name}" not in ran.out] == []
+
+
+def test_the_site_file_of_the_guide_is_a_good_one(tmp_path):
+    guide = (ROOT / "docs/guide.md").read_text()
+    blocks = re.findall(r"```toml\n(.*?)```", guide, re.S)
+    whole = next(block for block in blocks if "[site]" in block)
+    (tmp_path / "atlas.toml").write_text(whole)
+    read_site_file(tmp_path / "atlas.toml")
+
+
+def test_no_module_below_the_command_line_prints_or_reads_the_environment():
+    for path in SOURCES:
+        if "/cli/" in path.as_posix():
+            continue
+        text = path.read_text()
+        assert not re.search(r"^\s*print\(|os\.environ|sys\.exit\(|getenv\(", text, re.M), path

@@ -1,0 +1,112 @@
+"""Remakes docs/screenshots from the sample site: terminal pictures under Xvfb, pages in Chromium.
+
+Needs Debian's xvfb, xterm, imagemagick, fonts-dejavu and chromium.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from datetime import UTC, datetime
+from pathlib import Path
+
+from jovial_atlas.demo.round import (
+    TOKEN,
+    TOKEN_VARIABLE,
+    add_engines,
+    prepare,
+    servers,
+    wait_for_engines,
+)
+from jovial_atlas.demo.site import URL
+
+SHOTS = Path(__file__).parent.parent / "docs/screenshots"
+COMMAND = Path(sys.executable).with_name("jovial-atlas")
+#: Picture → the command it shows, in the order of the round.
+TERMINAL = {
+    "init": f"init --yes --url {URL} --html public --name 'Marrowfen Wetland Reserve' "
+    "--short-name Marrowfen",
+    "survey": "survey",
+    "build": "build",
+    "check": "check | head -45",
+    "explain": "explain /hides/heron-fishing/",
+    "pages": "pages --verdict unlisted",
+    "submit": "submit",
+    "status": "status --engine quillseek",
+    "robots": "robots test --agent lanternbot --agent mirrorbot /search/?q=otter /species/otter/",
+}
+NEEDED = ("Xvfb", "xterm", "import", "chromium")
+
+
+def terminal(name: str, line: str, folder: Path) -> None:
+    """A picture of one command in a terminal of 1280×800."""
+    script = folder / f".{name}.sh"
+    script.write_text(
+        f"cd {folder}\nexport FORCE_COLOR=1 {TOKEN_VARIABLE}={TOKEN} PATH={COMMAND.parent}:$PATH\nclear\n"
+        f"printf '$ jovial-atlas %s\\n' \"{line}\"\n"
+        f"jovial-atlas {line}\n"
+        f"touch {folder}/.{name}.done\nsleep 30\n"
+    )
+    picture = SHOTS / f"{name}.png"
+    inner = (
+        "xterm -fa 'DejaVu Sans Mono' -fs 10 -geometry 158x50+0+0 -bg '#14201f' -fg '#e6e1d3' "
+        f"-b 4 +sb -e bash {script} & "
+        f"for _ in $(seq 300); do [ -e {folder}/.{name}.done ] && break; sleep 0.1; done; "
+        "sleep 0.6; "
+        f"import -window root {picture}; kill %1"
+    )
+    subprocess.run(
+        ["xvfb-run", "-a", "-s", "-screen 0 1280x800x24", "bash", "-c", inner],
+        check=True, timeout=90, capture_output=True,
+        env={**os.environ, "TERM": "xterm-256color"},
+    )  # fmt: skip
+    (folder / f".{name}.done").unlink(missing_ok=True)
+    script.unlink()
+
+
+def web_page(name: str, address: str) -> None:
+    """A picture of a page in headless Chromium."""
+    with tempfile.TemporaryDirectory() as profile:
+        subprocess.run(
+            ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run",
+             "--disable-background-networking", "--disable-component-update", "--disable-sync",
+             f"--user-data-dir={profile}", "--window-size=1280,800", "--hide-scrollbars",
+             f"--screenshot={SHOTS / name}.png", address],
+            check=True, timeout=90, capture_output=True,
+        )  # fmt: skip
+
+
+def main() -> None:
+    """Make all pictures, or those named as arguments."""
+    missing = [program for program in NEEDED if not shutil.which(program)]
+    if missing:
+        raise SystemExit(f"Missing: {', '.join(missing)}. See the first lines of this file.")
+    wanted = set(sys.argv[1:])
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as place:
+        folder = Path(place) / "marrowfen"
+        prepare(folder, datetime.now(UTC))
+        with servers(folder) as running:
+            for name, line in TERMINAL.items():
+                if name == "status":
+                    wait_for_engines(running)
+                if not wanted or name in wanted:
+                    terminal(name, line, folder)
+                else:
+                    subprocess.run(
+                        f"{COMMAND} {line}", cwd=folder, shell=True, check=False,
+                        capture_output=True, env={**os.environ, TOKEN_VARIABLE: TOKEN},
+                    )  # fmt: skip
+                if name == "init":
+                    add_engines(folder, running.engines)
+            if not wanted or "site" in wanted:
+                web_page("site", f"http://{running.site}/field-notes/dawn-at-the-reedbed/")
+            time.sleep(0.1)
+
+
+if __name__ == "__main__":
+    main()
