@@ -46,7 +46,8 @@ def terminal(name: str, line: str, folder: Path) -> None:
     """A picture of one command in a terminal of 1280×800."""
     script = folder / f".{name}.sh"
     script.write_text(
-        f"cd {folder}\nexport FORCE_COLOR=1 {TOKEN_VARIABLE}={TOKEN} PATH={COMMAND.parent}:$PATH\nclear\n"
+        f"cd {folder}\nexport FORCE_COLOR=1 {TOKEN_VARIABLE}={TOKEN}\n"
+        f"export PATH={COMMAND.parent}:$PATH\nclear\n"
         f"printf '$ jovial-atlas %s\\n' \"{line}\"\n"
         f"jovial-atlas {line}\n"
         f"touch {folder}/.{name}.done\nsleep 30\n"
