@@ -1,0 +1,1 @@
+"""Speed, as ratios against plain baselines in the same run: `make bench`."""

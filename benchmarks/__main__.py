@@ -1,0 +1,60 @@
+"""Runs every benchmark (or those named) and prints each ratio beside both figures.
+
+Machines are shared and noisy: pairs are timed in turn and the median of the ratios is
+what counts, never a single time.
+"""
+
+from __future__ import annotations
+
+import statistics
+import sys
+import time
+from collections.abc import Callable
+
+from benchmarks import build, start, survey
+
+BENCHMARKS = {"start": start.run, "survey": survey.run, "build": build.run}
+
+
+def pair(
+    name: str,
+    ours: Callable[[], object],
+    baseline: Callable[[], object],
+    *,
+    wanted: str,
+    runs: int = 5,
+) -> float:
+    """Time two things in turn and print the median of ours against the baseline."""
+    ratios, mine, theirs = [], [], []
+    for number in range(runs + 1):
+        times = []
+        for work in (ours, baseline):
+            began = time.perf_counter()
+            work()
+            times.append(time.perf_counter() - began)
+        if number:  # the first pair warms up
+            ratios.append(times[0] / times[1])
+            mine.append(times[0])
+            theirs.append(times[1])
+    ratio = statistics.median(ratios)
+    print(
+        f"{name:<44} {statistics.median(mine):8.3f} s  "
+        f"baseline {statistics.median(theirs):8.3f} s  "
+        f"ratio {ratio:6.2f} ({min(ratios):.2f} to {max(ratios):.2f})  wanted: {wanted}",
+        flush=True,
+    )
+    return ratio
+
+
+def main() -> None:
+    """Run the benchmarks named as arguments, or all."""
+    unknown = set(sys.argv[1:]) - BENCHMARKS.keys()
+    if unknown:
+        raise SystemExit(f"No benchmark {sorted(unknown)[0]!r}; there are {', '.join(BENCHMARKS)}.")
+    for name, run in BENCHMARKS.items():
+        if not sys.argv[1:] or name in sys.argv[1:]:
+            run(pair)
+
+
+if __name__ == "__main__":
+    main()
