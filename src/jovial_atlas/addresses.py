@@ -121,6 +121,23 @@ def folder(address: str) -> str:
     return address.split("?", 1)[0].rpartition("/")[0] + "/"
 
 
+def identify(
+    address: str, trailing_slash: str = "keep", query: str | tuple[str, ...] = "keep"
+) -> str:
+    """The one spelling by the site's own choice: `trailing_slash` keep, add or remove (not
+    for names with an ending), `query` keep, drop, or the parameters that mean something."""
+    path, mark, asked = address.partition("?")
+    if mark and query != "keep":
+        kept = [] if query == "drop" else [p for p in asked.split("&") if p.split("=")[0] in query]
+        asked = "&".join(kept)
+    last = path.rpartition("/")[2]
+    if trailing_slash == "add" and last and "." not in last:
+        path += "/"
+    elif trailing_slash == "remove" and not last and path.count("/") > 3:
+        path = path.rstrip("/")
+    return f"{path}?{asked}" if asked else path
+
+
 _INDEX = re.compile(r"(?:^|(?<=/))index\.x?html?$")
 _ENDING = re.compile(r"\.x?html?$")
 

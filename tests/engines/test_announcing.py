@@ -7,11 +7,10 @@ import pytest
 
 from jovial_atlas.engines import indexnow
 from jovial_atlas.engines.announce import Published, announce, ask_reports, due
-from jovial_atlas.engines.call import Request
-from jovial_atlas.engines.send import send
 from jovial_atlas.errors import LedgerError, NetworkError
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel
+from jovial_atlas.web import Request, send
 
 SITE = "https://www.marrowfen.example"
 KEY = "0123456789abcdef"

@@ -1,13 +1,13 @@
 """Reading pages: what real sites show, and what they get wrong."""
 
-import os
 from pathlib import Path
 
+import polars as pl
 import pytest
 
 from jovial_atlas.errors import ContentError
-from jovial_atlas.pages.survey import collect, compare
-from jovial_atlas.sources.html import address_of, page_files, read_folder
+from jovial_atlas.pages.gather import Gathering
+from jovial_atlas.sources.html import Folder, address_of, page_files, read_folder
 from jovial_atlas.sources.page import PageFile, Reading, read_page
 from tests.conftest import NOW, page
 
@@ -131,16 +131,27 @@ def test_the_fingerprint_sees_the_content_and_not_the_frame():
     assert one["fingerprint"] == two["fingerprint"] != three["fingerprint"]
 
 
+def gathered(place, batches):
+    with Gathering(place) as gathering:
+        for batch in batches:
+            gathering.add(batch)
+        gathering.finish(place / "pages.parquet")
+        return pl.read_parquet(place / "pages.parquet"), gathering.faults
+
+
 def test_a_folder_is_read_whole_and_alike_with_and_without_workers(tmp_path):
+    root = tmp_path / "root"
+    root.mkdir()
     for number in range(120):
-        (tmp_path / f"{number}.html").write_text(page(f"Page {number}"))
-    (tmp_path / ".hidden.html").write_text(page())
-    (tmp_path / "notes.txt").write_text("no page")
-    (tmp_path / "out.html").symlink_to("/etc/hostname")
-    (tmp_path / "index.html").write_text(page(head="<link rel=canonical href=/0.html>"))
-    (tmp_path / "0.htm").write_text(page(head=f"<link rel=canonical href={SITE}/0.html>"))
-    alone, faults = collect(read_folder(tmp_path, SITE, READING, workers=1))
-    pooled, _ = collect(read_folder(tmp_path, SITE, READING, workers=2))
+        (root / f"{number}.html").write_text(page(f"Page {number}"))
+    (root / ".hidden.html").write_text(page())
+    (root / "notes.txt").write_text("no page")
+    (root / "out.html").symlink_to("/etc/hostname")
+    (root / "index.html").write_text(page(head="<link rel=canonical href=/0.html>"))
+    (root / "0.htm").write_text(page(head=f"<link rel=canonical href={SITE}/0.html>"))
+    folder = Folder(root, SITE)
+    alone, faults = gathered(tmp_path, read_folder(folder, READING, workers=1))
+    pooled, _ = gathered(tmp_path, read_folder(folder, READING, workers=2))
     assert alone.equals(pooled)
     assert alone.height == 121
     assert {(fault.code, fault.where) for fault in faults} == {
@@ -149,24 +160,9 @@ def test_a_folder_is_read_whole_and_alike_with_and_without_workers(tmp_path):
     }
 
 
-def test_changes_are_told_by_content_not_by_reading_again(tmp_path):
-    for name in "abc":
-        (tmp_path / f"{name}.html").write_text(page(name))
-    before, _ = collect(read_folder(tmp_path, SITE, READING))
-    (tmp_path / "a.html").write_text(page("changed"))
-    (tmp_path / "b.html").unlink()
-    (tmp_path / "d.html").write_text(page())
-    os.utime(tmp_path / "c.html", None)
-    after, _ = collect(read_folder(tmp_path, SITE, READING))
-    changes = compare(before.with_columns(lastmod=None), after.with_columns(lastmod=None))
-    assert [changes.added, changes.changed, changes.removed] == [
-        [f"{SITE}/{name}.html"] for name in "dab"
-    ]
-
-
 def test_a_folder_that_is_not_there_is_one_clear_sentence(tmp_path):
     with pytest.raises(ContentError, match="does not exist"):
-        page_files(tmp_path / "nope", SITE)
+        page_files(Folder(tmp_path / "nope", SITE))
     (tmp_path / "file").touch()
     with pytest.raises(ContentError, match="is not a folder"):
-        page_files(tmp_path / "file", SITE)
+        page_files(Folder(tmp_path / "file", SITE))

@@ -14,11 +14,10 @@ import httpx
 
 from jovial_atlas import addresses
 from jovial_atlas.checks.sets import Fetched
-from jovial_atlas.engines.call import Request
-from jovial_atlas.engines.send import send
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault
 from jovial_atlas.sitemaps.protocol import MAX_BYTES
+from jovial_atlas.web import Request, send
 
 
 @dataclass(frozen=True, slots=True)

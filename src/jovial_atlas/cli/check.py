@@ -57,7 +57,7 @@ def command(
     findings: list[Finding] = []
     looked_at: list[str] = []
     if targets:
-        from jovial_atlas.engines.send import new_client
+        from jovial_atlas.web import new_client
 
         site = None
         try:

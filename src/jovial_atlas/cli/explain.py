@@ -44,6 +44,8 @@ def _as_json(explained: Explained) -> dict[str, Any]:
         "path": page["path"],
         "lastmod": page["lastmod"],
         "lastmod_from": page["lastmod_from"],
+        "merged": page["merged"] or [],
+        "extra": page.get("extra") or {},
         "layers": [
             {"layer": one.name, "sets": one.sets, "reason": one.reason, "decides": list(one.won)}
             for one in explained.layers
@@ -86,6 +88,14 @@ def _show(out: Output, explained: Explained) -> None:
             for one in explained.layers
         ],
     )
+    if page["merged"]:
+        out.table(
+            [("Also said by", "left"), ("Of", "left"), ("Value", "fold"), ("Used", "left")],
+            [[one["source"], one["column"], one["value"], one["used"]] for one in page["merged"]],
+        )
+    if page.get("extra"):
+        known = {key: value for key, value in page["extra"].items() if value is not None}
+        out.indented("extra  ", json.dumps(known, ensure_ascii=False, default=str))
     out.say("Head", style="bold")
     out.indented(
         "title      ", f"{head['title'] or 'none'} (from {head['title_from'] or 'nowhere'})"

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
@@ -16,27 +18,50 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
 )
 @click.option("--section", help="Only pages of this section.")
 @click.option("--verdict", type=click.Choice(["listed", "unlisted"]), help="Only these.")
+@click.option("--source", help="Only pages of this source.")
+@click.option("--language", help="Only pages in this language, as in de or en-GB.")
 @click.option("--match", metavar="PATTERN", help="Only addresses like this: /tags/**")
 @click.option("--where", metavar="SQL", help="Only pages where this condition holds.")
 @click.option("--limit", type=click.IntRange(1), help="At most this many.")
+@click.option(
+    "--export",
+    "export_to",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Write all columns to a .csv, .json, .jsonl or .parquet file instead.",
+)
 def command(
     work: Work,
     section: str | None,
     verdict: str | None,
+    source: str | None,
+    language: str | None,
     match: str | None,
     where: str | None,
     limit: int | None,
+    export_to: Path | None,
 ) -> int:
     """List pages with their verdicts, as of the last survey and the site file of now."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.pages import select_pages
+    from jovial_atlas.rounds.pages import export, select_pages
     from jovial_atlas.rounds.survey import last_survey
 
     site, out = work.site(), work.output
     found = select_pages(
-        last_survey(site).decided, site, section=section, verdict=verdict, match=match, where=where
+        last_survey(site).decided,
+        site,
+        section=section,
+        verdict=verdict,
+        source=source,
+        language=language,
+        match=match,
+        where=where,
     )
     shown = found.head(limit) if limit else found
+    if export_to:
+        export(shown, export_to)
+        out.note(f"{plural(shown.height, 'page')} written to {export_to}.")
+        return 0
     rows = shown.select(_FIELDS)
     if out.format == "json":
         out.json(rows.to_dicts())

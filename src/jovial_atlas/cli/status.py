@@ -30,8 +30,8 @@ def command(work: Work, engines: tuple[str, ...], offline: bool, timeout: float)
     indexed, and what to do next.
 
     Engines whose channels allow it are asked, and their answers kept in the ledger."""
-    from jovial_atlas.engines.send import new_client
     from jovial_atlas.rounds.submit import engines_named, open_ledger, run_status
+    from jovial_atlas.web import new_client
 
     site, out = work.site(), work.output
     chosen = engines_named(site, engines)

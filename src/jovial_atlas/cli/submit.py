@@ -26,7 +26,6 @@ def command(work: Work, engines: tuple[str, ...], dry_run: bool, timeout: float)
 
     Each announcement is recorded before it is sent, and its outcome after."""
     from jovial_atlas.engines.announce import Outcome, channel_name
-    from jovial_atlas.engines.send import new_client
     from jovial_atlas.rounds.submit import (
         all_due,
         engines_named,
@@ -34,6 +33,7 @@ def command(work: Work, engines: tuple[str, ...], dry_run: bool, timeout: float)
         refuse_hidden,
         run_submit,
     )
+    from jovial_atlas.web import new_client
 
     site, out = work.site(), work.output
     chosen = engines_named(site, engines)

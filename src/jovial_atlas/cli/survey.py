@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import asdict
 
 import click
@@ -11,33 +12,43 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 @atlas_command("survey", formats=TABLE_FORMATS, epilog="Example: jovial-atlas survey --format json")
 @click.option("--workers", type=click.IntRange(1, 64), help="Processes that read pages.")
-def command(work: Work, workers: int | None) -> int:
+@click.option("--full", is_flag=True, help="Read every file again, also unchanged ones.")
+@click.option(
+    "--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
+    help="Seconds to wait for a server.",
+)  # fmt: skip
+def command(work: Work, workers: int | None, full: bool, timeout: float) -> int:
     """Read the content into the page table: what is there, section by section, and what
     changed since last time."""
     from jovial_atlas.checks import findings_of
     from jovial_atlas.faults import plural
     from jovial_atlas.pages.survey import describe
-    from jovial_atlas.rounds.survey import run_survey, section_counts
+    from jovial_atlas.rounds.survey import run_survey
+    from jovial_atlas.web import new_client
 
     site, out = work.site(), work.output
-    with out.progress("Reading pages") as progress:
-        survey = run_survey(site, work.now(), workers=workers, progress=progress)
-    counted = section_counts(survey.decided, site)
+    with out.progress("Reading pages") as progress, new_client(timeout) as client:
+        survey = run_survey(
+            site, work.now(), client, environment=os.environ, full=full, workers=workers,
+            progress=progress,
+        )  # fmt: skip
+    counted = survey.sections
     findings = findings_of(survey.faults)
     totals = [sum(getattr(one, key) for one in counted) for key in _COUNTS]
     if out.format == "json":
         changes = survey.changes
         out.json(
             {
-                "pages": survey.decided.height,
+                "pages": survey.pages,
                 "sections": {
                     one.name: {key: getattr(one, key) for key in _COUNTS} for one in counted
                 },
                 "changes": {
-                    "added": len(changes.added),
-                    "changed": len(changes.changed),
-                    "removed": len(changes.removed),
+                    "added": changes.added,
+                    "changed": changes.changed,
+                    "removed": changes.removed,
                 },
+                "renamed": [{"from": old, "to": new} for old, new in changes.renamed],
                 "findings": [asdict(finding) for finding in findings],
             }
         )
@@ -55,7 +66,7 @@ def command(work: Work, workers: int | None) -> int:
         out.say(f"Since the last survey: {describe(survey.changes)}.")
         if out.verbose:
             for kind in ("added", "changed", "removed"):
-                for loc in getattr(survey.changes, kind):
+                for loc in survey.changes.shown.get(kind, []):
                     out.say(f"  {kind:<8} {loc}")
         if findings:
             files = len({finding.where for finding in findings})

@@ -13,13 +13,13 @@ from dataclasses import dataclass
 import httpx
 
 from jovial_atlas.engines import indexnow
-from jovial_atlas.engines.call import Request, fill, read_report
-from jovial_atlas.engines.send import Answer, send
+from jovial_atlas.engines.call import fill, read_report
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import plural
 from jovial_atlas.ledger import Ledger, SitemapReport
 from jovial_atlas.ledger.record import FAILED, PENDING, REFUSED, TAKEN
 from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel
+from jovial_atlas.web import Answer, Request, send
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,25 +4,15 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 from urllib.parse import quote
 
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.ledger import SitemapReport
+from jovial_atlas.web import Request
 
 #: Our fields of a report, and the names under which an engine may give them.
 REPORT_FIELDS = ("loc", "last_read", "state", "found", "indexed", "reasons")
-
-
-@dataclass(frozen=True, slots=True)
-class Request:
-    """One request to send: method, URL, header fields, body."""
-
-    method: str
-    url: str
-    headers: Mapping[str, str]
-    body: bytes = b""
 
 
 def fill(

@@ -6,8 +6,9 @@ One row an address. Dates are strings in the product's form (`dates`): `YYYY-MM-
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVar
 
 import polars as pl
 
@@ -31,12 +32,23 @@ VIDEO = pl.Struct(
     }
 )
 
+MERGED = pl.Struct(
+    {"source": pl.String, "column": pl.String, "value": pl.String, "used": pl.Boolean}
+)
+
 COLUMNS = (
     Column("loc", pl.String, "the page's normalised absolute address; unique"),
     Column("source", pl.String, "name of the source that delivered the page"),
     Column("path", pl.String, "file inside the source, with `/`"),
     Column("status", pl.Int16, "HTTP status with which the address is answered"),
-    Column("kind", pl.String, "page, error (an error page) or frames (a frameset)"),
+    Column(
+        "kind",
+        pl.String,
+        "page, error (an error page), frames (a frameset), document (a file that is not HTML), "
+        "attachment, draft, or future (dated in the future)",
+    ),
+    Column("in_section", pl.String, "section that the source names, before any pattern"),
+    Column("parent", pl.String, "address or number of the page that an attachment belongs to"),
     Column("redirect", pl.String, "address to which the page sends visitors on at once"),
     Column("title", pl.String, "text of the title element"),
     Column("heading", pl.String, "text of the first h1"),
@@ -56,8 +68,13 @@ COLUMNS = (
     Column("links_out", pl.Int32, "links to other sites"),
     Column("images", pl.List(IMAGE), "pictures shown, in order, each once"),
     Column("videos", pl.List(VIDEO), "video elements with a media file"),
+    Column("tags", pl.List(pl.String), "tags, as the source names them"),
+    Column("categories", pl.List(pl.String), "categories, as the source names them"),
     Column("fingerprint", pl.String, "digest of the main content's text"),
     Column("bytes", pl.Int64, "size of the file"),
+    Column("mtime", pl.Int64, "time of the file, in nanoseconds since 1970"),
+    Column("digest", pl.String, "digest of the file's bytes"),
+    Column("merged", pl.List(MERGED), "values of other sources for this address, used or not"),
 )
 
 SCHEMA: dict[str, Any] = {column.name: column.type for column in COLUMNS}
@@ -69,6 +86,10 @@ CHANGE_COLUMNS = (
 )  # fmt: skip
 
 
+#: The one column whose fields differ from site to site: what sources deliver beyond `COLUMNS`.
+EXTRA = "extra"
+
+
 def empty() -> pl.DataFrame:
     """A page table without rows."""
     return pl.DataFrame(schema=SCHEMA)
@@ -77,3 +98,60 @@ def empty() -> pl.DataFrame:
 def table(rows: list[dict[str, Any]]) -> pl.DataFrame:
     """A page table from rows whose keys are the column names; missing keys become null."""
     return pl.DataFrame(rows, schema=SCHEMA) if rows else empty()
+
+
+Frame = TypeVar("Frame", pl.DataFrame, pl.LazyFrame)
+
+
+def conform(delivered: Frame) -> Frame:
+    """A delivered table brought to the schema: every column there, in order, of its type.
+
+    Columns that the schema does not know are fields of the struct `extra`, beside those
+    that are in it already. Raises ValueError where a column cannot have its type.
+    """
+    known = delivered.collect_schema()
+    fields = [pl.col(name) for name in known if name not in SCHEMA and name != EXTRA]
+    inner = known.get(EXTRA)
+    if isinstance(inner, pl.Struct):
+        named = {name for name in known if name not in SCHEMA}
+        fields += [
+            pl.col(EXTRA).struct.field(one.name) for one in inner.fields if one.name not in named
+        ]
+    columns = [
+        pl.col(name).cast(kind) if name in known else pl.lit(None, kind).alias(name)
+        for name, kind in SCHEMA.items()
+    ]
+    return delivered.select(*columns, *([pl.struct(fields).alias(EXTRA)] if fields else []))
+
+
+def extra_fields(frames: Iterable[pl.DataFrame | pl.LazyFrame]) -> dict[str, Any]:
+    """Fields of `extra` over several tables; where types differ the field is text."""
+    found: dict[str, Any] = {}
+    for frame in frames:
+        kind = frame.collect_schema().get(EXTRA)
+        for one in kind.fields if isinstance(kind, pl.Struct) else ():
+            same = found.get(one.name, one.dtype)
+            if same == pl.Null:
+                same = one.dtype
+            elif one.dtype not in (same, pl.Null):
+                numbers = same.is_numeric() and one.dtype.is_numeric()
+                same = pl.Float64() if numbers else pl.String()
+            found[one.name] = same
+    return {name: pl.String() if kind == pl.Null else kind for name, kind in found.items()}
+
+
+def with_extra(frame: Frame, fields: Mapping[str, Any]) -> Frame:
+    """The table with exactly these fields in `extra`; without any, the column is left out."""
+    kind = frame.collect_schema().get(EXTRA)
+    own = {one.name for one in kind.fields} if isinstance(kind, pl.Struct) else set()
+    if not fields:
+        return frame.drop(EXTRA, strict=False)
+    values = [
+        (
+            pl.col(EXTRA).struct.field(name).cast(type_, strict=False)
+            if name in own
+            else pl.lit(None, type_)
+        ).alias(name)
+        for name, type_ in fields.items()
+    ]  # fmt: skip
+    return frame.with_columns(pl.struct(values).alias(EXTRA))

@@ -18,13 +18,40 @@ def save(table: pl.DataFrame, path: Path) -> None:
     write_whole(path, buffer.getvalue())
 
 
-def load(path: Path) -> pl.DataFrame | None:
-    """The table that was saved there, or None where there is none. Raises OutputError."""
+def sink(table: pl.LazyFrame, path: Path) -> None:
+    """Write a table as Parquet without having it in memory as a whole. Raises OutputError."""
+    beside = path.with_name(f".{path.name}.new")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        table.sink_parquet(beside, compression="zstd", compression_level=1, statistics=False)
+        beside.replace(path)
+    except (OSError, pl.exceptions.PolarsError) as error:
+        beside.unlink(missing_ok=True)
+        raise OutputError(f"{path} cannot be written ({error}).") from error
+
+
+def scan(path: Path) -> pl.LazyFrame | None:
+    """The table that was saved there, to be read in pieces, or None where there is none."""
     if not path.exists():
         return None
     try:
-        return pl.read_parquet(path)
+        table = pl.scan_parquet(path)
+        table.collect_schema()
     except (pl.exceptions.PolarsError, OSError) as error:
-        raise OutputError(
-            f"{path} cannot be read ({error}). Delete it and run `jovial-atlas survey` again."
-        ) from error
+        raise _unreadable(path, error) from error
+    return table
+
+
+def load(path: Path) -> pl.DataFrame | None:
+    """The table that was saved there, or None where there is none. Raises OutputError."""
+    table = scan(path)
+    try:
+        return table.collect() if table is not None else None
+    except (pl.exceptions.PolarsError, OSError) as error:
+        raise _unreadable(path, error) from error
+
+
+def _unreadable(path: Path, error: Exception) -> OutputError:
+    return OutputError(
+        f"{path} cannot be read ({error}). Delete it and run `jovial-atlas survey` again."
+    )

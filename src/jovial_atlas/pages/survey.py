@@ -1,83 +1,103 @@
-"""One survey: batches from all sources become one page table, and what changed is told.
-
-The sources are handed in as iterables of batches; nothing is opened here.
-"""
+"""Two surveys compared: what came, changed, went, or moved to another address."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass, field
-from typing import Any
 
 import polars as pl
 
-from jovial_atlas.faults import Fault, plural
+from jovial_atlas.faults import plural
 from jovial_atlas.pages import schema
 
-
-@dataclass(slots=True)
-class Batch:
-    """Some pages of a source: rows by the columns of `schema`, and the faults met on the way."""
-
-    rows: list[dict[str, Any]] = field(default_factory=list)
-    faults: list[Fault] = field(default_factory=list)
+#: So many addresses of a kind are kept to be shown; the counts are always whole.
+SHOWN = 1_000
 
 
 @dataclass(frozen=True, slots=True)
 class Changes:
-    """Addresses that came, changed or went since the survey before, each sorted."""
+    """What happened since the survey before: counts, and the first addresses of each kind.
 
-    added: list[str]
-    changed: list[str]
-    removed: list[str]
-
-
-def collect(batches: Iterable[Batch]) -> tuple[pl.DataFrame, list[Fault]]:
-    """The page table, sorted by address, one row an address; and all faults.
-
-    Where two files have one address, the first in path order stays; the other is a fault.
+    `renamed` pairs (old, new) addresses with the same main content: candidates for a
+    redirect. They are counted among added and removed as well.
     """
-    tables = [schema.empty()]
-    faults: list[Fault] = []
-    for batch in batches:
-        tables.append(schema.table(batch.rows))
-        faults += batch.faults
-    pages = pl.concat(tables).sort("loc", "path", maintain_order=True)
-    twice = pages.filter(pl.col("loc").is_first_distinct().not_())
-    pages = pages.unique("loc", keep="first", maintain_order=True)
-    kept = dict(
-        pages.join(twice.select("loc"), on="loc", how="semi").select("loc", "path").iter_rows()
-    )
-    faults += [
-        Fault("address-twice", path, f"{loc} is also the address of {kept[loc]}, which is kept.")
-        for loc, path in twice.select("loc", "path").iter_rows()
-    ]
-    return pages, faults
+
+    added: int = 0
+    changed: int = 0
+    removed: int = 0
+    shown: dict[str, list[str]] = field(default_factory=dict)
+    renamed: list[tuple[str, str]] = field(default_factory=list)
 
 
-def compare(before: pl.DataFrame | None, after: pl.DataFrame) -> Changes:
+def compare(before: pl.LazyFrame | None, after: pl.LazyFrame) -> Changes:
     """What changed between two page tables; without an earlier one everything is new."""
     if before is None:
-        return Changes(after["loc"].to_list(), [], [])
-    old = before.select("loc", _mark(before).alias("mark"))
-    new = after.select("loc", _mark(after).alias("mark"))
-    both = new.join(old, on="loc", how="inner", suffix="_before")
+        first = after.select("loc").head(SHOWN).collect()["loc"].to_list()
+        count = after.select(pl.len()).collect().item()
+        return Changes(added=count, shown={"added": first})
+    old, new = _marked(before), _marked(after)
+    joined = new.join(old, on="h", how="full", suffix="_old", coalesce=True)
+    states = joined.select(
+        "h",
+        state=pl.when(pl.col("m_old").is_null())
+        .then(pl.lit("added"))
+        .when(pl.col("m").is_null())
+        .then(pl.lit("removed"))
+        .when(pl.col("m") != pl.col("m_old"))
+        .then(pl.lit("changed")),
+    ).filter(pl.col("state").is_not_null())
+    counts = dict(states["state"].value_counts().iter_rows())
+    shown: dict[str, list[str]] = {}
+    for state, table in (("added", after), ("changed", after), ("removed", before)):
+        some = states.filter(pl.col("state") == state)["h"]
+        shown[state] = _locs(table, some) if some.len() else []
     return Changes(
-        added=new.join(old, on="loc", how="anti")["loc"].sort().to_list(),
-        changed=both.filter(pl.col("mark") != pl.col("mark_before"))["loc"].sort().to_list(),
-        removed=old.join(new, on="loc", how="anti")["loc"].sort().to_list(),
+        counts.get("added", 0),
+        counts.get("changed", 0),
+        counts.get("removed", 0),
+        shown,
+        _renamed(before, after, states) if counts.get("removed") and counts.get("added") else [],
     )
 
 
-def _mark(pages: pl.DataFrame) -> pl.Expr:
-    known = [name for name in schema.CHANGE_COLUMNS if name in pages.columns]
-    values = [pl.col(name).cast(pl.String).fill_null("\x01") for name in known]
-    return pl.concat_str(values, separator="\x00")
+def _locs(table: pl.LazyFrame, hashes: pl.Series) -> list[str]:
+    chosen = table.select("loc").filter(pl.col("loc").hash().is_in(hashes.implode())).head(SHOWN)
+    return chosen.collect(engine="streaming")["loc"].sort().to_list()
+
+
+def _marked(pages: pl.LazyFrame) -> pl.DataFrame:
+    """Digests of address and content, so that ten million pages compare in little memory."""
+    known = pages.collect_schema()
+    values = [
+        pl.col(name).cast(pl.String).fill_null("\x01")
+        for name in schema.CHANGE_COLUMNS
+        if name in known
+    ]
+    mark = pl.concat_str(values, separator="\x00").hash()
+    table = pages.select(pl.col("loc").hash().alias("h"), mark.alias("m"))
+    return table.collect(engine="streaming")
+
+
+def _renamed(
+    before: pl.LazyFrame, after: pl.LazyFrame, states: pl.DataFrame
+) -> list[tuple[str, str]]:
+    """Pages that went and pages that came with the same fingerprint, where it is the only one."""
+
+    def of(table: pl.LazyFrame, state: str) -> pl.DataFrame:
+        hashes = states.filter(pl.col("state") == state)["h"]
+        chosen = table.filter(
+            pl.col("fingerprint").is_not_null() & pl.col("loc").hash().is_in(hashes.implode())
+        )
+        found = chosen.select("loc", "fingerprint").collect(engine="streaming")
+        return found.filter(~pl.col("fingerprint").is_duplicated())
+
+    pairs = of(before, "removed").join(of(after, "added"), on="fingerprint", suffix="_new")
+    return [(old, new) for old, new in pairs.select("loc", "loc_new").sort("loc").iter_rows()]
 
 
 def describe(changes: Changes) -> str:
-    """`3 added, 1 changed, 0 removed`."""
+    """`3 pages added, 1 changed, 0 removed`."""
+    moved = f", {len(changes.renamed):,} of them moved" if changes.renamed else ""
     return (
-        f"{plural(len(changes.added), 'page')} added, "
-        f"{len(changes.changed):,} changed, {len(changes.removed):,} removed"
+        f"{plural(changes.added, 'page')} added, "
+        f"{changes.changed:,} changed, {changes.removed:,} removed{moved}"
     )

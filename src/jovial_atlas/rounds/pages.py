@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import io
+import json
+from pathlib import Path
+
 import polars as pl
 
 from jovial_atlas import patterns
 from jovial_atlas.errors import AtlasError
+from jovial_atlas.files import write_whole
 from jovial_atlas.rules.layers import path_column
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.model import REST
@@ -17,6 +22,8 @@ def select_pages(
     *,
     section: str | None = None,
     verdict: str | None = None,
+    source: str | None = None,
+    language: str | None = None,
     match: str | None = None,
     where: str | None = None,
 ) -> pl.DataFrame:
@@ -26,6 +33,15 @@ def select_pages(
         if section not in known:
             raise AtlasError(f"{section!r} is no section; there are {', '.join(known)}.")
         decided = decided.filter(pl.col("section") == section)
+    if source is not None:
+        known = decided["source"].unique().sort().to_list()
+        if source not in known:
+            raise AtlasError(f"{source!r} is no source; there are {', '.join(known)}.")
+        decided = decided.filter(pl.col("source") == source)
+    if language is not None:
+        wanted = language.lower()
+        spoken = pl.col("language").fill_null(site.model.site.language).str.to_lowercase()
+        decided = decided.filter((spoken == wanted) | spoken.str.starts_with(f"{wanted}-"))
     if verdict is not None:
         decided = decided.filter(pl.col("verdict") == verdict)
     if match is not None:
@@ -37,7 +53,7 @@ def select_pages(
     if where is not None:
         try:
             decided = decided.filter(pl.sql_expr(where))
-        except pl.exceptions.ColumnNotFoundError:
+        except (pl.exceptions.ColumnNotFoundError, pl.exceptions.StructFieldNotFoundError):
             columns = ", ".join(decided.columns)
             raise AtlasError(
                 f"--where: {where!r} names a column that the page table does not have. "
@@ -48,3 +64,34 @@ def select_pages(
                 f"--where: {where!r} is no SQL condition ({str(error).splitlines()[0]})."
             ) from None
     return decided
+
+
+def export(found: pl.DataFrame, place: Path) -> None:
+    """Write pages with all their columns, by the ending of the file: .csv, .json, .jsonl or
+    .parquet. Lists and nested fields become JSON text in a CSV. Raises AtlasError."""
+    endings = (".csv", ".json", ".jsonl", ".parquet")
+    if place.suffix.lower() not in endings:
+        raise AtlasError(f"{place}: an export ends in {', '.join(endings)}.")
+    buffer = io.BytesIO()
+    if place.suffix == ".parquet":
+        found.write_parquet(buffer)
+    elif place.suffix == ".jsonl":
+        found.write_ndjson(buffer)
+    elif place.suffix == ".json":
+        text = json.dumps(found.to_dicts(), ensure_ascii=False, indent=1, default=str)
+        buffer.write(f"{text}\n".encode())
+    else:
+        _flat(found).write_csv(buffer, line_terminator="\r\n")
+    write_whole(place, buffer.getvalue())
+
+
+def _flat(found: pl.DataFrame) -> pl.DataFrame:
+    changes = []
+    for name, kind in found.schema.items():
+        if kind.is_nested():
+            values = [
+                json.dumps(value, ensure_ascii=False, default=str) if value else None
+                for value in found[name].to_list()
+            ]
+            changes.append(pl.Series(name, values, pl.String))
+    return found.with_columns(changes)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import tempfile
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -17,12 +18,13 @@ from jovial_atlas import addresses
 from jovial_atlas.errors import AtlasError, ContentError
 from jovial_atlas.faults import plural
 from jovial_atlas.files import FileSet, write_whole
-from jovial_atlas.pages.survey import collect
+from jovial_atlas.pages import snapshot
+from jovial_atlas.pages.gather import Gathering
 from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.build import MANIFEST, ROBOTS
 from jovial_atlas.sitefile.model import RESERVED_SECTIONS, REST
 from jovial_atlas.sitefile.read import STATE
-from jovial_atlas.sources.html import Progress, Style, address_of, read_folder
+from jovial_atlas.sources.html import Folder, Progress, Style, address_of, read_folder
 from jovial_atlas.sources.page import Reading
 
 #: A folder needs this many pages to become a section, and no more sections are made.
@@ -68,7 +70,7 @@ def propose(url: str, html: Path, now: datetime, progress: Progress | None = Non
             f"--url: {url} has a path. Give scheme and host alone; where the folder is served "
             f"below a path, write at = {addresses.path_and_query(address)!r} into its [[source]]."
         )
-    pages, _ = collect(read_folder(html, origin, Reading("html", now), progress=progress))
+    pages = _read(html, origin, now, progress)
     if not pages.height:
         raise ContentError(f"{html} holds no HTML page. Name the folder that holds the built site.")
     style = _style(pages, origin)
@@ -87,6 +89,17 @@ def propose(url: str, html: Path, now: datetime, progress: Progress | None = Non
         robots,
         notes,
     )
+
+
+def _read(html: Path, origin: str, now: datetime, progress: Progress | None) -> pl.DataFrame:
+    """The page table of the folder, read once and kept nowhere."""
+    with tempfile.TemporaryDirectory() as place, Gathering(Path(place)) as gathering:
+        for batch in read_folder(Folder(html, origin), Reading("html", now), progress=progress):
+            gathering.add(batch)
+        gathering.finish(Path(place) / "pages.parquet")
+        pages = snapshot.load(Path(place) / "pages.parquet")
+    assert pages is not None
+    return pages
 
 
 def _style(pages: pl.DataFrame, origin: str) -> Style:

@@ -3,23 +3,26 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
+from urllib.parse import unquote, urlsplit
 
+import httpx
 import polars as pl
 
-from jovial_atlas import dates
-from jovial_atlas.errors import AtlasError, OutputError
-from jovial_atlas.faults import Fault
-from jovial_atlas.files import write_whole
-from jovial_atlas.pages import snapshot
-from jovial_atlas.pages.survey import Batch, Changes, collect, compare
+from jovial_atlas import __version__, addresses, dates
+from jovial_atlas.errors import AtlasError, ContentError, OutputError
+from jovial_atlas.faults import Fault, plural
+from jovial_atlas.files import digest, write_whole
+from jovial_atlas.pages import schema, snapshot
+from jovial_atlas.pages.gather import Batch, Gathering
+from jovial_atlas.pages.survey import Changes, compare
 from jovial_atlas.rules import decide
-from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sources.html import Progress, read_folder
-from jovial_atlas.sources.page import Reading
+from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
+from jovial_atlas.sources.html import Known, Progress
+from jovial_atlas.sources.opening import Surroundings, name_of, open_source
 
 PAGES = "pages.parquet"
 RECORD = "survey.json"
@@ -27,11 +30,21 @@ RECORD = "survey.json"
 
 @dataclass(frozen=True, slots=True)
 class Survey:
-    """A survey: the decided page table, what changed since the one before, faults met."""
+    """A survey: what each section holds, what changed since the one before, faults met."""
+
+    at: str
+    pages: int
+    sections: list[SectionCount]
+    changes: Changes
+    faults: list[Fault]
+
+
+@dataclass(frozen=True, slots=True)
+class LastSurvey:
+    """The survey that was kept last, with verdicts by the site file of now."""
 
     at: str
     decided: pl.DataFrame
-    changes: Changes
     faults: list[Fault]
 
 
@@ -49,44 +62,139 @@ class SectionCount:
 def run_survey(
     site: SiteFile,
     now: datetime,
+    client: httpx.Client,
     *,
+    environment: Mapping[str, str] | None = None,
+    full: bool = False,
     workers: int | None = None,
     progress: Progress | None = None,
 ) -> Survey:
     """Read all sources, compare with the survey before, and keep the result.
 
-    Raises ContentError, OutputError, and SiteFileError where a rule cannot be applied.
+    A source that breaks is a fault; its pages of the survey before are kept. Raises
+    ContentError where nothing at all could be read, OutputError, and SiteFileError where a
+    rule cannot be applied.
     """
-    pages, faults = collect(_batches(site, now, workers, progress))
-    decided = decide(pages, site)
-    before = snapshot.load(site.state / PAGES)
-    changes = compare(before, pages)
-    snapshot.save(pages, site.state / PAGES)
+    identity = site.model.identity
+    around = Surroundings(
+        site, now, environment or {}, client,
+        lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
+        workers, progress,
+    )  # fmt: skip
+    target = site.state / PAGES
+    beside = target.with_name(f".{PAGES}.survey")
+    before = snapshot.scan(target)
+    memory = _remembered(site, before, full)
+    with Gathering(site.state) as gathering:
+        broken = [
+            error
+            for source in site.model.source
+            if (error := _gather(source, around, memory, gathering, before))
+        ]
+        if len(broken) == len(site.model.source) and before is None:
+            raise broken[0]
+        gathering.finish(beside, [name_of(s) for s in site.model.source if s.merge == "win"])
+        faults = gathering.faults
+    try:
+        after = snapshot.scan(beside)
+        assert after is not None
+        sections = section_counts(decide(after, site), site)
+        changes = compare(before, after)
+        beside.replace(target)
+    finally:
+        beside.unlink(missing_ok=True)
     at = dates.write(now)
-    record = {"at": at, "faults": [asdict(fault) for fault in faults]}
-    write_whole(
-        site.state / RECORD, (json.dumps(record, ensure_ascii=False, indent=1) + "\n").encode()
-    )
-    return Survey(at, decided, changes, faults)
+    record = {
+        "at": at,
+        "keys": {name_of(source): _key(source, site) for source in site.model.source},
+        "renamed": changes.renamed,
+        "faults": [asdict(fault) for fault in faults],
+    }
+    text = json.dumps(record, ensure_ascii=False, indent=1) + "\n"
+    write_whole(site.state / RECORD, text.encode())
+    return Survey(at, sum(one.pages for one in sections), sections, changes, faults)
 
 
-def _batches(
-    site: SiteFile, now: datetime, workers: int | None, progress: Progress | None
-) -> Iterator[Batch]:
-    for source in site.model.source:
-        reading = Reading(source.name or source.path, now, source.canonicals == "honour")
-        yield from read_folder(
-            site.folder / source.path,
-            site.model.site.url,
-            reading,
-            style=source.addresses,
-            mount=source.at,
-            workers=workers,
-            progress=progress,
+def _gather(
+    source: Source,
+    around: Surroundings,
+    memory: dict[str, Known],
+    gathering: Gathering,
+    before: pl.LazyFrame | None,
+) -> ContentError | None:
+    """Take all batches of one source. Where it breaks, its pages of before stand instead."""
+    name = name_of(source)
+    gathering.begin()
+    try:
+        for batch in open_source(source, around, memory.get(name)):
+            table = _identified(batch.table, around)
+            if source.section:
+                table = table.with_columns(in_section=pl.lit(source.section))
+            gathering.add(Batch(table, batch.faults))
+    except (ContentError, ValueError) as error:
+        gathering.forget()
+        kept = before.filter(pl.col("source") == name).collect() if before is not None else None
+        told = f"{error} "
+        if kept is not None and kept.height:
+            gathering.add(Batch(kept))
+            told += f"{plural(kept.height, 'page')} of the survey before are kept."
+        else:
+            told += "Nothing of it is in the page table."
+        gathering.faults.append(Fault("source-broken", name, told))
+        return error if isinstance(error, ContentError) else ContentError(str(error))
+    return None
+
+
+def _identified(
+    table: pl.DataFrame | pl.LazyFrame, around: Surroundings
+) -> pl.DataFrame | pl.LazyFrame:
+    """Addresses in the one spelling that the site chose; nothing to do where it keeps all."""
+    identity = around.site.model.identity
+    if identity.trailing_slash == "keep" and identity.query == "keep":
+        return table
+    known = table.collect_schema()
+    columns = [
+        pl.col(name).map_elements(around.identify, return_dtype=pl.String)
+        for name in ("loc", "canonical")
+        if name in known
+    ]
+    return table.with_columns(columns)
+
+
+def _key(source: Source, site: SiteFile) -> str:
+    """What pages of a source depend on beside their files; another key means reading anew."""
+    parts = [__version__, site.model.site.url, repr(source), repr(site.model.dates),
+             repr(site.model.identity)]  # fmt: skip
+    return digest("\n".join(parts).encode())
+
+
+def _remembered(site: SiteFile, before: pl.LazyFrame | None, full: bool) -> dict[str, Known]:
+    """Rows and faults of the survey before, by source, where they were read in the same way."""
+    if before is None or full:
+        return {}
+    try:
+        record = json.loads((site.state / RECORD).read_bytes())
+        keys, told = record["keys"], [Fault(**fault) for fault in record["faults"]]
+    except (OSError, ValueError, KeyError, TypeError):
+        return {}
+    if set(schema.SCHEMA) - set(before.collect_schema()):
+        return {}
+    faults: dict[str, list[Fault]] = {}
+    for fault in told:
+        faults.setdefault(fault.where, []).append(fault)
+    return {
+        name_of(source): Known(
+            before.filter(pl.col("source") == name_of(source))
+            .select(list(schema.SCHEMA))
+            .collect(),
+            faults,
         )
+        for source in site.model.source
+        if isinstance(source, HtmlSource) and keys.get(name_of(source)) == _key(source, site)
+    }
 
 
-def last_survey(site: SiteFile) -> Survey:
+def last_survey(site: SiteFile) -> LastSurvey:
     """The survey that was kept last, with verdicts by the site file of now. Raises AtlasError."""
     pages = snapshot.load(site.state / PAGES)
     if pages is None:
@@ -99,10 +207,10 @@ def last_survey(site: SiteFile) -> Survey:
         raise OutputError(
             f"{site.state / RECORD} cannot be read ({error}). Run `jovial-atlas survey` again."
         ) from error
-    return Survey(at, decide(pages, site), Changes([], [], []), faults)
+    return LastSurvey(at, decide(pages, site), faults)
 
 
-def section_counts(decided: pl.DataFrame, site: SiteFile) -> list[SectionCount]:
+def section_counts(decided: pl.LazyFrame, site: SiteFile) -> list[SectionCount]:
     """What each section holds, in the order of the site file; empty sections are there too."""
     counted = {
         row["section"]: row
@@ -113,6 +221,7 @@ def section_counts(decided: pl.DataFrame, site: SiteFile) -> list[SectionCount]:
             pl.col("images").list.len().sum().alias("images"),
             pl.col("videos").list.len().sum().alias("videos"),
         )
+        .collect(engine="streaming")
         .to_dicts()
     }
     names = [section.name for section in site.model.section]
@@ -126,10 +235,12 @@ def section_counts(decided: pl.DataFrame, site: SiteFile) -> list[SectionCount]:
 
 def file_exists(site: SiteFile) -> Callable[[str], bool]:
     """Tells whether an address of the site leads to a file of a source or the output folder."""
-    from urllib.parse import unquote, urlsplit
-
     places = [(site.output, "/")]
-    places += [(site.folder / source.path, source.at) for source in site.model.source]
+    places += [
+        (site.folder / source.path, source.at)
+        for source in site.model.source
+        if isinstance(source, HtmlSource)
+    ]
 
     def exists(address: str) -> bool:
         path = unquote(urlsplit(address).path)

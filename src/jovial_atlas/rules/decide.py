@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 import polars as pl
 
 from jovial_atlas.rules.layers import (
@@ -26,12 +28,15 @@ VERDICT_COLUMNS = {
 }
 
 
-def decide(pages: pl.DataFrame, site: SiteFile) -> pl.DataFrame:
+Pages = TypeVar("Pages", pl.DataFrame, pl.LazyFrame)
+
+
+def decide(pages: Pages, site: SiteFile) -> Pages:
     """The page table with the columns of `VERDICT_COLUMNS`. One verdict a page, made here alone.
 
     Raises SiteFileError where a rule cannot be applied.
     """
-    layers = layers_of(site)
+    layers = layers_of(site, pages)
     table = _with_paths(pages, site)
     for number, layer in enumerate(layers):
         where = layer.where & pl.col("listed") if layer.fact else layer.where
@@ -47,16 +52,17 @@ def decide(pages: pl.DataFrame, site: SiteFile) -> pl.DataFrame:
         .then(pl.col("_index_by"))
         .otherwise(pl.col("_listed_by")),
     )
-    names = pl.Series([layer.name for layer in layers])
-    reasons = pl.Series([layer.reason for layer in layers])
+    numbers = range(len(layers))
+    names = dict(zip(numbers, [layer.name for layer in layers], strict=True))
+    reasons = dict(zip(numbers, [layer.reason for layer in layers], strict=True))
     return table.with_columns(
         verdict=pl.when("listed").then(pl.lit("listed")).otherwise(pl.lit("unlisted")),
-        reason=pl.lit(reasons).gather(pl.col("_by")),
-        decided_by=pl.lit(names).gather(pl.col("_by")),
+        reason=pl.col("_by").replace_strict(reasons, return_dtype=pl.String),
+        decided_by=pl.col("_by").replace_strict(names, return_dtype=pl.String),
     ).drop("_path", "_by", *(f"_{name}_by" for name in FIELDS))
 
 
-def _with_paths(pages: pl.DataFrame, site: SiteFile) -> pl.DataFrame:
+def _with_paths(pages: Pages, site: SiteFile) -> Pages:
     return pages.with_columns(path_column()).with_columns(section_column(site))
 
 
@@ -85,7 +91,7 @@ def explain_layers(page: pl.DataFrame, site: SiteFile) -> list[LayerSays]:
     table = _with_paths(page, site)
     says = [
         (layer, layer.sets)
-        for layer in layers_of(site)
+        for layer in layers_of(site, page)
         if table.select(hit=layer.where).get_column("hit").item(0)
     ]
     last: dict[str, int] = {}

@@ -49,11 +49,11 @@ class LayerSays:
 
 def section_column(site: SiteFile) -> pl.Expr:
     """The section of each page: the first that matches, `pages` where none does."""
-    column = pl.lit(REST)
+    column = pl.coalesce(pl.col("in_section"), pl.lit(REST))
     for section in reversed(site.model.section):
         matches = pl.col("_path").str.contains(patterns.any_of(list(section.patterns)))
         column = pl.when(matches).then(pl.lit(section.name)).otherwise(column)
-    return column.alias("section")
+    return pl.coalesce(pl.col("in_section"), column).alias("section")
 
 
 def path_column() -> pl.Expr:
@@ -61,18 +61,28 @@ def path_column() -> pl.Expr:
     return pl.col("loc").str.replace(r"^[^:]+://[^/]+", "").alias("_path")
 
 
-def layers_of(site: SiteFile) -> list[Layer]:
-    """All layers of a site file, weakest first.
+def layers_of(site: SiteFile, table: pl.DataFrame | pl.LazyFrame | None = None) -> list[Layer]:
+    """All layers of a site file, weakest first, for a page table (its `extra` fields differ
+    from site to site).
 
-    Raises SiteFileError where a rule's `when` is no condition over the page table.
+    Raises SiteFileError where a rule's `when` is no condition over that table.
     """
+    known = schema.empty().schema if table is None else table.collect_schema()
     return [
         *_defaults(),
         *_section_layers(site),
-        *_rule_layers(site),
+        *_rule_layers(site, known),
         *_page_layers(),
         *_facts(site),
     ]
+
+
+_HIDDEN = {"listed": False, "index": False}
+_KINDS = (
+    ("draft", "drafts", _HIDDEN, "it is a draft"),
+    ("future", "future pages", _HIDDEN, "it is dated in the future"),
+    ("attachment", "attachments", {"listed": False}, "it is an attachment of another page"),
+)
 
 
 def _defaults() -> list[Layer]:
@@ -88,6 +98,10 @@ def _defaults() -> list[Layer]:
             pl.col("kind") == "error",
             {"listed": False, "index": False},
             "it is an error page",
+        ),
+        *(
+            Layer(f"default for {what}", pl.col("kind") == kind, sets, reason)
+            for kind, what, sets, reason in _KINDS
         ),
     ]
 
@@ -107,7 +121,7 @@ def _section_layers(site: SiteFile) -> list[Layer]:
     return layers
 
 
-def _rule_layers(site: SiteFile) -> list[Layer]:
+def _rule_layers(site: SiteFile, known: pl.Schema) -> list[Layer]:
     layers = []
     for number, rule in enumerate(site.model.rule):
         conditions = []
@@ -116,7 +130,7 @@ def _rule_layers(site: SiteFile) -> list[Layer]:
         if rule.section:
             conditions.append(pl.col("section") == rule.section)
         if rule.when:
-            conditions.append(_condition(site, number, rule.when))
+            conditions.append(_condition(site, number, rule.when, known))
         sets = _given(rule.set.listed, rule.set.index, rule.set.follow)
         name = f"rule {number + 1}"
         shown = rule.match or rule.section or rule.when
@@ -126,14 +140,19 @@ def _rule_layers(site: SiteFile) -> list[Layer]:
     return layers
 
 
-def _condition(site: SiteFile, number: int, text: str) -> pl.Expr:
+def _condition(site: SiteFile, number: int, text: str, known: pl.Schema) -> pl.Expr:
     """An SQL condition over the page table's columns, tried on an empty table."""
     example = 'when = "entries = 0"'
     try:
         expression = pl.sql_expr(text)
-        tried = schema.empty().with_columns(pl.lit("").alias("section")).select(tried=expression)
-    except pl.exceptions.ColumnNotFoundError:
-        columns = ", ".join([*schema.SCHEMA, "section"])
+        empty = pl.DataFrame(schema={**known, "section": pl.String})
+        tried = empty.select(tried=expression)
+    except (pl.exceptions.ColumnNotFoundError, pl.exceptions.StructFieldNotFoundError):
+        extra = known.get(schema.EXTRA)
+        named = (
+            [f"extra.{one.name}" for one in extra.fields] if isinstance(extra, pl.Struct) else []
+        )
+        columns = ", ".join([*schema.SCHEMA, "section", *named])
         message = f"{text!r} names a column that the page table does not have. It has: {columns}."
         raise site.error(("rule", number, "when"), message, example) from None
     except pl.exceptions.PolarsError as error:

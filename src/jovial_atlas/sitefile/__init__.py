@@ -3,7 +3,6 @@
 from jovial_atlas.sitefile.model import (
     CallChannel,
     Engine,
-    HtmlSource,
     IndexNowChannel,
     Publisher,
     Rule,
@@ -12,18 +11,37 @@ from jovial_atlas.sitefile.model import (
     SiteModel,
 )
 from jovial_atlas.sitefile.read import SiteFile, find_site_file, read_site_file
+from jovial_atlas.sitefile.sources import (
+    CrawlSource,
+    FeedSource,
+    HtmlSource,
+    JsonSource,
+    ListSource,
+    MarkdownSource,
+    Source,
+    SqlSource,
+    TableSource,
+)
 
 __all__ = [
     "CallChannel",
+    "CrawlSource",
     "Engine",
+    "FeedSource",
     "HtmlSource",
     "IndexNowChannel",
+    "JsonSource",
+    "ListSource",
+    "MarkdownSource",
     "Publisher",
     "Rule",
     "Section",
     "Site",
     "SiteFile",
     "SiteModel",
+    "Source",
+    "SqlSource",
+    "TableSource",
     "find_site_file",
     "read_site_file",
 ]

@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from jovial_atlas import addresses, patterns
+from jovial_atlas.sitefile.sources import Part, Source
 
 #: Names that a section may not have, since other files of the set are called so.
 RESERVED_SECTIONS = frozenset({"video", "news", "index"})
@@ -15,11 +16,7 @@ RESERVED_SECTIONS = frozenset({"video", "news", "index"})
 REST = "pages"
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
-
-
-class Site(_Part):
+class Site(Part):
     """`[site]`: what the site is."""
 
     url: str = Field(description="scheme and host of the public site, without a path")
@@ -49,7 +46,29 @@ class Site(_Part):
         return self
 
 
-class Publisher(_Part):
+class Identity(Part):
+    """`[identity]`: which spellings of an address are one page."""
+
+    trailing_slash: Literal["keep", "add", "remove"] = Field(
+        "keep", description="what happens to the last slash of an address without a file ending"
+    )
+    query: Literal["keep", "drop"] | tuple[str, ...] = Field(
+        "keep", description='"keep", "drop", or the parameters that mean something'
+    )
+
+
+class Dates(Part):
+    """`[dates]`: where the date of a page's last change comes from."""
+
+    trust: tuple[
+        Literal["field", "meta", "json-ld", "time", "published", "git", "fingerprint", "file"], ...
+    ] = Field(
+        ("field", "meta", "json-ld", "time", "published", "git", "fingerprint", "file"),
+        description="places, most trusted first; a place left out is not asked",
+    )
+
+
+class Publisher(Part):
     """`[publisher]`: who stands behind the site."""
 
     kind: Literal["organization", "person"] = Field("organization", description="what they are")
@@ -60,34 +79,10 @@ class Publisher(_Part):
     profiles: tuple[str, ...] = Field((), description="addresses of profiles elsewhere")
 
 
-class Output(_Part):
+class Output(Part):
     """`[output]`: where files go."""
 
     folder: str = Field("public", description="folder served at the root of the site")
-
-
-class HtmlSource(_Part):
-    """`[[source]]` with `kind = "html"`: a folder of built HTML."""
-
-    kind: Literal["html"] = Field(description='"html"')
-    path: str = Field(description="the folder, relative to the site file")
-    name: str = Field("", description="name shown for its pages; the path where it is left out")
-    addresses: Literal["folder", "file", "plain"] = Field(
-        "folder",
-        description='"folder": /a/index.html is /a/; "file": as the file is named; '
-        '"plain": as folder, and /b.html is /b',
-    )
-    at: str = Field("/", description="path under which the folder is served")
-    canonicals: Literal["honour", "ignore"] = Field(
-        "honour", description="whether the canonical that a page names counts"
-    )
-
-    @field_validator("at")
-    @classmethod
-    def _absolute(cls, value: str) -> str:
-        if not value.startswith("/"):
-            raise ValueError(f"{value!r} must begin with '/'")
-        return value
 
 
 def _patterns(value: str | tuple[str, ...]) -> tuple[str, ...]:
@@ -97,7 +92,7 @@ def _patterns(value: str | tuple[str, ...]) -> tuple[str, ...]:
     return found
 
 
-class Section(_Part):
+class Section(Part):
     """`[[section]]`: a named kind of page. The first section that matches holds the page."""
 
     name: str = Field(description="lower-case letters, digits and hyphens")
@@ -135,7 +130,7 @@ class Section(_Part):
         return _patterns(self.match)
 
 
-class Decision(_Part):
+class Decision(Part):
     """What a rule sets: `set = { listed = false }`."""
 
     listed: bool | None = Field(None, description="whether the page stands in a sitemap")
@@ -149,7 +144,7 @@ class Decision(_Part):
         return self
 
 
-class Rule(_Part):
+class Rule(Part):
     """`[[rule]]`: a selector and what it sets. Rules apply in order, later wins."""
 
     match: str | tuple[str, ...] = Field("", description="address pattern, or several")
@@ -177,7 +172,7 @@ class Rule(_Part):
         return _patterns(self.match) if self.match else ()
 
 
-class RobotsGroup(_Part):
+class RobotsGroup(Part):
     """One group of robots.txt."""
 
     agents: tuple[str, ...] = Field(description='crawlers by product token, "*" for all')
@@ -205,7 +200,7 @@ class RobotsGroup(_Part):
         return value
 
 
-class Robots(_Part):
+class Robots(Part):
     """`[robots]`: what robots.txt says."""
 
     groups: tuple[RobotsGroup, ...] = Field(
@@ -223,7 +218,7 @@ class Robots(_Part):
         return value
 
 
-class Sitemap(_Part):
+class Sitemap(Part):
     """`[sitemap]`: how sitemap files are written."""
 
     compress: Literal["auto", "always", "never"] = Field(
@@ -232,7 +227,7 @@ class Sitemap(_Part):
     max_urls: int = Field(50_000, ge=1, le=50_000, description="addresses in one file, at most")
 
 
-class IndexNowChannel(_Part):
+class IndexNowChannel(Part):
     """A channel of kind `indexnow`."""
 
     kind: Literal["indexnow"] = Field(description='"indexnow"')
@@ -255,7 +250,7 @@ class IndexNowChannel(_Part):
         return value
 
 
-class CallChannel(_Part):
+class CallChannel(Part):
     """A channel of kind `call`: one HTTP call of an engine's interface, described."""
 
     kind: Literal["call"] = Field(description='"call"')
@@ -290,7 +285,7 @@ class CallChannel(_Part):
         return self
 
 
-class Engine(_Part):
+class Engine(Part):
     """`[[engine]]`: a search engine the site is announced to."""
 
     name: str = Field(min_length=1, description="name of the engine")
@@ -300,13 +295,15 @@ class Engine(_Part):
     )
 
 
-class SiteModel(_Part):
+class SiteModel(Part):
     """The whole site file."""
 
     site: Site
     publisher: Publisher = Field(default_factory=Publisher)
     output: Output = Field(default_factory=Output)
-    source: tuple[HtmlSource, ...] = Field(min_length=1)
+    identity: Identity = Field(default_factory=Identity)
+    dates: Dates = Field(default_factory=Dates)
+    source: tuple[Annotated[Source, Field(discriminator="kind")], ...] = Field(min_length=1)
     section: tuple[Section, ...] = ()
     rule: tuple[Rule, ...] = ()
     robots: Robots = Field(default_factory=Robots)

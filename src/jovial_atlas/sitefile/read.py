@@ -16,6 +16,10 @@ from jovial_atlas.sitefile.lines import line_map, line_of
 from jovial_atlas.sitefile.model import SiteModel
 
 NAME = "atlas.toml"
+#: Values of `kind`, which pydantic puts into locations of errors.
+_TAGS = frozenset(
+    ["indexnow", "call", "html", "markdown", "table", "sql", "feed", "list", "site", "json"]
+)
 STATE = ".jovial-atlas"
 
 #: The right form of keys that people get wrong, by key without indexes.
@@ -155,7 +159,9 @@ def _problem(error: dict[str, Any], lines: dict[tuple[str | int, ...], int]) -> 
     if kind == "missing":
         message = "is missing."
     elif kind == "extra_forbidden":
-        message = "is no key of the site file." + _meant(path)
+        message = "is no key of the site file." + _meant(
+            path, {str(part) for part in error["loc"]} & _TAGS
+        )
     elif kind == "value_error":
         message = f"{context['error']}."
     elif kind in ("literal_error", "union_tag_invalid"):
@@ -184,7 +190,7 @@ def _without_tags(loc: tuple[str | int, ...]) -> tuple[str | int, ...]:
     for part in loc:
         tag = isinstance(part, str) and (
             part in ("str", "tuple[str, ...]")
-            or (part in ("indexnow", "call") and kept and isinstance(kept[-1], int))
+            or (part in _TAGS and kept and isinstance(kept[-1], int))
         )
         if not tag:
             kept.append(part)
@@ -199,16 +205,16 @@ def _shown(path: Sequence[str | int]) -> str:
     return shown
 
 
-def _meant(path: tuple[str | int, ...]) -> str:
-    known = _known_keys(path[:-1])
+def _meant(path: tuple[str | int, ...], kinds: set[str]) -> str:
+    known = _known_keys(path[:-1], kinds)
     best = process.extractOne(str(path[-1]), known, score_cutoff=60) if known else None
     if best:
         return f" Did you mean {best[0]!r}?"
     return f" Known here: {', '.join(sorted(known))}." if known else ""
 
 
-def _known_keys(path: Sequence[str | int]) -> list[str]:
-    """Keys that the model knows in the table at `path`."""
+def _known_keys(path: Sequence[str | int], kinds: set[str]) -> list[str]:
+    """Keys that the model knows in the table at `path`, for the kind of it that was named."""
     models: list[type[BaseModel]] = [SiteModel]
     for part in path:
         if isinstance(part, str):
@@ -219,6 +225,13 @@ def _known_keys(path: Sequence[str | int]) -> list[str]:
                 if (found.alias or name) == part
                 for inner in _models_in(found.annotation)
             ]
+    if kinds:
+        models = [
+            model
+            for model in models
+            if "kind" not in model.model_fields
+            or kinds & set(get_args(model.model_fields["kind"].annotation))
+        ]
     return sorted({f.alias or n for model in models for n, f in model.model_fields.items()})
 
 

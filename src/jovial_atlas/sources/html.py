@@ -1,4 +1,4 @@
-"""The source `html`: a folder of built HTML, read on all cores.
+"""The source `html`: a folder of built HTML, read on all cores, unchanged files not again.
 
 Addresses come from file paths; a page's own canonical that spells the same page
 otherwise (`/a` for `a.html`) is honoured as its address.
@@ -7,63 +7,122 @@ otherwise (`/a` for `a.html`) is honoured as its address.
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+import re
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
+from dataclasses import dataclass, field
 from multiprocessing import get_context
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
-from jovial_atlas import addresses
+import polars as pl
+
+from jovial_atlas import addresses, dates, patterns
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
-from jovial_atlas.pages.survey import Batch
+from jovial_atlas.files import digest_of_file
+from jovial_atlas.pages import schema
+from jovial_atlas.pages.gather import Batch
+from jovial_atlas.sources.git import commit_dates
 from jovial_atlas.sources.page import PageFile, Reading, read_files
 
 Style = Literal["folder", "file", "plain"]
 Progress = Callable[[int, int], None]
 
-_ENDINGS = (".html", ".htm", ".xhtml")
+ENDINGS = (".html", ".htm", ".xhtml")
 _CHUNK = 48
 # Starting a worker costs about as much as reading this many pages.
 _WORTH_WORKERS = 400
 
 
-def page_files(
-    root: Path, site: str, *, style: Style = "folder", mount: str = "/"
-) -> tuple[list[PageFile], list[Fault]]:
-    """All HTML files below a folder, sorted by path, with their addresses.
+@dataclass(frozen=True, slots=True)
+class Folder:
+    """Which files of a folder are pages, and how they become addresses.
+
+    `documents` are endings of other files that are pages too; `include` and `exclude` are
+    patterns over paths inside the folder.
+    """
+
+    root: Path
+    site: str
+    style: Style = "folder"
+    mount: str = "/"
+    documents: tuple[str, ...] = ()
+    include: tuple[str, ...] = ()
+    exclude: tuple[str, ...] = ()
+    endings: tuple[str, ...] = ENDINGS
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """What the survey before knew of this source: its rows, and its faults by path."""
+
+    rows: pl.DataFrame = field(default_factory=schema.empty)
+    faults: dict[str, list[Fault]] = field(default_factory=dict)
+
+
+def page_files(folder: Folder) -> tuple[list[PageFile], list[Fault]]:
+    """All page files below a folder, sorted by path, with their addresses.
 
     Hidden files and folders are passed over; a link that leads out of the folder is a
     fault. Raises ContentError where the folder cannot be read.
     """
+    root = folder.root
     if not root.is_dir():
         what = "is not a folder" if root.exists() else "does not exist"
         raise ContentError(f"The content folder {root} {what}. Correct `path` in its [[source]].")
     files: list[PageFile] = []
     faults: list[Fault] = []
     inside = root.resolve()
+    wanted = _wanted(folder)
+    endings = (*folder.endings, *(ending.lower() for ending in folder.documents))
 
     def refuse(error: OSError) -> None:
         if Path(error.filename) == root:
-            raise ContentError(f"The content folder {root} cannot be read ({error.strerror}).")
+            raise ContentError(
+                f"The content folder {root} cannot be read ({error.strerror})."
+            ) from error
         path = Path(error.filename).relative_to(root).as_posix()
         faults.append(Fault("page-unreadable", path, f"It cannot be read ({error.strerror})."))
 
-    for folder, names, found in os.walk(root, onerror=refuse):
+    for here, names, found in os.walk(root, onerror=refuse):
         names[:] = sorted(name for name in names if not name.startswith("."))
-        for name in sorted(found):
-            if name.startswith(".") or not name.lower().endswith(_ENDINGS):
+        for name in found:
+            if name.startswith(".") or not name.lower().endswith(endings):
                 continue
-            place = Path(folder, name)
-            path = place.relative_to(root).as_posix()
+            place = Path(here, name)
+            path = os.path.relpath(place, root).replace(os.sep, "/")
+            if not wanted(path):
+                continue
             if place.is_symlink() and not place.resolve().is_relative_to(inside):
-                faults.append(
-                    Fault("page-outside", path, "It is a link that leads out of the folder.")
-                )
+                message = "It is a link that leads out of the folder."
+                faults.append(Fault("page-outside", path, message))
                 continue
-            files.append(PageFile(place, path, address_of(path, site, style, mount)))
+            style = folder.style if name.lower().endswith(ENDINGS) else "file"
+            files.append(PageFile(place, path, address_of(path, folder.site, style, folder.mount)))
     files.sort(key=lambda file: file.path)
     return files, faults
+
+
+def _wanted(folder: Folder) -> Callable[[str], bool]:
+    """Whether a path is asked for by the patterns of the source."""
+
+    def compiled(given: tuple[str, ...]) -> re.Pattern[str] | None:
+        rooted = [one if one.startswith(("/", "*")) else f"/{one}" for one in given]
+        try:
+            return re.compile(patterns.any_of(rooted)) if given else None
+        except ValueError as error:
+            raise ContentError(f"{folder.root}: {error}.") from None
+
+    include, exclude = compiled(folder.include), compiled(folder.exclude)
+
+    def wanted(path: str) -> bool:
+        name = addresses.escape(f"/{path}")
+        return (include is None or bool(include.search(name))) and not (
+            exclude and exclude.search(name)
+        )
+
+    return wanted
 
 
 def address_of(path: str, site: str, style: Style, mount: str = "/") -> str:
@@ -82,43 +141,126 @@ def address_of(path: str, site: str, style: Style, mount: str = "/") -> str:
 
 
 def read_folder(
-    root: Path,
-    site: str,
+    folder: Folder,
     reading: Reading,
     *,
-    style: Style = "folder",
-    mount: str = "/",
+    known: Known | None = None,
     workers: int | None = None,
     progress: Progress | None = None,
 ) -> Iterator[Batch]:
-    """All pages of a folder, in batches, in path order.
+    """All pages of a folder, in batches.
 
-    `workers` None: one a core for a large folder, none for a small one. `progress` is
-    called with pages read and pages in all.
+    Files that are as they were when `known` was read are taken from there. `workers` None:
+    one a core for a large folder, none for a small one. `progress` is called with pages
+    read and pages in all.
     """
-    files, faults = page_files(root, site, style=style, mount=mount)
-    yield Batch([], faults)
-    chunks = [files[start : start + _CHUNK] for start in range(0, len(files), _CHUNK)]
+    files, faults = page_files(folder)
+    if "git" in reading.trust:
+        files = _with_commits(files, folder.root)
+    fresh, kept = _sift(files, known or Known())
+    yield Batch(kept.rows, [*faults, *(one for found in kept.faults.values() for one in found)])
+    pages = [file for file in fresh if file.path.lower().endswith(folder.endings)]
+    yield Batch(
+        schema.table([_document(file, reading) for file in fresh if file not in set(pages)])
+    )
+    before = _before(known) if known and "fingerprint" in reading.trust else {}
+    chunks = [pages[start : start + _CHUNK] for start in range(0, len(pages), _CHUNK)]
     if workers is None:
-        workers = (os.cpu_count() or 1) if len(files) >= _WORTH_WORKERS else 0
-    done = 0
+        workers = (os.cpu_count() or 1) if len(pages) >= _WORTH_WORKERS else 0
+    done = len(files) - len(pages)
     for rows, found in _read_chunks(chunks, reading, workers):
         done = min(done + _CHUNK, len(files))
         if progress:
             progress(done, len(files))
-        yield Batch(rows, found)
+        for row in rows:
+            _keep_date(row, before)
+        yield Batch(schema.table(rows), found)
+
+
+def _with_commits(files: list[PageFile], root: Path) -> list[PageFile]:
+    committed = commit_dates(root)
+    if not committed:
+        return files
+    return [PageFile(f.place, f.path, f.loc, committed.get(f.path)) for f in files]
+
+
+def _sift(files: Sequence[PageFile], known: Known) -> tuple[list[PageFile], Known]:
+    """Files to read, and what is known of the others. A file with another time but the same
+    bytes counts as known."""
+    rows = known.rows.select("path", "bytes", "mtime", "digest").iter_rows()
+    had = {path: (size, mtime, digest) for path, size, mtime, digest in rows if path}
+    fresh: list[PageFile] = []
+    times: dict[str, int] = {}
+    for file in files:
+        before = had.get(file.path)
+        try:
+            about = file.place.stat()
+        except OSError:
+            before = None
+        if before is None or before[0] != about.st_size:
+            fresh.append(file)
+        elif before[1] == about.st_mtime_ns or _same_bytes(file.place, before[2]):
+            times[file.path] = about.st_mtime_ns
+        else:
+            fresh.append(file)
+    moved = pl.DataFrame(
+        {"path": list(times), "now": list(times.values())},
+        schema={"path": pl.String, "now": pl.Int64},
+    )
+    rows_kept = known.rows.join(moved, on="path", how="inner").with_columns(mtime="now").drop("now")
+    faults = {path: found for path, found in known.faults.items() if path in times}
+    return fresh, Known(rows_kept, faults)
+
+
+def _same_bytes(place: Path, digest: str | None) -> bool:
+    try:
+        return digest is not None and digest_of_file(place) == digest
+    except OSError:
+        return False
+
+
+def _before(known: Known) -> dict[str, tuple[str | None, str | None, str | None]]:
+    rows = known.rows.select("path", "fingerprint", "lastmod", "lastmod_from").iter_rows()
+    return {path: (print_, date, where) for path, print_, date, where in rows}
+
+
+def _keep_date(
+    row: dict[str, Any], before: dict[str, tuple[str | None, str | None, str | None]]
+) -> None:
+    """A file's own date says nothing where the main content is as it was: a rebuild touches
+    every file, a new footer changes every page, and neither is news."""
+    had = before.get(row["path"])
+    if had is None or row["lastmod_from"] != "file":
+        return
+    if had[0] == row["fingerprint"] and had[1]:
+        row["lastmod"], row["lastmod_from"] = had[1], had[2]
+    else:
+        row["lastmod_from"] = "fingerprint"
+
+
+def _document(file: PageFile, reading: Reading) -> dict[str, Any]:
+    """A file that is served and is no HTML: a page without a head of its own."""
+    about = file.place.stat()
+    changed = dates.from_timestamp(about.st_mtime)
+    return {
+        "loc": file.loc, "source": reading.source, "path": file.path, "status": 200,
+        "kind": "document", "bytes": about.st_size, "mtime": about.st_mtime_ns,
+        "digest": digest_of_file(file.place), "images": [], "videos": [], "links": [],
+        "lastmod": file.committed or changed,
+        "lastmod_from": "git" if file.committed else "file",
+    }  # fmt: skip
 
 
 def _read_chunks(
     chunks: list[list[PageFile]], reading: Reading, workers: int
-) -> Iterator[tuple[list[dict[str, object]], list[Fault]]]:
+) -> Iterator[tuple[list[dict[str, Any]], list[Fault]]]:
     if workers < 2:
         for chunk in chunks:
             yield read_files(chunk, reading)
         return
     # Workers are spawned, not forked: a fork of a process with threads may hang.
     with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
-        futures: list[Future[tuple[list[dict[str, object]], list[Fault]]]] = [
+        futures: list[Future[tuple[list[dict[str, Any]], list[Fault]]]] = [
             pool.submit(read_files, chunk, reading) for chunk in chunks
         ]
         try:

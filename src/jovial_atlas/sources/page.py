@@ -52,15 +52,18 @@ class Reading:
     source: str
     now: datetime
     honour_canonical: bool = True
+    trust: tuple[str, ...] = ("meta", "json-ld", "time", "published", "git", "fingerprint", "file")
 
 
 @dataclass(frozen=True, slots=True)
 class PageFile:
-    """A file to read: its place, its path inside the source, the address it is served under."""
+    """A file to read: its place, its path inside the source, the address it is served under,
+    and the date of its last commit, where there is one."""
 
     place: Path
     path: str
     loc: str
+    committed: str | None = None
 
 
 @dataclass(slots=True)
@@ -97,14 +100,16 @@ def read_files(
     for file in files:
         try:
             data = file.place.read_bytes()
-            modified = file.place.stat().st_mtime
+            about = file.place.stat()
         except OSError as error:
             faults.append(
                 Fault("page-unreadable", file.path, f"The file cannot be read ({error.strerror}).")
             )
             continue
-        row, found = read_page(data, file, reading, modified)
+        row, found = read_page(data, file, reading, about.st_mtime)
         if row is not None:
+            row["mtime"] = about.st_mtime_ns
+            row["digest"] = hashlib.blake2b(data, digest_size=16).hexdigest()
             rows.append(row)
         faults += found
     return rows, faults
@@ -300,26 +305,24 @@ def _read_dates(
     modified: float | None,
     page: _Page,
 ) -> None:
-    """Published and last change, each from the most trusted place that has it:
-    meta, JSON-LD, a marked time element; the file's own date comes last of all."""
+    """Published, and the last change from the most trusted place that has it."""
     published = _first_date(
         page,
         ("meta", (metas[key] for key in metas if key in _PUBLISHED)),
         ("json-ld", _strings(nodes, "datePublished")),
         ("time", _times(tree, "datepublished", "published")),
     )
-    changed = _first_date(
-        page,
-        ("meta", (metas[key] for key in metas if key in _MODIFIED)),
-        ("json-ld", _strings(nodes, "dateModified")),
-        ("time", _times(tree, "datemodified", "updated", "modified")),
-    )
     page.row["published"], page.row["published_from"] = published
-    if changed[0] is None and published[0] is not None:
-        changed = (published[0], "published")
-    if changed[0] is None and modified is not None:
-        changed = _first_date(page, ("file", iter([dates.from_timestamp(modified)])))
-    page.row["lastmod"], page.row["lastmod_from"] = changed
+    places: dict[str, Iterator[str]] = {
+        "meta": (metas[key] for key in metas if key in _MODIFIED),
+        "json-ld": _strings(nodes, "dateModified"),
+        "time": _times(tree, "datemodified", "updated", "modified"),
+        "published": iter([published[0]] if published[0] else []),
+        "git": iter([page.file.committed] if page.file.committed else []),
+        "file": iter([dates.from_timestamp(modified)] if modified is not None else []),
+    }
+    trusted = [(place, places[place]) for place in page.reading.trust if place in places]
+    page.row["lastmod"], page.row["lastmod_from"] = _first_date(page, *trusted)
 
 
 def _first_date(page: _Page, *places: tuple[str, Iterator[str]]) -> tuple[str | None, str | None]:

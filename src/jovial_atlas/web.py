@@ -1,17 +1,18 @@
-"""Sending a request: time limits, bounded retries with back-off, a ceiling on answers.
+"""Asking another machine: time limits, bounded retries with back-off, a ceiling on answers.
 
-The only module of the room that uses the network; client and waiting are handed in.
+The only module that sends requests for sources, checks and engines; client and waiting are
+handed in. Redirects are never followed by themselves: where they may lead is the caller's
+to decide.
 """
 
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 
 import httpx
 
-from jovial_atlas.engines.call import Request
 from jovial_atlas.errors import NetworkError
 
 TRIES = 3
@@ -22,12 +23,25 @@ _RETRIED = frozenset({429, 500, 502, 503, 504})
 
 
 @dataclass(frozen=True, slots=True)
+class Request:
+    """One request to send: method, URL, header fields, body."""
+
+    method: str
+    url: str
+    headers: Mapping[str, str] = field(default_factory=dict)
+    body: bytes = b""
+
+
+@dataclass(frozen=True, slots=True)
 class Answer:
-    """Status and body of an answer, and the seconds the engine asks to wait, if it does."""
+    """Status, body and header fields (names in lower case) of an answer, and the seconds that
+    it asks to wait, if it does. `cut` says that the body was longer than asked for."""
 
     status: int
     body: bytes
     retry_after: float | None
+    headers: Mapping[str, str] = field(default_factory=dict)
+    cut: bool = False
 
 
 def new_client(timeout: float = 10.0) -> httpx.Client:
@@ -47,15 +61,16 @@ def send(
     pause: Callable[[float], None] = time.sleep,
     tries: int = TRIES,
     largest: int = LARGEST_ANSWER,
+    cut: bool = False,
 ) -> Answer:
     """Send a request, again after 429 and 5xx where the wait is short.
 
-    Raises NetworkError where no answer came. A time-out is not tried again: the message
-    may have arrived.
+    Raises NetworkError where no answer came, or, unless `cut`, one of more than `largest`
+    bytes. A time-out is not tried again: the message may have arrived.
     """
     wait = 0.5
     for attempt in range(1, tries + 1):
-        answer = _once(client, request, largest)
+        answer = _once(client, request, largest, cut)
         longest = wait if answer.retry_after is None else answer.retry_after
         if answer.status not in _RETRIED or attempt == tries or longest > LONGEST_WAIT:
             return answer
@@ -64,7 +79,7 @@ def send(
     raise AssertionError("unreachable")
 
 
-def _once(client: httpx.Client, request: Request, largest: int) -> Answer:
+def _once(client: httpx.Client, request: Request, largest: int, cut: bool) -> Answer:
     host = httpx.URL(request.url).netloc.decode("ascii", "replace")
     try:
         with client.stream(
@@ -73,14 +88,18 @@ def _once(client: httpx.Client, request: Request, largest: int) -> Answer:
             body = bytearray()
             for piece in response.iter_bytes():
                 body += piece
+                if len(body) > largest and cut:
+                    break
                 if len(body) > largest:
                     raise NetworkError(
                         f"{host} answered with more than {largest:,} bytes; it is not read."
                     )
             return Answer(
                 response.status_code,
-                bytes(body),
+                bytes(body[:largest]),
                 _seconds(response.headers.get("Retry-After")),
+                {key.lower(): value for key, value in response.headers.items()},
+                len(body) > largest,
             )
     except httpx.TimeoutException:
         raise NetworkError(

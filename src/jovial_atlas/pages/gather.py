@@ -1,0 +1,186 @@
+"""Gathering batches into one page table: in memory while it is small, on disk when it is not.
+
+An address stands once. Where several sources (or rows) deliver it, the first row stays
+and later ones fill its gaps, or win where their source says so; what was merged is kept
+in the column `merged`, so that nothing is dropped unseen.
+"""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from pathlib import Path
+from types import TracebackType
+
+import polars as pl
+
+from jovial_atlas.errors import OutputError
+from jovial_atlas.faults import Fault
+from jovial_atlas.pages import schema, snapshot
+
+#: From this many rows on batches wait on disk.
+SPILL_ROWS = 1_000_000
+#: Columns that are about the file or row itself and are never merged.
+_OWN = {"loc", "source", "path", "merged", "mtime", "digest", "bytes", schema.EXTRA}
+
+
+@dataclass(slots=True)
+class Batch:
+    """Some pages of a source, and the faults met on the way.
+
+    `table` holds any columns of `schema`; columns beyond it become fields of `extra`. A
+    LazyFrame is written to disk without ever being in memory as a whole.
+    """
+
+    table: pl.DataFrame | pl.LazyFrame = field(default_factory=schema.empty)
+    faults: list[Fault] = field(default_factory=list)
+
+
+class Gathering:
+    """Batches on their way into one page table. Use as a context: leaving removes the parts."""
+
+    def __init__(self, folder: Path, *, spill_rows: int = SPILL_ROWS) -> None:
+        self.folder = folder
+        self.spill_rows = spill_rows
+        self.faults: list[Fault] = []
+        self._frames: list[pl.DataFrame] = []
+        self._parts: list[Path] = []
+        self._rows = 0
+        self._begun = (0, 0, 0)
+        self._place: Path | None = None
+
+    def __enter__(self) -> Gathering:
+        return self
+
+    def __exit__(
+        self,
+        _kind: type[BaseException] | None,
+        _error: BaseException | None,
+        _trace: TracebackType | None,
+    ) -> None:
+        if self._place:
+            shutil.rmtree(self._place, ignore_errors=True)
+
+    def begin(self) -> None:
+        """A source begins: what it adds from here on can be taken back by `forget`."""
+        self._begun = (len(self._frames), len(self._parts), len(self.faults))
+        self._rows = 0
+
+    def forget(self) -> None:
+        """Take back what was added since `begin`: half of a broken source is worse than none."""
+        frames, parts, faults = self._begun
+        del self._frames[frames:], self._parts[parts:], self.faults[faults:]
+
+    def add(self, batch: Batch) -> None:
+        """Take one batch. Raises ValueError where a column cannot have its type."""
+        self.faults += batch.faults
+        try:
+            if isinstance(batch.table, pl.LazyFrame):
+                self._spill(schema.conform(batch.table))
+                return
+            table = schema.conform(batch.table)
+        except pl.exceptions.PolarsError as error:
+            raise ValueError(str(error).splitlines()[0]) from error
+        if table.height:
+            self._frames.append(table)
+            self._rows += table.height
+        if self._rows > self.spill_rows:
+            waiting = self._frames[self._begun[0] :]
+            self._spill(_joined([frame.lazy() for frame in waiting]))
+            del self._frames[self._begun[0] :]
+            self._rows = 0
+
+    def _spill(self, table: pl.LazyFrame) -> None:
+        part = self._new_part()
+        table.sink_parquet(part, compression="lz4", statistics=False)
+        self._parts.append(part)
+
+    def _new_part(self) -> Path:
+        if self._place is None:
+            try:
+                self.folder.mkdir(parents=True, exist_ok=True)
+                self._place = Path(tempfile.mkdtemp(prefix="survey-", dir=self.folder))
+            except OSError as error:
+                raise OutputError(f"{self.folder} cannot be written ({error.strerror}).") from error
+        return self._place / f"{len(self._parts):04}.parquet"
+
+    def _all(self) -> pl.LazyFrame:
+        frames = [pl.scan_parquet(part) for part in self._parts]
+        frames += [frame.lazy() for frame in self._frames]
+        return _joined(frames or [schema.empty().lazy()])
+
+    def finish(self, target: Path, winners: Iterable[str] = ()) -> None:
+        """Write the page table to `target`. `winners` names the sources whose values replace
+        earlier ones; the values of all others fill gaps.
+
+        A table in memory is sorted by address; a larger one keeps the order of its sources.
+        """
+        joined = self._all()
+        large = bool(self._parts)
+        locs = joined.select(pl.col("loc").hash().alias("h")).collect(engine="streaming")
+        twice = locs.filter(pl.col("h").is_duplicated())["h"].unique()
+        del locs
+        if twice.len():
+            again = pl.col("loc").hash().is_in(twice.implode())
+            single = joined.filter(~again)
+            merged = self._merged(joined.filter(again).collect(engine="streaming"), set(winners))
+            joined = pl.concat([single, merged.lazy()])
+        if large:
+            snapshot.sink(joined, target)
+        else:
+            snapshot.save(joined.collect().sort("loc"), target)
+
+    def _merged(self, rows: pl.DataFrame, winners: set[str]) -> pl.DataFrame:
+        """Rows that share an address as one row each (few: they are handled one by one)."""
+        result = []
+        for group in rows.partition_by("loc", maintain_order=True):
+            first, *others = group.to_dicts()
+            told = list(first["merged"] or [])
+            for other in others:
+                if other["source"] == first["source"]:
+                    self.faults.append(
+                        Fault(
+                            "address-twice",
+                            other["path"] or other["source"],
+                            f"{first['loc']} is also the address of "
+                            f"{first['path'] or 'an earlier row'}, which is kept.",
+                        )
+                    )
+                told += _merge_into(first, other, wins=other["source"] in winners)
+            first["merged"] = told or None
+            result.append(first)
+        return pl.DataFrame(result, schema=rows.schema)
+
+
+def _joined(frames: list[pl.LazyFrame]) -> pl.LazyFrame:
+    fields = schema.extra_fields(frames)
+    return pl.concat([schema.with_extra(frame, fields) for frame in frames])
+
+
+def _merge_into(
+    first: dict[str, object], other: dict[str, object], *, wins: bool
+) -> list[dict[str, object]]:
+    """Fill the gaps of a row, or let the other win; gives what the other said and whether
+    it is used. Rows of one source never overrule each other."""
+    same_source = first["source"] == other["source"]
+    told = []
+    for name, value in other.items():
+        if name in _OWN or value in (None, [], "") or same_source:
+            continue
+        mine = first[name]
+        if value == mine:
+            continue
+        used = wins or mine in (None, [], "")
+        told.append(
+            {"source": other["source"], "column": name, "value": str(value)[:300], "used": used}
+        )
+        if used:
+            first[name] = value
+    theirs, extra = other.get(schema.EXTRA), first.get(schema.EXTRA)
+    if isinstance(theirs, dict) and isinstance(extra, dict) and not same_source:
+        for name, value in theirs.items():
+            if value is not None and (wins or extra.get(name) is None):
+                extra[name] = value
+    return told

@@ -1,0 +1,281 @@
+"""The source `site`: a live site over HTTP, politely and within limits.
+
+robots.txt is obeyed; only the one host is asked, never faster than allowed. What was
+fetched is noted at once, so that a crawl that was cut off goes on where it stopped; what
+was fetched in an earlier survey is asked for with its validators (RFC 9110 §13).
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import time
+from collections import deque
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import httpx
+
+from jovial_atlas import addresses, dates
+from jovial_atlas.errors import ContentError, NetworkError
+from jovial_atlas.faults import Fault, plural
+from jovial_atlas.pages import schema
+from jovial_atlas.pages.gather import Batch
+from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
+from jovial_atlas.sources.page import PageFile, Reading, read_page
+from jovial_atlas.web import Answer, Request, send
+
+Progress = Callable[[int, int], None]
+_HTML = ("text/html", "application/xhtml+xml")
+_ROWS = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """How far and how fast a crawl goes."""
+
+    pages: int = 10_000
+    depth: int = 30
+    bytes: int = 5_000_000
+    per_second: float = 5.0
+
+
+@dataclass(frozen=True, slots=True)
+class Crawl:
+    """What is crawled: the site's public origin, where it is served now, paths to begin from,
+    the crawler's product token, and the file in which progress is noted."""
+
+    site: str
+    served: str
+    start: tuple[str, ...]
+    crawler: str
+    notes: Path
+    limits: Limits = field(default_factory=Limits)
+    #: One spelling for addresses that are one page; endless calendars hide behind others.
+    identify: Callable[[str], str] = str
+
+
+@dataclass(slots=True)
+class _Notes:
+    """One JSON line a page: validators, and its row of the page table."""
+
+    place: Path
+    before: dict[str, dict[str, Any]] = field(default_factory=dict)
+    partial: dict[str, dict[str, Any]] = field(default_factory=dict)
+
+    @property
+    def _partial_place(self) -> Path:
+        return self.place.with_suffix(".partial")
+
+    def load(self) -> None:
+        self.before = _lines(self.place)
+        self.partial = _lines(self._partial_place)
+
+    def add(self, loc: str, note: dict[str, Any]) -> None:
+        self.place.parent.mkdir(parents=True, exist_ok=True)
+        with self._partial_place.open("a", encoding="utf-8") as stream:
+            stream.write(json.dumps({"loc": loc, **note}, ensure_ascii=False) + "\n")
+
+    def finish(self) -> None:
+        if self._partial_place.exists():
+            self._partial_place.replace(self.place)
+
+
+def _lines(place: Path) -> dict[str, dict[str, Any]]:
+    """Notes by address; a line that was cut off is passed over."""
+    found: dict[str, dict[str, Any]] = {}
+    try:
+        for line in place.read_text("utf-8").splitlines():
+            try:
+                note = json.loads(line)
+                found[note["loc"]] = note
+            except (ValueError, KeyError, TypeError):
+                continue
+    except OSError:
+        pass
+    return found
+
+
+def read_site(
+    client: httpx.Client,
+    crawl: Crawl,
+    reading: Reading,
+    *,
+    pause: Callable[[float], None] = time.sleep,
+    clock: Callable[[], float] = time.monotonic,
+    progress: Progress | None = None,
+) -> Iterator[Batch]:
+    """Pages of a live site, in the order found. Raises ContentError where robots.txt, or every
+    start, cannot be fetched."""
+    matcher = Matcher(_robots(client, crawl), crawl.crawler)
+    notes = _Notes(crawl.notes)
+    notes.load()
+    queue: deque[tuple[str, int]] = deque()
+    seen: set[str] = set()
+    for path in crawl.start:
+        loc = crawl.identify(
+            addresses.normalise(addresses.resolve(f"{crawl.site}/", path) or crawl.site)
+        )
+        if loc not in seen:
+            seen.add(loc)
+            queue.append((loc, 0))
+    barred, too_deep, done, reached = 0, 0, 0, False
+    last = -1e9
+    rows: list[dict[str, Any]] = []
+    faults: list[Fault] = []
+    while queue and done < crawl.limits.pages:
+        loc, depth = queue.popleft()
+        if not matcher.ask(addresses.path_and_query(loc)).allowed:
+            barred += 1
+            continue
+        done += 1
+        note = notes.partial.get(loc)
+        if note is None:
+            wait = last + 1 / crawl.limits.per_second - clock()
+            if wait > 0:
+                pause(wait)
+            last = clock()
+            note, found = _visit(client, crawl, reading, loc, notes.before.get(loc))
+            faults += found
+            notes.add(loc, note)
+        row = note["row"]
+        reached = reached or row is not None
+        if row is not None:
+            rows.append(row)
+            targets = [row["redirect"]] if row.get("redirect") else row.get("links") or []
+            for target in map(crawl.identify, targets):
+                if target in seen or addresses.origin(target) != crawl.site:
+                    continue
+                if depth >= crawl.limits.depth:
+                    too_deep += 1
+                    continue
+                seen.add(target)
+                queue.append((target, depth + 1))
+        if progress:
+            progress(done, min(done + len(queue), crawl.limits.pages))
+        if len(rows) >= _ROWS:
+            yield Batch(schema.table(rows), faults)
+            rows, faults = [], []
+    if not reached:
+        raise ContentError(
+            f"{crawl.served} gave no page to begin from ({', '.join(crawl.start)}). "
+            "Check that the server runs, `start` and `via` in the [[source]]."
+        )
+    faults += _limits_told(crawl, len(queue), too_deep, barred)
+    yield Batch(schema.table(rows), faults)
+    notes.finish()
+
+
+def _limits_told(crawl: Crawl, waiting: int, too_deep: int, barred: int) -> Iterator[Fault]:
+    where = crawl.served
+    if waiting:
+        yield Fault(
+            "crawl-limit",
+            where,
+            f"max_pages = {crawl.limits.pages:,} was reached; "
+            f"{plural(waiting, 'address', 'addresses')} found were not visited.",
+        )
+    if too_deep:
+        yield Fault(
+            "crawl-limit",
+            where,
+            f"max_depth = {crawl.limits.depth} was reached; "
+            f"{plural(too_deep, 'link')} led further and were not followed.",
+        )
+    if barred:
+        said = plural(barred, "address was", "addresses were")
+        yield Fault("crawl-barred", where, f"{said} found and not visited: robots.txt bars them.")
+
+
+def _robots(client: httpx.Client, crawl: Crawl) -> RobotsFile:
+    """RFC 9309 §2.3.1: 4xx bars nothing; 5xx and silence bar everything."""
+    address = f"{crawl.served}/robots.txt"
+    try:
+        answer = send(client, Request("GET", address), tries=2, cut=True)
+    except NetworkError as error:
+        raise ContentError(f"{address}: {error}") from error
+    if answer.status >= 500:
+        raise ContentError(
+            f"{address} answers with status {answer.status}; until it can be read, nothing may "
+            "be fetched."
+        )
+    return parse_robots(answer.body) if answer.status == 200 else RobotsFile()
+
+
+def _visit(
+    client: httpx.Client,
+    crawl: Crawl,
+    reading: Reading,
+    loc: str,
+    before: dict[str, Any] | None,
+) -> tuple[dict[str, Any], list[Fault]]:
+    """Fetch one page: its note, whose row is None where nothing could be had, and faults."""
+    headers = {}
+    if before and before.get("row"):
+        if before.get("etag"):
+            headers["If-None-Match"] = before["etag"]
+        if before.get("modified"):
+            headers["If-Modified-Since"] = before["modified"]
+    address = crawl.served + addresses.path_and_query(loc)
+    try:
+        answer = send(
+            client, Request("GET", address, headers), tries=2, largest=crawl.limits.bytes, cut=True
+        )
+    except NetworkError as error:
+        return {"row": None}, [Fault("fetch-failed", loc, str(error))]
+    if answer.status == 304 and before:
+        return {key: value for key, value in before.items() if key != "loc"}, []
+    row, faults = _row(answer, crawl, reading, loc)
+    note = {
+        "etag": answer.headers.get("etag"),
+        "modified": answer.headers.get("last-modified"),
+        "row": row,
+    }
+    return note, faults
+
+
+def _row(
+    answer: Answer, crawl: Crawl, reading: Reading, loc: str
+) -> tuple[dict[str, Any] | None, list[Fault]]:
+    row: dict[str, Any] = {
+        "loc": loc, "source": reading.source, "path": addresses.path_and_query(loc),
+        "status": answer.status, "kind": "page", "bytes": len(answer.body),
+        "images": [], "videos": [], "links": [], "links_out": 0,
+        "digest": hashlib.blake2b(answer.body, digest_size=16).hexdigest(),
+    }  # fmt: skip
+    if 300 <= answer.status < 400:
+        target = addresses.resolve(loc, answer.headers.get("location", ""))
+        row["redirect"] = _public(target, crawl) if target else None
+        return row, []
+    if answer.status != 200:
+        return row, []
+    kind = answer.headers.get("content-type", "text/html").partition(";")[0].strip().lower()
+    header = read_directives([answer.headers.get("x-robots-tag", "")])
+    changed = dates.read(answer.headers.get("last-modified", "") or "-")
+    if kind not in _HTML:
+        row |= {"kind": "document", "directives": header.words or None,
+                "lastmod": changed, "lastmod_from": "file" if changed else None}  # fmt: skip
+        return row, []
+    if answer.cut:
+        message = f"The page has more than {crawl.limits.bytes:,} bytes; only so many were read."
+        faults = [Fault("page-too-large", loc, message)]
+    else:
+        faults = []
+    modified = dates.moment(changed).timestamp() if changed else None
+    read, found = read_page(answer.body, PageFile(Path(), row["path"], loc), reading, modified)
+    if read is None:
+        return None, [*faults, *found]
+    row |= {key: value for key, value in read.items() if key != "path"}
+    if header.words:
+        both = [one for one in (row.get("directives"), header.words) if one]
+        row["directives"] = read_directives(both).words
+    row["links"] = [_public(link, crawl) for link in row["links"]]
+    return row, [*faults, *found]
+
+
+def _public(address: str, crawl: Crawl) -> str:
+    """An address under which the site is served now, as its public one."""
+    served = f"{crawl.served}/"
+    return f"{crawl.site}/{address[len(served) :]}" if address.startswith(served) else address

@@ -1,0 +1,142 @@
+"""The source `feed`: items of RSS 2.0, Atom or JSON Feed, from a file or an address.
+
+Full-content elements give words, excerpt, links and pictures, as a page's own text does.
+An item that a mapped `kind` calls an attachment is kept apart from its parent.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from time import struct_time
+from typing import Any
+
+import feedparser
+import polars as pl
+
+from jovial_atlas import dates
+from jovial_atlas.errors import ContentError
+from jovial_atlas.pages import schema
+from jovial_atlas.pages.gather import Batch
+from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong
+from jovial_atlas.sources.page import PageFile, Reading, read_page
+
+
+def read_feed(data: bytes, how: FieldMap, reading: Reading) -> Iterator[Batch]:
+    """The items as one batch. Raises ContentError where the bytes are no feed."""
+    beginning = data.lstrip()[:1]
+    items = list(_json_feed(data, how)) if beginning == b"{" else list(_xml_feed(data, how))
+    rows: list[dict[str, Any]] = []
+    faults = []
+    for number, item in enumerate(items, start=1):
+        content = item.pop("_content", "")
+        row = {key: value for key, value in item.items() if value not in (None, "", [])}
+        if content and row.get("loc"):
+            page, found = read_page(
+                f"<main>{content}</main>".encode(),
+                PageFile(Path(), f"item {number}", str(row["loc"])), reading,
+            )  # fmt: skip
+            keep = ("excerpt", "words", "entries", "links", "images", "videos", "fingerprint")
+            for name in keep:
+                if page is not None and page.get(name) and name not in row:
+                    row[name] = page[name]
+            faults += [fault for fault in found if fault.code in ("video-no-source",)]
+        rows.append(row)
+    if not rows:
+        yield Batch()
+        return
+    nested = {"images": schema.SCHEMA["images"], "videos": schema.SCHEMA["videos"]}
+    given = {name: kind for name, kind in nested.items() if any(name in row for row in rows)}
+    table = pl.from_dicts(rows, schema_overrides=given, infer_schema_length=None)
+    beside = table.select(given) if given else None
+    delivered = deliver(table.drop(list(given)).lazy(), how).collect()
+    if beside is not None:
+        delivered = delivered.with_columns(beside)
+    batch = split_wrong(delivered, how.source, f"{how.source}, item ")
+    yield Batch(batch.table, [*faults, *batch.faults])
+
+
+def _xml_feed(data: bytes, how: FieldMap) -> Iterator[dict[str, Any]]:
+    parsed = feedparser.parse(data, sanitize_html=False, resolve_relative_uris=False)
+    if not parsed.version and not parsed.entries:
+        reason = (str(parsed.get("bozo_exception", "")).splitlines() or ["not readable"])[0]
+        raise ContentError(f"{how.source} is no RSS, Atom or JSON feed ({reason}).")
+    for entry in parsed.entries:
+        content = "".join(part.get("value", "") for part in entry.get("content", []))
+        summary = entry.get("summary", "")
+        item: dict[str, Any] = {
+            "loc": entry.get("link") or entry.get("id"),
+            "title": entry.get("title"),
+            "description": _text(summary) if summary != content else None,
+            "author": entry.get("author"),
+            "published": _moment(entry.get("published_parsed")),
+            "lastmod": _moment(entry.get("updated_parsed"))
+            or _moment(entry.get("published_parsed")),
+            "language": entry.get("content", [{}])[0].get("language") if content else None,
+            "tags": [tag.get("term") for tag in entry.get("tags", []) if tag.get("term")],
+            "images": [
+                {"loc": one["href"], "alt": None}
+                for one in entry.get("enclosures", [])
+                if str(one.get("type", "")).startswith("image/") and one.get("href")
+            ],
+            "_content": content or summary,
+        }
+        for theirs in how.columns.values():
+            item.setdefault(theirs, _anywhere(entry, theirs))
+        yield item
+
+
+def _anywhere(entry: Any, name: str) -> str | None:
+    """A field by its name, with or without the prefix of its namespace."""
+    for key in (name, *(key for key in entry if key.endswith(f"_{name}"))):
+        value = entry.get(key)
+        if isinstance(value, (str, int, float)):
+            return str(value)
+    return None
+
+
+def _text(html: str) -> str | None:
+    from selectolax.lexbor import LexborHTMLParser
+
+    body = LexborHTMLParser(html).body
+    return " ".join(body.text(separator=" ").split()) or None if body else None
+
+
+def _moment(parsed: struct_time | None) -> str | None:
+    if parsed is None:
+        return None
+    try:
+        return dates.write(datetime(*parsed[:6], tzinfo=UTC))
+    except ValueError:
+        return None
+
+
+def _json_feed(data: bytes, how: FieldMap) -> Iterator[dict[str, Any]]:
+    """JSON Feed 1.1: https://www.jsonfeed.org/version/1.1/"""
+    try:
+        feed = json.loads(data)
+        items = feed["items"]
+        if "jsonfeed.org" not in str(feed.get("version", "")) or not isinstance(items, list):
+            raise ValueError("it does not say version and items")
+    except (ValueError, KeyError, TypeError) as error:
+        raise ContentError(f"{how.source} is no JSON Feed: {error}.") from None
+    for item in items:
+        if not isinstance(item, dict):
+            continue
+        authors = item.get("authors") or [item.get("author") or {}]
+        named = {key: value for key, value in item.items() if isinstance(value, (str, int, float))}
+        yield {
+            **{key: value for key, value in named.items() if key in how.columns.values()},
+            "loc": item.get("url") or item.get("id"),
+            "title": item.get("title"),
+            "description": item.get("summary"),
+            "author": authors[0].get("name") if isinstance(authors[0], dict) else None,
+            "published": item.get("date_published"),
+            "lastmod": item.get("date_modified") or item.get("date_published"),
+            "language": item.get("language"),
+            "tags": item.get("tags"),
+            "images": [{"loc": item["image"], "alt": None}] if item.get("image") else [],
+            "_content": item.get("content_html") or item.get("content_text") or "",
+        }

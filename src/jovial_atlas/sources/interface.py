@@ -1,0 +1,120 @@
+"""The source `json`: records of an interface that answers in pages, over HTTP."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+from typing import Any
+from urllib.parse import parse_qsl, urlencode, urlsplit, urlunsplit
+
+import httpx
+import polars as pl
+
+from jovial_atlas import addresses
+from jovial_atlas.errors import ContentError
+from jovial_atlas.pages.gather import Batch
+from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong
+from jovial_atlas.sources.remote import get
+
+_NEXT_LINK = re.compile(r'<([^>]*)>\s*;[^,]*\brel="?next"?', re.I)
+
+
+def read_interface(
+    client: httpx.Client,
+    address: str,
+    how: FieldMap,
+    *,
+    items: str = "",
+    following: str = "link",
+    counter: str = "page",
+    first: int = 1,
+    max_pages: int = 10_000,
+    token: str = "",
+) -> Iterator[Batch]:
+    """All records, a page a batch. `following` says how the next page is found: `link` (the
+    Link header, RFC 8288), `counter` (a query parameter), or the field with its address.
+
+    Raises ContentError where a page cannot be had or read; pages stay on one host.
+    """
+    headers = {"Accept": "application/json"}
+    if token:
+        headers["Authorization"] = f"Bearer {token}"
+    seen: set[str] = set()
+    here: str | None = _counted(address, counter, first) if following == "counter" else address
+    done = 0
+    for number in range(max_pages):
+        if here is None or here in seen:
+            return
+        seen.add(here)
+        answer = get(client, here, headers)
+        try:
+            value = json.loads(answer.body)
+        except ValueError as error:
+            raise ContentError(f"{here} does not answer with JSON: {error}.") from None
+        records = _down(value, items) if items else value
+        if not isinstance(records, list):
+            where = f"under {items!r}" if items else "by itself (set `items`)"
+            raise ContentError(f"{here} holds no list of records {where}.")
+        records = [_flat(one) for one in records if isinstance(one, dict)]
+        if records:
+            table = pl.from_dicts(records, infer_schema_length=None)
+            delivered = deliver(table.lazy(), how).collect()
+            yield split_wrong(delivered, how.source, f"{how.source}, record ", done)
+        done += len(records)
+        here = _next(here, address, value, answer.headers, following, counter, first + number + 1)
+        if following == "counter" and not records:
+            return
+
+
+def _next(
+    here: str,
+    address: str,
+    value: Any,
+    headers: Any,
+    following: str,
+    counter: str,
+    number: int,
+) -> str | None:
+    if following == "counter":
+        return _counted(address, counter, number)
+    if following == "link":
+        match = _NEXT_LINK.search(headers.get("link", ""))
+        target = match[1] if match else None
+    else:
+        target = _down(value, following)
+    if not isinstance(target, str) or not target:
+        return None
+    resolved = addresses.resolve(here, target)
+    if resolved is None or addresses.origin(resolved) != addresses.origin(
+        addresses.normalise(here)
+    ):
+        raise ContentError(f"{here} names its next page on another host: {target}.")
+    return resolved
+
+
+def _counted(address: str, counter: str, number: int) -> str:
+    parts = urlsplit(address)
+    query = [pair for pair in parse_qsl(parts.query) if pair[0] != counter]
+    return urlunsplit(parts._replace(query=urlencode([*query, (counter, str(number))])))
+
+
+def _down(value: Any, path: str) -> Any:
+    for part in path.split("."):
+        value = value.get(part) if isinstance(value, dict) else None
+    return value
+
+
+def _flat(record: dict[str, Any], before: str = "") -> dict[str, Any]:
+    """Nested objects as fields with dots, so that `columns` can name them: `title.text`.
+    Lists of texts stay lists; other lists become JSON text."""
+    flat: dict[str, Any] = {}
+    for key, value in record.items():
+        name = f"{before}{key}"
+        if isinstance(value, dict):
+            flat |= _flat(value, f"{name}.")
+        elif isinstance(value, list) and not all(isinstance(one, str) for one in value):
+            flat[name] = json.dumps(value, ensure_ascii=False)
+        else:
+            flat[name] = value
+    return flat

@@ -1,0 +1,261 @@
+"""The source `markdown`: Markdown or HTML files with front matter (YAML or TOML).
+
+Front matter gives the fields, the text gives words, excerpt, links, pictures and videos: it
+is rendered to HTML and read as any page is.
+"""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import date, datetime
+from typing import Any
+
+import yaml
+from markdown_it import MarkdownIt
+
+from jovial_atlas import addresses, dates
+from jovial_atlas.faults import Fault
+from jovial_atlas.pages import schema
+from jovial_atlas.pages.gather import Batch
+from jovial_atlas.sources.columns import FieldMap, template_fields
+from jovial_atlas.sources.html import Folder, page_files
+from jovial_atlas.sources.page import PageFile, Reading, read_page
+
+ENDINGS = (".md", ".markdown", ".html", ".htm")
+_FENCE = re.compile(r"\A(---|\+\+\+)[ \t]*\r?\n(.*?)(?:\r?\n)?^\1[ \t]*(?:\r?\n|\Z)", re.S | re.M)
+_DATED_NAME = re.compile(r"(\d{4}-\d\d-\d\d)-(.+)\Z")
+#: Other names under which front matter often gives a column.
+_NAMES = {
+    "published": ("date", "published", "publish_date"),
+    "lastmod": ("lastmod", "last_modified", "updated", "modified"),
+    "description": ("description", "summary"),
+    "excerpt": ("summary", "excerpt"),
+    "author": ("author", "authors"),
+    "images": ("images", "image", "picture", "cover"),
+    "language": ("language", "lang"),
+    "in_section": ("section",),
+    "canonical": ("canonical",),
+}
+
+
+def read_markdown(folder: Folder, how: FieldMap, reading: Reading) -> Iterator[Batch]:
+    """All files of a folder as one batch a few hundred files. Raises ContentError."""
+    files, faults = page_files(replace(folder, endings=ENDINGS, documents=()))
+    yield Batch(faults=faults)
+    renderer = MarkdownIt("commonmark", {"html": True}).enable("table")
+    rows: list[dict[str, Any]] = []
+    found: list[Fault] = []
+    for file in files:
+        row, wrong = _read(file, how, reading, renderer)
+        found += wrong
+        if row is not None:
+            rows.append(row)
+        if len(rows) == 500:
+            yield _batch(rows, found)
+            rows, found = [], []
+    yield _batch(rows, found)
+
+
+def _batch(rows: list[dict[str, Any]], faults: list[Fault]) -> Batch:
+    import polars as pl
+
+    extras = [row.pop(schema.EXTRA) for row in rows]
+    table = schema.table(rows)
+    names = sorted({name for extra in extras for name in extra})
+    if names:
+        texts = [{name: _plain(extra.get(name)) for name in names} for extra in extras]
+        beside = pl.from_dicts(texts, infer_schema_length=None)
+        table = table.with_columns(beside.to_struct(schema.EXTRA))
+    return Batch(table, list(faults))
+
+
+def _plain(value: Any) -> Any:
+    """Front matter values as columns can hold them: numbers and truth as they are, the rest
+    as text."""
+    if value is None or isinstance(value, (bool, int, float, str)):
+        return value
+    if isinstance(value, (datetime, date)):
+        return value.isoformat()
+    return "; ".join(map(str, value)) if isinstance(value, list) else str(value)
+
+
+def _read(
+    file: PageFile, how: FieldMap, reading: Reading, renderer: MarkdownIt
+) -> tuple[dict[str, Any] | None, list[Fault]]:
+    try:
+        data = file.place.read_bytes()
+        about = file.place.stat()
+        text = data.decode("utf-8-sig")
+    except OSError as error:
+        return None, [Fault("page-unreadable", file.path, f"It cannot be read ({error.strerror}).")]
+    except UnicodeDecodeError:
+        return None, [Fault("encoding-broken", file.path, "The file is not UTF-8; it is left out.")]
+    fields, body, faults = _front_matter(text, file.path)
+    if fields is None:
+        return None, faults
+    loc, wrong = _address(file.path, fields, how)
+    if wrong:
+        return None, [*faults, Fault("row-no-address", file.path, wrong)]
+    html = body if file.path.lower().endswith((".html", ".htm")) else renderer.render(body)
+    page = PageFile(file.place, file.path, loc)
+    row, found = read_page(html.encode() or b" <p>", page, reading, about.st_mtime)
+    if row is None:
+        row, found = read_page(b"<p></p>", page, reading, about.st_mtime)
+    assert row is not None
+    row |= {"mtime": about.st_mtime_ns, "bytes": len(data)}
+    found = [fault for fault in found if fault.code != "page-empty"]
+    faults += found
+    _apply(row, fields, how, reading, faults)
+    return row, faults
+
+
+def _front_matter(text: str, path: str) -> tuple[dict[str, Any] | None, str, list[Fault]]:
+    """The fields, the text after them, and faults. Fields None: they cannot be read, and the
+    page is left out rather than published without them."""
+    match = _FENCE.match(text)
+    if not match:
+        return {}, text, []
+    try:
+        read = tomllib.loads(match[2]) if match[1] == "+++" else yaml.safe_load(match[2])
+    except (tomllib.TOMLDecodeError, yaml.YAMLError, ValueError) as error:
+        mark = getattr(error, "problem_mark", None)
+        line = (mark.line + 2) if mark else 1
+        said = " ".join(str(getattr(error, "problem", None) or error).split())
+        message = f"The front matter cannot be read ({said}); the page is left out."
+        return None, "", [Fault("front-matter-broken", f"{path}:{line}", message)]
+    if read is not None and not isinstance(read, dict):
+        message = "The front matter is no table of fields; the page is left out."
+        return None, "", [Fault("front-matter-broken", f"{path}:1", message)]
+    return {str(k): v for k, v in (read or {}).items()}, text[match.end() :], []
+
+
+def _address(path: str, fields: dict[str, Any], how: FieldMap) -> tuple[str, str]:
+    """The address, or why there is none."""
+    stem = path.rpartition(".")[0]
+    name = stem.rpartition("/")[2]
+    dated = _DATED_NAME.match(name)
+    published = _date(_first(fields, "published", how)) or (dated[1] if dated else None)
+    slug = str(fields.get("slug") or (dated[2] if dated else name))
+    if fields.get("permalink") or fields.get("url"):
+        template = str(fields.get("permalink") or fields.get("url"))
+    else:
+        template = how.url
+    inner = stem.removesuffix("/index") if stem != "index" else ""
+    year, month, day = (published or "--")[:10].split("-")
+    values = {
+        **{key: _plain(value) for key, value in fields.items()},
+        "path": inner, "slug": slug, "stem": name, "year": year, "month": month, "day": day,
+    }  # fmt: skip
+    for field in template_fields(template):
+        value = values.get(field)
+        if value in (None, "") and field != "path":
+            return "", f"The address needs {{{field}}}, which the page does not have."
+        template = template.replace(f"{{{field}}}", addresses.escape(str(value)))
+    template = re.sub(r"(?<!:)//+", "/", template)
+    try:
+        whole = template if "://" in template else f"{how.site}/{template.lstrip('/')}"
+        loc = addresses.normalise(whole)
+    except ValueError as error:
+        return "", f"{error}."
+    if addresses.origin(loc) != how.site:
+        return "", f"{loc} is on another host."
+    return loc, ""
+
+
+def _first(fields: dict[str, Any], column: str, how: FieldMap) -> Any:
+    names = (how.columns[column],) if column in how.columns else _NAMES.get(column, (column,))
+    return next((fields[name] for name in names if fields.get(name) not in (None, "", [])), None)
+
+
+def _date(value: Any) -> str | None:
+    if isinstance(value, datetime):
+        return dates.read(value.isoformat())
+    return (
+        dates.read(value.isoformat() if isinstance(value, date) else str(value)) if value else None
+    )
+
+
+def _apply(
+    row: dict[str, Any],
+    fields: dict[str, Any],
+    how: FieldMap,
+    reading: Reading,
+    faults: list[Fault],
+) -> None:
+    """Front matter over what the text itself gave."""
+    for column in ("title", "description", "author", "language", "in_section", "canonical"):
+        value = _first(fields, column, how)
+        if value is not None:
+            row[column] = ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+    row["title"] = row["title"] or row["heading"]
+    row["heading"] = row["heading"] or row["title"]
+    if fields.get("summary"):
+        row["excerpt"] = str(fields["summary"])
+    for column in ("tags", "categories"):
+        value = _first(fields, column, how)
+        if value is not None:
+            row[column] = [str(one) for one in value] if isinstance(value, list) else [
+                part.strip() for part in str(value).split(",") if part.strip()
+            ]  # fmt: skip
+    _apply_media(row, fields, how)
+    if fields.get("noindex") is True or str(fields.get("robots", "")).strip():
+        row["directives"] = str(fields.get("robots") or "noindex").lower()
+    _apply_dates(row, fields, how, reading, faults)
+    if fields.get("draft") is True:
+        row["kind"] = "draft"
+    used = {name for names in _NAMES.values() for name in names} | {
+        "title", "tags", "categories", "draft", "robots", "noindex", "slug", "permalink", "url",
+        "video", "videos", *how.columns.values(),
+    }  # fmt: skip
+    row[schema.EXTRA] = {key: value for key, value in fields.items() if key not in used}
+
+
+def _apply_media(row: dict[str, Any], fields: dict[str, Any], how: FieldMap) -> None:
+    images = _first(fields, "images", how)
+    for image in images if isinstance(images, list) else [images] if images else []:
+        given = image if isinstance(image, dict) else {"src": image}
+        loc = addresses.resolve(row["loc"], str(given.get("src") or given.get("url") or ""))
+        if loc and loc not in [one["loc"] for one in row["images"]]:
+            row["images"].insert(0, {"loc": loc, "alt": given.get("alt")})
+    videos = fields.get("videos") or fields.get("video")
+    for video in videos if isinstance(videos, list) else [videos] if videos else []:
+        given = video if isinstance(video, dict) else {"src": video}
+        content = addresses.resolve(row["loc"], str(given.get("src") or given.get("url") or ""))
+        still = str(given.get("thumbnail") or given.get("poster") or "")
+        if content:
+            row["videos"].append(
+                {"content": content, "thumbnail": addresses.resolve(row["loc"], still),
+                 "title": given.get("title"), "description": given.get("description")}
+            )  # fmt: skip
+
+
+def _apply_dates(
+    row: dict[str, Any],
+    fields: dict[str, Any],
+    how: FieldMap,
+    reading: Reading,
+    faults: list[Fault],
+) -> None:
+    for column in ("published", "lastmod"):
+        value = _first(fields, column, how)
+        if value is None:
+            continue
+        read = _date(value)
+        if read is None:
+            message = f"The field {column} holds {str(value)[:60]!r}, which is no date."
+            faults.append(Fault("date-unreadable", row["path"], message))
+        elif column == "published" and dates.moment(read) > reading.now:
+            row["kind"], row["published"], row["published_from"] = "future", read, "field"
+        elif not dates.plausible(read, reading.now):
+            message = f"The field {column} holds {read}, which cannot be right; it is not used."
+            faults.append(Fault("date-implausible", row["path"], message))
+        else:
+            row[column], row[f"{column}_from"] = read, "field"
+    dated = _DATED_NAME.match(row["path"].rpartition("/")[2])
+    if row["published"] is None and dated and (read := dates.read(dated[1])):
+        row["published"], row["published_from"] = read, "field"
+    if row["lastmod_from"] in (None, "file") and row["published"] and row["kind"] == "page":
+        row["lastmod"], row["lastmod_from"] = row["published"], "published"

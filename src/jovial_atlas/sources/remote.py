@@ -1,0 +1,56 @@
+"""Files and answers that a source names by path or by http(s) address."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import httpx
+
+from jovial_atlas import addresses
+from jovial_atlas.errors import ContentError, NetworkError
+from jovial_atlas.web import Answer, Request, send
+
+#: A feed, a list or a page of records is not larger than this.
+LARGEST = 64 * 1024 * 1024
+_HOPS = 5
+
+
+def get(
+    client: httpx.Client,
+    address: str,
+    headers: dict[str, str] | None = None,
+    largest: int = LARGEST,
+) -> Answer:
+    """A GET with up to five redirects, all on the same host. Raises ContentError."""
+    here = address
+    for _ in range(_HOPS + 1):
+        try:
+            answer = send(client, Request("GET", here, headers or {}), largest=largest)
+        except NetworkError as error:
+            raise ContentError(f"{address}: {error}") from error
+        if not 300 <= answer.status < 400:
+            break
+        target = addresses.resolve(here, answer.headers.get("location", ""))
+        if target is None or addresses.origin(target) != addresses.origin(
+            addresses.normalise(here)
+        ):
+            raise ContentError(
+                f"{address} redirects to another host ({target}); it is not followed."
+            )
+        here = target
+    if answer.status != 200:
+        raise ContentError(f"{address} answers with status {answer.status}.")
+    return answer
+
+
+def read(path: str, folder: Path, client: httpx.Client) -> bytes:
+    """The bytes of a file relative to `folder`, or of an address. Raises ContentError."""
+    if path.startswith(("http://", "https://")):
+        return get(client, path).body
+    place = folder / path
+    try:
+        return place.read_bytes()
+    except FileNotFoundError:
+        raise ContentError(f"There is no file {place}. Correct `path` in its [[source]].") from None
+    except OSError as error:
+        raise ContentError(f"{place} cannot be read ({error.strerror}).") from error

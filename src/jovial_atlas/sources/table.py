@@ -1,0 +1,200 @@
+"""The source `table`: rows of CSV, JSON Lines or Parquet files (one, or a glob).
+
+Parquet streams through Polars without being in memory; CSV and JSON Lines are read in
+pieces by the standard library, so that a ragged or broken line is told with its number.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from jovial_atlas.errors import ContentError
+from jovial_atlas.faults import Fault
+from jovial_atlas.pages.gather import Batch
+from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong, wrong_rows
+
+_ROWS = 50_000
+_FORMATS = {
+    ".csv": "csv",
+    ".tsv": "csv",
+    ".jsonl": "jsonl",
+    ".ndjson": "jsonl",
+    ".parquet": "parquet",
+}
+
+
+def read_table(folder: Path, path: str, how: FieldMap) -> Iterator[Batch]:
+    """The rows of all files that `path` (relative to `folder`, maybe a glob) names, in order of
+    name. Raises ContentError where there is none, or one cannot be read at all."""
+    if Path(path).is_absolute():
+        folder, path = Path("/"), path.lstrip("/")
+    places = sorted(folder.glob(path)) if any(c in path for c in "*?[") else [folder / path]
+    places = [place for place in places if place.is_file()]
+    if not places:
+        raise ContentError(f"There is no table {folder / path}. Correct `path` in its [[source]].")
+    for place in places:
+        kind = _FORMATS.get(place.suffix.lower())
+        if kind is None:
+            known = ", ".join(sorted(_FORMATS))
+            raise ContentError(f"{place} is no table this tool reads; it reads {known}.")
+        if kind == "parquet":
+            yield from _parquet(place, how)
+        elif kind == "csv":
+            yield from _batches(_csv(place), place, how)
+        else:
+            yield from _batches(_json_lines(place), place, how)
+
+
+def _parquet(place: Path, how: FieldMap) -> Iterator[Batch]:
+    try:
+        delivered = deliver(pl.scan_parquet(place), how)
+        bad = (
+            delivered.filter(pl.col("_wrong").is_not_null())
+            .select("_row", "_wrong", "loc")
+            .collect(engine="streaming")
+        )
+    except (pl.exceptions.PolarsError, OSError) as error:
+        raise ContentError(f"{place} cannot be read: {str(error).splitlines()[0]}.") from error
+    faults = list(wrong_rows(bad, place.name, bad.height))
+    good = delivered
+    if bad.height:
+        good = good.filter(pl.col("_wrong").is_null())
+    yield Batch(good.drop("_row", "_wrong").with_columns(path=pl.lit(place.name)), faults)
+
+
+Numbered = tuple[list[dict[str, Any]], list[int], list[Fault]]
+
+
+def _batches(pieces: Iterator[Numbered], place: Path, how: FieldMap) -> Iterator[Batch]:
+    """Records with their line numbers as batches; types of the first piece hold for all."""
+    kinds: dict[str, Any] | None = None
+    for records, lines, faults in pieces:
+        table = pl.from_dicts(records, infer_schema_length=None) if records else pl.DataFrame()
+        if kinds is None:
+            table = _typed(table)
+            kinds = dict(table.schema)
+        else:
+            table = table.with_columns(
+                pl.col(name).cast(kinds[name], strict=False)
+                for name in table.columns
+                if name in kinds and table.schema[name] != kinds[name]
+            )
+        if not table.height:
+            yield Batch(faults=faults)
+            continue
+        delivered = deliver(table.lazy(), how).collect()
+        batch = split_wrong(delivered, place.name, f"{place.name}:", lines)
+        assert isinstance(batch.table, pl.DataFrame)
+        table = batch.table.with_columns(path=pl.lit(place.name))
+        yield Batch(table, [*faults, *batch.faults])
+
+
+def _typed(table: pl.DataFrame) -> pl.DataFrame:
+    """Columns of text that hold only numbers, as numbers; leading zeros stay text."""
+    for name, kind in table.schema.items():
+        if kind != pl.String:
+            continue
+        values = table[name].drop_nulls()
+        if not values.len() or values.str.contains(r"^-?0\d").any():
+            continue
+        for wanted in (pl.Int64, pl.Float64):
+            numbers = values.cast(wanted, strict=False)
+            if not numbers.null_count():
+                table = table.with_columns(pl.col(name).cast(wanted))
+                break
+    return table
+
+
+def _csv(place: Path) -> Iterator[Numbered]:
+    text, faults = _text(place)
+    sample = text.read(8192)
+    text.seek(0)
+    first = sample.partition("\n")[0]
+    delimiter = max(",;\t|", key=first.count)
+    reader = csv.reader(text, delimiter=delimiter)
+    try:
+        header = [name.strip() for name in next(reader)]
+    except StopIteration:
+        raise ContentError(f"{place} is empty; a table has a line of names first.") from None
+    if len(set(header)) != len(header) or "" in header:
+        raise ContentError(f"{place}:1: every column needs a name of its own in the first line.")
+    records: list[dict[str, Any]] = []
+    lines: list[int] = []
+    rows = _careful(reader, place, faults)
+    for row in rows:
+        if len(row) != len(header):
+            message = f"The line has {len(row)} cells, the header {len(header)}; it is left out."
+            faults.append(Fault("row-ragged", f"{place.name}:{reader.line_num}", message))
+            continue
+        records.append({n: cell or None for n, cell in zip(header, row, strict=True)})
+        lines.append(reader.line_num)
+        if len(records) == _ROWS:
+            yield records, lines, faults.copy()
+            records, lines = [], []
+            faults.clear()
+    yield records, lines, faults
+
+
+def _careful(reader: Any, place: Path, faults: list[Fault]) -> Iterator[list[str]]:
+    """Rows that are not empty; a row that the reader cannot take is a fault."""
+    while True:
+        try:
+            row = next(reader)
+        except StopIteration:
+            return
+        except csv.Error as error:
+            faults.append(Fault("row-broken", f"{place.name}:{reader.line_num}", f"{error}."))
+            continue
+        if row:
+            yield row
+
+
+def _text(place: Path) -> tuple[io.TextIOBase, list[Fault]]:
+    """The file as text: UTF-8, else windows-1252 with a fault."""
+    number = 0
+    try:
+        with place.open("rb") as stream:
+            for line in stream:
+                number += 1
+                line.decode("utf-8")
+    except UnicodeDecodeError:
+        fault = Fault(
+            "table-encoding",
+            f"{place.name}:{number}",
+            "The line is not UTF-8; the file is read as windows-1252.",
+        )
+        return place.open(encoding="windows-1252", errors="replace", newline=""), [fault]
+    except OSError as error:
+        raise ContentError(f"{place} cannot be read ({error.strerror}).") from error
+    return place.open(encoding="utf-8-sig", newline=""), []
+
+
+def _json_lines(place: Path) -> Iterator[Numbered]:
+    stream, faults = _text(place)
+    records: list[dict[str, Any]] = []
+    lines: list[int] = []
+    for number, line in enumerate(stream, start=1):
+        if not line.strip():
+            continue
+        try:
+            record = json.loads(line)
+            if not isinstance(record, dict):
+                raise ValueError("it is no object")
+        except (ValueError, RecursionError) as error:
+            faults.append(
+                Fault("row-broken", f"{place.name}:{number}", f"Not a JSON object: {error}.")
+            )
+            continue
+        records.append(record)
+        lines.append(number)
+        if len(records) == _ROWS:
+            yield records, lines, faults
+            records, lines, faults = [], [], []
+    yield records, lines, faults
