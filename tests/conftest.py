@@ -14,6 +14,10 @@ from pathlib import Path
 import pytest
 
 from jovial_atlas.demo.site import URL, lay_out
+from jovial_atlas.pages import snapshot
+from jovial_atlas.rounds.survey import run_survey
+from jovial_atlas.sitefile import read_site_file
+from jovial_atlas.web import new_client
 
 NOW = datetime(2026, 11, 23, 10, 0, tzinfo=UTC)
 COMMAND = str(Path(sys.executable).with_name("jovial-atlas"))
@@ -97,3 +101,25 @@ def _built_marrowfen(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def marrowfen(_built_marrowfen: Path, tmp_path: Path) -> Path:
     """The sample site, set up, surveyed and built; a copy for each test."""
     return Path(shutil.copytree(_built_marrowfen, tmp_path / "marrowfen"))
+
+
+SITE_HEAD = f'[site]\nurl = "{URL}"\n\n'
+
+
+@pytest.fixture
+def survey(tmp_path):
+    """`survey('kind = "table"…')` surveys one source, or several parted by `---`; gives the
+    page table as {path of address: row} and the faults as (code, where)."""
+
+    def run(sources, environment=None, more="", full=False, now=NOW):
+        text = SITE_HEAD + more + "".join(f"[[source]]\n{one}\n" for one in sources.split("---"))
+        (tmp_path / "atlas.toml").write_text(text, "utf-8")
+        site = read_site_file(tmp_path / "atlas.toml")
+        with new_client(5) as client:
+            done = run_survey(site, now, client, environment=environment or {}, full=full)
+        table = snapshot.load(site.state / "pages.parquet")
+        run.changes, run.messages = done.changes, [fault.message for fault in done.faults]
+        rows = {row["loc"].removeprefix(URL): row for row in table.to_dicts()}
+        return rows, [(fault.code, fault.where) for fault in done.faults]
+
+    return run

@@ -45,10 +45,11 @@ class Gathering:
         self.folder = folder
         self.spill_rows = spill_rows
         self.faults: list[Fault] = []
-        self._frames: list[pl.DataFrame] = []
-        self._parts: list[Path] = []
+        #: In the order of the sources: tables in memory, and names of files that hold others.
+        self._pieces: list[pl.DataFrame | Path] = []
         self._rows = 0
-        self._begun = (0, 0, 0)
+        self._made = 0
+        self._begun = (0, 0)
         self._place: Path | None = None
 
     def __enter__(self) -> Gathering:
@@ -65,13 +66,13 @@ class Gathering:
 
     def begin(self) -> None:
         """A source begins: what it adds from here on can be taken back by `forget`."""
-        self._begun = (len(self._frames), len(self._parts), len(self.faults))
+        self._begun = (len(self._pieces), len(self.faults))
         self._rows = 0
 
     def forget(self) -> None:
         """Take back what was added since `begin`: half of a broken source is worse than none."""
-        frames, parts, faults = self._begun
-        del self._frames[frames:], self._parts[parts:], self.faults[faults:]
+        pieces, faults = self._begun
+        del self._pieces[pieces:], self.faults[faults:]
 
     def add(self, batch: Batch) -> None:
         """Take one batch. Raises ValueError where a column cannot have its type."""
@@ -84,18 +85,25 @@ class Gathering:
         except pl.exceptions.PolarsError as error:
             raise ValueError(str(error).splitlines()[0]) from error
         if table.height:
-            self._frames.append(table)
+            self._pieces.append(table)
             self._rows += table.height
         if self._rows > self.spill_rows:
-            waiting = self._frames[self._begun[0] :]
-            self._spill(_joined([frame.lazy() for frame in waiting]))
-            del self._frames[self._begun[0] :]
-            self._rows = 0
+            self._spill_waiting()
+
+    def _spill_waiting(self) -> None:
+        """Tables of this source that wait in memory go to disk, in their place in the order."""
+        start = len(self._pieces)
+        while start > self._begun[0] and isinstance(self._pieces[start - 1], pl.DataFrame):
+            start -= 1
+        waiting = [piece for piece in self._pieces[start:] if isinstance(piece, pl.DataFrame)]
+        del self._pieces[start:]
+        self._rows = 0
+        self._spill(_joined([frame.lazy() for frame in waiting]))
 
     def _spill(self, table: pl.LazyFrame) -> None:
         part = self._new_part()
         table.sink_parquet(part, compression="lz4", statistics=False)
-        self._parts.append(part)
+        self._pieces.append(part)
 
     def _new_part(self) -> Path:
         if self._place is None:
@@ -104,11 +112,14 @@ class Gathering:
                 self._place = Path(tempfile.mkdtemp(prefix="survey-", dir=self.folder))
             except OSError as error:
                 raise OutputError(f"{self.folder} cannot be written ({error.strerror}).") from error
-        return self._place / f"{len(self._parts):04}.parquet"
+        self._made += 1
+        return self._place / f"{self._made:04}.parquet"
 
     def _all(self) -> pl.LazyFrame:
-        frames = [pl.scan_parquet(part) for part in self._parts]
-        frames += [frame.lazy() for frame in self._frames]
+        frames = [
+            piece.lazy() if isinstance(piece, pl.DataFrame) else pl.scan_parquet(piece)
+            for piece in self._pieces
+        ]
         return _joined(frames or [schema.empty().lazy()])
 
     def finish(self, target: Path, winners: Iterable[str] = ()) -> None:
@@ -118,7 +129,7 @@ class Gathering:
         A table in memory is sorted by address; a larger one keeps the order of its sources.
         """
         joined = self._all()
-        large = bool(self._parts)
+        large = any(isinstance(piece, Path) for piece in self._pieces)
         locs = joined.select(pl.col("loc").hash().alias("h")).collect(engine="streaming")
         twice = locs.filter(pl.col("h").is_duplicated())["h"].unique()
         del locs

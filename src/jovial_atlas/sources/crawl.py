@@ -271,7 +271,6 @@ def _row(
     if header.words:
         both = [one for one in (row.get("directives"), header.words) if one]
         row["directives"] = read_directives(both).words
-    row["links"] = [_public(link, crawl) for link in row["links"]]
     return row, [*faults, *found]
 
 

@@ -50,7 +50,7 @@ def read_feed(data: bytes, how: FieldMap, reading: Reading) -> Iterator[Batch]:
     nested = {"images": schema.SCHEMA["images"], "videos": schema.SCHEMA["videos"]}
     given = {name: kind for name, kind in nested.items() if any(name in row for row in rows)}
     table = pl.from_dicts(rows, schema_overrides=given, infer_schema_length=None)
-    beside = table.select(given) if given else None
+    beside = table.select(*given) if given else None
     delivered = deliver(table.drop(list(given)).lazy(), how).collect()
     if beside is not None:
         delivered = delivered.with_columns(beside)
@@ -72,8 +72,7 @@ def _xml_feed(data: bytes, how: FieldMap) -> Iterator[dict[str, Any]]:
             "description": _text(summary) if summary != content else None,
             "author": entry.get("author"),
             "published": _moment(entry.get("published_parsed")),
-            "lastmod": _moment(entry.get("updated_parsed"))
-            or _moment(entry.get("published_parsed")),
+            "lastmod": _moment(_given(entry, "updated_parsed") or entry.get("published_parsed")),
             "language": entry.get("content", [{}])[0].get("language") if content else None,
             "tags": [tag.get("term") for tag in entry.get("tags", []) if tag.get("term")],
             "images": [
@@ -86,6 +85,11 @@ def _xml_feed(data: bytes, how: FieldMap) -> Iterator[dict[str, Any]]:
         for theirs in how.columns.values():
             item.setdefault(theirs, _anywhere(entry, theirs))
         yield item
+
+
+def _given(entry: Any, name: str) -> Any:
+    """A field that the item itself has; the library's own fallbacks are not asked."""
+    return entry[name] if name in entry.keys() else None  # noqa: SIM118
 
 
 def _anywhere(entry: Any, name: str) -> str | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from urllib.parse import urljoin
@@ -68,15 +68,19 @@ def open_source(source: Source, around: Surroundings, known: Known | None) -> It
                 folder / source.path, site, source.addresses, source.at,
                 source.documents, source.include, source.exclude,
             ),
-            Reading(name, around.now, honour, trust),
+            Reading(name, around.now, honour, trust=trust),
             known=known,
             workers=around.workers,
             progress=around.progress,
         )  # fmt: skip
         return
     if isinstance(source, CrawlSource):
+        crawl = _crawl(source, around, name)
         yield from read_site(
-            around.client, _crawl(source, around, name), reading, progress=around.progress
+            around.client,
+            crawl,
+            replace(reading, served=(crawl.served, site)),
+            progress=around.progress,
         )
         return
     how = FieldMap(

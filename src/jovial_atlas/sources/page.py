@@ -52,6 +52,8 @@ class Reading:
     source: str
     now: datetime
     honour_canonical: bool = True
+    #: Where the site is served for now → the origin it is known by.
+    served: tuple[str, str] | None = None
     trust: tuple[str, ...] = ("meta", "json-ld", "time", "published", "git", "fingerprint", "file")
 
 
@@ -80,6 +82,13 @@ class _Page:
     def fault(self, code: str, message: str) -> None:
         self.faults.append(Fault(code, self.file.path, message))
 
+    def _public(self, address: str | None) -> str | None:
+        if address and self.reading.served:
+            here, public = self.reading.served
+            if addresses.origin(address) == here:
+                return public + addresses.path_and_query(address)
+        return address
+
     def resolve(self, reference: str | None) -> str | None:
         """The address a reference leads to. Pages name few addresses often: each is
         worked out once."""
@@ -87,7 +96,7 @@ class _Page:
         if not bare:
             return None
         if bare not in self.resolved:
-            self.resolved[bare] = addresses.resolve(self.base, bare)
+            self.resolved[bare] = self._public(addresses.resolve(self.base, bare))
         return self.resolved[bare]
 
 

@@ -1,0 +1,466 @@
+"""Every kind of source, alone: what it fills, and what it says of broken input."""
+
+import json
+import sqlite3
+import threading
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+
+import polars as pl
+import pytest
+
+from jovial_atlas.errors import ContentError
+from tests.conftest import URL, page
+
+TABLE = (
+    'kind = "table"\npath = "t.*"\nurl = "/species/{slug}/"\ncolumns = { title = "common_name" }'
+)
+
+
+@pytest.mark.parametrize("kind", ["csv", "jsonl", "parquet"])
+def test_a_table_fills_columns_and_keeps_the_rest_as_extra(survey, tmp_path, kind):
+    rows = [
+        {"slug": "bittern", "common_name": "Bittern", "lastmod": "2026-11-01", "tags": "bird; heron", "weight": 1300},
+        {"slug": "great otter/é", "common_name": "Otter", "lastmod": "01 Nov 2026 10:00:00 GMT", "tags": "", "weight": 9000},
+        {"slug": "", "common_name": "Nobody", "lastmod": None, "tags": None, "weight": None},
+    ]  # fmt: skip
+    frame = pl.DataFrame(rows)
+    if kind == "csv":
+        frame.write_csv(tmp_path / "t.csv")
+    elif kind == "jsonl":
+        frame.write_ndjson(tmp_path / "t.jsonl")
+    else:
+        frame.write_parquet(tmp_path / "t.parquet")
+    found, faults = survey(TABLE)
+    assert list(found) == ["/species/bittern/", "/species/great%20otter/%C3%A9/"]
+    bittern, otter = found.values()
+    assert (bittern["title"], bittern["lastmod"], bittern["tags"]) == (
+        "Bittern", "2026-11-01", ["bird", "heron"],
+    )  # fmt: skip
+    assert otter["lastmod"] == "2026-11-01T10:00:00Z"
+    assert bittern["extra"] == {"slug": "bittern", "weight": 1300}
+    assert bittern["lastmod_from"] == "field"
+    assert [code for code, _ in faults] == ["row-no-address"]
+
+
+def test_typed_dates_lists_and_whole_addresses_are_taken_as_they_are(survey, tmp_path):
+    from datetime import date, datetime
+
+    pl.DataFrame(
+        {
+            "loc": [
+                f"{URL}/a",
+                "HTTPS://WWW.Marrowfen.Example:443/b/../c",
+                "/d",
+                "https://other.example/",
+            ],
+            "lastmod": [datetime(2026, 1, 2, 3, 4), None, datetime(2031, 1, 1), None],
+            "published": [date(2025, 5, 6)] * 4,
+            "images": [["/p.jpg", "https://cdn.example/q.jpg"], None, [], None],
+        }
+    ).write_parquet(tmp_path / "t.parquet")
+    found, faults = survey('kind = "table"\npath = "t.parquet"')
+    assert list(found) == ["/a", "/c", "/d"]
+    assert found["/a"]["lastmod"] == "2026-01-02T03:04:00Z"
+    assert found["/a"]["published"] == "2025-05-06"
+    assert found["/d"]["lastmod"] is None, "a date in the future is not used"
+    assert [one["loc"] for one in found["/a"]["images"]] == [
+        f"{URL}/p.jpg",
+        "https://cdn.example/q.jpg",
+    ]
+    assert faults == [("address-other-host", "t.parquet, row 4")]
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "kept", "faults"),
+    [
+        ("t.csv", b"slug,common_name\na,A\nb\nc,C,C\nd,D\n", 2, [("row-ragged", "t.csv:3"), ("row-ragged", "t.csv:4")]),
+        ("t.csv", b'slug;common_name\na;"A;B"\n', 1, []),
+        ("t.csv", "slug,common_name\ncafé,Café\n".encode("cp1252"), 1, [("table-encoding", "t.csv:2")]),
+        ("t.jsonl", b'{"slug":"a","common_name":"A"}\n{oops\n[1]\n', 1, [("row-broken", "t.jsonl:2"), ("row-broken", "t.jsonl:3")]),
+        ("t.csv", b"slug,common_name\na,A\na,B\n", 1, [("address-twice", "t.csv")]),
+        ("t.csv", b"slug,common_name\na,A\n,B\n", 1, [("row-no-address", "t.csv:3")]),
+    ],
+)  # fmt: skip
+def test_a_broken_row_is_told_with_its_line_and_the_rest_goes_on(
+    survey, tmp_path, name, data, kept, faults
+):
+    (tmp_path / name).write_bytes(data)
+    found, told = survey(TABLE)
+    assert (len(found), told) == (kept, faults)
+
+
+@pytest.mark.parametrize(
+    ("files", "source", "words"),
+    [
+        ({}, TABLE, "no table"),
+        ({"t.xls": b""}, TABLE, "it reads .csv"),
+        ({"t.csv": b""}, TABLE, "is empty"),
+        ({"t.csv": b"a,a\n1,2\n"}, TABLE, "name of its own"),
+        ({"t.csv": b"name\nx\n"}, TABLE, "names the field 'slug'"),
+        ({"t.csv": b"slug\nx\n"}, TABLE, "columns.title names the field 'common_name'"),
+        ({"t.csv": b"name\nx\n"}, 'kind = "table"\npath = "t.csv"', "no field loc or url"),
+        ({"t.parquet": b"PAR1 not"}, TABLE, "cannot be read"),
+        ({}, 'kind = "sql"\nconnect = "sqlite:///no.db"\nquery = "select 1"', "no database"),
+        ({}, 'kind = "sql"\nconnect = "nonsense"\nquery = "select 1"', "no database address"),
+        ({}, 'kind = "sql"\nconnect = "sqlite://"\nquery = "select * from nope"', "no such table"),
+        ({}, 'kind = "feed"\npath = "nope.xml"', "There is no file"),
+        ({"f.xml": b"<html>no</html>"}, 'kind = "feed"\npath = "f.xml"', "no RSS, Atom"),
+        ({"f.json": b"{}"}, 'kind = "feed"\npath = "f.json"', "no JSON Feed"),
+        ({"l.txt": b"name,size\n"}, 'kind = "list"\npath = "l.txt"', "neither an address nor"),
+        ({"l.xml": b"<note/>"}, 'kind = "list"\npath = "l.xml"', "no sitemap"),
+        ({}, 'kind = "json"\naddress = "http://127.0.0.1:9/x"', "cannot be reached"),
+        ({}, 'kind = "site"\nvia = "http://127.0.0.1:9"', "cannot be reached"),
+        ({}, 'kind = "markdown"\npath = "nope"', "does not exist"),
+        ({}, 'kind = "sql"\nconnect = "sqlite://"\nquery = "select 1"\npassword_env = "NO_SUCH"', "NO_SUCH is empty"),
+    ],
+)  # fmt: skip
+def test_a_source_that_cannot_be_read_is_one_clear_sentence(survey, tmp_path, files, source, words):
+    for name, data in files.items():
+        (tmp_path / name).write_bytes(data)
+    with pytest.raises(ContentError) as caught:
+        survey(source)
+    assert words in str(caught.value)
+
+
+def test_a_source_that_breaks_keeps_its_pages_of_before(survey, tmp_path):
+    (tmp_path / "t.csv").write_text("slug,common_name\na,A\nb,B\n")
+    (tmp_path / "l.txt").write_text("/landing\n")
+    both = f'{TABLE}\n---\nkind = "list"\npath = "l.txt"'
+    survey(both)
+    (tmp_path / "t.csv").write_text("name\nx\n")
+    (tmp_path / "l.txt").write_text("/landing\n/other\n")
+    found, faults = survey(both)
+    assert list(found) == ["/landing", "/other", "/species/a/", "/species/b/"]
+    assert faults == [("source-broken", "t.*")]
+
+
+def test_a_query_is_streamed_read_only_and_failing_half_way_leaves_nothing_half(survey, tmp_path):
+    with sqlite3.connect(tmp_path / "w.db") as base:
+        base.execute("create table walks (slug text, title text, changed_at text, places real)")
+        base.executemany(
+            "insert into walks values (?, ?, ?, ?)",
+            [(f"walk-{n}", f"Walk {n}", "2026-11-01 10:00:00", n / 2) for n in range(30_000)],
+        )
+    source = (
+        'kind = "sql"\nname = "walks"\nconnect = "sqlite:///w.db"\nurl = "/walks/{slug}/"\n'
+        'columns = { lastmod = "changed_at" }\nquery = "select %s from walks"'
+    )
+    found, faults = survey(source % "slug, title, changed_at, places")
+    assert (len(found), faults) == (30_000, [])
+    assert found["/walks/walk-3/"]["lastmod"] == "2026-11-01T10:00:00Z"
+    assert found["/walks/walk-3/"]["extra"] == {"slug": "walk-3", "places": 1.5}
+    failing = "slug, title, changed_at, case when rowid = 25000 then json('{') end as x"
+    found, faults = survey(source % failing)
+    assert (len(found), faults) == (30_000, [("source-broken", "walks")])
+
+
+FEEDS = {
+    "rss": f"""<rss version="2.0" xmlns:content="http://purl.org/rss/1.0/modules/content/" xmlns:x="http://www.marrowfen.example/ns">
+<channel><item><title>Otters</title><link>{URL}/n/otters/</link><description>Two heads</description>
+<pubDate>Mon, 02 Nov 2026 10:00:00 GMT</pubDate><category>mammals</category><x:post_type>note</x:post_type>
+<content:encoded><![CDATA[<p>Two wet heads.</p><img src="/o.jpg"><a href="/n/">all</a>]]></content:encoded></item>
+<item><title>o.jpg</title><link>{URL}/n/otters/o/</link><x:post_type>attachment</x:post_type></item></channel></rss>""",
+    "atom": f"""<feed xmlns="http://www.w3.org/2005/Atom" xmlns:x="http://www.marrowfen.example/ns"><entry><title>Otters</title>
+<link href="{URL}/n/otters/"/><summary>Two heads</summary><published>2026-11-02T10:00:00Z</published>
+<updated>2026-11-02T10:00:00Z</updated><category term="mammals"/><x:post_type>note</x:post_type>
+<content type="html">&lt;p&gt;Two wet heads.&lt;/p&gt;&lt;img src="/o.jpg"&gt;&lt;a href="/n/"&gt;all&lt;/a&gt;</content></entry>
+<entry><title>o.jpg</title><link href="{URL}/n/otters/o/"/><x:post_type>attachment</x:post_type></entry></feed>""",
+    "json": json.dumps({"version": "https://jsonfeed.org/version/1.1", "items": [
+        {"url": f"{URL}/n/otters/", "title": "Otters", "summary": "Two heads", "date_published": "2026-11-02T10:00:00Z",
+         "tags": ["mammals"], "post_type": "note",
+         "content_html": "<p>Two wet heads.</p><img src='/o.jpg'><a href='/n/'>all</a>"},
+        {"url": f"{URL}/n/otters/o/", "title": "o.jpg", "post_type": "attachment"}]}),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", list(FEEDS))
+def test_a_feed_gives_items_with_their_content_and_attachments_apart(survey, tmp_path, kind):
+    (tmp_path / f"feed.{kind}").write_text(FEEDS[kind])
+    found, faults = survey(
+        f'kind = "feed"\npath = "feed.{kind}"\ncolumns = {{ kind = "post_type" }}'
+    )
+    assert (list(found), faults) == (["/n/otters/", "/n/otters/o/"], [])
+    note = found["/n/otters/"]
+    assert (note["title"], note["description"], note["tags"]) == (
+        "Otters",
+        "Two heads",
+        ["mammals"],
+    )
+    assert note["lastmod"] == note["published"] == "2026-11-02T10:00:00Z"
+    assert (note["words"], note["links"]) == (4, [f"{URL}/n/"])
+    assert note["images"] == [{"loc": f"{URL}/o.jpg", "alt": None}]
+    assert found["/n/otters/o/"]["kind"] == "attachment"
+
+
+@pytest.mark.parametrize(
+    ("name", "data"),
+    [
+        ("l.txt", f"# landing pages\n{URL}/a\n\n/b,2026-11-01,offers\n"),
+        ("l.csv", f"address,section,lastmod\n{URL}/a,,\n/b,offers,2026-11-01\n"),
+    ],
+)
+def test_a_list_gives_addresses_with_dates_and_sections(survey, tmp_path, name, data):
+    (tmp_path / name).write_text(data)
+    found, faults = survey(f'kind = "list"\npath = "{name}"')
+    assert (list(found), faults) == (["/a", "/b"], [])
+    assert (found["/b"]["lastmod"], found["/b"]["in_section"]) == ("2026-11-01", "offers")
+
+
+def test_an_existing_sitemap_is_a_list_with_all_it_lists(survey, tmp_path):
+    core = 'xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"'
+    image = 'xmlns:i="http://www.google.com/schemas/sitemap-image/1.1"'
+    (tmp_path / "s.xml").write_text(
+        f"<sitemapindex {core}><sitemap><loc>{URL}/one.xml</loc></sitemap>"
+        f"<sitemap><loc>{URL}/gone.xml</loc></sitemap></sitemapindex>"
+    )
+    (tmp_path / "one.xml").write_text(
+        f"<urlset {core} {image}><url><loc>{URL}/a</loc><lastmod>2026-11-01</lastmod>"
+        f"<i:image><i:loc>{URL}/p.jpg</i:loc></i:image></url><url><loc>https://o.example/</loc></url></urlset>"
+    )
+    found, faults = survey('kind = "list"\npath = "s.xml"')
+    assert [one["loc"] for one in found["/a"]["images"]] == [f"{URL}/p.jpg"]
+    assert faults == [
+        ("sitemap-index-missing", "s.xml:1"),
+        ("address-other-host", f"{URL}/one.xml:1"),
+    ]
+
+
+NOTE = """---
+title: Otters are back
+date: 2026-11-02
+tags: [mammals, sluice]
+author: Corin Mossley
+summary: Two wet heads.
+image: {src: /o.jpg, alt: The bank}
+video: {src: /o.mp4, thumbnail: /o.jpg}
+wardens: 2
+---
+# A heading
+
+Two **wet** heads, see [all notes](/notes/).
+"""
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "url", "address"),
+    [
+        ("otters.md", NOTE, "/notes/{year}/{slug}/", "/notes/2026/otters/"),
+        ("a/otters.md", NOTE, "/{path}/", "/a/otters/"),
+        ("a/index.md", NOTE, "/{path}/", "/a/"),
+        (
+            "2026-11-02-otters.md",
+            "Text.",
+            "/{year}/{month}/{day}/{slug}.html",
+            "/2026/11/02/otters.html",
+        ),
+        ("x.md", "+++\nslug = 'of toml'\ndate = 2026-11-02\n+++\nText.", "/{slug}/", "/of%20toml/"),
+        ("x.md", "---\npermalink: /own/\n---\nText.", "/{slug}/", "/own/"),
+        ("x.html", "---\nplace: fen\n---\n<p>Text.</p>", "/{place}/{slug}/", "/fen/x/"),
+    ],
+)
+def test_front_matter_makes_addresses(survey, tmp_path, name, text, url, address):
+    place = tmp_path / "notes" / name
+    place.parent.mkdir(parents=True)
+    place.write_text(text)
+    found, faults = survey(f'kind = "markdown"\npath = "notes"\nurl = "{url}"')
+    assert (list(found), faults) == ([address], [])
+
+
+def test_front_matter_and_text_fill_the_columns(survey, tmp_path):
+    (tmp_path / "notes").mkdir()
+    (tmp_path / "notes/otters.md").write_text(NOTE)
+    row = survey('kind = "markdown"\npath = "notes"')[0]["/otters/"]
+    assert {key: row[key] for key in ("title", "heading", "author", "tags", "excerpt", "published", "lastmod", "lastmod_from")} == {
+        "title": "Otters are back", "heading": "A heading", "author": "Corin Mossley",
+        "tags": ["mammals", "sluice"], "excerpt": "Two wet heads.", "published": "2026-11-02",
+        "lastmod": "2026-11-02", "lastmod_from": "published",
+    }  # fmt: skip
+    assert row["images"] == [{"loc": f"{URL}/o.jpg", "alt": "The bank"}]
+    assert row["videos"][0]["content"] == f"{URL}/o.mp4"
+    assert (row["links"], row["extra"]) == ([f"{URL}/notes/"], {"wardens": 2})
+
+
+@pytest.mark.parametrize(
+    ("text", "kind", "faults"),
+    [
+        ("---\ndraft: true\n---\nx", "draft", []),
+        ("---\ndate: 2027-01-01\n---\nx", "future", []),
+        ("---\ntitle: [a\n---\nx", None, [("front-matter-broken", "x.md:2")]),
+        ("---\n- a\n---\nx", None, [("front-matter-broken", "x.md:1")]),
+        ("+++\na = \n+++\nx", None, [("front-matter-broken", "x.md:1")]),
+        ("---\nlastmod: soon\n---\nx", "page", [("date-unreadable", "x.md")]),
+        ("---\npermalink: /{city}/\n---\nx", None, [("row-no-address", "x.md")]),
+        ("---\npermalink: https://o.example/\n---\nx", None, [("row-no-address", "x.md")]),
+        ("", "page", []),
+    ],
+)
+def test_drafts_future_pages_and_broken_front_matter_are_told_apart(
+    survey, tmp_path, text, kind, faults
+):
+    (tmp_path / "notes").mkdir()
+    (tmp_path / "notes/x.md").write_text(text)
+    (tmp_path / "notes/y.md").write_text("y")
+    found, told = survey('kind = "markdown"\npath = "notes"')
+    assert [row["kind"] for path, row in found.items() if path == "/x/"] == ([kind] if kind else [])
+    assert told == faults
+
+
+class Web:
+    """A small server on loopback whose answers are a table: path → (status, headers, body)."""
+
+    def __init__(self):
+        self.answers = {}
+        self.asked = []
+        web = self
+
+        class Handler(BaseHTTPRequestHandler):
+            def do_GET(self):
+                web.asked.append((self.path, dict(self.headers)))
+                status, headers, body = web.answers.get(self.path, (404, {}, b"gone"))
+                if headers.get("ETag") and self.headers.get("If-None-Match") == headers["ETag"]:
+                    status, body = 304, b""
+                self.send_response(status)
+                for key, value in headers.items():
+                    self.send_header(key, value)
+                self.send_header("Content-Length", str(len(body)))
+                self.end_headers()
+                self.wfile.write(body)
+
+            def log_message(self, *_):
+                pass
+
+        self.server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+        self.url = f"http://127.0.0.1:{self.server.server_port}"
+        threading.Thread(target=self.server.serve_forever, daemon=True).start()
+
+    def page(self, path, body="", head="", **headers):
+        self.answers[path] = (
+            200,
+            {"Content-Type": "text/html", **headers},
+            page(path, body, head).encode(),
+        )
+
+
+@pytest.fixture
+def web():
+    web = Web()
+    yield web
+    web.server.shutdown()
+    web.server.server_close()
+
+
+def crawl(web, more=""):
+    return f'kind = "site"\nvia = "{web.url}"\nper_second = 1000.0\n{more}'
+
+
+def test_a_live_site_is_crawled_politely_and_recorded_as_it_answers(survey, web):
+    links = "".join(
+        f"<a href='{path}'>x</a>"
+        for path in ("/a", "/old", "/gone", "/private/x", "/map.pdf", "https://o.example/")
+    )
+    web.page("/", f"{links}<a href='{web.url}/b'>b</a>", ETag='"1"')
+    web.page(
+        "/a",
+        "<p>Words.</p>",
+        **{"X-Robots-Tag": "noindex", "Last-Modified": "Mon, 02 Nov 2026 10:00:00 GMT"},
+    )
+    web.page("/b")
+    web.answers["/old"] = (301, {"Location": "/new"}, b"")
+    web.page("/new")
+    web.answers["/map.pdf"] = (200, {"Content-Type": "application/pdf"}, b"%PDF")
+    web.answers["/robots.txt"] = (200, {}, b"User-agent: *\nDisallow: /private/\n")
+    found, faults = survey(crawl(web))
+    assert {path: (row["status"], row["kind"]) for path, row in found.items()} == {
+        "/": (200, "page"), "/a": (200, "page"), "/b": (200, "page"), "/gone": (404, "page"),
+        "/map.pdf": (200, "document"), "/new": (200, "page"), "/old": (301, "page"),
+    }  # fmt: skip
+    assert found["/old"]["redirect"] == f"{URL}/new"
+    assert (found["/a"]["directives"], found["/a"]["lastmod"]) == (
+        "noindex",
+        "2026-11-02T10:00:00Z",
+    )
+    assert f"{URL}/b" in found["/"]["links"], "what is served here is known by its public address"
+    assert faults == [("crawl-barred", web.url)]
+    assert not [path for path, _ in web.asked if path.startswith("/private")]
+    again, _ = survey(crawl(web))
+    assert again == found
+    assert web.asked[-7][1].get("If-None-Match") == '"1"', "asked with its validator"
+
+
+def test_endless_and_huge_pages_meet_limits_that_are_told(survey, web):
+    for number in range(40):
+        web.page(f"/calendar?day={number}", f"<a href='/calendar?day={number + 1}'>next</a>")
+    web.page("/", "<a href='/calendar?day=0'>c</a><a href='/huge'>h</a>")
+    web.page("/huge", "x" * 50_000)
+    found, faults = survey(crawl(web, "max_pages = 10\nmax_bytes = 20000"))
+    assert len(found) == 10
+    assert {code for code, _ in faults} == {"crawl-limit", "page-too-large"}
+    found, faults = survey(crawl(web, "max_depth = 3"))
+    assert len(found) == 5
+    found, faults = survey(crawl(web), more='[identity]\nquery = "drop"\n')
+    assert sorted(found) == ["/", "/calendar", "/huge"]
+
+
+def test_a_crawl_that_was_cut_off_goes_on_where_it_stopped(survey, web, monkeypatch):
+    for number in range(6):
+        web.page(f"/{number or ''}", f"<a href='/{number + 1}'>next</a>")
+    from jovial_atlas.sources import crawl as module
+
+    real, visits = module._visit, []
+
+    def cut(*arguments):
+        visits.append(arguments[3])
+        if len(visits) == 4:
+            raise KeyboardInterrupt
+        return real(*arguments)
+
+    monkeypatch.setattr(module, "_visit", cut)
+    with pytest.raises(KeyboardInterrupt):
+        survey(crawl(web))
+    found, _ = survey(crawl(web))
+    assert list(found) == ["/", "/1", "/2", "/3", "/4", "/5", "/6"]
+    assert visits.count(f"{URL}/") == 1, "what was had is not fetched again"
+
+
+@pytest.mark.parametrize("following", ["link", "counter", "more.next"])
+def test_an_interface_is_read_page_by_page(survey, web, following):
+    records = [
+        {
+            "slug": f"s{n}",
+            "title": {"text": f"S {n}"},
+            "changed": "2026-11-01",
+            "labels": ["a", "b"],
+        }
+        for n in range(5)
+    ]
+    parts = [records[:2], records[2:4], records[4:], []]
+    for number, part in enumerate(parts, start=1):
+        onward = f"/api?page={number + 1}"
+        body = {"data": part, "more": {"next": onward if number < 3 else None}}
+        headers = {"Link": f'<{onward}>; rel="next"'} if number < 3 else {}
+        web.answers[f"/api?page={number}"] = (200, headers, json.dumps(body).encode())
+    web.answers["/api"] = web.answers["/api?page=1"]
+    found, faults = survey(
+        f'kind = "json"\naddress = "{web.url}/api"\nitems = "data"\nnext = "{following}"\n'
+        'url = "/s/{slug}/"\ncolumns = { title = "title.text", lastmod = "changed", tags = "labels" }\n'
+        'token_env = "API_TOKEN"', {"API_TOKEN": "secret"},
+    )  # fmt: skip
+    assert (len(found), faults) == (5, [])
+    assert (found["/s/s3/"]["title"], found["/s/s3/"]["tags"]) == ("S 3", ["a", "b"])
+    assert web.asked[0][1]["Authorization"] == "Bearer secret"
+
+
+@pytest.mark.parametrize(
+    ("answer", "words"),
+    [
+        ((500, {}, b""), "status 500"),
+        ((200, {}, b"<html>"), "does not answer with JSON"),
+        ((200, {}, b"{}"), "no list of records"),
+        ((302, {"Location": "https://o.example/"}, b""), "another host"),
+        ((200, {"Link": '<https://o.example/>; rel="next"'}, b"[]"), "another host"),
+    ],
+)
+def test_an_interface_that_misbehaves_is_one_clear_sentence(survey, web, answer, words):
+    web.answers["/api"] = answer
+    with pytest.raises(ContentError, match=words):
+        survey(f'kind = "json"\naddress = "{web.url}/api"')

@@ -1,0 +1,302 @@
+"""Surveys over time and over several sources: merging, dates that are true, incremental reading."""
+
+import os
+import shutil
+import subprocess
+import time
+from datetime import timedelta
+from pathlib import Path
+
+import polars as pl
+import pytest
+
+from jovial_atlas.faults import Fault
+from jovial_atlas.pages.gather import Batch, Gathering
+from jovial_atlas.rounds.survey import last_survey
+from jovial_atlas.sitefile import read_site_file
+from jovial_atlas.sources import html
+from tests.conftest import NOW, URL, page
+
+HTML = 'kind = "html"\npath = "public"\n'
+TABLE = 'kind = "table"\npath = "t.csv"\nurl = "/{slug}/"\n'
+
+
+@pytest.fixture
+def public(tmp_path):
+    folder = tmp_path / "public"
+
+    def write(**pages):
+        for name, text in pages.items():
+            place = folder / name / "index.html"
+            place.parent.mkdir(parents=True, exist_ok=True)
+            place.write_text(text)
+            os.utime(place, (1_760_000_000, 1_760_000_000))
+
+    write.folder = folder
+    return write
+
+
+def test_a_later_source_fills_gaps_or_wins_and_both_are_told(survey, public, tmp_path):
+    public(otter=page("Otter", head="<meta name=description content=Ours>"))
+    (tmp_path / "t.csv").write_text(
+        "slug,title,description,author,legs\notter,Lutra,Theirs,Wren,4\n"
+    )
+    row = survey(f"{HTML}---{TABLE}")[0]["/otter/"]
+    assert (row["title"], row["description"], row["author"]) == ("Otter", "Ours", "Wren")
+    told = {one["column"]: (one["value"], one["used"]) for one in row["merged"]}
+    assert (told["title"], told["author"]) == (("Lutra", False), ("Wren", True))
+    assert row["extra"] == {"slug": "otter", "legs": 4}
+    row = survey(f'{HTML}---{TABLE}merge = "win"\n')[0]["/otter/"]
+    assert (row["title"], row["description"]) == ("Lutra", "Theirs")
+    assert row["source"] == "public", "the first source still holds the page"
+
+
+def test_custom_fields_can_be_used_in_rules_and_a_wrong_one_is_told(survey, tmp_path):
+    (tmp_path / "t.csv").write_text("slug,legs,colour\na,4,brown\nb,0,green\n")
+    rule = '[[rule]]\nwhen = "extra.%s = 0"\nset = { listed = false }\nreason = "No legs"\n\n'
+    survey(TABLE, more=rule % "legs")
+    site = read_site_file(tmp_path / "atlas.toml")
+    decided = last_survey(site).decided
+    assert decided.filter(~pl.col("listed"))["loc"].to_list() == [f"{URL}/b/"]
+    from jovial_atlas.errors import SiteFileError
+
+    with pytest.raises(SiteFileError, match=r"extra\.legs"):
+        survey(TABLE, more=rule % "lgs")
+
+
+def test_a_section_can_come_from_the_source(survey, tmp_path):
+    (tmp_path / "t.csv").write_text("slug,in_section\na,\nb,herbs\n")
+    more = '[[section]]\nname = "all"\nmatch = "/**"\n\n'
+    survey(f'{TABLE}section = "species"\n', more=more)
+    site = read_site_file(tmp_path / "atlas.toml")
+    assert set(last_survey(site).decided["section"]) == {"species"}
+
+
+@pytest.mark.parametrize(
+    ("choice", "expected"),
+    [
+        ("", ["/a", "/a/", "/a/?page=2&utm=x", "/a?utm=x", "/map.pdf"]),
+        ('query = "drop"\n', ["/a", "/a/", "/map.pdf"]),
+        ('query = ["page"]\ntrailing_slash = "add"\n', ["/a/", "/a/?page=2", "/map.pdf"]),
+        ('query = "drop"\ntrailing_slash = "remove"\n', ["/a", "/map.pdf"]),
+    ],
+)
+def test_the_site_chooses_which_spellings_are_one_page(survey, tmp_path, choice, expected):
+    (tmp_path / "l.txt").write_text("/a\n/a/\n/a?utm=x\n/a/?page=2&utm=x\n/map.pdf\n")
+    found, _ = survey('kind = "list"\npath = "l.txt"', more=f"[identity]\n{choice}\n")
+    assert sorted(found) == expected
+
+
+def test_unchanged_files_are_not_parsed_again_and_their_findings_stay(survey, public, monkeypatch):
+    public(a=page("A"), b=page("B", head="<title>again</title>"), c=page("C"))
+    parsed = []
+    real = html.read_files
+    monkeypatch.setattr(
+        html, "read_files", lambda f, r: parsed.extend(x.path for x in f) or real(f, r)
+    )
+    first, faults = survey(HTML)
+    assert (len(parsed), [code for code, _ in faults]) == (3, ["title-repeated"])
+    parsed.clear()
+    again, still = survey(HTML)
+    assert (parsed, again, still) == ([], first, faults)
+    os.utime(public.folder / "a/index.html")
+    survey(HTML)
+    assert parsed == [], "another time, the same bytes"
+    public(c=page("Changed"))
+    survey(HTML)
+    assert parsed == ["c/index.html"]
+    assert (survey.changes.added, survey.changes.changed, survey.changes.removed) == (0, 1, 0)
+    parsed.clear()
+    survey(HTML, full=True)
+    assert len(parsed) == 3
+    parsed.clear()
+    survey(f'{HTML}addresses = "file"\n')
+    assert len(parsed) == 3, "another way of reading reads anew"
+
+
+def test_what_moved_is_told_as_a_candidate_for_a_redirect(survey, public):
+    public(old=page("T", "<p>The very same words.</p>"), other=page("O"))
+    survey(HTML)
+    shutil.move(public.folder / "old", public.folder / "new")
+    survey(HTML)
+    assert survey.changes.renamed == [(f"{URL}/old/", f"{URL}/new/")]
+    assert (survey.changes.added, survey.changes.removed) == (1, 1)
+
+
+def test_a_rebuild_or_a_new_footer_changes_no_date_and_new_words_do(survey, public):
+    public(a=page("A"), b=page("B"))
+    before = survey(HTML)[0]["/a/"]
+    assert before["lastmod_from"] == "file"
+    footer = page("A").replace("</main>", "</main><footer>New</footer>")
+    later = time.time() - 3600
+    for text, same in ((footer, True), (page("A", "<p>New words.</p>"), False)):
+        place = public.folder / "a/index.html"
+        place.write_text(text)
+        os.utime(place, (later, later))
+        row = survey(HTML, now=NOW + timedelta(days=4000))[0]["/a/"]
+        assert (row["lastmod"] == before["lastmod"]) is same
+        assert row["lastmod_from"] == ("file" if same else "fingerprint")
+
+
+def test_dates_come_from_git_where_the_owner_trusts_it(survey, public):
+    public(
+        a=page("A"), b=page("B"), c=page("C", head="<meta name=last-modified content=2026-01-01>")
+    )
+    when = {"GIT_AUTHOR_DATE": "2026-02-03T04:05:06Z", "GIT_COMMITTER_DATE": "2026-02-03T04:05:06Z"}
+    who = ["-c", "user.name=Wren", "-c", "user.email=wren@marrowfen.example"]
+    for arguments in (["init", "-q"], ["add", "public"], [*who, "commit", "-qm", "Pages"]):
+        subprocess.run(
+            ["git", *arguments], cwd=public.folder.parent, check=True, env={**os.environ, **when}
+        )
+    (public.folder / "b/index.html").write_text(page("B changed"))
+    found, _ = survey(HTML)
+    assert {path: row["lastmod_from"] for path, row in found.items()} == {
+        "/a/": "git", "/b/": "file", "/c/": "meta",
+    }  # fmt: skip
+    assert found["/a/"]["lastmod"] == "2026-02-03T04:05:06Z"
+    found, _ = survey(HTML, more='[dates]\ntrust = ["git", "meta"]\n\n')
+    assert {path: row["lastmod_from"] for path, row in found.items()} == {
+        "/a/": "git", "/b/": None, "/c/": "git",
+    }  # fmt: skip
+
+
+def test_documents_are_pages_and_patterns_choose_files(survey, public):
+    public(a=page("A"), drafts=page("D"))
+    (public.folder / "map.pdf").write_bytes(b"%PDF")
+    (public.folder / "notes.txt").write_text("no")
+    found, _ = survey(f'{HTML}documents = [".pdf"]\nexclude = ["drafts/**"]\n')
+    assert {path: row["kind"] for path, row in found.items()} == {
+        "/a/": "page",
+        "/map.pdf": "document",
+    }
+    again, _ = survey(f'{HTML}documents = [".pdf"]\nexclude = ["drafts/**"]\n')
+    assert again == found
+    assert list(survey(f'{HTML}include = ["/drafts/*"]\n')[0]) == ["/drafts/"]
+
+
+def test_batches_on_disk_give_the_table_that_batches_in_memory_give(tmp_path):
+    def batches():
+        yield Batch(
+            pl.DataFrame({"loc": [f"{URL}/{n}" for n in range(50)], "source": "a", "weight": 1})
+        )
+        yield Batch(
+            pl.LazyFrame(
+                {"loc": [f"{URL}/{n}" for n in range(40, 90)], "source": "b", "title": "B"}
+            )
+        )
+        yield Batch(
+            pl.DataFrame({"loc": [f"{URL}/x"], "source": "c", "weight": "heavy"}),
+            [Fault("a", "b", "c")],
+        )
+
+    tables = []
+    for rows in (10, 1_000_000):
+        with Gathering(tmp_path / str(rows), spill_rows=rows) as gathering:
+            for batch in batches():
+                gathering.begin()
+                gathering.add(batch)
+            gathering.finish(tmp_path / f"{rows}.parquet")
+        assert list((tmp_path / str(rows)).iterdir()) == []
+        tables.append(pl.read_parquet(tmp_path / f"{rows}.parquet").sort("loc"))
+    assert tables[0].equals(tables[1])
+    assert tables[0].height == 91
+    assert tables[0].filter(pl.col("title") == "B").height == 50
+    assert set(tables[0]["extra"].struct.field("weight")) == {"1", "heavy", None}
+
+
+@pytest.fixture(scope="module")
+def postgresql(tmp_path_factory):
+    """A PostgreSQL cluster of its own, on a socket in a temporary folder."""
+    programs = sorted(p for p in map(str, Path("/usr/lib/postgresql").glob("*/bin")))
+    assert programs, "PostgreSQL is missing; on Debian: apt-get install postgresql"
+    folder = tmp_path_factory.mktemp("pg")
+    as_user = []
+    if os.geteuid() == 0:
+        shutil.chown(folder, "postgres")
+        for parent in folder.parents:
+            if parent.stat().st_mode & 0o005 != 0o005 and str(parent) != "/":
+                parent.chmod(parent.stat().st_mode | 0o055)
+        as_user = ["setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups"]
+
+    def run(program, *arguments):
+        subprocess.run([*as_user, f"{programs[-1]}/{program}", *arguments], check=True, cwd=folder,
+                       capture_output=True, timeout=60, env={**os.environ, "LC_ALL": "C.UTF-8"})  # fmt: skip
+
+    run(
+        "initdb",
+        "-D",
+        f"{folder}/data",
+        "-U",
+        "postgres",
+        "--auth=scram-sha-256",
+        f"--pwfile={_password(folder)}",
+    )
+    run(
+        "pg_ctl",
+        "-D",
+        f"{folder}/data",
+        "-w",
+        "-l",
+        f"{folder}/log",
+        "-o",
+        f"-c listen_addresses= -k {folder}",
+        "start",
+    )
+    yield f"postgresql://postgres@/postgres?host={folder}"
+    run("pg_ctl", "-D", f"{folder}/data", "-m", "immediate", "stop")
+
+
+def _password(folder):
+    place = folder / "password"
+    place.write_text("secret")
+    place.chmod(0o644)
+    return place
+
+
+@pytest.mark.slow
+def test_postgresql_is_read_with_a_password_from_the_environment_and_never_written(
+    survey, postgresql
+):
+    from sqlalchemy import create_engine, text
+    from sqlalchemy.engine import make_url
+
+    url = make_url(postgresql).set(drivername="postgresql+psycopg", password="secret")
+    with create_engine(url).begin() as base:
+        base.execute(text("create sequence visits"))
+        base.execute(
+            text(
+                "create table walks (slug text, title text, changed timestamptz, price numeric, tags text[])"
+            )
+        )
+        base.execute(
+            text(
+                "insert into walks select 'w' || n, 'Walk ' || n, timestamptz '2026-11-01 10:00+02', 2.5, array['a','b'] from generate_series(1, 45000) n"
+            )
+        )
+    source = (
+        f'kind = "sql"\nconnect = "{postgresql}"\nurl = "/walks/{{slug}}/"\npassword_env = "PW"\n'
+        'columns = { lastmod = "changed" }\nquery = "%s"'
+    )
+    found, faults = survey(source % "select * from walks", {"PW": "secret"})
+    assert (len(found), faults) == (45_000, [])
+    row = found["/walks/w7/"]
+    assert (row["lastmod"], row["tags"]) == ("2026-11-01T08:00:00Z", ["a", "b"])
+    assert row["extra"] == {"slug": "w7", "price": 2.5}
+    for query, secret, words in (
+        (
+            "select slug, title, changed, nextval('visits') from walks",
+            "secret",
+            "read-only",
+        ),
+        (
+            "select slug, title, changed, 1 / (45000 - row_number() over ()) from walks",
+            "secret",
+            "division by zero",
+        ),
+        ("select * from walks", "wrong", "password authentication failed"),
+    ):
+        found, faults = survey(source % query, {"PW": secret})
+        assert (len(found), faults) == (45_000, [("source-broken", "query")]), "kept as they were"
+        assert words in survey.messages[0]
+    with create_engine(url).begin() as base:
+        assert base.execute(text("select count(*) from walks")).scalar_one() == 45_000
