@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 
 from jovial_atlas.demo.site import URL, lay_out
-from jovial_atlas.pages import snapshot
+from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.rounds.survey import run_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.web import new_client
@@ -119,7 +119,7 @@ def survey(tmp_path):
             done = run_survey(site, now, client, environment=environment or {}, full=full)
         table = snapshot.load(site.state / "pages.parquet")
         run.changes, run.messages = done.changes, [fault.message for fault in done.faults]
-        rows = {row["loc"].removeprefix(URL): row for row in table.to_dicts()}
+        rows = {row["loc"].removeprefix(URL): row for row in schema.complete(table).to_dicts()}
         return rows, [(fault.code, fault.where) for fault in done.faults]
 
     return run

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 from types import TracebackType
@@ -31,11 +31,13 @@ class Batch:
     """Some pages of a source, and the faults met on the way.
 
     `table` holds any columns of `schema`; columns beyond it become fields of `extra`. A
-    LazyFrame is written to disk without ever being in memory as a whole.
+    LazyFrame is written to disk without ever being in memory as a whole; `refuse` then says
+    which of its rows cannot be used, by a condition and a way to tell of them.
     """
 
     table: pl.DataFrame | pl.LazyFrame = field(default_factory=schema.empty)
     faults: list[Fault] = field(default_factory=list)
+    refuse: tuple[pl.Expr, Callable[[pl.DataFrame], list[Fault]]] | None = None
 
 
 class Gathering:
@@ -80,6 +82,8 @@ class Gathering:
         try:
             if isinstance(batch.table, pl.LazyFrame):
                 self._spill(schema.conform(batch.table))
+                if batch.refuse:
+                    self._refuse(*batch.refuse)
                 return
             table = schema.conform(batch.table)
         except pl.exceptions.PolarsError as error:
@@ -102,8 +106,22 @@ class Gathering:
 
     def _spill(self, table: pl.LazyFrame) -> None:
         part = self._new_part()
-        table.sink_parquet(part, compression="lz4", statistics=False)
+        snapshot.sink(table, part)
         self._pieces.append(part)
+
+    def _refuse(self, wrong: pl.Expr, tell: Callable[[pl.DataFrame], list[Fault]]) -> None:
+        """Take rows that cannot be used out of the part that was just written."""
+        part = self._pieces.pop()
+        assert isinstance(part, Path)
+        table = pl.scan_parquet(part)
+        rows = table.select("loc").with_row_index("_row", offset=1).filter(wrong)
+        found = rows.collect(engine="streaming")
+        if not found.height:
+            self._pieces.append(part)
+            return
+        self.faults += tell(found)
+        self._spill(table.filter(~wrong))
+        part.unlink()
 
     def _new_part(self) -> Path:
         if self._place is None:
@@ -127,12 +145,15 @@ class Gathering:
         earlier ones; the values of all others fill gaps.
 
         A table in memory is sorted by address; a larger one keeps the order of its sources.
+        In the file of a single large source, columns that it does not fill are left out.
         """
         joined = self._all()
         large = any(isinstance(piece, Path) for piece in self._pieces)
-        locs = joined.select(pl.col("loc").hash().alias("h")).collect(engine="streaming")
-        twice = locs.filter(pl.col("h").is_duplicated())["h"].unique()
-        del locs
+        twice = _hashes_met_twice(joined)
+        only = self._pieces[0] if len(self._pieces) == 1 else None
+        if isinstance(only, Path) and not twice.len():
+            only.replace(target)
+            return
         if twice.len():
             again = pl.col("loc").hash().is_in(twice.implode())
             single = joined.filter(~again)
@@ -165,9 +186,18 @@ class Gathering:
         return pl.DataFrame(result, schema=rows.schema)
 
 
+def _hashes_met_twice(table: pl.LazyFrame) -> pl.Series:
+    """Hashes of addresses that stand more than once; eight bytes a page are held for it."""
+    hashes = table.select(h=pl.col("loc").hash()).collect(engine="streaming")["h"]
+    if hashes.n_unique() == hashes.len():
+        return hashes.clear()
+    return hashes.filter(hashes.is_duplicated()).unique()
+
+
 def _joined(frames: list[pl.LazyFrame]) -> pl.LazyFrame:
     fields = schema.extra_fields(frames)
-    return pl.concat([schema.with_extra(frame, fields) for frame in frames])
+    whole = [schema.complete(schema.with_extra(frame, fields)) for frame in frames]
+    return pl.concat(whole)
 
 
 def _merge_into(

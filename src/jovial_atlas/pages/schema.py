@@ -103,8 +103,17 @@ def table(rows: list[dict[str, Any]]) -> pl.DataFrame:
 Frame = TypeVar("Frame", pl.DataFrame, pl.LazyFrame)
 
 
+def complete(table: Frame) -> Frame:
+    """The table with every column of the schema: those that no source filled are null."""
+    known = table.collect_schema()
+    missing = [pl.lit(None, kind).alias(n) for n, kind in SCHEMA.items() if n not in known]
+    extra = [EXTRA] if EXTRA in known else []
+    return table.with_columns(missing).select(*SCHEMA, *extra) if missing else table
+
+
 def conform(delivered: Frame) -> Frame:
-    """A delivered table brought to the schema: every column there, in order, of its type.
+    """A delivered table brought to the schema: its columns in order, each of its type.
+    Columns that nobody fills are left out; `complete` adds them.
 
     Columns that the schema does not know are fields of the struct `extra`, beside those
     that are in it already. Raises ValueError where a column cannot have its type.
@@ -117,10 +126,7 @@ def conform(delivered: Frame) -> Frame:
         fields += [
             pl.col(EXTRA).struct.field(one.name) for one in inner.fields if one.name not in named
         ]
-    columns = [
-        pl.col(name).cast(kind) if name in known else pl.lit(None, kind).alias(name)
-        for name, kind in SCHEMA.items()
-    ]
+    columns = [pl.col(name).cast(kind) for name, kind in SCHEMA.items() if name in known]
     return delivered.select(*columns, *([pl.struct(fields).alias(EXTRA)] if fields else []))
 
 

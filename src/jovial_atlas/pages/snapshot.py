@@ -10,6 +10,9 @@ import polars as pl
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import write_whole
 
+#: Rows that are written together, and that a reader needs in memory together.
+_ROW_GROUP = 128 * 1024
+
 
 def save(table: pl.DataFrame, path: Path) -> None:
     """Write a table as Parquet. Raises OutputError."""
@@ -23,7 +26,13 @@ def sink(table: pl.LazyFrame, path: Path) -> None:
     beside = path.with_name(f".{path.name}.new")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        table.sink_parquet(beside, compression="zstd", compression_level=1, statistics=False)
+        table.sink_parquet(
+            beside,
+            compression="zstd",
+            compression_level=1,
+            statistics=False,
+            row_group_size=_ROW_GROUP,
+        )
         beside.replace(path)
     except (OSError, pl.exceptions.PolarsError) as error:
         beside.unlink(missing_ok=True)
@@ -45,8 +54,13 @@ def scan(path: Path) -> pl.LazyFrame | None:
 def load(path: Path) -> pl.DataFrame | None:
     """The table that was saved there, or None where there is none. Raises OutputError."""
     table = scan(path)
+    return collect(table, path) if table is not None else None
+
+
+def collect(table: pl.LazyFrame, path: Path) -> pl.DataFrame:
+    """A scanned table in memory. Raises OutputError where its file cannot be read."""
     try:
-        return table.collect() if table is not None else None
+        return table.collect()
     except (pl.exceptions.PolarsError, OSError) as error:
         raise _unreadable(path, error) from error
 

@@ -49,7 +49,9 @@ def select_pages(
             expression = patterns.to_regex(match)
         except ValueError as error:
             raise AtlasError(f"--match: {error}.") from None
-        decided = decided.filter(decided.select(path_column())["_path"].str.contains(expression))
+        decided = decided.filter(
+            decided.select(path_column(site))["_path"].str.contains(expression)
+        )
     if where is not None:
         try:
             decided = decided.filter(pl.sql_expr(where))

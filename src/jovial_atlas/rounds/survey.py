@@ -83,7 +83,7 @@ def run_survey(
     )  # fmt: skip
     target = site.state / PAGES
     beside = target.with_name(f".{PAGES}.survey")
-    before = snapshot.scan(target)
+    before = _pages(target)
     memory = _remembered(site, before, full)
     with Gathering(site.state) as gathering:
         broken = [
@@ -96,7 +96,7 @@ def run_survey(
         gathering.finish(beside, [name_of(s) for s in site.model.source if s.merge == "win"])
         faults = gathering.faults
     try:
-        after = snapshot.scan(beside)
+        after = _pages(beside)
         assert after is not None
         sections = section_counts(decide(after, site), site)
         changes = compare(before, after)
@@ -115,6 +115,11 @@ def run_survey(
     return Survey(at, sum(one.pages for one in sections), sections, changes, faults)
 
 
+def _pages(place: Path) -> pl.LazyFrame | None:
+    table = snapshot.scan(place)
+    return schema.complete(table) if table is not None else None
+
+
 def _gather(
     source: Source,
     around: Surroundings,
@@ -130,7 +135,7 @@ def _gather(
             table = _identified(batch.table, around)
             if source.section:
                 table = table.with_columns(in_section=pl.lit(source.section))
-            gathering.add(Batch(table, batch.faults))
+            gathering.add(Batch(table, batch.faults, batch.refuse))
     except (ContentError, ValueError) as error:
         gathering.forget()
         kept = before.filter(pl.col("source") == name).collect() if before is not None else None
@@ -177,8 +182,6 @@ def _remembered(site: SiteFile, before: pl.LazyFrame | None, full: bool) -> dict
         keys, told = record["keys"], [Fault(**fault) for fault in record["faults"]]
     except (OSError, ValueError, KeyError, TypeError):
         return {}
-    if set(schema.SCHEMA) - set(before.collect_schema()):
-        return {}
     faults: dict[str, list[Fault]] = {}
     for fault in told:
         faults.setdefault(fault.where, []).append(fault)
@@ -196,8 +199,8 @@ def _remembered(site: SiteFile, before: pl.LazyFrame | None, full: bool) -> dict
 
 def last_survey(site: SiteFile) -> LastSurvey:
     """The survey that was kept last, with verdicts by the site file of now. Raises AtlasError."""
-    pages = snapshot.load(site.state / PAGES)
-    if pages is None:
+    scanned = _pages(site.state / PAGES)
+    if scanned is None:
         raise AtlasError("There is no survey of this site yet. Run `jovial-atlas survey` first.")
     try:
         record = json.loads((site.state / RECORD).read_bytes())
@@ -207,7 +210,7 @@ def last_survey(site: SiteFile) -> LastSurvey:
         raise OutputError(
             f"{site.state / RECORD} cannot be read ({error}). Run `jovial-atlas survey` again."
         ) from error
-    return LastSurvey(at, decide(pages, site), faults)
+    return LastSurvey(at, decide(snapshot.collect(scanned, site.state / PAGES), site), faults)
 
 
 def section_counts(decided: pl.LazyFrame, site: SiteFile) -> list[SectionCount]:

@@ -63,7 +63,7 @@ def decide(pages: Pages, site: SiteFile) -> Pages:
 
 
 def _with_paths(pages: Pages, site: SiteFile) -> Pages:
-    return pages.with_columns(path_column()).with_columns(section_column(site))
+    return pages.with_columns(path_column(site)).with_columns(section_column(site))
 
 
 def _missing(layer: Layer) -> dict[str, pl.Expr]:

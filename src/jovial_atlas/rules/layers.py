@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 import polars as pl
 
 from jovial_atlas import patterns
+from jovial_atlas.addresses import escape
 from jovial_atlas.pages import schema
 from jovial_atlas.rules.crawling import disallowed, robots_of
 from jovial_atlas.sitefile import SiteFile
@@ -51,14 +52,27 @@ def section_column(site: SiteFile) -> pl.Expr:
     """The section of each page: the first that matches, `pages` where none does."""
     column = pl.coalesce(pl.col("in_section"), pl.lit(REST))
     for section in reversed(site.model.section):
-        matches = pl.col("_path").str.contains(patterns.any_of(list(section.patterns)))
-        column = pl.when(matches).then(pl.lit(section.name)).otherwise(column)
+        fits = matches(section.patterns)
+        column = pl.when(fits).then(pl.lit(section.name)).otherwise(column)
     return pl.coalesce(pl.col("in_section"), column).alias("section")
 
 
-def path_column() -> pl.Expr:
-    """Path and query of each address."""
-    return pl.col("loc").str.replace(r"^[^:]+://[^/]+", "").alias("_path")
+def path_column(site: SiteFile) -> pl.Expr:
+    """Path and query of each address; addresses in the page table are all of the site."""
+    return pl.col("loc").str.strip_prefix(site.model.site.url).alias("_path")
+
+
+def matches(found: tuple[str, ...]) -> pl.Expr:
+    """Whether `_path` is like one of the patterns. A whole folder, the usual case, is a plain
+    comparison of beginnings; anything else is an expression."""
+    folders = [
+        one[:-2] for one in found if one.endswith("/**") and not set(one[:-2]) & set("*{}?%")
+    ]
+    others = [one for one in found if not (one.endswith("/**") and one[:-2] in folders)]
+    tests = [pl.col("_path").str.starts_with(escape(folder)) for folder in folders]
+    if others:
+        tests.append(pl.col("_path").str.contains(patterns.any_of(others)))
+    return pl.any_horizontal(tests)
 
 
 def layers_of(site: SiteFile, table: pl.DataFrame | pl.LazyFrame | None = None) -> list[Layer]:
@@ -126,7 +140,7 @@ def _rule_layers(site: SiteFile, known: pl.Schema) -> list[Layer]:
     for number, rule in enumerate(site.model.rule):
         conditions = []
         if rule.patterns:
-            conditions.append(pl.col("_path").str.contains(patterns.any_of(list(rule.patterns))))
+            conditions.append(matches(rule.patterns))
         if rule.section:
             conditions.append(pl.col("section") == rule.section)
         if rule.when:

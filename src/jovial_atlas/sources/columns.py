@@ -9,9 +9,9 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 from urllib.parse import quote
 
@@ -24,7 +24,8 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 
 _FIELD = re.compile(r"\{([^{}]+)\}")
-_SAFE_VALUE = r"^[A-Za-z0-9._~-]*$"
+# Values that stand in a path as they are; one that begins with a dot may be a dot segment.
+_SAFE_VALUE = r"^([A-Za-z0-9_~-][A-Za-z0-9._~-]*)?$"
 _NORMAL = r"^https?://[a-z0-9-]+(\.[a-z0-9-]+)+(:\d+)?(/[A-Za-z0-9_~-][A-Za-z0-9._~-]*)*/?$"
 _W3C = r"^\d{4}-\d\d-\d\d(T\d\d:\d\d:\d\dZ)?$"
 #: Faults of single rows that are told one by one; the rest is counted.
@@ -56,15 +57,14 @@ def template_fields(url: str) -> list[str]:
 
 
 def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
-    """The table with our columns, everything else in `extra`, and two helpers: `_row`, the
-    number of the row from 1, and `_wrong`, why its address cannot be used (or null).
+    """The table with our columns, everything else in `extra`. Rows whose address cannot be
+    used are still there; `wrong` finds them.
 
     Raises ContentError where a named field does not exist.
     """
     have = table.collect_schema()
     _check_fields(have.names(), how)
-    table = table.with_row_index("_row", offset=1)
-    taken = {how.columns.get(name, name) for name in schema.SCHEMA} | {"_row"}
+    taken = {how.columns.get(name, name) for name in schema.SCHEMA}
     extras = [pl.col(name) for name in have.names() if name not in taken]
     loc = _address(have, how)
     columns = [loc.alias("loc"), pl.lit(how.source).alias("source")]
@@ -78,16 +78,13 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
         columns.append(pl.lit(200, pl.Int16).alias("status"))
     if "kind" not in given:
         columns.append(pl.lit("page").alias("kind"))
-    if "lastmod" in given:
-        columns.append(
-            pl.when(_column("lastmod", how.columns.get("lastmod", "lastmod"),
-                            have[how.columns.get("lastmod", "lastmod")], how).is_not_null())
-            .then(pl.lit("field")).alias("lastmod_from")
-        )  # fmt: skip
     if extras:
         columns.append(pl.struct(extras).alias(schema.EXTRA))
-    delivered = table.select("_row", *columns)
-    return delivered.with_columns(_wrong=_why_wrong(how.site))
+    delivered = table.select(columns)
+    if "lastmod" in given:
+        dated = pl.col("lastmod").is_not_null()
+        delivered = delivered.with_columns(lastmod_from=pl.when(dated).then(pl.lit("field")))
+    return delivered
 
 
 def _check_fields(have: list[str], how: FieldMap) -> None:
@@ -119,24 +116,30 @@ def _address(have: Mapping[str, Any], how: FieldMap) -> pl.Expr:
             value = _path_value(pl.col(piece), have[piece])
             parts.append(pl.when(value != "").then(value))
         elif piece:
-            parts.append(pl.lit(piece))
-    return normal(pl.concat_str(parts), how.site)
+            parts.append(pl.lit(addresses.escape(piece)))
+    return pl.concat_str(parts)
 
 
 def _path_value(column: pl.Expr, kind: Any) -> pl.Expr:
-    """A value inside a path: percent-encoded but for its slashes."""
+    """A value inside a path, in normal form: percent-encoded but for its slashes."""
     text = column.cast(pl.String)
     if kind.is_integer():
         return text
 
     def encode(values: pl.Series) -> pl.Series:
-        odd = ~values.str.contains(_SAFE_VALUE)
+        odd = ~values.str.contains(_SAFE_VALUE).fill_null(True)
         if not odd.any():
             return values
-        fixed = [quote(str(v), safe="/-._~") if v is not None else None for v in values.to_list()]
-        return pl.Series(values.name, fixed, pl.String)
+        return pl.Series(values.name, [_encoded(value) for value in values.to_list()], pl.String)
 
     return text.map_batches(encode, return_dtype=pl.String, is_elementwise=True)
+
+
+def _encoded(value: str | None) -> str | None:
+    if not value:
+        return value
+    inner = quote(value.strip(), safe="/-._~")
+    return addresses.normalise(f"http://x.example/{inner}")[len("http://x.example/") :]
 
 
 def normal(column: pl.Expr, site: str) -> pl.Expr:
@@ -165,16 +168,10 @@ def _normal(value: str | None, site: str) -> str | None:
         return value
 
 
-def _why_wrong(site: str) -> pl.Expr:
+def wrong(site: str) -> pl.Expr:
+    """Whether a delivered address cannot be used: there is none, or it is of another host."""
     loc = pl.col("loc")
-    return (
-        pl.when(loc.is_null())
-        .then(pl.lit("row-no-address"))
-        .when(~loc.str.starts_with("http"))
-        .then(pl.lit("row-no-address"))
-        .when((loc != site) & ~loc.str.starts_with(f"{site}/"))
-        .then(pl.lit("address-other-host"))
-    )
+    return loc.is_null() | ((loc != site) & ~loc.str.starts_with(f"{site}/"))
 
 
 def _column(name: str, theirs: str, kind: Any, how: FieldMap) -> pl.Expr:
@@ -194,8 +191,9 @@ def _column(name: str, theirs: str, kind: Any, how: FieldMap) -> pl.Expr:
 def _date(column: pl.Expr, kind: Any, now: datetime) -> pl.Expr:
     """Dates in the product's form; what is no date, or cannot be right, becomes null."""
     if kind == pl.Date:
-        text = column.dt.strftime("%Y-%m-%d")
-    elif isinstance(kind, pl.Datetime):
+        day = column.cast(pl.String)
+        return pl.when(column.is_between(date(1990, 1, 1), now.date())).then(day)
+    if isinstance(kind, pl.Datetime):
         moment = column.dt.convert_time_zone("UTC") if kind.time_zone else column
         text = moment.dt.strftime("%Y-%m-%dT%H:%M:%SZ")
     elif kind == pl.Null:
@@ -261,38 +259,34 @@ def _pictures(column: pl.Expr, site: str) -> pl.Expr:
     return column.map_batches(work, return_dtype=schema.SCHEMA["images"], is_elementwise=True)
 
 
-_WHY = {
-    "row-no-address": "gives no address",
-    "address-other-host": "is on another host",
-}
-
-
 def split_wrong(
-    delivered: pl.DataFrame, name: str, before: str, lines: Sequence[int] | int = 0
+    delivered: pl.DataFrame, how: FieldMap, before: str, lines: Sequence[int] | int = 0
 ) -> Batch:
     """Rows that can be used, and faults for the others, the first few one by one.
 
     A row is told as `before` and its number: its line, where `lines` has one for each row,
     else its place after as many rows as `lines` says.
     """
-    wrong = delivered.filter(pl.col("_wrong").is_not_null()).select("_row", "_wrong", "loc")
-    good = delivered.filter(pl.col("_wrong").is_null()).drop("_row", "_wrong")
-
-    def place(row: int) -> str:
-        return f"{before}{lines + row if isinstance(lines, int) else lines[row - 1]}"
-
-    return Batch(good, list(wrong_rows(wrong, name, wrong.height, place)))
+    bad = wrong(how.site)
+    refused = delivered.select("loc").with_row_index("_row", offset=1).filter(bad)
+    faults = tell_wrong(refused, how.source, before, lines) if refused.height else []
+    return Batch(delivered.filter(~bad) if refused.height else delivered, faults)
 
 
-def wrong_rows(
-    some: pl.DataFrame, name: str, count: int, place: Callable[[int], str] | None = None
-) -> Iterator[Fault]:
-    """Faults for rows that cannot be used: `some` as `_row, _wrong, loc`, `count` in all."""
-    for row, code, loc in some.head(_TOLD).iter_rows():
-        where = place(row) if place else f"{name}, row {row}"
-        shown = f"{loc!r} " if loc else "The row "
-        yield Fault(code, where, f"{shown}{_WHY[code]}; it is left out.")
-    if count > _TOLD:
-        yield Fault(
-            str(some["_wrong"][0]), name, f"{plural(count - _TOLD, 'more row')} cannot be used."
-        )
+def tell_wrong(
+    refused: pl.DataFrame, name: str, before: str, lines: Sequence[int] | int = 0
+) -> list[Fault]:
+    """Faults for refused rows, given as `_row` (from 1) and `loc`."""
+    faults = []
+    for row, loc in refused.head(_TOLD).iter_rows():
+        where = f"{before}{lines + row if isinstance(lines, int) else lines[row - 1]}"
+        if loc is not None and loc.startswith("http"):
+            message = f"{loc} is on another host; the row is left out."
+            faults.append(Fault("address-other-host", where, message))
+        else:
+            shown = f"{loc!r} is no address" if loc else "The row gives no address"
+            faults.append(Fault("row-no-address", where, f"{shown}; it is left out."))
+    if refused.height > _TOLD:
+        more = plural(refused.height - _TOLD, "more row")
+        faults.append(Fault("row-no-address", name, f"{more} cannot be used."))
+    return faults

@@ -54,7 +54,7 @@ def read_feed(data: bytes, how: FieldMap, reading: Reading) -> Iterator[Batch]:
     delivered = deliver(table.drop(list(given)).lazy(), how).collect()
     if beside is not None:
         delivered = delivered.with_columns(beside)
-    batch = split_wrong(delivered, how.source, f"{how.source}, item ")
+    batch = split_wrong(delivered, how, f"{how.source}, item ")
     yield Batch(batch.table, [*faults, *batch.faults])
 
 

@@ -60,7 +60,7 @@ def read_interface(
         if records:
             table = pl.from_dicts(records, infer_schema_length=None)
             delivered = deliver(table.lazy(), how).collect()
-            yield split_wrong(delivered, how.source, f"{how.source}, record ", done)
+            yield split_wrong(delivered, how, f"{how.source}, record ", done)
         done += len(records)
         here = _next(here, address, value, answer.headers, following, counter, first + number + 1)
         if following == "counter" and not records:

@@ -101,4 +101,4 @@ def _deliver(
     table = pl.from_dicts(records, infer_schema_length=None)
     if "images" in table.columns:
         table = table.with_columns(pl.col("images").cast(pl.String).str.split("\x1f"))
-    yield split_wrong(deliver(table.lazy(), how).collect(), how.source, f"{name}:", lines)
+    yield split_wrong(deliver(table.lazy(), how).collect(), how, f"{name}:", lines)

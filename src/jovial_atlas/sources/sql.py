@@ -47,7 +47,7 @@ def read_query(
                     infer_schema_length=None,
                 )  # fmt: skip
                 delivered = deliver(_plain(table).lazy(), how).collect()
-                yield split_wrong(delivered, how.source, f"{how.source}, row ", done)
+                yield split_wrong(delivered, how, f"{how.source}, row ", done)
                 done += table.height
     except SQLAlchemyError as error:
         reason = str(getattr(error, "orig", None) or error).strip().splitlines()[0]

@@ -18,7 +18,7 @@ import polars as pl
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch
-from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong, wrong_rows
+from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong, tell_wrong, wrong
 
 _ROWS = 50_000
 _FORMATS = {
@@ -55,18 +55,13 @@ def read_table(folder: Path, path: str, how: FieldMap) -> Iterator[Batch]:
 def _parquet(place: Path, how: FieldMap) -> Iterator[Batch]:
     try:
         delivered = deliver(pl.scan_parquet(place), how)
-        bad = (
-            delivered.filter(pl.col("_wrong").is_not_null())
-            .select("_row", "_wrong", "loc")
-            .collect(engine="streaming")
-        )
     except (pl.exceptions.PolarsError, OSError) as error:
         raise ContentError(f"{place} cannot be read: {str(error).splitlines()[0]}.") from error
-    faults = list(wrong_rows(bad, place.name, bad.height))
-    good = delivered
-    if bad.height:
-        good = good.filter(pl.col("_wrong").is_null())
-    yield Batch(good.drop("_row", "_wrong").with_columns(path=pl.lit(place.name)), faults)
+
+    def tell(refused: pl.DataFrame) -> list[Fault]:
+        return tell_wrong(refused, place.name, f"{place.name}, row ")
+
+    yield Batch(delivered.with_columns(path=pl.lit(place.name)), [], (wrong(how.site), tell))
 
 
 Numbered = tuple[list[dict[str, Any]], list[int], list[Fault]]
@@ -90,7 +85,7 @@ def _batches(pieces: Iterator[Numbered], place: Path, how: FieldMap) -> Iterator
             yield Batch(faults=faults)
             continue
         delivered = deliver(table.lazy(), how).collect()
-        batch = split_wrong(delivered, place.name, f"{place.name}:", lines)
+        batch = split_wrong(delivered, how, f"{place.name}:", lines)
         assert isinstance(batch.table, pl.DataFrame)
         table = batch.table.with_columns(path=pl.lit(place.name))
         yield Batch(table, [*faults, *batch.faults])
