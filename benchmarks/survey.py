@@ -1,55 +1,100 @@
-"""Surveying a folder of real pages against a bare loop that parses and collects three things.
+"""Surveys against bare loops: a folder of real pages, the same again unchanged, and a table
+of ten million rows.
 
-The pages are Debian's documentation packages where they are installed, else the sample site.
+The pages are copies of Debian's documentation packages, which must be installed.
 """
 
 from __future__ import annotations
 
+import os
+import shutil
+import subprocess
+import sys
 import tempfile
 from collections.abc import Callable
-from datetime import UTC, datetime
 from pathlib import Path
 
+import polars as pl
 from selectolax.lexbor import LexborHTMLParser
 
-from jovial_atlas.demo.site import lay_out
-from jovial_atlas.pages.survey import collect
-from jovial_atlas.sources.html import read_folder
-from jovial_atlas.sources.page import Reading
-
 _REAL = ("/usr/share/doc/postgresql-doc-15/html", "/usr/share/doc/python3.11/html")
+_PAGES = int(os.environ.get("BENCH_PAGES", "10000"))
+_ROWS = int(os.environ.get("BENCH_ROWS", "10000000"))
+_HEAD = '[site]\nurl = "https://www.marrowfen.example"\n\n'
 
 
 def run(pair: Callable[..., float]) -> None:
-    """Pages a second: ours on all cores, the loop on one."""
-    now = datetime.now(UTC)
-    with tempfile.TemporaryDirectory() as sample:
-        folders = [Path(folder) for folder in _REAL if Path(folder).is_dir()]
-        if not folders:
-            lay_out(Path(sample), now)
-            folders = [Path(sample)]
-        for folder in folders:
-            count = sum(1 for _ in folder.rglob("*.html"))
-            pair(
-                f"survey of {count} pages in {folder.parent.name}",
-                lambda folder=folder: collect(
-                    read_folder(folder, "https://w.example", Reading("html", now))
-                ),
-                lambda folder=folder: _bare(folder),
-                wanted="at most 1 on a large folder",
-                runs=3,
-            )
+    """Whole processes on a real folder and a real table."""
+    with tempfile.TemporaryDirectory() as place:
+        _folder(Path(place) / "folder", pair)
+        _table(Path(place) / "table", pair)
 
 
-def _bare(folder: Path) -> int:
+def _survey(folder: Path, *arguments: str) -> None:
+    subprocess.run(
+        [sys.executable, "-m", "jovial_atlas", "survey", "--quiet", *arguments],
+        cwd=folder, check=True, capture_output=True,
+    )  # fmt: skip
+
+
+def _folder(folder: Path, pair: Callable[..., float]) -> None:
+    public = folder / "public"
+    public.mkdir(parents=True)
+    sources = [Path(one) for one in _REAL if Path(one).is_dir()]
+    if not sources:
+        raise SystemExit("Install python3-doc and postgresql-doc-15 for this benchmark.")
+    count = size = copies = 0
+    while count < _PAGES:
+        for source in sources:
+            copies += 1
+            for page in source.rglob("*.html"):
+                target = public / str(copies) / page.relative_to(source)
+                target.parent.mkdir(parents=True, exist_ok=True)
+                shutil.copyfile(page, target)
+                count, size = count + 1, size + page.stat().st_size
+    (folder / "atlas.toml").write_text(f'{_HEAD}[[source]]\nkind = "html"\npath = "public"\n')
+    what = f"{count:,} pages, {size / 1e6:.0f} MB"
+    pair(f"first survey of {what}", lambda: _survey(folder, "--full"),
+         lambda: _bare_loop(public), wanted="at most 1", runs=3)  # fmt: skip
+    pair("second survey, nothing changed", lambda: _survey(folder),
+         lambda: _survey(folder, "--full"), wanted="at most 0.067", runs=3)  # fmt: skip
+
+
+def _bare_loop(folder: Path) -> int:
+    """One core: parse, and collect title, meta and links."""
     found = []
     for path in sorted(folder.rglob("*.html")):
         tree = LexborHTMLParser(path.read_bytes())
         title = tree.css_first("title")
-        metas = [
-            (node.attributes.get("name"), node.attributes.get("content"))
-            for node in tree.css("meta")
-        ]
+        metas = [node.attributes.get("content") for node in tree.css("meta[name]")]
         links = [node.attributes.get("href") for node in tree.css("a[href]")]
         found.append((title.text() if title else None, metas, links))
     return len(found)
+
+
+def _table(folder: Path, pair: Callable[..., float]) -> None:
+    folder.mkdir()
+    number = pl.int_range(_ROWS)
+    pl.select(number.alias("n")).lazy().select(
+        slug=pl.format("species-{}-of-the-marsh", "n"),
+        common_name=pl.format("Species number {}", "n"),
+        changed=(pl.date(2020, 1, 1) + pl.duration(days=pl.col("n") % 2_000)).cast(pl.Date),
+        legs=pl.col("n") % 9,
+    ).sink_parquet(folder / "species.parquet")
+    (folder / "atlas.toml").write_text(
+        f'{_HEAD}[[source]]\nkind = "table"\npath = "species.parquet"\nurl = "/species/{{slug}}/"\n'
+        'columns = { title = "common_name", lastmod = "changed" }\n\n'
+        '[[section]]\nname = "species"\nmatch = "/species/**"\n\n'
+        '[[rule]]\nwhen = "extra.legs = 0"\nset = { listed = false }\n'
+    )
+    bare = "import polars as pl; pl.read_parquet('species.parquet').write_parquet('out.parquet')"
+
+    def ours() -> None:
+        shutil.rmtree(folder / ".jovial-atlas", ignore_errors=True)
+        _survey(folder)
+
+    pair(
+        f"survey of {_ROWS:,} rows of Parquet", ours,
+        lambda: subprocess.run([sys.executable, "-c", bare], cwd=folder, check=True),
+        wanted="at most 4", runs=3,
+    )  # fmt: skip

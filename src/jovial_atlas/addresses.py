@@ -20,6 +20,8 @@ _PLAIN = re.compile(r"[A-Za-z0-9\-._~/]*\Z")
 _PATH_SAFE = "/:@!$&'()*+,;=-._~%"
 _QUERY_SAFE = _PATH_SAFE + "?"
 _SPACE = " \t\r\n\f"
+_NAME = r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*"
+_PLAIN_REFERENCE = re.compile(rf"(/?)((?:\.\./)*)((?:{_NAME}/)*(?:{_NAME})?)\Z")
 
 
 def normalise(address: str) -> str:
@@ -103,6 +105,27 @@ def resolve(base: str, reference: str) -> str | None:
         return normalise(urljoin(base, reference))
     except ValueError:
         return None
+
+
+def join_plain(base_folder: str, reference: str) -> str | None:
+    """As `resolve` for the plain references that most links are, without taking them apart:
+    names of safe characters below the page's folder, above it, or from the root on.
+
+    None for everything else. `base_folder` is a normalised address up to its last slash.
+    """
+    match = _PLAIN_REFERENCE.match(reference)
+    if match is None:
+        return None
+    root, ups, inner = match.groups()
+    if root and ups:
+        return None
+    start = base_folder.index("/", 8)
+    if root:
+        return base_folder[: start + 1] + inner
+    end = len(base_folder) - 1
+    for _ in range(len(ups) // 3):
+        end = max(base_folder.rfind("/", start, end), start)
+    return base_folder[: end + 1] + inner
 
 
 def origin(address: str) -> str:

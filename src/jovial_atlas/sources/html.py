@@ -160,9 +160,8 @@ def read_folder(
     fresh, kept = _sift(files, known or Known())
     yield Batch(kept.rows, [*faults, *(one for found in kept.faults.values() for one in found)])
     pages = [file for file in fresh if file.path.lower().endswith(folder.endings)]
-    yield Batch(
-        schema.table([_document(file, reading) for file in fresh if file not in set(pages)])
-    )
+    others = [file for file in fresh if not file.path.lower().endswith(folder.endings)]
+    yield Batch(schema.table([_document(file, reading) for file in others]))
     before = _before(known) if known and "fingerprint" in reading.trust else {}
     chunks = [pages[start : start + _CHUNK] for start in range(0, len(pages), _CHUNK)]
     if workers is None:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import json
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
@@ -33,6 +33,16 @@ _NOT_CONTENT = "script, style, noscript, template, nav, aside, form, footer, [ro
 _FRAME = (
     "body > header, [role=banner], [role=contentinfo], [class^=nav], [class*=' nav'], "
     "[class*=breadcrumb], [class*=sidebar], [class*=footer]"
+)
+# Everything that is looked at, found in one walk through the page, and sorted by tag. Other
+# tags than these are there for their role.
+_TAGS = (
+    "title", "base", "meta", "link", "script", "h1", "time", "frameset", "video", "main",
+    "article", "a", "area", "frame", "iframe",
+)  # fmt: skip
+_WANTED = (
+    "title, base[href], meta[content], link[rel][href], script[type], h1, time[datetime], "
+    "frameset, video, main, [role=main], article, a[href], area[href], frame[src], iframe[src]"
 )
 _SENTENCES = re.compile(r".{40,280}[.!?…](?=\s|$)", re.S)
 _MODIFIED = frozenset(
@@ -76,6 +86,9 @@ class _Page:
     reading: Reading
     row: dict[str, Any]
     base: str
+    folder: str = ""
+    nodes: dict[str, list[LexborNode]] = field(default_factory=dict)
+    metas: list[dict[str, str | None]] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
     resolved: dict[str, str | None] = field(default_factory=dict)
 
@@ -96,7 +109,8 @@ class _Page:
         if not bare:
             return None
         if bare not in self.resolved:
-            self.resolved[bare] = self._public(addresses.resolve(self.base, bare))
+            plain = addresses.join_plain(self.folder, bare)
+            self.resolved[bare] = plain or self._public(addresses.resolve(self.base, bare))
         return self.resolved[bare]
 
 
@@ -136,16 +150,19 @@ def read_page(
         "kind": "error" if _ERROR_PAGE.search(file.path) else "page", "bytes": len(data),
         "redirect": None, "canonical": None, "excerpt": None, "fingerprint": None,
     }  # fmt: skip
-    page = _Page(file, reading, row, file.loc)
+    page = _Page(file, reading, row, file.loc, addresses.folder(file.loc))
     text = _decode(data, page)
     if text is None:
         return None, page.faults
     tree = LexborHTMLParser(text)
-    _read_base(tree, page)
-    metas = _metas(tree)
+    for node in tree.css(_WANTED):
+        page.nodes.setdefault(str(node.tag), []).append(node)
+    page.metas = [node.attributes for node in page.nodes.get("meta", ())]
+    _read_base(page)
+    metas = _metas(page)
     _read_head(tree, metas, page)
-    data_nodes = list(_json_ld(tree, page))
-    _read_dates(tree, metas, data_nodes, modified, page)
+    data_nodes = list(_json_ld(page))
+    _read_dates(metas, data_nodes, modified, page)
     row["author"] = metas.get("author") or _json_author(data_nodes)
     _read_body(tree, page)
     return row, page.faults
@@ -182,13 +199,13 @@ def _decode(data: bytes, page: _Page) -> str | None:
     return data.decode("utf-8", "replace")
 
 
-def _read_base(tree: LexborHTMLParser, page: _Page) -> None:
-    node = tree.css_first("base[href]")
+def _read_base(page: _Page) -> None:
+    node = next(iter(page.nodes.get("base", ())), None)
     href = _attribute(node, "href") if node else None
     base = addresses.resolve(page.file.loc, href) if href else None
     if not base:
         return
-    page.base = base
+    page.base, page.folder = base, addresses.folder(base)
     if addresses.origin(base) != addresses.origin(page.file.loc):
         page.fault(
             "base-elsewhere",
@@ -196,43 +213,51 @@ def _read_base(tree: LexborHTMLParser, page: _Page) -> None:
         )
 
 
-def _metas(tree: LexborHTMLParser) -> dict[str, str]:
+def _metas(page: _Page) -> dict[str, str]:
     """Contents of meta elements by lower-cased name or property; the first of each counts."""
     found: dict[str, str] = {}
-    for node in tree.css("meta[content]"):
-        key = node.attributes.get("name") or node.attributes.get("property") or ""
-        content = _attribute(node, "content")
+    for attributes in page.metas:
+        key = attributes.get("name") or attributes.get("property") or ""
+        content = (attributes.get("content") or "").strip()
         if key and content:
             found.setdefault(key.strip().lower(), content)
     return found
 
 
+def _named(page: _Page, key: str, value: str) -> list[str]:
+    """Contents of the meta elements whose `key` (name, http-equiv) is `value`."""
+    return [
+        attributes.get("content") or ""
+        for attributes in page.metas
+        if (attributes.get(key) or "").strip().lower() == value
+    ]
+
+
 def _read_head(tree: LexborHTMLParser, metas: dict[str, str], page: _Page) -> None:
     row = page.row
-    titles = [node for node in tree.css("title") if not _inside(node, "svg")]
+    titles = [node for node in page.nodes.get("title", ()) if not _inside(node, "svg")]
     row["title"] = next((text for node in titles if (text := _text(node))), None)
     if len(titles) > 1:
         page.fault("title-repeated", f"The page has {len(titles)} title elements.")
-    heading = tree.css_first("h1")
+    heading = next(iter(page.nodes.get("h1", ())), None)
     row["heading"] = _text(heading) if heading else None
     row["description"] = metas.get("description")
-    described = tree.css("meta[name=description i]")
+    described = _named(page, "name", "description")
     if len(described) > 1:
         page.fault(
             "description-repeated",
             f"The page has {len(described)} descriptions; the first is used.",
         )
-    root = tree.css_first("html")
+    root = tree.root
     language = (root.attributes.get("lang") or root.attributes.get("xml:lang")) if root else None
     row["language"] = (language or "").strip() or None
-    _read_directives(tree, page)
-    _read_canonical(tree, page)
-    _read_refresh(tree, page)
+    _read_directives(page)
+    _read_canonical(page)
+    _read_refresh(page)
 
 
-def _read_directives(tree: LexborHTMLParser, page: _Page) -> None:
-    contents = [node.attributes.get("content") or "" for node in tree.css("meta[name=robots i]")]
-    directives = read_directives(contents)
+def _read_directives(page: _Page) -> None:
+    directives = read_directives(_named(page, "name", "robots"))
     page.row["directives"] = directives.words or None
     if directives.unknown:
         page.fault(
@@ -242,9 +267,9 @@ def _read_directives(tree: LexborHTMLParser, page: _Page) -> None:
         )
 
 
-def _read_canonical(tree: LexborHTMLParser, page: _Page) -> None:
+def _read_canonical(page: _Page) -> None:
     named = []
-    for node in tree.css("link[rel][href]"):
+    for node in page.nodes.get("link", ()):
         if "canonical" in (node.attributes.get("rel") or "").lower().split():
             href = _attribute(node, "href") or ""
             if target := page.resolve(href):
@@ -267,9 +292,9 @@ def _read_canonical(tree: LexborHTMLParser, page: _Page) -> None:
         page.row["loc"] = canonical
 
 
-def _read_refresh(tree: LexborHTMLParser, page: _Page) -> None:
-    node = tree.css_first("meta[http-equiv=refresh i][content]")
-    match = _REFRESH.match(_attribute(node, "content") or "") if node else None
+def _read_refresh(page: _Page) -> None:
+    content = next(iter(_named(page, "http-equiv", "refresh")), "")
+    match = _REFRESH.match(content)
     if not match or int(match[1]) > 1:
         return
     target = page.resolve(match[2])
@@ -277,8 +302,12 @@ def _read_refresh(tree: LexborHTMLParser, page: _Page) -> None:
         page.row["redirect"] = target
 
 
-def _json_ld(tree: LexborHTMLParser, page: _Page) -> Iterator[dict[str, Any]]:
-    for number, node in enumerate(tree.css('script[type="application/ld+json" i]'), start=1):
+def _json_ld(page: _Page) -> Iterator[dict[str, Any]]:
+    number = 0
+    for node in page.nodes.get("script", ()):
+        if (node.attributes.get("type") or "").strip().lower() != "application/ld+json":
+            continue
+        number += 1
         try:
             value = json.loads(node.text(strip=False))
         except (ValueError, RecursionError) as error:
@@ -308,7 +337,6 @@ def _json_author(nodes: list[dict[str, Any]]) -> str | None:
 
 
 def _read_dates(
-    tree: LexborHTMLParser,
     metas: dict[str, str],
     nodes: list[dict[str, Any]],
     modified: float | None,
@@ -319,13 +347,13 @@ def _read_dates(
         page,
         ("meta", (metas[key] for key in metas if key in _PUBLISHED)),
         ("json-ld", _strings(nodes, "datePublished")),
-        ("time", _times(tree, "datepublished", "published")),
+        ("time", _times(page, "datepublished", "published")),
     )
     page.row["published"], page.row["published_from"] = published
     places: dict[str, Iterator[str]] = {
         "meta": (metas[key] for key in metas if key in _MODIFIED),
         "json-ld": _strings(nodes, "dateModified"),
-        "time": _times(tree, "datemodified", "updated", "modified"),
+        "time": _times(page, "datemodified", "updated", "modified"),
         "published": iter([published[0]] if published[0] else []),
         "git": iter([page.file.committed] if page.file.committed else []),
         "file": iter([dates.from_timestamp(modified)] if modified is not None else []),
@@ -358,10 +386,10 @@ def _strings(nodes: list[dict[str, Any]], key: str) -> Iterator[str]:
             yield value
 
 
-def _times(tree: LexborHTMLParser, prop: str, *classes: str) -> Iterator[str]:
+def _times(page: _Page, prop: str, *classes: str) -> Iterator[str]:
     """Values of time elements that say by `itemprop` or class what they date; any other
     time element may be the date of an event."""
-    for node in tree.css("time[datetime]"):
+    for node in page.nodes.get("time", ()):
         words = (
             " ".join((node.attributes.get(name) or "") for name in ("itemprop", "class"))
             .lower()
@@ -373,48 +401,55 @@ def _times(tree: LexborHTMLParser, prop: str, *classes: str) -> Iterator[str]:
 
 def _read_body(tree: LexborHTMLParser, page: _Page) -> None:
     row = page.row
-    if tree.css_first("frameset") is not None:
+    if "frameset" in page.nodes:
         row["kind"] = "frames"
         page.fault("page-frames", "The page is a frameset: its content is in other files.")
-    site = addresses.origin(page.file.loc)
+    site = addresses.origin(page.file.loc) + "/"
     links: dict[str, None] = {}
     outside: set[str] = set()
-    for target in _targets(tree, "a[href], area[href], frame[src], iframe[src]", page):
-        if addresses.origin(target) == site:
-            links[target] = None
-        else:
-            outside.add(target)
+    for tag, name in (("a", "href"), ("area", "href"), ("frame", "src"), ("iframe", "src")):
+        for target in _targets(page.nodes.get(tag, ()), name, page):
+            if target.startswith(site):
+                links[target] = None
+            else:
+                outside.add(target)
     row["links"], row["links_out"] = list(links), len(outside)
-    main = _main_content(tree)
-    row["images"] = list(_images(main, page)) if main else []
-    row["videos"] = list(_videos(tree, page))
-    entries: set[str] = set()
-    words: list[str] = []
-    if main:
-        named = _targets(main, "a[href]", page)
-        entries = {target for target in named if addresses.origin(target) == site}
-        entries.discard(row["loc"])
-        words = main.text(separator=" ").split()
-        row["excerpt"] = _excerpt(main)
-    row["entries"], row["words"] = len(entries), len(words)
+    row["videos"] = list(_videos(page))
+    main = _main_content(tree, page)
+    row["images"], row["entries"], row["words"] = [], 0, 0
+    if main is None:
+        return
+    row["images"] = list(_images(main, page))
+    entries = {one for one in _targets(main.css("a[href]"), "href", page) if one.startswith(site)}
+    row["entries"] = len(entries - {row["loc"]})
+    words = main.text(separator=" ").split()
+    row["words"] = len(words)
+    row["excerpt"] = _excerpt(main)
     if words:
         content = " ".join(words).encode("utf-8", "replace")
         row["fingerprint"] = hashlib.blake2b(content, digest_size=16).hexdigest()
 
 
-def _targets(node: LexborHTMLParser | LexborNode, selector: str, page: _Page) -> dict[str, None]:
-    """Addresses that the matching elements lead to, each once, in order."""
-    found = (_attribute(one, "href") or _attribute(one, "src") for one in node.css(selector))
-    return {target: None for reference in found if (target := page.resolve(reference))}
+def _targets(nodes: Iterable[LexborNode], name: str, page: _Page) -> dict[str, None]:
+    """Addresses that the elements lead to, each once, in the order of the alphabet."""
+    # Many links differ in their fragment alone, so that is cut off before they are told apart.
+    given = {(node.attrs[name] or "").partition("#")[0] for node in nodes}
+    found = sorted(one for one in given if one and not one.isspace())
+    return {target: None for one in found if (target := page.resolve(one.strip()))}
 
 
-def _main_content(tree: LexborHTMLParser) -> LexborNode | None:
+def _main_content(tree: LexborHTMLParser, page: _Page) -> LexborNode | None:
     """The element that holds the main content, with all that is no content taken out."""
-    main = tree.css_first("main, [role=main]") or tree.css_first("article")
-    if main is not None:
-        _drop(main, _NOT_CONTENT)
-        return main
-    body = tree.body
+    roles = [node for tag, found in page.nodes.items() if tag not in _TAGS for node in found]
+    candidates: list[LexborNode] = [
+        *page.nodes.get("main", ()),
+        *roles,
+        *page.nodes.get("article", ()),
+    ]
+    if candidates:
+        _drop(candidates[0], _NOT_CONTENT)
+        return candidates[0]
+    body: LexborNode | None = tree.body
     if body is not None:
         _drop(body, f"{_NOT_CONTENT}, {_FRAME}")
     return body
@@ -441,8 +476,8 @@ def _is_pixel(node: LexborNode) -> bool:
     return node.attributes.get("width") in ("0", "1") or node.attributes.get("height") in ("0", "1")
 
 
-def _videos(tree: LexborHTMLParser, page: _Page) -> Iterator[dict[str, str | None]]:
-    for number, node in enumerate(tree.css("video"), start=1):
+def _videos(page: _Page) -> Iterator[dict[str, str | None]]:
+    for number, node in enumerate(page.nodes.get("video", ()), start=1):
         source = node.css_first("source[src]")
         content = page.resolve(
             _attribute(node, "src") or (_attribute(source, "src") if source else None)
