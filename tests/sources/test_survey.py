@@ -300,3 +300,34 @@ def test_postgresql_is_read_with_a_password_from_the_environment_and_never_writt
         assert words in survey.messages[0]
     with create_engine(url).begin() as base:
         assert base.execute(text("select count(*) from walks")).scalar_one() == 45_000
+
+
+def test_the_example_of_the_documentation_runs(tmp_path):
+    import sqlite3
+
+    from tests.conftest import run_command
+
+    root = Path(__file__).parent.parent.parent / "docs/examples/sources"
+    folder = Path(shutil.copytree(root, tmp_path / "example"))
+    with sqlite3.connect(folder / "walks.db") as base:
+        base.executescript((folder / "walks.sql").read_text())
+    survey = run_command("survey", "--format", "json", cwd=folder)
+    assert (survey.code, survey.json["findings"]) == (0, [])
+    assert {name: one["listed"] for name, one in survey.json["sections"].items()} == {
+        "appeals": 1, "diary": 1, "pages": 3, "species": 2, "walks": 2,
+    }  # fmt: skip
+    assert run_command("build", cwd=folder).code == 0
+    checked = run_command("check", "--format", "json", cwd=folder)
+    assert checked.json["counts"]["error"] == 0
+    told = run_command("pages", "--verdict", "unlisted", "--format", "json", cwd=folder).json
+    assert {one["loc"].rpartition("example")[2]: one["reason"] for one in told} == {
+        "/notes/2026/winter-roost/": "it is a draft",
+        "/species/spoonbill/": "Kinds that nobody has seen here yet are not offered",
+    }  # fmt: skip
+    for name in ("all.csv", "all.json", "all.jsonl", "all.parquet"):
+        done = run_command("pages", "--source", "species.csv", "--export", name, cwd=folder)
+        assert done.code == 0, done.err
+    assert pl.read_parquet(folder / "all.parquet")["loc"].len() == 3
+    assert (
+        pl.read_csv(folder / "all.csv").height == pl.read_ndjson(folder / "all.jsonl").height == 3
+    )

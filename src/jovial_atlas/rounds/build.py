@@ -135,7 +135,9 @@ def _parts(site: SiteFile, decided: pl.DataFrame) -> Iterator[tuple[str, Part]]:
     listed = decided.filter("listed").sort("loc")
     pictures = pl.col("images").list.eval(pl.element().struct.field("loc"))
     most = site.model.sitemap.max_urls
-    for section in [*(s.name for s in site.model.section), REST]:
+    known = [section.name for section in site.model.section]
+    found = sorted(set(listed["section"]) - {*known, REST})
+    for section in [*known, *found, REST]:
         pages = listed.filter(pl.col("section") == section).select("loc", "lastmod", pictures)
         yield from _numbered(f"sitemap-{section}", urlset_parts(pages, max_urls=most))
     yield from _numbered("sitemap-video", urlset_parts(with_videos(listed), max_urls=most))

@@ -29,7 +29,7 @@ def select_pages(
 ) -> pl.DataFrame:
     """The pages for which every given condition holds. Raises AtlasError for a wrong one."""
     if section is not None:
-        known = [*(one.name for one in site.model.section), REST]
+        known = sorted({*(one.name for one in site.model.section), REST, *decided["section"]})
         if section not in known:
             raise AtlasError(f"{section!r} is no section; there are {', '.join(known)}.")
         decided = decided.filter(pl.col("section") == section)

@@ -18,7 +18,7 @@ from jovial_atlas.addresses import escape
 from jovial_atlas.pages import schema
 from jovial_atlas.rules.crawling import disallowed, robots_of
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.model import REST
+from jovial_atlas.sitefile.model import RESERVED_SECTIONS, REST
 
 FIELDS = ("listed", "index", "follow")
 
@@ -49,12 +49,25 @@ class LayerSays:
 
 
 def section_column(site: SiteFile) -> pl.Expr:
-    """The section of each page: the first that matches, `pages` where none does."""
-    column = pl.coalesce(pl.col("in_section"), pl.lit(REST))
+    """The section of each page: the one its source names, else the first that matches, `pages`
+    where none does."""
+    column = pl.lit(REST)
     for section in reversed(site.model.section):
         fits = matches(section.patterns)
         column = pl.when(fits).then(pl.lit(section.name)).otherwise(column)
-    return pl.coalesce(pl.col("in_section"), column).alias("section")
+    return pl.coalesce(_named_section(), column).alias("section")
+
+
+def _named_section() -> pl.Expr:
+    """The section that the source names, in the form that section names have; what cannot be
+    one counts as not said."""
+    plain = (
+        pl.col("in_section")
+        .str.to_lowercase()
+        .str.replace_all("[^a-z0-9]+", "-")
+        .str.strip_chars("-")
+    )
+    return pl.when((plain != "") & ~plain.is_in(sorted(RESERVED_SECTIONS))).then(plain)
 
 
 def path_column(site: SiteFile) -> pl.Expr:
