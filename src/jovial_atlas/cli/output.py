@@ -44,7 +44,7 @@ class Output:
 
     def json(self, value: Any) -> None:
         """The result as JSON, alone on standard output."""
-        click.echo(json.dumps(value, ensure_ascii=False, indent=1))
+        click.echo(json.dumps(value, ensure_ascii=False, indent=1, default=str))
 
     def csv(self, header: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
         """The result as CSV (RFC 4180), alone on standard output."""
