@@ -107,6 +107,12 @@ def resolve(base: str, reference: str) -> str | None:
         return None
 
 
+def is_plain(path: str) -> bool:
+    """Whether a path without its first slash stands in an address as it is."""
+    match = _PLAIN_REFERENCE.match(path)
+    return match is not None and not match[1] and not match[2]
+
+
 def join_plain(base_folder: str, reference: str) -> str | None:
     """As `resolve` for the plain references that most links are, without taking them apart:
     names of safe characters below the page's folder, above it, or from the root on.

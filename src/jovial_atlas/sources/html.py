@@ -74,6 +74,7 @@ def page_files(folder: Folder) -> tuple[list[PageFile], list[Fault]]:
     files: list[PageFile] = []
     faults: list[Fault] = []
     inside = root.resolve()
+    beginning = len(os.path.join(root, ""))  # noqa: PTH118
     wanted = _wanted(folder)
     endings = (*folder.endings, *(ending.lower() for ending in folder.documents))
 
@@ -90,10 +91,11 @@ def page_files(folder: Folder) -> tuple[list[PageFile], list[Fault]]:
         for name in found:
             if name.startswith(".") or not name.lower().endswith(endings):
                 continue
-            place = Path(here, name)
-            path = os.path.relpath(place, root).replace(os.sep, "/")
+            full = os.path.join(here, name)  # noqa: PTH118 - tens of thousands of names
+            path = full[beginning:].replace(os.sep, "/")
             if not wanted(path):
                 continue
+            place = Path(full)
             if place.is_symlink() and not place.resolve().is_relative_to(inside):
                 message = "It is a link that leads out of the folder."
                 faults.append(Fault("page-outside", path, message))
@@ -114,6 +116,8 @@ def _wanted(folder: Folder) -> Callable[[str], bool]:
         except ValueError as error:
             raise ContentError(f"{folder.root}: {error}.") from None
 
+    if not folder.include and not folder.exclude:
+        return lambda _path: True
     include, exclude = compiled(folder.include), compiled(folder.exclude)
 
     def wanted(path: str) -> bool:
@@ -128,12 +132,14 @@ def _wanted(folder: Folder) -> Callable[[str], bool]:
 def address_of(path: str, site: str, style: Style, mount: str = "/") -> str:
     """The normalised address of a file: `folder` turns index files into folder addresses,
     `plain` drops endings as well, `file` leaves every name as it is."""
-    folder, _, name = path.rpartition("/")
+    folder, slash, name = path.rpartition("/")
     stem = name.rpartition(".")[0]
     if style != "file" and stem == "index":
         name = ""
     elif style == "plain":
         name = stem
+    if mount == "/" and addresses.is_plain(path):
+        return f"{site}/{folder}{slash}{name}"
     segments = [segment for segment in (*mount.split("/"), *folder.split("/")) if segment]
     inner = "/".join(addresses.escape(segment, "!$&'()*+,;=:@-._~") for segment in segments)
     last = addresses.escape(name, "!$&'()*+,;=:@-._~")
