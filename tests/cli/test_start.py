@@ -1,0 +1,137 @@
+"""Setting up: what is inferred from content, what is taken over, and the guided sitting."""
+
+import os
+import pty
+import select
+import subprocess
+import time
+import tomllib
+
+import pytest
+
+from tests.conftest import COMMAND, page, run_command
+
+URL = "https://www.marrowfen.example"
+DATED = "<meta property='article:published_time' content='2026-01-02'>"
+
+
+def init(folder, pages, *arguments, **files):
+    for name, text in pages.items():
+        place = folder / "public" / name
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.write_text(text)
+    for name, text in files.items():
+        (folder / "public" / name.replace("_", ".")).write_text(text)
+    ran = run_command("init", "--yes", "--url", URL, "--html", "public", *arguments, cwd=folder)
+    assert ran.code == 0, ran.err
+    return tomllib.loads((folder / "atlas.toml").read_text()), ran
+
+
+def canonical(path, **more):
+    return page(head=f"<link rel=canonical href={URL}{path}>", **more)
+
+
+@pytest.mark.parametrize(
+    ("pages", "key", "value"),
+    [
+        ({"a/index.html": page(), "a/b.html": page()}, "addresses", "folder"),
+        ({"a.html": canonical("/a"), "b.html": canonical("/b")}, "addresses", "plain"),
+        (
+            {"index.html": canonical("/index.html"), "b.html": canonical("/b.html")},
+            "addresses",
+            "file",
+        ),
+        ({"index.html": canonical("/"), "b.html": canonical("/b.html")}, "addresses", "folder"),
+    ],
+)
+def test_the_style_of_addresses_is_read_off_the_canonicals(tmp_path, pages, key, value):
+    assert init(tmp_path, pages)[0]["source"][0][key] == value
+
+
+@pytest.mark.parametrize(
+    ("titles", "name"),
+    [
+        (["Marrowfen", "Otters – Marrowfen", "Birds – Marrowfen"], "Marrowfen"),
+        (["Home of the fen", "Otters", "Birds"], "Home of the fen"),
+        (["", "Otters", "Birds"], "www.marrowfen.example"),
+    ],
+)
+def test_the_name_is_what_titles_end_with_else_the_home_pages_title(tmp_path, titles, name):
+    names = ("index.html", "a.html", "b.html")
+    pages = {one: page(title) for one, title in zip(names, titles, strict=True)}
+    assert init(tmp_path, pages)[0]["site"]["name"] == name
+
+
+def test_sections_come_from_folders_with_pages_enough(tmp_path):
+    pages = {
+        "index.html": page(), "about/index.html": page(), "Field Notes/index.html": page(),
+        "Field Notes/a.html": page(head=DATED), "Field Notes/b.html": page(head=DATED),
+        "video/a.html": page(), "video/b.html": page(),
+    }  # fmt: skip
+    read, ran = init(tmp_path, pages)
+    assert read["section"] == [
+        {"name": "field-notes", "match": "/Field%20Notes/**", "schema": "Article"},
+        {"name": "video-folder", "match": "/video/**"},
+    ]
+    assert "3 pages" in ran.out
+    survey = run_command("survey", "--format", "json", cwd=tmp_path)
+    assert survey.json["sections"]["field-notes"]["pages"] == 3
+
+
+def test_a_robots_txt_that_is_there_is_taken_over_without_loss(tmp_path):
+    text = (
+        "User-agent: *\nUser-agent: b\nDisallow: /x/\nAllow: /x/y$\n\nUser-agent: mirrorbot\n"
+        "Disallow: /\n\nCrawl-delay: 10\nSitemap: https://www.marrowfen.example/other.xml\n"
+    )
+    read, ran = init(tmp_path, {"index.html": page()}, robots_txt=text)
+    assert "taken over" in ran.out
+    assert read["robots"] == {
+        "groups": [
+            {"agents": ["*", "b"], "allow": ["/x/y$"], "disallow": ["/x/"]},
+            {"agents": ["mirrorbot"], "disallow": ["/"]},
+        ],
+        "records": ["Crawl-delay: 10"],
+        "sitemaps": [f"{URL}/other.xml"],
+    }
+    for command in ("survey", "build"):
+        assert run_command(command, cwd=tmp_path).code == 0
+    written = (tmp_path / "public/robots.txt").read_text().splitlines()
+    assert written[-2:] == [f"Sitemap: {URL}/sitemap.xml", f"Sitemap: {URL}/other.xml"]
+    assert set(text.split("\n")) - {""} <= set(written)
+    assert (tmp_path / ".jovial-atlas/replaced/robots.txt").read_text() == text
+
+
+def test_canonicals_on_another_host_are_told_at_once(tmp_path):
+    _, ran = init(tmp_path, {"a.html": page(head="<link rel=canonical href=https://o.example/a>")})
+    assert "1 page names a canonical on https://o.example" in ran.err
+
+
+def test_without_yes_questions_are_asked_with_defaults(tmp_path):
+    (tmp_path / "public").mkdir()
+    (tmp_path / "public/index.html").write_text(page("The fen"))
+    main, side = pty.openpty()
+    running = subprocess.Popen(
+        [COMMAND, "init"], cwd=tmp_path, stdin=side, stdout=side, stderr=side,
+        env={**os.environ, "TERM": "xterm"},
+    )  # fmt: skip
+    os.close(side)
+    seen, answers = "", ["fen.example", "", "", "Fen", "de", "", "draft"]
+    deadline = time.monotonic() + 60
+    asked = 0
+    while time.monotonic() < deadline:
+        ready, _, _ = select.select([main], [], [], 0.2)
+        if ready:
+            try:
+                seen += os.read(main, 4096).decode()
+            except OSError:
+                break
+        if asked < len(answers) and seen.count("]: ") > asked:
+            os.write(main, f"{answers[asked]}\n".encode())
+            asked += 1
+    assert running.wait(timeout=10) == 0, seen
+    assert "[The fen]" in seen, "each question has a default"
+    read = tomllib.loads((tmp_path / "atlas.toml").read_text())
+    assert read["site"] == {
+        "url": "https://fen.example", "name": "The fen", "short_name": "Fen", "language": "de",
+        "stage": "draft",
+    }  # fmt: skip
