@@ -419,8 +419,11 @@ def _read_body(tree: LexborHTMLParser, page: _Page) -> None:
     row["images"], row["entries"], row["words"] = [], 0, 0
     if main is None:
         return
-    row["images"] = list(_images(main, page))
-    entries = {one for one in _targets(main.css("a[href]"), "href", page) if one.startswith(site)}
+    shown: dict[str, list[LexborNode]] = {"a": [], "img": []}
+    for node in main.css("a[href], img"):
+        shown[str(node.tag)].append(node)
+    row["images"] = list(_images(shown["img"], page))
+    entries = {one for one in _targets(shown["a"], "href", page) if one.startswith(site)}
     row["entries"] = len(entries - {row["loc"]})
     words = main.text(separator=" ").split()
     row["words"] = len(words)
@@ -460,12 +463,13 @@ def _drop(node: LexborNode, selector: str) -> None:
     another match is gone before its parent."""
     for found in reversed(node.css(selector)):
         if found != node:
-            found.decompose()
+            # Taken out of the tree, but not apart: the whole tree is freed at once anyway.
+            found.decompose(recursive=False)
 
 
-def _images(main: LexborNode, page: _Page) -> Iterator[dict[str, str | None]]:
+def _images(nodes: Iterable[LexborNode], page: _Page) -> Iterator[dict[str, str | None]]:
     seen: set[str] = set()
-    for node in main.css("img"):
+    for node in nodes:
         loc = page.resolve(_attribute(node, "src") or _attribute(node, "data-src"))
         if loc and loc not in seen and not _is_pixel(node):
             seen.add(loc)
