@@ -104,13 +104,12 @@ def explain_layers(page: pl.DataFrame, site: SiteFile) -> list[LayerSays]:
         unlisted = any(
             says[last[name]][1][name] is False for name in ("listed", "index") if name in last
         )
+    values = {name: says[number][1][name] for name, number in last.items()}
+    if values["listed"] and not values["index"]:
+        # What may not be indexed is not listed: the word on the one decides the other.
+        last["listed"] = last["index"]
     return [
-        LayerSays(
-            layer.name,
-            sets,
-            layer.reason,
-            tuple(name for name in sets if last.get(name) == number),
-        )
+        LayerSays(layer.name, sets, layer.reason, tuple(n for n in FIELDS if last.get(n) == number))
         for number, (layer, sets) in enumerate(says)
     ]
 
