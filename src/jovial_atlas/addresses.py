@@ -55,7 +55,11 @@ def escape(text: str, safe: str = _PATH_SAFE) -> str:
     """Percent-encode what must be, decode escaped unreserved octets, upper-case the rest."""
     if _PLAIN.match(text):
         return text
-    text = quote(text, safe=safe, encoding="utf-8", errors="replace")
+    try:
+        # Names of files that are not UTF-8 come as surrogates for their octets.
+        text = quote(text, safe=safe, encoding="utf-8", errors="surrogateescape")
+    except UnicodeEncodeError:
+        text = quote(text, safe=safe, encoding="utf-8", errors="replace")
     text = re.sub(r"%(?![0-9A-Fa-f]{2})", "%25", text)
     return _ESCAPE.sub(_canonical_octet, text)
 

@@ -36,6 +36,14 @@ def digest_of_file(path: Path) -> str:
     return name.hexdigest()
 
 
+def is_file(path: Path) -> bool:
+    """Whether a file is there; a name that no file system takes is none."""
+    try:
+        return path.is_file()
+    except (OSError, ValueError):
+        return False
+
+
 def write_whole(path: Path, data: bytes) -> None:
     """Write a file beside its place, then rename it there. Raises OutputError."""
     temporary = _beside(path, data)

@@ -1,5 +1,6 @@
 """Wrong input: one clear sentence on standard error, exit code 2, nothing lost."""
 
+import os
 import socket
 
 import pytest
@@ -117,3 +118,32 @@ def test_an_old_site_file_is_kept_when_a_new_one_is_asked_for(atlas, tmp_path):
     assert ran.code == 0
     assert (tmp_path / "atlas.toml.before").read_text() == old
     assert 'url = "https://w.example"' in site_file.read_text()
+
+
+def test_a_folder_full_of_horrors_ends_in_findings_and_valid_files(atlas, tmp_path):
+    """Names that are not UTF-8, links no file system takes, depth, noise: no traceback."""
+    deep, far = "<div>" * 20_000, "b" * 5_000
+    horrors = {
+        b"index.html": f"<title>x</title>{deep}deep".encode(),
+        b"bad\xff.html": b"<title>bad name</title>",
+        b"a b&c<d>'.html": b"<title>&lt;odd&gt; & \"name\"</title>",
+        b"noise.html": bytes(range(1, 256)) * 200,
+        b"utf16.html": "<title>\u00fc</title><p>hi".encode("utf-16"),
+        b"links.html": f"<a href='{far}'>x</a><a href='http://[1'>y</a><a href='/%00'>n</a>"
+        "<a href='ht!tp://%1'>z</a><a href='\u202e?\u00e9'>k</a>".encode(),
+        b"data.html": b"<script type='application/ld+json'>" + b"[" * 5_000 + b"</script>"
+        b"<meta name=date content='9999-99-99'><link rel=canonical href='https://w.example:99999/'>",
+        b"loop.html": b"<meta http-equiv=refresh content='0;url=loop.html'><title>loop</title>",
+    }  # fmt: skip
+    write_site(tmp_path, {})
+    (tmp_path / "public").mkdir()
+    for name, data in horrors.items():
+        (tmp_path / "public" / os.fsdecode(name)).write_bytes(data)
+    for command in (("survey",), ("survey",), ("build",), ("pages",), ("explain", "/bad%FF.html")):
+        ran = atlas(*command)
+        assert ran.code == 0, ran.err
+    checked = atlas("check", "--all", "--format", "json")
+    found = {one["code"] for one in checked.json["findings"]}
+    assert {"json-ld-broken", "date-unreadable", "canonical-unusable", "link-broken"} <= found
+    assert not [code for code in found if code.startswith(("sitemap", "listed"))]
+    assert max(map(len, atlas("check").out.splitlines())) < 700

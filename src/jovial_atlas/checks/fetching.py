@@ -16,6 +16,7 @@ from jovial_atlas import addresses
 from jovial_atlas.checks.sets import Fetched
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault
+from jovial_atlas.files import is_file
 from jovial_atlas.sitemaps.protocol import MAX_BYTES
 from jovial_atlas.web import Request, send
 
@@ -50,7 +51,7 @@ class OnDisk:
         """The file behind an entry of an index, by its place below the folder's address, or
         by its name beside the index where no address is known."""
         path = self._path_of(loc)
-        if path is not None and path.is_file():
+        if path is not None and is_file(path):
             return self.open(path, loc if self.address else None)
         code = "sitemap-index-missing" if self.whole else "sitemap-index-unread"
         where = "there is no such file" if self.whole else "no such file lies beside the index"
@@ -67,7 +68,11 @@ class OnDisk:
                 return None
             inner = unquote(urlsplit(loc[len(self.address) :]).path)
         path = self.root / inner.lstrip("/")
-        return path if path.resolve().is_relative_to(self.root.resolve()) else None
+        try:
+            inside = path.resolve().is_relative_to(self.root.resolve())
+        except (OSError, ValueError):
+            return None
+        return path if inside else None
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.output import short
 
 if TYPE_CHECKING:
     from jovial_atlas.checks import Finding
@@ -86,11 +87,12 @@ def command(
 
 def _place(out: Output, one: Finding) -> None:
     """Where it is and what is the matter, on one line where that fits."""
-    if out.fits(f"  - {one.where}  {one.message}"):
-        out.indented(f"- {one.where} ", one.message, style="")
+    where, message = short(one.where), short(one.message, 600)
+    if out.fits(f"  - {where}  {message}"):
+        out.indented(f"- {where} ", message, style="")
     else:
-        out.indented("-", one.where, style="")
-        out.indented("", one.message, indent=6)
+        out.indented("-", where, style="")
+        out.indented("", message, indent=6)
 
 
 def _show(out: Output, findings: list[Finding], looked_at: list[str], show_all: bool) -> None:

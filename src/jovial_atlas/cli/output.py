@@ -160,7 +160,12 @@ def shown(value: Any) -> str:
         return "yes" if value else "no"
     if isinstance(value, float):
         return f"{value:.0%}"
-    return f"{value:,}" if isinstance(value, int) else str(value)
+    return f"{value:,}" if isinstance(value, int) else short(str(value))
+
+
+def short(text: str, most: int = 200) -> str:
+    """A text as it is shown to people; only what is absurdly long is cut."""
+    return text if len(text) <= most else f"{text[: most - 1]}…"
 
 
 def day_and_time(text: str | None) -> str:

@@ -15,7 +15,7 @@ import polars as pl
 from jovial_atlas import __version__, addresses, dates
 from jovial_atlas.errors import AtlasError, ContentError, OutputError
 from jovial_atlas.faults import Fault, plural
-from jovial_atlas.files import digest, write_whole
+from jovial_atlas.files import digest, is_file, write_whole
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import Changes, compare
@@ -250,7 +250,7 @@ def file_exists(site: SiteFile) -> Callable[[str], bool]:
         for root, mount in places:
             inside = path.removeprefix(mount.rstrip("/")).lstrip("/")
             place = root / inside
-            if place.is_file() or _is_page_folder(place):
+            if is_file(place) or _is_page_folder(place):
                 return True
         return False
 
@@ -259,4 +259,4 @@ def file_exists(site: SiteFile) -> Callable[[str], bool]:
 
 def _is_page_folder(place: Path) -> bool:
     plain = place.with_name(f"{place.name}.html") if place.name else place / "index.html"
-    return (place / "index.html").is_file() or plain.is_file()
+    return is_file(place / "index.html") or is_file(plain)

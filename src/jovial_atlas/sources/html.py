@@ -101,7 +101,9 @@ def page_files(folder: Folder) -> tuple[list[PageFile], list[Fault]]:
                 faults.append(Fault("page-outside", path, message))
                 continue
             style = folder.style if name.lower().endswith(ENDINGS) else "file"
-            files.append(PageFile(place, path, address_of(path, folder.site, style, folder.mount)))
+            loc = address_of(path, folder.site, style, folder.mount)
+            shown = path.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+            files.append(PageFile(place, shown, loc))
     files.sort(key=lambda file: file.path)
     return files, faults
 
