@@ -122,6 +122,23 @@ def test_a_source_that_cannot_be_read_is_one_clear_sentence(survey, tmp_path, fi
     assert words in str(caught.value)
 
 
+def test_values_of_mixed_kinds_become_text_and_none_is_lost(survey, tmp_path):
+    lines = [
+        {"slug": "a", "x": 1, "y": {"k": 1}, "z": ["p", "q"], "n": 1, "big": 2**70},
+        {"slug": 2, "x": "two", "y": "s", "z": None, "n": 2.5},
+        {"slug": "c", "y": [1], "late": True},
+    ]
+    (tmp_path / "t.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    found, faults = survey('kind = "table"\npath = "t.jsonl"\nurl = "/{slug}/"')
+    assert (list(found), faults) == (["/2/", "/a/", "/c/"], [])
+    extra = found["/a/"]["extra"]
+    assert extra | {"slug": ""} == {
+        "slug": "", "x": "1", "y": '{"k": 1}', "z": ["p", "q"], "n": 1.0, "big": str(2**70),
+        "late": None,
+    }  # fmt: skip
+    assert [found["/2/"]["extra"]["x"], found["/c/"]["extra"]["y"]] == ["two", "[1]"]
+
+
 def test_a_source_that_breaks_keeps_its_pages_of_before(survey, tmp_path):
     (tmp_path / "t.csv").write_text("slug,common_name\na,A\nb,B\n")
     (tmp_path / "l.txt").write_text("/landing\n")

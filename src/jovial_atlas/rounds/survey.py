@@ -136,7 +136,7 @@ def _gather(
             if source.section:
                 table = table.with_columns(in_section=pl.lit(source.section))
             gathering.add(Batch(table, batch.faults, batch.refuse))
-    except (ContentError, ValueError) as error:
+    except (ContentError, ValueError, pl.exceptions.PolarsError) as error:
         gathering.forget()
         kept = before.filter(pl.col("source") == name).collect() if before is not None else None
         told = f"{error} "

@@ -14,7 +14,6 @@ from time import struct_time
 from typing import Any
 
 import feedparser
-import polars as pl
 
 from jovial_atlas import dates
 from jovial_atlas.errors import ContentError
@@ -22,6 +21,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong
 from jovial_atlas.sources.page import PageFile, Reading, read_page
+from jovial_atlas.sources.records import table_of
 
 
 def read_feed(data: bytes, how: FieldMap, reading: Reading) -> Iterator[Batch]:
@@ -49,7 +49,7 @@ def read_feed(data: bytes, how: FieldMap, reading: Reading) -> Iterator[Batch]:
         return
     nested = {"images": schema.SCHEMA["images"], "videos": schema.SCHEMA["videos"]}
     given = {name: kind for name, kind in nested.items() if any(name in row for row in rows)}
-    table = pl.from_dicts(rows, schema_overrides=given, infer_schema_length=None)
+    table = table_of(rows, given)
     beside = table.select(*given) if given else None
     delivered = deliver(table.drop(list(given)).lazy(), how).collect()
     if beside is not None:

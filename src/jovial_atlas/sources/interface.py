@@ -9,12 +9,12 @@ from typing import Any
 from urllib.parse import parse_qsl, urlencode, urlsplit, urlunsplit
 
 import httpx
-import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import ContentError
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong
+from jovial_atlas.sources.records import table_of
 from jovial_atlas.sources.remote import get
 
 _NEXT_LINK = re.compile(r'<([^>]*)>\s*;[^,]*\brel="?next"?', re.I)
@@ -58,7 +58,7 @@ def read_interface(
             raise ContentError(f"{here} holds no list of records {where}.")
         records = [_flat(one) for one in records if isinstance(one, dict)]
         if records:
-            table = pl.from_dicts(records, infer_schema_length=None)
+            table = table_of(records)
             delivered = deliver(table.lazy(), how).collect()
             yield split_wrong(delivered, how, f"{how.source}, record ", done)
         done += len(records)

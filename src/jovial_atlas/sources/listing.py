@@ -15,6 +15,7 @@ from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.read import Entry, read_sitemap
 from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong
+from jovial_atlas.sources.records import table_of
 
 #: Other names for our columns in the header of a list.
 _NAMES = {"address": "loc", "url": "loc", "section": "in_section", "modified": "lastmod"}
@@ -98,7 +99,7 @@ def _deliver(
 ) -> Iterator[Batch]:
     if not records:
         return
-    table = pl.from_dicts(records, infer_schema_length=None)
+    table = table_of(records)
     if "images" in table.columns:
         table = table.with_columns(pl.col("images").cast(pl.String).str.split("\x1f"))
     yield split_wrong(deliver(table.lazy(), how).collect(), how, f"{name}:", lines)

@@ -23,6 +23,7 @@ from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.columns import FieldMap, template_fields
 from jovial_atlas.sources.html import Folder, page_files
 from jovial_atlas.sources.page import PageFile, Reading, read_page
+from jovial_atlas.sources.records import table_of
 
 ENDINGS = (".md", ".markdown", ".html", ".htm")
 _FENCE = re.compile(r"\A(---|\+\+\+)[ \t]*\r?\n(.*?)(?:\r?\n)?^\1[ \t]*(?:\r?\n|\Z)", re.S | re.M)
@@ -60,14 +61,12 @@ def read_markdown(folder: Folder, how: FieldMap, reading: Reading) -> Iterator[B
 
 
 def _batch(rows: list[dict[str, Any]], faults: list[Fault]) -> Batch:
-    import polars as pl
-
     extras = [row.pop(schema.EXTRA) for row in rows]
     table = schema.table(rows)
     names = sorted({name for extra in extras for name in extra})
     if names:
         texts = [{name: _plain(extra.get(name)) for name in names} for extra in extras]
-        beside = pl.from_dicts(texts, infer_schema_length=None)
+        beside = table_of(texts)
         table = table.with_columns(beside.to_struct(schema.EXTRA))
     return Batch(table, list(faults))
 

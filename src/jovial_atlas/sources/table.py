@@ -19,6 +19,7 @@ from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong, tell_wrong, wrong
+from jovial_atlas.sources.records import table_of
 
 _ROWS = 50_000
 _FORMATS = {
@@ -47,9 +48,9 @@ def read_table(folder: Path, path: str, how: FieldMap) -> Iterator[Batch]:
         if kind == "parquet":
             yield from _parquet(place, how)
         elif kind == "csv":
-            yield from _batches(_csv(place), place, how)
+            yield from _batches(_csv(place), place, how, guess=True)
         else:
-            yield from _batches(_json_lines(place), place, how)
+            yield from _batches(_json_lines(place), place, how, guess=False)
 
 
 def _parquet(place: Path, how: FieldMap) -> Iterator[Batch]:
@@ -67,13 +68,16 @@ def _parquet(place: Path, how: FieldMap) -> Iterator[Batch]:
 Numbered = tuple[list[dict[str, Any]], list[int], list[Fault]]
 
 
-def _batches(pieces: Iterator[Numbered], place: Path, how: FieldMap) -> Iterator[Batch]:
-    """Records with their line numbers as batches; types of the first piece hold for all."""
+def _batches(
+    pieces: Iterator[Numbered], place: Path, how: FieldMap, *, guess: bool
+) -> Iterator[Batch]:
+    """Records with their line numbers as batches; types of the first piece hold for all.
+    `guess`: the values are texts, and those that are all numbers become numbers."""
     kinds: dict[str, Any] | None = None
     for records, lines, faults in pieces:
-        table = pl.from_dicts(records, infer_schema_length=None) if records else pl.DataFrame()
+        table = table_of(records)
         if kinds is None:
-            table = _typed(table)
+            table = _typed(table) if guess else table
             kinds = dict(table.schema)
         else:
             table = table.with_columns(
