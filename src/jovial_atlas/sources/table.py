@@ -71,7 +71,8 @@ Numbered = tuple[list[dict[str, Any]], list[int], list[Fault]]
 def _batches(
     pieces: Iterator[Numbered], place: Path, how: FieldMap, *, guess: bool
 ) -> Iterator[Batch]:
-    """Records with their line numbers as batches; types of the first piece hold for all.
+    """Records with their line numbers as batches; types of the first piece hold for all
+    where nothing is lost by it.
     `guess`: the values are texts, and those that are all numbers become numbers."""
     kinds: dict[str, Any] | None = None
     for records, lines, faults in pieces:
@@ -81,9 +82,11 @@ def _batches(
             kinds = dict(table.schema)
         else:
             table = table.with_columns(
-                pl.col(name).cast(kinds[name], strict=False)
-                for name in table.columns
-                if name in kinds and table.schema[name] != kinds[name]
+                column
+                for name, kind in kinds.items()
+                if name in table.columns
+                for column in [table[name].cast(kind, strict=False)]
+                if column.null_count() == table[name].null_count()  # nothing is lost by it
             )
         if not table.height:
             yield Batch(faults=faults)
