@@ -110,3 +110,44 @@ def test_w3c_datetime_is_exact(text, good):
 )
 def test_patterns_match_whole_paths(pattern, path, matches):
     assert bool(re.search(patterns.to_regex(pattern), path)) is matches
+
+
+SEGMENTS = st.lists(
+    st.sampled_from(["a", "b.html", "..", ".", "", "c-d", "é", "x y", "%41"]), max_size=5
+)
+
+
+@given(SEGMENTS, st.sampled_from(["", "/"]), st.sampled_from(["", "?q=1", "/"]))
+def test_the_short_way_of_joining_gives_what_the_long_way_gives(parts, start, end):
+    reference = start + "/".join(parts) + end
+    base = "https://w.example/deep/er/page.html"
+    short = addresses.join_plain(addresses.folder(base), reference)
+    if short is not None and reference:
+        assert short == addresses.resolve(base, reference)
+
+
+@given(SEGMENTS)
+def test_a_plain_path_is_an_address_as_it_stands(parts):
+    path = "/".join(parts)
+    if path and addresses.is_plain(path):
+        assert addresses.normalise(f"https://w.example/{path}") == f"https://w.example/{path}"
+
+
+@pytest.mark.parametrize(
+    ("address", "slash", "query", "expected"),
+    [
+        ("https://w.example/a", "add", "keep", "https://w.example/a/"),
+        ("https://w.example/a.pdf", "add", "keep", "https://w.example/a.pdf"),
+        ("https://w.example/", "remove", "keep", "https://w.example/"),
+        ("https://w.example/a/?x=1", "remove", "drop", "https://w.example/a"),
+        (
+            "https://w.example/?x=1&page=2&xy",
+            "keep",
+            ("page", "xy"),
+            "https://w.example/?page=2&xy",
+        ),
+    ],
+)
+def test_a_site_chooses_its_spelling_of_addresses(address, slash, query, expected):
+    once = addresses.identify(address, slash, query)
+    assert once == expected == addresses.identify(once, slash, query)

@@ -247,3 +247,28 @@ def test_a_file_written_by_hand_is_kept_until_it_is_handed_over(atlas, tmp_path)
     assert atlas("build", "--replace", "robots.txt").code == 0
     assert "Sitemap:" in (tmp_path / "public/robots.txt").read_text()
     assert "Disallow: /x" in (tmp_path / ".jovial-atlas/replaced/robots.txt").read_text()
+
+
+@pytest.mark.parametrize(
+    ("arguments", "header"),
+    [
+        (("survey",), "section,pages,listed,images,videos"),
+        (("build",), "path,urls,images,videos,bytes,state"),
+        (("check",), "severity,code,where,message,fix"),
+        (("robots", "test", "/"), "url,agent,allowed,rule,line"),
+    ],
+)
+def test_tables_are_csv_on_request_and_no_output_in_a_pipe_has_colours(
+    marrowfen, arguments, header
+):
+    rows = list(
+        csv.reader(io.StringIO(run_command(*arguments, "--format", "csv", cwd=marrowfen).out))
+    )
+    assert ",".join(rows[0]) == header
+    assert len(rows) > 1
+    assert {len(row) for row in rows} == {len(rows[0])}
+    plain = run_command(*arguments, cwd=marrowfen)
+    assert plain.out.strip()
+    assert "\x1b" not in plain.out + plain.err
+    quiet = run_command("--quiet", *arguments, "--format", "json", cwd=marrowfen)
+    assert (quiet.err, bool(quiet.json)) == ("", True)

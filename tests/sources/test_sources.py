@@ -122,6 +122,29 @@ def test_a_source_that_cannot_be_read_is_one_clear_sentence(survey, tmp_path, fi
     assert words in str(caught.value)
 
 
+@pytest.mark.parametrize(
+    ("given", "expected"),
+    [
+        ("/x/", f"{URL}/x/"),
+        ("HTTPS://O.Example", "https://o.example/"),
+        ("nonsense", None),
+        ("", None),
+    ],
+)
+def test_canonicals_and_redirects_of_rows_are_whole_addresses_or_nothing(
+    survey, tmp_path, given, expected
+):
+    (tmp_path / "t.csv").write_text(f"slug,canonical,redirect\na,{given},{given}\n")
+    row = survey('kind = "table"\npath = "t.csv"\nurl = "/{slug}/"')[0]["/a/"]
+    assert (row["canonical"], row["redirect"]) == (expected, expected)
+
+
+def test_a_canonical_in_front_matter_is_a_whole_address(survey, tmp_path):
+    (tmp_path / "notes").mkdir()
+    (tmp_path / "notes/a.md").write_text("---\ncanonical: ../b/\n---\nx")
+    assert survey('kind = "markdown"\npath = "notes"')[0]["/a/"]["canonical"] == f"{URL}/b/"
+
+
 def test_values_of_mixed_kinds_become_text_and_none_is_lost(survey, tmp_path):
     lines = [
         {"slug": "a", "x": 1, "y": {"k": 1}, "z": ["p", "q"], "n": 1, "big": 2**70},
@@ -174,19 +197,19 @@ def test_a_query_is_streamed_read_only_and_failing_half_way_leaves_nothing_half(
 FEEDS = {
     "rss": f"""<rss version="2.0" xmlns:content="http://purl.org/rss/1.0/modules/content/" xmlns:x="http://www.marrowfen.example/ns">
 <channel><item><title>Otters</title><link>{URL}/n/otters/</link><description>Two heads</description>
-<pubDate>Mon, 02 Nov 2026 10:00:00 GMT</pubDate><category>mammals</category><x:post_type>note</x:post_type>
+<pubDate>Mon, 02 Nov 2026 10:00:00 GMT</pubDate><category>mammals</category><x:item_kind>note</x:item_kind>
 <content:encoded><![CDATA[<p>Two wet heads.</p><img src="/o.jpg"><a href="/n/">all</a>]]></content:encoded></item>
-<item><title>o.jpg</title><link>{URL}/n/otters/o/</link><x:post_type>attachment</x:post_type></item></channel></rss>""",
+<item><title>o.jpg</title><link>{URL}/n/otters/o/</link><x:item_kind>attachment</x:item_kind></item></channel></rss>""",
     "atom": f"""<feed xmlns="http://www.w3.org/2005/Atom" xmlns:x="http://www.marrowfen.example/ns"><entry><title>Otters</title>
 <link href="{URL}/n/otters/"/><summary>Two heads</summary><published>2026-11-02T10:00:00Z</published>
-<updated>2026-11-02T10:00:00Z</updated><category term="mammals"/><x:post_type>note</x:post_type>
+<updated>2026-11-02T10:00:00Z</updated><category term="mammals"/><x:item_kind>note</x:item_kind>
 <content type="html">&lt;p&gt;Two wet heads.&lt;/p&gt;&lt;img src="/o.jpg"&gt;&lt;a href="/n/"&gt;all&lt;/a&gt;</content></entry>
-<entry><title>o.jpg</title><link href="{URL}/n/otters/o/"/><x:post_type>attachment</x:post_type></entry></feed>""",
+<entry><title>o.jpg</title><link href="{URL}/n/otters/o/"/><x:item_kind>attachment</x:item_kind></entry></feed>""",
     "json": json.dumps({"version": "https://jsonfeed.org/version/1.1", "items": [
         {"url": f"{URL}/n/otters/", "title": "Otters", "summary": "Two heads", "date_published": "2026-11-02T10:00:00Z",
-         "tags": ["mammals"], "post_type": "note",
+         "tags": ["mammals"], "item_kind": "note",
          "content_html": "<p>Two wet heads.</p><img src='/o.jpg'><a href='/n/'>all</a>"},
-        {"url": f"{URL}/n/otters/o/", "title": "o.jpg", "post_type": "attachment"}]}),
+        {"url": f"{URL}/n/otters/o/", "title": "o.jpg", "item_kind": "attachment"}]}),
 }  # fmt: skip
 
 
@@ -194,7 +217,7 @@ FEEDS = {
 def test_a_feed_gives_items_with_their_content_and_attachments_apart(survey, tmp_path, kind):
     (tmp_path / f"feed.{kind}").write_text(FEEDS[kind])
     found, faults = survey(
-        f'kind = "feed"\npath = "feed.{kind}"\ncolumns = {{ kind = "post_type" }}'
+        f'kind = "feed"\npath = "feed.{kind}"\ncolumns = {{ kind = "item_kind" }}'
     )
     assert (list(found), faults) == (["/n/otters/", "/n/otters/o/"], [])
     note = found["/n/otters/"]

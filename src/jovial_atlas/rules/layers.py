@@ -222,7 +222,7 @@ def _facts(site: SiteFile) -> list[Layer]:
         ),
         ("robots.txt", disallowed(robots, pl.col("_path")), "robots.txt bars crawlers from it"),
     ]
-    layers = [Layer(name, where, never, reason, fact=True) for name, where, reason in facts]
     if site.model.site.stage == "draft":
-        layers.append(Layer("stage", pl.lit(True), never, "the site is a draft", fact=True))
-    return layers
+        # Said first, since a draft bars everything by robots.txt as well.
+        facts.insert(0, ("stage", pl.lit(True), "the site is a draft"))
+    return [Layer(name, where, never, reason, fact=True) for name, where, reason in facts]

@@ -30,8 +30,9 @@ _NORMAL = r"^https?://[a-z0-9-]+(\.[a-z0-9-]+)+(:\d+)?(/[A-Za-z0-9_~-][A-Za-z0-9
 _W3C = r"^\d{4}-\d\d-\d\d(T\d\d:\d\d:\d\dZ)?$"
 #: Faults of single rows that are told one by one; the rest is counted.
 _TOLD = 20
-_TEXT = ("title", "heading", "description", "excerpt", "language", "author", "canonical",
-         "directives", "redirect", "kind", "in_section", "parent", "fingerprint")  # fmt: skip
+_ADDRESSES = ("canonical", "redirect")
+_TEXT = ("title", "heading", "description", "excerpt", "language", "author", "directives", "kind",
+         "in_section", "parent", "fingerprint")  # fmt: skip
 _LISTS = ("tags", "categories")
 
 
@@ -182,6 +183,9 @@ def _column(name: str, theirs: str, kind: Any, how: FieldMap) -> pl.Expr:
         return _list(column, kind, how.separator)
     if name == "images":
         return _pictures(_list(column, kind, how.separator), how.site)
+    if name in _ADDRESSES:
+        address = normal(column.cast(pl.String), how.site)
+        return pl.when(address.str.starts_with("http")).then(address)
     if name in _TEXT:
         text = column.cast(pl.String).str.strip_chars()
         return pl.when(text != "").then(text)

@@ -185,10 +185,12 @@ def _apply(
     faults: list[Fault],
 ) -> None:
     """Front matter over what the text itself gave."""
-    for column in ("title", "description", "author", "language", "in_section", "canonical"):
+    for column in ("title", "description", "author", "language", "in_section"):
         value = _first(fields, column, how)
         if value is not None:
             row[column] = ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+    if canonical := _first(fields, "canonical", how):
+        row["canonical"] = addresses.resolve(row["loc"], str(canonical))
     row["title"] = row["title"] or row["heading"]
     row["heading"] = row["heading"] or row["title"]
     if fields.get("summary"):
