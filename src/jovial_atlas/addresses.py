@@ -21,6 +21,8 @@ _PATH_SAFE = "/:@!$&'()*+,;=-._~%"
 _QUERY_SAFE = _PATH_SAFE + "?"
 _SPACE = " \t\r\n\f"
 _NAME = r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*"
+# Addresses that most links are, in the one spelling already.
+_NORMAL = re.compile(rf"https?://[a-z0-9-]+(?:\.[a-z0-9-]+)*/(?:{_NAME}/)*(?:{_NAME})?\Z")
 _PLAIN_REFERENCE = re.compile(rf"(/?)((?:\.\./)*)((?:{_NAME}/)*(?:{_NAME})?)\Z")
 
 
@@ -29,6 +31,8 @@ def normalise(address: str) -> str:
 
     Raises ValueError with one sentence where it is no absolute http(s) address.
     """
+    if _NORMAL.match(address):
+        return address
     parts = split(address)
     path = _dots(escape(parts.path, _PATH_SAFE)) or "/"
     query = f"?{escape(parts.query, _QUERY_SAFE)}" if parts.query else ""
@@ -105,6 +109,8 @@ def resolve(base: str, reference: str) -> str | None:
     reference = reference.strip(_SPACE)
     if not reference or reference.startswith(("#", "mailto:", "tel:", "javascript:", "data:")):
         return None
+    if _NORMAL.match(reference):
+        return reference
     try:
         return normalise(urljoin(base, reference))
     except ValueError:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
@@ -108,9 +108,9 @@ def run_survey(
         "at": at,
         "keys": {name_of(source): _key(source, site) for source in site.model.source},
         "renamed": changes.renamed,
-        "faults": [asdict(fault) for fault in faults],
+        "told": [[fault.code, fault.where, fault.message] for fault in faults],
     }
-    text = json.dumps(record, ensure_ascii=False, indent=1) + "\n"
+    text = json.dumps(record, ensure_ascii=False) + "\n"
     write_whole(site.state / RECORD, text.encode())
     return Survey(at, sum(one.pages for one in sections), sections, changes, faults)
 
@@ -179,7 +179,7 @@ def _remembered(site: SiteFile, before: pl.LazyFrame | None, full: bool) -> dict
         return {}
     try:
         record = json.loads((site.state / RECORD).read_bytes())
-        keys, told = record["keys"], [Fault(**fault) for fault in record["faults"]]
+        keys, told = record["keys"], [Fault(*fault) for fault in record["told"]]
     except (OSError, ValueError, KeyError, TypeError):
         return {}
     faults: dict[str, list[Fault]] = {}
@@ -204,7 +204,7 @@ def last_survey(site: SiteFile) -> LastSurvey:
         raise AtlasError("There is no survey of this site yet. Run `jovial-atlas survey` first.")
     try:
         record = json.loads((site.state / RECORD).read_bytes())
-        faults = [Fault(**fault) for fault in record["faults"]]
+        faults = [Fault(*fault) for fault in record["told"]]
         at = str(record["at"])
     except (OSError, ValueError, KeyError, TypeError) as error:
         raise OutputError(

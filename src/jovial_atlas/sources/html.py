@@ -20,11 +20,10 @@ import polars as pl
 from jovial_atlas import addresses, dates, patterns
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
-from jovial_atlas.files import digest_of_file
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.git import commit_dates
-from jovial_atlas.sources.page import PageFile, Reading, read_files
+from jovial_atlas.sources.page import PageFile, Reading, digest_of_page, read_files
 
 Style = Literal["folder", "file", "plain"]
 Progress = Callable[[int, int], None]
@@ -86,26 +85,40 @@ def page_files(folder: Folder) -> tuple[list[PageFile], list[Fault]]:
         path = Path(error.filename).relative_to(root).as_posix()
         faults.append(Fault("page-unreadable", path, f"It cannot be read ({error.strerror})."))
 
-    for here, names, found in os.walk(root, onerror=refuse):
-        names[:] = sorted(name for name in names if not name.startswith("."))
-        for name in found:
-            if name.startswith(".") or not name.lower().endswith(endings):
-                continue
-            full = os.path.join(here, name)  # noqa: PTH118 - tens of thousands of names
-            path = full[beginning:].replace(os.sep, "/")
-            if not wanted(path):
-                continue
-            place = Path(full)
-            if place.is_symlink() and not place.resolve().is_relative_to(inside):
-                message = "It is a link that leads out of the folder."
-                faults.append(Fault("page-outside", path, message))
-                continue
-            style = folder.style if name.lower().endswith(ENDINGS) else "file"
-            loc = address_of(path, folder.site, style, folder.mount)
-            shown = path.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
-            files.append(PageFile(place, shown, loc))
+    for entry in _files(str(root), refuse):
+        name = entry.name
+        if not name.lower().endswith(endings):
+            continue
+        path = entry.path[beginning:].replace(os.sep, "/")
+        if not wanted(path):
+            continue
+        place = Path(entry.path)
+        if entry.is_symlink() and not place.resolve().is_relative_to(inside):
+            faults.append(Fault("page-outside", path, "It is a link that leads out of the folder."))
+            continue
+        style = folder.style if name.lower().endswith(ENDINGS) else "file"
+        loc = address_of(path, folder.site, style, folder.mount)
+        shown = path.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+        files.append(PageFile(place, shown, loc))
     files.sort(key=lambda file: file.path)
     return files, faults
+
+
+def _files(folder: str, refuse: Callable[[OSError], None]) -> Iterator[os.DirEntry[str]]:
+    """All files below a folder; hidden ones are passed over, links to folders not followed."""
+    waiting = [folder]
+    while waiting:
+        try:
+            with os.scandir(waiting.pop()) as entries:
+                for entry in entries:
+                    if entry.name.startswith("."):
+                        continue
+                    if entry.is_dir(follow_symlinks=False):
+                        waiting.append(entry.path)
+                    elif not entry.is_dir():
+                        yield entry
+        except OSError as error:
+            refuse(error)
 
 
 def _wanted(folder: Folder) -> Callable[[str], bool]:
@@ -221,7 +234,7 @@ def _sift(files: Sequence[PageFile], known: Known) -> tuple[list[PageFile], Know
 
 def _same_bytes(place: Path, digest: str | None) -> bool:
     try:
-        return digest is not None and digest_of_file(place) == digest
+        return digest is not None and digest_of_page(place) == digest
     except OSError:
         return False
 
@@ -252,7 +265,7 @@ def _document(file: PageFile, reading: Reading) -> dict[str, Any]:
     return {
         "loc": file.loc, "source": reading.source, "path": file.path, "status": 200,
         "kind": "document", "bytes": about.st_size, "mtime": about.st_mtime_ns,
-        "digest": digest_of_file(file.place), "images": [], "videos": [], "links": [],
+        "digest": digest_of_page(file.place), "images": [], "videos": [], "links": [],
         "lastmod": file.committed or changed,
         "lastmod_from": "git" if file.committed else "file",
     }  # fmt: skip

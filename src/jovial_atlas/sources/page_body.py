@@ -1,0 +1,102 @@
+"""What the body of a page shows: links, pictures, videos, words, and a fingerprint of them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+
+import xxhash
+from selectolax.lexbor import LexborNode
+
+from jovial_atlas import addresses
+from jovial_atlas.sources.openpage import OpenPage
+from jovial_atlas.sources.outline import ancestor, attribute, links, text
+
+_SENTENCES = re.compile(r".{40,280}[.!?…](?=\s|$)", re.S)
+_SPACE = b" \t\n\r\f"
+#: White space as a space, every other octet as an x.
+_LETTERS = bytes(0x20 if octet in _SPACE else 0x78 for octet in range(256))
+
+
+def read_body(page: OpenPage) -> None:
+    """Fill the row's columns that come from the body. The page is taken apart by this."""
+    row, outline = page.row, page.outline
+    row["images"], row["entries"], row["words"] = [], 0, 0
+    if outline.all("frameset"):
+        row["kind"] = "frames"
+        page.fault("page-frames", "The page is a frameset: its content is in other files.")
+    row["videos"] = list(_videos(page))
+    given = links(outline.all("area"))
+    given |= links([*outline.all("frame"), *outline.all("iframe")], "src")
+    outline.take_apart()
+    shown = links(outline.shown["a"])
+    if outline.main is not None:
+        row["images"] = list(_images(outline.shown["img"], page))
+        row["excerpt"] = _excerpt(outline.shown["p"])
+        _read_words(outline.main, row)
+    outline.rest()
+    site = addresses.origin(page.file.loc) + "/"
+    targets = {one for href in given | shown | outline.framed if (one := page.resolve(href))}
+    within = [one for one in targets if one.startswith(site)]
+    row["links"], row["links_out"] = sorted(within), len(targets) - len(within)
+    entries = {page.resolve(href) for href in shown} - {row["loc"], None}
+    row["entries"] = len(entries.intersection(within))
+
+
+def _read_words(main: LexborNode, row: dict[str, object]) -> None:
+    """Count the words, and take the fingerprint: of the text without its white space, since
+    another layout of the source is no change."""
+    said = main.text(separator=" ").encode("utf-8", "replace")
+    letters = said.translate(_LETTERS)
+    words = row["words"] = letters.count(b"x ") + letters.endswith(b"x")
+    if words:
+        name = xxhash.xxh3_128(said.translate(None, _SPACE))
+        name.update(b"%d" % words)
+        row["fingerprint"] = name.hexdigest()
+
+
+def _images(nodes: Iterable[LexborNode], page: OpenPage) -> Iterator[dict[str, str | None]]:
+    seen: set[str] = set()
+    for node in nodes:
+        loc = page.resolve(attribute(node, "src") or attribute(node, "data-src"))
+        if loc and loc not in seen and not _is_pixel(node):
+            seen.add(loc)
+            yield {"loc": loc, "alt": node.attributes.get("alt")}
+
+
+def _is_pixel(node: LexborNode) -> bool:
+    return node.attributes.get("width") in ("0", "1") or node.attributes.get("height") in ("0", "1")
+
+
+def _videos(page: OpenPage) -> Iterator[dict[str, str | None]]:
+    for number, node in enumerate(page.outline.all("video"), start=1):
+        source = node.css_first("source[src]")
+        content = page.resolve(
+            attribute(node, "src") or (attribute(source, "src") if source else None)
+        )
+        if not content:
+            page.fault("video-no-source", f"Video element {number} names no media file.")
+            continue
+        figure = ancestor(node, "figure")
+        caption = figure.css_first("figcaption") if figure else None
+        yield {
+            "content": content,
+            "thumbnail": page.resolve(attribute(node, "poster")),
+            "title": attribute(node, "title") or attribute(node, "aria-label"),
+            "description": text(caption) if caption else None,
+        }
+
+
+def _excerpt(paragraphs: Iterable[LexborNode]) -> str | None:
+    """The first whole sentences of the first paragraphs, up to about 280 characters."""
+    said = ""
+    for node in paragraphs:
+        said = f"{said} {text(node) or ''}".strip()
+        if len(said) >= 280:
+            break
+    if not said:
+        return None
+    if len(said) <= 280:
+        return said
+    whole = _SENTENCES.match(said)
+    return whole[0].strip() if whole else said[:280].rsplit(" ", 1)[0] + "…"

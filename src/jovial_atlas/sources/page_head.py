@@ -1,0 +1,241 @@
+"""What the head of a page says: title, description, language, canonical, directives, dates."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+from typing import Any
+
+from jovial_atlas import addresses, dates
+from jovial_atlas.robots.directives import read_directives
+from jovial_atlas.sources.openpage import OpenPage
+from jovial_atlas.sources.outline import ancestor, attribute, text
+
+_REFRESH = re.compile(r"\s*(\d+)\s*[;,]\s*(?:url\s*=)?\s*[\"']?([^\"']+)", re.I)
+_MODIFIED = frozenset(
+    {"article:modified_time", "og:updated_time", "last-modified", "dcterms.modified",
+     "dc.date.modified", "datemodified", "modified"}
+)  # fmt: skip
+_PUBLISHED = frozenset(
+    {"article:published_time", "dcterms.created", "dcterms.issued", "dc.date", "dc.date.issued",
+     "datepublished", "date", "pubdate"}
+)  # fmt: skip
+
+
+def read_head(page: OpenPage, modified: float | None) -> None:
+    """Fill the row's columns that stand in the head. `modified` is the file's time in
+    seconds since 1970."""
+    page.metas = [
+        attributes
+        for node in page.outline.all("meta")
+        if "content" in (attributes := node.attributes)
+    ]
+    _read_base(page)
+    metas = _metas(page)
+    _read_texts(metas, page)
+    data_nodes = list(_json_ld(page))
+    _read_dates(metas, data_nodes, modified, page)
+    page.row["author"] = metas.get("author") or _json_author(data_nodes)
+
+
+def _read_base(page: OpenPage) -> None:
+    href = next((href for n in page.outline.all("base") if (href := attribute(n, "href"))), None)
+    base = addresses.resolve(page.file.loc, href) if href else None
+    if not base:
+        return
+    page.base, page.folder = base, addresses.folder(base)
+    if addresses.origin(base) != addresses.origin(page.file.loc):
+        page.fault(
+            "base-elsewhere",
+            f"The base element sends all relative links to another host: {base}.",
+        )
+
+
+def _metas(page: OpenPage) -> dict[str, str]:
+    """Contents of meta elements by lower-cased name or property; the first of each counts."""
+    found: dict[str, str] = {}
+    for attributes in page.metas:
+        key = attributes.get("name") or attributes.get("property") or ""
+        content = (attributes.get("content") or "").strip()
+        if key and content:
+            found.setdefault(key.strip().lower(), content)
+    return found
+
+
+def _named(page: OpenPage, key: str, value: str) -> list[str]:
+    """Contents of the meta elements whose `key` (name, http-equiv) is `value`."""
+    return [
+        attributes.get("content") or ""
+        for attributes in page.metas
+        if (attributes.get(key) or "").strip().lower() == value
+    ]
+
+
+def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
+    row = page.row
+    titles = [node for node in page.outline.all("title") if ancestor(node, "svg") is None]
+    row["title"] = next((said for node in titles if (said := text(node))), None)
+    if len(titles) > 1:
+        page.fault("title-repeated", f"The page has {len(titles)} title elements.")
+    heading = page.outline.first("h1")
+    row["heading"] = text(heading) if heading else None
+    row["description"] = metas.get("description")
+    described = _named(page, "name", "description")
+    if len(described) > 1:
+        page.fault(
+            "description-repeated",
+            f"The page has {len(described)} descriptions; the first is used.",
+        )
+    root = page.outline.tree.root
+    language = (root.attributes.get("lang") or root.attributes.get("xml:lang")) if root else None
+    row["language"] = (language or "").strip() or None
+    _read_directives(page)
+    _read_canonical(page)
+    _read_refresh(page)
+
+
+def _read_directives(page: OpenPage) -> None:
+    directives = read_directives(_named(page, "name", "robots"))
+    page.row["directives"] = directives.words or None
+    if directives.unknown:
+        page.fault(
+            "directive-unknown",
+            f"The robots meta tag says {', '.join(map(repr, directives.unknown))}, "
+            "which no crawler knows.",
+        )
+
+
+def _read_canonical(page: OpenPage) -> None:
+    named = []
+    for node in page.outline.all("link"):
+        if "canonical" in (node.attributes.get("rel") or "").lower().split():
+            href = attribute(node, "href") or ""
+            if target := page.resolve(href):
+                named.append(target)
+            else:
+                page.fault("canonical-unusable", f"The canonical {href!r} is no page address.")
+    if len(set(named)) > 1:
+        page.fault(
+            "canonical-repeated",
+            f"The page names {len(set(named))} canonicals; crawlers then trust none. "
+            f"The first, {named[0]}, is used.",
+        )
+    if not named or not page.reading.honour_canonical:
+        return
+    canonical = page.row["canonical"] = named[0]
+    own = page.file.loc
+    if addresses.origin(canonical) == addresses.origin(own) and addresses.ending_free(
+        canonical
+    ) == addresses.ending_free(own):
+        page.row["loc"] = canonical
+
+
+def _read_refresh(page: OpenPage) -> None:
+    content = next(iter(_named(page, "http-equiv", "refresh")), "")
+    match = _REFRESH.match(content)
+    if not match or int(match[1]) > 1:
+        return
+    target = page.resolve(match[2])
+    if target and target != page.row["loc"]:
+        page.row["redirect"] = target
+
+
+def _json_ld(page: OpenPage) -> Iterator[dict[str, Any]]:
+    number = 0
+    for node in page.outline.all("script"):
+        if (node.attributes.get("type") or "").strip().lower() != "application/ld+json":
+            continue
+        number += 1
+        try:
+            value = json.loads(node.text(strip=False))
+        except (ValueError, RecursionError) as error:
+            page.fault("json-ld-broken", f"JSON-LD block {number} is not JSON: {error}.")
+            continue
+        yield from _nodes(value)
+
+
+def _nodes(value: Any, depth: int = 0) -> Iterator[dict[str, Any]]:
+    if isinstance(value, list):
+        for item in value:
+            yield from _nodes(item, depth)
+    elif isinstance(value, dict):
+        yield value
+        if depth < 2 and "@graph" in value:
+            yield from _nodes(value["@graph"], depth + 1)
+
+
+def _json_author(nodes: list[dict[str, Any]]) -> str | None:
+    for node in nodes:
+        author = node.get("author")
+        author = author[0] if isinstance(author, list) and author else author
+        name = author.get("name") if isinstance(author, dict) else author
+        if isinstance(name, str) and name.strip():
+            return name.strip()
+    return None
+
+
+def _read_dates(
+    metas: dict[str, str],
+    nodes: list[dict[str, Any]],
+    modified: float | None,
+    page: OpenPage,
+) -> None:
+    """Published, and the last change from the most trusted place that has it."""
+    published = _first_date(
+        page,
+        ("meta", (metas[key] for key in metas if key in _PUBLISHED)),
+        ("json-ld", _strings(nodes, "datePublished")),
+        ("time", _times(page, "datepublished", "published")),
+    )
+    page.row["published"], page.row["published_from"] = published
+    places: dict[str, Iterator[str]] = {
+        "meta": (metas[key] for key in metas if key in _MODIFIED),
+        "json-ld": _strings(nodes, "dateModified"),
+        "time": _times(page, "datemodified", "updated", "modified"),
+        "published": iter([published[0]] if published[0] else []),
+        "git": iter([page.file.committed] if page.file.committed else []),
+        "file": iter([dates.from_timestamp(modified)] if modified is not None else []),
+    }
+    trusted = [(place, places[place]) for place in page.reading.trust if place in places]
+    page.row["lastmod"], page.row["lastmod_from"] = _first_date(page, *trusted)
+
+
+def _first_date(
+    page: OpenPage, *places: tuple[str, Iterator[str]]
+) -> tuple[str | None, str | None]:
+    for place, texts in places:
+        for said in texts:
+            read = dates.read(said)
+            if read is None:
+                page.fault("date-unreadable", f"The {place} date {said[:60]!r} is no date.")
+            elif not dates.plausible(read, page.reading.now):
+                page.fault(
+                    "date-implausible",
+                    f"The {place} date {said[:60]!r} lies in the future or before 1990; "
+                    "it is not used.",
+                )
+            else:
+                return read, place
+    return None, None
+
+
+def _strings(nodes: list[dict[str, Any]], key: str) -> Iterator[str]:
+    for node in nodes:
+        value = node.get(key)
+        if isinstance(value, str) and value.strip():
+            yield value
+
+
+def _times(page: OpenPage, prop: str, *classes: str) -> Iterator[str]:
+    """Values of time elements that say by `itemprop` or class what they date; any other
+    time element may be the date of an event."""
+    for node in page.outline.all("time"):
+        words = (
+            " ".join((node.attributes.get(name) or "") for name in ("itemprop", "class"))
+            .lower()
+            .split()
+        )
+        said = attribute(node, "datetime")
+        if said and (prop in words or any(name in words for name in classes)):
+            yield said
