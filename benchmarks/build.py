@@ -9,8 +9,9 @@ from collections.abc import Callable
 import polars as pl
 from lxml import etree
 
+from jovial_atlas.sitemaps.packing import compressed
 from jovial_atlas.sitemaps.protocol import CORE
-from jovial_atlas.sitemaps.write import compressed, urlset_parts
+from jovial_atlas.sitemaps.write import urlset_parts
 
 _COUNT = 200_000
 

@@ -125,6 +125,12 @@ class FileSet:
         place = self.folder / path
         return bool(known) and place.is_file() and digest_of_file(place) in known
 
+    def own_files(self, ending: str) -> list[Path]:
+        """The files with this ending that stand there as the tool wrote them."""
+        return [
+            self.folder / path for path in self._owned if path.endswith(ending) and self.owns(path)
+        ]
+
     def is_foreign(self, path: str) -> bool:
         """Whether a file stands at `path` that the tool did not write or that was edited since."""
         return (self.folder / path).exists() and not self.owns(path)
@@ -133,6 +139,16 @@ class FileSet:
         """Take a hand-written file as ours, since what it says is now in the site file."""
         self._owned[path] = digest_of_file(self.folder / path)
         self._save(self._owned, {})
+
+    def keep(self, path: str) -> bool:
+        """Say that `path` is due as it stands there, without making its bytes again. False,
+        and nothing said, where it is not as the tool wrote it."""
+        place = self.folder / path
+        name = digest_of_file(place) if path in self._owned and place.is_file() else None
+        if name is None or self._owned[path] != name:
+            return False
+        self._due[path] = _Due(name, FileChange(path, place.stat().st_size, "same"), None)
+        return True
 
     def put(self, path: str, data: bytes) -> None:
         """Say that `path` is due with these bytes. Raises OutputError."""
@@ -147,6 +163,10 @@ class FileSet:
         writes = state in ("new", "changed") and not self.dry
         staged = _beside(self.folder / path, data) if writes else None
         self._due[path] = _Due(name, FileChange(path, len(data), state), staged)
+
+    def digest(self, path: str) -> str:
+        """The digest of a file that is due."""
+        return self._due[path].name
 
     def changes(self) -> list[FileChange]:
         """What `commit` will do, sorted by path."""

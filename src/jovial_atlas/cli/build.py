@@ -18,20 +18,28 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
     help="Take over a file of this name that the tool did not write; "
     "the old one is kept in the state folder.",
 )
-def command(work: Work, dry_run: bool, replace: tuple[str, ...]) -> int:
+@click.option("--addresses", is_flag=True, help="Show each address that is added, changed, ...")
+@click.option(
+    "--fold",
+    is_flag=True,
+    help="Fill up sitemap files that have become near-empty; addresses move between files.",
+)
+def command(
+    work: Work, dry_run: bool, replace: tuple[str, ...], addresses: bool, fold: bool
+) -> int:
     """Write sitemaps, robots.txt, the IndexNow key file and head data for each page.
 
     Unchanged files are not touched, files of others are never overwritten."""
     from jovial_atlas.faults import plural
     from jovial_atlas.rounds.build import replace_foreign, run_build
-    from jovial_atlas.rounds.survey import last_survey
+    from jovial_atlas.rounds.last import last_survey
 
     site, out = work.site(), work.output
     survey = last_survey(site)
     if replace and not dry_run:
         for place in replace_foreign(site, replace):
             out.note(f"The file that was there is now {place}.")
-    build = run_build(site, survey.decided, work.now(), dry_run=dry_run)
+    build = run_build(site, survey, work.now(), dry_run=dry_run, fold=fold, differences=addresses)
     if out.format == "json":
         out.json(
             {

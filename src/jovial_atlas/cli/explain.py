@@ -20,7 +20,7 @@ def command(work: Work, url: str) -> int:
     """Explain the page at URL (its address, or its path from '/' on): the verdict, the
     layers behind it, and everything that is published for it."""
     from jovial_atlas.rounds.explain import explain
-    from jovial_atlas.rounds.survey import last_survey
+    from jovial_atlas.rounds.last import last_survey
 
     site, out = work.site(), work.output
     explained = explain(url, last_survey(site).decided, site)

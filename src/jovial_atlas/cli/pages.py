@@ -43,8 +43,8 @@ def command(
 ) -> int:
     """List pages with their verdicts, as of the last survey and the site file of now."""
     from jovial_atlas.faults import plural
+    from jovial_atlas.rounds.last import last_survey
     from jovial_atlas.rounds.pages import export, select_pages
-    from jovial_atlas.rounds.survey import last_survey
 
     site, out = work.site(), work.output
     found = select_pages(

@@ -50,6 +50,11 @@ def check_patterns(site: SiteFile) -> None:
                     f'{key} = "{{{{ page.{key} or page.heading }}}} – {{{{ site.short_name }}}}"',
                 )
 
+    attribution = site.model.feed.attribution
+    if attribution and (wrong := _wrong(attribution)):
+        example = 'attribution = "First published by {{ site.name }}"'
+        raise site.error(("feed", "attribution"), wrong, example)
+
 
 def _wrong(pattern: str) -> str:
     try:
@@ -77,7 +82,7 @@ def _template(pattern: str) -> Template:
 def title_of(page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
     """The title: the section's pattern, else the page's title, else its heading."""
     return _first(
-        ("pattern", _rendered(section.title if section else "", page, site)),
+        ("pattern", pattern_text(section.title if section else "", page, site)),
         ("page", page.get("title")),
         ("heading", page.get("heading")),
     )
@@ -86,7 +91,7 @@ def title_of(page: Mapping[str, Any], site: SiteFile, section: Section | None) -
 def description_of(page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
     """The description: the section's pattern, else the page's, else its first sentences."""
     text = _first(
-        ("pattern", _rendered(section.description if section else "", page, site)),
+        ("pattern", pattern_text(section.description if section else "", page, site)),
         ("page", page.get("description")),
         ("excerpt", page.get("excerpt")),
     )
@@ -98,7 +103,8 @@ def _first(*found: tuple[str, str | None]) -> Text:
     return next(given, Text(None, ""))
 
 
-def _rendered(pattern: str, page: Mapping[str, Any], site: SiteFile) -> str:
+def pattern_text(pattern: str, page: Mapping[str, Any], site: SiteFile) -> str:
+    """A pattern filled in for one page, on one line."""
     if not pattern:
         return ""
     fields = {name: page.get(_ALIASES.get(name, name)) or "" for name in PAGE_FIELDS}

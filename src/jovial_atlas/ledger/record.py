@@ -10,6 +10,7 @@ outcome was cut off in between, and its addresses count as not announced.
 | item         | one address or sitemap in that message, with the mark of its state|
 | heard        | an address or sitemap as the engine last took it                  |
 | report       | what an engine said of one sitemap, at one time                   |
+| secret       | the part that nobody can guess of an unlisted sitemap's name      |
 """
 
 from __future__ import annotations
@@ -87,6 +88,14 @@ _REPORT = Table(
     Column("reasons", String, nullable=False, default="{}"),
 )
 
+_SECRET = Table(
+    "secret",
+    _TABLES,
+    Column("kind", String, primary_key=True),
+    Column("token", String, nullable=False),
+    Column("at", String, nullable=False),
+)
+
 #: Outcomes of an announcement. `intended` is one whose outcome is not known.
 INTENDED, TAKEN, PENDING, REFUSED, FAILED = "intended", "taken", "pending", "refused", "failed"
 
@@ -151,6 +160,17 @@ class Ledger:
                 f"The ledger {self.path} cannot be used ({reason}). If another command is "
                 "running, wait for it; if the file is damaged, restore it from a backup."
             ) from error
+
+    def secrets(self) -> dict[str, str]:
+        """The part that nobody can guess of each unlisted kind's name."""
+        with self._transaction() as connection:
+            rows = connection.execute(select(_SECRET.c.kind, _SECRET.c.token)).all()
+        return dict(tuple(row) for row in rows)
+
+    def keep_secret(self, kind: str, token: str) -> None:
+        """Keep such a part for good."""
+        with self._transaction() as connection:
+            connection.execute(insert(_SECRET).values(kind=kind, token=token, at=self.now()))
 
     def intend(
         self,

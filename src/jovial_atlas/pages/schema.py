@@ -32,6 +32,8 @@ VIDEO = pl.Struct(
     }
 )
 
+ALTERNATE = pl.Struct({"lang": pl.String, "href": pl.String})
+
 MERGED = pl.Struct(
     {"source": pl.String, "column": pl.String, "value": pl.String, "used": pl.Boolean}
 )
@@ -57,6 +59,11 @@ COLUMNS = (
     Column("language", pl.String, "lang of the html element, as written"),
     Column("author", pl.String, "author named by meta or JSON-LD"),
     Column("canonical", pl.String, "canonical address the page names, normalised"),
+    Column(
+        "alternates",
+        pl.List(ALTERNATE),
+        "versions in other languages that the page names, by hreflang",
+    ),
     Column("directives", pl.String, "robots directives found, sorted, comma-separated"),
     Column("published", pl.String, "date of first publication"),
     Column("published_from", pl.String, "where that date comes from: meta, json-ld, time"),

@@ -21,7 +21,8 @@ from jovial_atlas.faults import Fault
 from jovial_atlas.files import FileSet
 from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.build import INDEX, MANIFEST, ROBOTS
-from jovial_atlas.rounds.survey import file_exists, last_survey
+from jovial_atlas.rounds.last import last_survey
+from jovial_atlas.rounds.survey import file_exists
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
 

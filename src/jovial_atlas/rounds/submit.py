@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -22,16 +21,16 @@ from jovial_atlas.engines.announce import (
     due,
     reading_channel,
 )
-from jovial_atlas.errors import AtlasError, NetworkError, OutputError
+from jovial_atlas.errors import AtlasError, NetworkError
 from jovial_atlas.faults import plural
 from jovial_atlas.ledger import Ledger, SitemapReport
-from jovial_atlas.pages import snapshot
-from jovial_atlas.rounds.build import ANNOUNCED, INDEX, PUBLISHED, site_key
+from jovial_atlas.rounds.build import INDEX
+from jovial_atlas.rounds.build.beside import site_key
+from jovial_atlas.rounds.build.places import LEDGER
+from jovial_atlas.rounds.build.public import load_record, marks
 from jovial_atlas.rounds.check import blockers
-from jovial_atlas.rounds.survey import last_survey
+from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.sitefile import CallChannel, Engine, SiteFile
-
-LEDGER = "ledger.sqlite"
 
 
 def open_ledger(site: SiteFile, now: Callable[[], datetime] = lambda: datetime.now(UTC)) -> Ledger:
@@ -41,20 +40,9 @@ def open_ledger(site: SiteFile, now: Callable[[], datetime] = lambda: datetime.n
 
 def published(site: SiteFile) -> Published:
     """What the last build made public. Raises AtlasError where there was none."""
-    pages = snapshot.load(site.state / PUBLISHED)
-    try:
-        record = json.loads((site.state / ANNOUNCED).read_bytes())
-        sitemaps = {loc: (str(mark), int(urls)) for loc, (mark, urls) in record["sitemaps"].items()}
-    except FileNotFoundError:
-        pages = None
-    except (OSError, ValueError, KeyError, TypeError) as error:
-        raise OutputError(
-            f"{site.state / ANNOUNCED} cannot be read ({error}). Run `jovial-atlas build` again."
-        ) from error
-    if pages is None:
-        raise AtlasError("There is no build of this site yet. Run `jovial-atlas build` first.")
-    marks = dict(pages.select("loc", "mark").iter_rows())
-    return Published(site.model.site.url, site_key(site), marks, sitemaps)
+    pages = marks(site)
+    record = load_record(site)
+    return Published(site.model.site.url, site_key(site), pages, record.sitemaps)
 
 
 def engines_named(site: SiteFile, names: Sequence[str]) -> list[Engine]:

@@ -13,19 +13,17 @@ import httpx
 import polars as pl
 
 from jovial_atlas import __version__, addresses, dates
-from jovial_atlas.errors import AtlasError, ContentError, OutputError
+from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault, plural
-from jovial_atlas.files import digest, is_file, write_whole
-from jovial_atlas.pages import schema, snapshot
+from jovial_atlas.files import FileSet, digest, is_file, write_whole
+from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import Changes, compare
+from jovial_atlas.rounds.last import MANIFEST, PAGES, RECORD, stored_pages
 from jovial_atlas.rules import decide
 from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
 from jovial_atlas.sources.html import Known, Progress
 from jovial_atlas.sources.opening import Surroundings, name_of, open_source
-
-PAGES = "pages.parquet"
-RECORD = "survey.json"
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,15 +34,6 @@ class Survey:
     pages: int
     sections: list[SectionCount]
     changes: Changes
-    faults: list[Fault]
-
-
-@dataclass(frozen=True, slots=True)
-class LastSurvey:
-    """The survey that was kept last, with verdicts by the site file of now."""
-
-    at: str
-    decided: pl.DataFrame
     faults: list[Fault]
 
 
@@ -79,11 +68,12 @@ def run_survey(
     around = Surroundings(
         site, now, environment or {}, client,
         lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
+        frozenset(FileSet(site.output, site.state / MANIFEST).own_files(".html")),
         workers, progress,
     )  # fmt: skip
     target = site.state / PAGES
     beside = target.with_name(f".{PAGES}.survey")
-    before = _pages(target)
+    before = stored_pages(target)
     memory = _remembered(site, before, full)
     with Gathering(site.state) as gathering:
         broken = [
@@ -96,7 +86,7 @@ def run_survey(
         gathering.finish(beside, [name_of(s) for s in site.model.source if s.merge == "win"])
         faults = gathering.faults
     try:
-        after = _pages(beside)
+        after = stored_pages(beside)
         assert after is not None
         sections = section_counts(decide(after, site), site)
         changes = compare(before, after)
@@ -113,11 +103,6 @@ def run_survey(
     text = json.dumps(record, ensure_ascii=False) + "\n"
     write_whole(site.state / RECORD, text.encode())
     return Survey(at, sum(one.pages for one in sections), sections, changes, faults)
-
-
-def _pages(place: Path) -> pl.LazyFrame | None:
-    table = snapshot.scan(place)
-    return schema.complete(table) if table is not None else None
 
 
 def _gather(
@@ -195,22 +180,6 @@ def _remembered(site: SiteFile, before: pl.LazyFrame | None, full: bool) -> dict
         for source in site.model.source
         if isinstance(source, HtmlSource) and keys.get(name_of(source)) == _key(source, site)
     }
-
-
-def last_survey(site: SiteFile) -> LastSurvey:
-    """The survey that was kept last, with verdicts by the site file of now. Raises AtlasError."""
-    scanned = _pages(site.state / PAGES)
-    if scanned is None:
-        raise AtlasError("There is no survey of this site yet. Run `jovial-atlas survey` first.")
-    try:
-        record = json.loads((site.state / RECORD).read_bytes())
-        faults = [Fault(*fault) for fault in record["told"]]
-        at = str(record["at"])
-    except (OSError, ValueError, KeyError, TypeError) as error:
-        raise OutputError(
-            f"{site.state / RECORD} cannot be read ({error}). Run `jovial-atlas survey` again."
-        ) from error
-    return LastSurvey(at, decide(snapshot.collect(scanned, site.state / PAGES), site), faults)
 
 
 def section_counts(decided: pl.LazyFrame, site: SiteFile) -> list[SectionCount]:

@@ -22,6 +22,8 @@ VERDICT_COLUMNS = {
     "listed": "whether it stands in a sitemap",
     "index": "whether engines may index it",
     "follow": "whether crawlers may follow its links",
+    "changefreq": "how often it changes, as its sitemap says",
+    "priority": "its weight within the site, as its sitemap says",
     "verdict": "listed or unlisted",
     "reason": "why, in a few words",
     "decided_by": "the layer that had the last word on `listed`",
@@ -67,7 +69,9 @@ def _with_paths(pages: Pages, site: SiteFile) -> Pages:
 
 
 def _missing(layer: Layer) -> dict[str, pl.Expr]:
-    return {name: pl.lit(None) for name in FIELDS if name not in layer.sets}
+    return {name: pl.lit(None, kind) for name, kind in FIELDS.items() if name not in layer.sets} | {
+        f"_{name}_by": pl.lit(None, pl.UInt32) for name in FIELDS if name not in layer.sets
+    }
 
 
 def _set(layer: Layer, where: pl.Expr, number: int) -> list[pl.Expr]:

@@ -10,6 +10,7 @@ whatever anyone decides.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import polars as pl
 
@@ -18,9 +19,16 @@ from jovial_atlas.addresses import escape
 from jovial_atlas.pages import schema
 from jovial_atlas.rules.crawling import disallowed, robots_of
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.model import RESERVED_SECTIONS, REST
+from jovial_atlas.sitefile.model import RESERVED_SECTIONS, REST, Decision, Section
 
-FIELDS = ("listed", "index", "follow")
+#: What layers decide, with the type of its column.
+FIELDS: dict[str, Any] = {
+    "listed": pl.Boolean,
+    "index": pl.Boolean,
+    "follow": pl.Boolean,
+    "changefreq": pl.String,
+    "priority": pl.Float64,
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +41,7 @@ class Layer:
 
     name: str
     where: pl.Expr
-    sets: dict[str, bool]
+    sets: dict[str, Any]
     reason: str
     fact: bool = False
 
@@ -43,7 +51,7 @@ class LayerSays:
     """What one layer said about one page; `won` holds the fields in which it had the last word."""
 
     name: str
-    sets: dict[str, bool]
+    sets: dict[str, Any]
     reason: str
     won: tuple[str, ...] = field(default=())
 
@@ -133,15 +141,15 @@ def _defaults() -> list[Layer]:
     ]
 
 
-def _given(listed: bool | None, index: bool | None, follow: bool | None) -> dict[str, bool]:
-    values = {"listed": listed, "index": index, "follow": follow}
+def _given(said: Section | Decision) -> dict[str, Any]:
+    values = {name: getattr(said, name) for name in FIELDS}
     return {name: value for name, value in values.items() if value is not None}
 
 
 def _section_layers(site: SiteFile) -> list[Layer]:
     layers = []
     for section in site.model.section:
-        if sets := _given(section.listed, section.index, section.follow):
+        if sets := _given(section):
             name = f"section {section.name}"
             reason = section.reason or f"the section {section.name} is set so"
             layers.append(Layer(name, pl.col("section") == section.name, sets, reason))
@@ -158,7 +166,7 @@ def _rule_layers(site: SiteFile, known: pl.Schema) -> list[Layer]:
             conditions.append(pl.col("section") == rule.section)
         if rule.when:
             conditions.append(_condition(site, number, rule.when, known))
-        sets = _given(rule.set.listed, rule.set.index, rule.set.follow)
+        sets = _given(rule.set)
         name = f"rule {number + 1}"
         shown = rule.match or rule.section or rule.when
         shown = shown if isinstance(shown, str) else ", ".join(shown)

@@ -7,13 +7,18 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from jovial_atlas import addresses, patterns
+from jovial_atlas import addresses, languages, patterns
 from jovial_atlas.sitefile.sources import Part, Source
 
 #: Names that a section may not have, since other files of the set are called so.
-RESERVED_SECTIONS = frozenset({"video", "news", "index"})
+RESERVED_SECTIONS = frozenset({"video", "news", "index", "view"})
 #: The section of every page that no section matches.
 REST = "pages"
+
+
+Frequency = Literal["always", "hourly", "daily", "weekly", "monthly", "yearly", "never"]
+Compression = Literal["auto", "always", "never"]
+Order = Literal["address", "newest", "source"]
 
 
 class Site(Part):
@@ -83,6 +88,9 @@ class Output(Part):
     """`[output]`: where files go."""
 
     folder: str = Field("public", description="folder served at the root of the site")
+    head_pages: int = Field(
+        100_000, ge=0, description="pages up to which head data is written for each page"
+    )
 
 
 def _patterns(value: str | tuple[str, ...]) -> tuple[str, ...]:
@@ -105,6 +113,22 @@ class Section(Part):
     listed: bool | None = Field(None, description="whether its pages stand in a sitemap")
     index: bool | None = Field(None, description="whether its pages may be indexed")
     follow: bool | None = Field(None, description="whether links on its pages are followed")
+    changefreq: Frequency | None = Field(
+        None, description="how often its pages change; large engines ignore it"
+    )
+    priority: float | None = Field(
+        None, ge=0, le=1, description="weight within the site; large engines ignore it"
+    )
+    max_urls: int | None = Field(
+        None, ge=1, le=50_000, description="addresses in one of its files, at most"
+    )
+    order: Order | None = Field(None, description="order of the addresses in its files")
+    compress: Compression | None = Field(None, description="whether its files are gzipped")
+    pictures: bool | None = Field(None, description="whether its files list pictures")
+    alternates: bool | None = Field(None, description="whether its files list language versions")
+    news: bool = Field(
+        False, description="whether its pages of the last 48 hours stand in the news sitemap"
+    )
     reason: str = Field("", description="why, in the owner's words")
 
     @field_validator("name")
@@ -136,10 +160,12 @@ class Decision(Part):
     listed: bool | None = Field(None, description="whether the page stands in a sitemap")
     index: bool | None = Field(None, description="whether the page may be indexed")
     follow: bool | None = Field(None, description="whether links on the page are followed")
+    changefreq: Frequency | None = Field(None, description="how often the page changes")
+    priority: float | None = Field(None, ge=0, le=1, description="weight within the site")
 
     @model_validator(mode="after")
     def _says_something(self) -> Decision:
-        if self.listed is None and self.index is None and self.follow is None:
+        if not self.model_dump(exclude_none=True):
             raise ValueError("it sets nothing")
         return self
 
@@ -221,10 +247,101 @@ class Robots(Part):
 class Sitemap(Part):
     """`[sitemap]`: how sitemap files are written."""
 
-    compress: Literal["auto", "always", "never"] = Field(
-        "auto", description='"auto": files of 1 MiB and more are gzipped'
-    )
+    compress: Compression = Field("auto", description='"auto": files of 1 MiB and more are gzipped')
     max_urls: int = Field(50_000, ge=1, le=50_000, description="addresses in one file, at most")
+    order: Order = Field(
+        "address", description="order of the addresses in a file: by address, newest first, or "
+        "as the sources deliver them",
+    )  # fmt: skip
+    pictures: bool = Field(True, description="whether pictures are listed with their pages")
+    alternates: bool = Field(True, description="whether language versions are listed")
+    folder: str = Field(
+        "/", description="folder for all files but the index, below the root of the site"
+    )
+    unlisted: tuple[str, ...] = Field(
+        (),
+        description='sections, "video" or "news" whose files get a name that nobody can guess and '
+        "are only submitted",
+    )
+    text: bool = Field(False, description="whether all addresses are written as plain text too")
+    style: bool = Field(
+        True, description="whether files name a style sheet, so that people can read them"
+    )
+    news_name: str = Field("", description="name of the publication in the news sitemap")
+
+    @field_validator("folder")
+    @classmethod
+    def _folder(cls, value: str) -> str:
+        if not re.fullmatch(r"/([A-Za-z0-9_~-][A-Za-z0-9._~-]*/)*", value):
+            raise ValueError(f"{value!r} is no folder of the site; write it as /name/")
+        return value
+
+
+class Feed(Part):
+    """`[feed]`: the newest pages as RSS and Atom."""
+
+    rss: str = Field("feed.xml", description="file name of the RSS 2.0 feed; empty for none")
+    atom: str = Field("", description="file name of an Atom feed; empty for none")
+    count: int = Field(50, ge=1, le=1_000, description="pages in it")
+    content: Literal["none", "summary", "full"] = Field(
+        "summary", description="what of each page stands in it"
+    )
+    attribution: str = Field(
+        "", description="pattern of a last line under each page, as in "
+        '"First published by {{ site.name }}"',
+    )  # fmt: skip
+    sections: tuple[str, ...] = Field((), description="sections it takes pages from; all if empty")
+
+    @field_validator("rss", "atom")
+    @classmethod
+    def _name(cls, value: str) -> str:
+        if value and not re.fullmatch(r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*\.(xml|rss|atom)", value):
+            raise ValueError(f"{value!r} is no name of a feed; write it as name.xml")
+        return value
+
+
+class Visitors(Part):
+    """`[visitors]`: a page of links for people, grouped by section."""
+
+    page: str = Field("sitemap.html", description="file name; empty for none")
+    per_page: int = Field(500, ge=10, le=5_000, description="links on one page")
+    most: int = Field(
+        20_000, ge=1, description="listed pages from which on no such page is written"
+    )
+
+    @field_validator("page")
+    @classmethod
+    def _name(cls, value: str) -> str:
+        if value and not re.fullmatch(r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*\.html", value):
+            raise ValueError(f"{value!r} is no name of a page; write it as name.html")
+        return value
+
+
+class Languages(Part):
+    """`[languages]`: where versions of a page in other languages are."""
+
+    folders: dict[str, str] = Field(
+        default_factory=dict,
+        description="language → folder; pages with the same path in two of them are versions "
+        "of each other",
+    )
+    default: str = Field("", description="language for everybody else (x-default)")
+
+    @field_validator("folders")
+    @classmethod
+    def _folders(cls, value: dict[str, str]) -> dict[str, str]:
+        for language, folder in value.items():
+            if fault := languages.fault_of(language):
+                raise ValueError(f"{language!r} {fault}")
+            if not folder.startswith("/") or not folder.endswith("/"):
+                raise ValueError(f"{folder!r} must begin and end with '/'")
+        return value
+
+    @model_validator(mode="after")
+    def _default_is_there(self) -> Languages:
+        if self.default and self.default not in self.folders:
+            raise ValueError(f"default = {self.default!r} is none of `folders`")
+        return self
 
 
 class IndexNowChannel(Part):
@@ -308,4 +425,7 @@ class SiteModel(Part):
     rule: tuple[Rule, ...] = ()
     robots: Robots = Field(default_factory=Robots)
     sitemap: Sitemap = Field(default_factory=Sitemap)
+    languages: Languages = Field(default_factory=Languages)
+    feed: Feed = Field(default_factory=Feed)
+    visitors: Visitors = Field(default_factory=Visitors)
     engine: tuple[Engine, ...] = ()

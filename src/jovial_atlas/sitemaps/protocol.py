@@ -28,6 +28,11 @@ MAX_BYTES = 52_428_800
 MAX_LOC = 2_048  # a loc has fewer characters than this
 MAX_IMAGES = 1_000
 MAX_TAGS = 32
+MAX_NEWS = 1_000
+#: The form in which files are written; another number means writing all of them anew.
+FORM = 1
+#: Hours for which an article is news.
+NEWS_HOURS = 48
 
 Test = Callable[[str], bool]
 

@@ -16,7 +16,7 @@ from lxml import etree
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.write import decompressed
+from jovial_atlas.sitemaps.packing import decompressed
 
 _DOCTYPE = re.compile(rb"\s*(?:<\?[^>]*\?>\s*|<!--(?:(?!-->).)*-->\s*)*<!DOCTYPE", re.S | re.I)
 _HTML = re.compile(rb"\s*(?:<\?[^>]*\?>\s*)?(?:<!doctype html|<html)", re.I)

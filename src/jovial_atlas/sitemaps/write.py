@@ -1,20 +1,26 @@
 """Writing sitemap files from a table: whole columns become XML, no row is touched in Python.
 
-Input is a table with one row an address, in the order it shall be listed:
+Input is a table with one row an address, in the order it shall be listed. Only `loc` must be
+there; a null or an empty list writes nothing:
 
-| column  | type                                  | meaning                                |
-|---------|---------------------------------------|----------------------------------------|
-| loc     | String                                | normalised absolute address            |
-| lastmod | String, may be null                   | W3C Datetime                           |
-| images  | List(String), optional                | absolute addresses of pictures         |
-| videos  | List(Struct of VIDEO_FIELDS), optional| values as they stand in the elements   |
+| column     | type                           | meaning                                 |
+|------------|--------------------------------|-----------------------------------------|
+| loc        | String                         | normalised absolute address             |
+| lastmod    | String                         | W3C Datetime                            |
+| changefreq | String                         | one of `protocol.FREQUENCIES`           |
+| priority   | Float64                        | 0.0 to 1.0, written with one decimal    |
+| alternates | List(Struct{lang, href})       | all versions of the page, itself too    |
+| news       | Struct of NEWS_FIELDS          | the article                             |
+| images     | List(String)                   | absolute addresses of pictures          |
+| videos     | List(Struct of VIDEO_FIELDS)   | values as they stand in the elements    |
 """
 
 from __future__ import annotations
 
-import zlib
+import io
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import groupby
 
 import polars as pl
 
@@ -30,21 +36,38 @@ VIDEO_FIELDS = tuple(
         "duration", "publication_date",
     }
 )  # fmt: skip
+NEWS_FIELDS = ("name", "language", "publication_date", "title")
 
+#: Columns that need a namespace of their own, in the order in which they are written.
+_EXTENSIONS = {
+    "alternates": protocol.XHTML,
+    "news": protocol.NEWS,
+    "images": protocol.IMAGE,
+    "videos": protocol.VIDEO,
+}
 _HEAD = '<?xml version="1.0" encoding="UTF-8"?>\n'
 # What XML 1.0 §2.2 does not allow in a document at all.
 _FORBIDDEN = "[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]"
+# Of a normalised address or a date only these can need escaping; `<` is asked for all the same,
+# since it alone could break the document.
+_SPECIAL = ("&", "'", "<")
 
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """One sitemap file: its bytes before compression and what stands in it."""
+    """One sitemap file: its bytes before compression and what stands in it. `buffer` gives
+    the bytes without a copy."""
 
-    data: bytes
+    buffer: memoryview
     urls: int
     images: int
     videos: int
     lastmod: str | None
+
+    @property
+    def data(self) -> bytes:
+        """The bytes of the file."""
+        return bytes(self.buffer)
 
 
 def escaped(text: pl.Expr) -> pl.Expr:
@@ -55,32 +78,47 @@ def escaped(text: pl.Expr) -> pl.Expr:
 
 
 def _element(name: str, value: pl.Expr, indent: str) -> pl.Expr:
-    """`<name>value</name>` on a line of its own, nothing where the value is null."""
-    line = pl.concat_str(pl.lit(f"{indent}<{name}>"), escaped(value), pl.lit(f"</{name}>\n"))
+    """`<name>value</name>` on a line of its own, nothing where the value is null. The value
+    is escaped already."""
+    line = pl.concat_str(pl.lit(f"{indent}<{name}>"), value, pl.lit(f"</{name}>\n"))
     return line.fill_null("")
 
 
-def _pictures(table: pl.DataFrame) -> pl.Series:
-    return _rendered_lists(
-        table,
-        "images",
-        pl.concat_str(
-            pl.lit("  <image:image>\n"),
-            _element("image:loc", pl.col("images"), "   "),
-            pl.lit("  </image:image>\n"),
-        ),
-        protocol.MAX_IMAGES,
-    )
+def _picture() -> pl.Expr:
+    loc = _element("image:loc", escaped(pl.col("images")), "   ")
+    return pl.concat_str(pl.lit("  <image:image>\n"), loc, pl.lit("  </image:image>\n"))
 
 
-def _videos(table: pl.DataFrame) -> pl.Series:
+def _video() -> pl.Expr:
     fields = pl.col("videos").struct
     elements = [
-        _element(f"video:{name}", fields.field(name).cast(pl.String), "   ")
+        _element(f"video:{name}", escaped(fields.field(name).cast(pl.String)), "   ")
         for name in VIDEO_FIELDS
     ]
-    whole = pl.concat_str(pl.lit("  <video:video>\n"), *elements, pl.lit("  </video:video>\n"))
-    return _rendered_lists(table, "videos", whole)
+    return pl.concat_str(pl.lit("  <video:video>\n"), *elements, pl.lit("  </video:video>\n"))
+
+
+def _alternate() -> pl.Expr:
+    fields = pl.col("alternates").struct
+    return pl.concat_str(
+        pl.lit('  <xhtml:link rel="alternate" hreflang="'), escaped(fields.field("lang")),
+        pl.lit('" href="'), escaped(fields.field("href")), pl.lit('"/>\n'),
+    )  # fmt: skip
+
+
+def _article() -> pl.Expr:
+    fields = pl.col("news").struct
+    name, language, date, title = (escaped(fields.field(one)) for one in NEWS_FIELDS)
+    whole = pl.concat_str(
+        pl.lit("  <news:news>\n   <news:publication>\n"),
+        _element("news:name", name, "    "),
+        _element("news:language", language, "    "),
+        pl.lit("   </news:publication>\n"),
+        _element("news:publication_date", date, "   "),
+        _element("news:title", title, "   "),
+        pl.lit("  </news:news>\n"),
+    )
+    return pl.when(pl.col("news").is_not_null()).then(whole).otherwise(pl.lit(""))
 
 
 def _rendered_lists(
@@ -106,83 +144,128 @@ def urlset_parts(
     *,
     max_urls: int = protocol.MAX_ENTRIES,
     max_bytes: int = protocol.MAX_BYTES,
+    stylesheet: str | None = None,
 ) -> Iterator[Part]:
     """The files of one kind, split by count and by bytes, one at a time.
 
+    `stylesheet` is the address of an XSL style sheet for people who open a file in a browser.
     An entry that alone is over `max_bytes` raises ValueError: no file can hold it.
     """
-    has_images = "images" in table.columns
-    has_videos = "videos" in table.columns
-    opening = _opening("urlset", has_images, has_videos)
-    closing = "</urlset>\n"
-    room = max_bytes - len(opening.encode()) - len(closing)
-    for start in range(0, table.height, max_urls):
-        piece = table.slice(start, max_urls)
-        yield from _split_by_bytes(
-            piece, _entries(piece, has_images, has_videos), opening, closing, room
-        )
-
-
-def _entries(table: pl.DataFrame, has_images: bool, has_videos: bool) -> pl.Series:
-    parts = [
-        pl.lit(" <url>\n"),
-        _element("loc", pl.col("loc"), "  "),
-        _element("lastmod", pl.col("lastmod"), "  "),
-    ]
-    extras = []
-    if has_images:
-        extras.append(_pictures(table).alias("_images"))
-        parts.append(pl.col("_images"))
-    if has_videos:
-        extras.append(_videos(table).alias("_videos"))
-        parts.append(pl.col("_videos"))
-    whole = pl.concat_str(*parts, pl.lit(" </url>\n")).alias("entry")
-    return table.select("loc", "lastmod").with_columns(*extras).select(whole).get_column("entry")
-
-
-def _split_by_bytes(
-    table: pl.DataFrame, entries: pl.Series, opening: str, closing: str, room: int
-) -> Iterator[Part]:
-    ends = entries.str.len_bytes().cast(pl.Int64).cum_sum()
     start = 0
     while start < table.height:
-        before = ends[start - 1] if start else 0
-        end = int(ends.search_sorted(before + room, side="right"))
-        if end == start:
+        part = urlset_file(table.slice(start, max_urls), max_bytes=max_bytes, stylesheet=stylesheet)
+        yield part
+        start += part.urls
+
+
+def urlset_file(
+    table: pl.DataFrame, *, max_bytes: int = protocol.MAX_BYTES, stylesheet: str | None = None
+) -> Part:
+    """One file with the rows of a table, or with as many of the first as `max_bytes` allow:
+    `Part.urls` tells how many stand in it. Raises ValueError as `urlset_parts`."""
+    used = [name for name in _EXTENSIONS if _is_used(table, name)]
+    opening = _opening("urlset", [_EXTENSIONS[name] for name in used], stylesheet)
+    closing = b"</urlset>\n"
+    entries = _entries(table, used)
+    sizes = entries.str.len_bytes().cast(pl.Int64)
+    sizes = sizes + 1  # the end of the last line
+    room = max_bytes - len(opening) - len(closing)
+    if sizes.sum() > room:
+        ends = sizes.cum_sum()
+        fits = int(ends.search_sorted(room, side="right"))
+        if not fits:
             raise ValueError(
-                f"{table['loc'][start]} has an entry of more than {room:,} bytes; "
+                f"{table['loc'][0]} has an entry of more than {room:,} bytes; "
                 "no sitemap file can hold it."
             )
-        yield _part(table.slice(start, end - start), entries[start:end], opening, closing)
-        start = end
-
-
-def _part(table: pl.DataFrame, entries: pl.Series, opening: str, closing: str) -> Part:
-    body = entries.str.join().item() or ""
-    count = {
-        name: int(table[name].list.len().sum()) if name in table.columns else 0
-        for name in ("images", "videos")
-    }
-    newest = table["lastmod"].max()
+        return urlset_file(table.head(fits), max_bytes=max_bytes, stylesheet=stylesheet)
+    newest = table["lastmod"].max() if "lastmod" in table.columns else None
     return Part(
-        data=(opening + body + closing).encode(),
+        buffer=_joined(opening, entries, closing),
         urls=table.height,
-        images=count["images"],
-        videos=count["videos"],
+        images=_count(table, "images"),
+        videos=_count(table, "videos"),
         lastmod=str(newest) if newest is not None else None,
     )
 
 
-def _opening(root: str, images: bool = False, videos: bool = False) -> str:
-    spaces = [protocol.CORE, *([protocol.IMAGE] * images), *([protocol.VIDEO] * videos)]
+def _count(table: pl.DataFrame, name: str) -> int:
+    return int(table[name].list.len().sum()) if name in table.columns else 0
+
+
+def _is_used(table: pl.DataFrame, name: str) -> bool:
+    if name not in table.columns:
+        return False
+    column = table[name]
+    return column.null_count() < column.len() if name == "news" else _count(table, name) > 0
+
+
+def _entries(table: pl.DataFrame, used: list[str]) -> pl.Series:
+    texts = {
+        "alternates": lambda: _rendered_lists(table, "alternates", _alternate()),
+        "news": lambda: table.select(_article()).to_series(),
+        "images": lambda: _rendered_lists(table, "images", _picture(), protocol.MAX_IMAGES),
+        "videos": lambda: _rendered_lists(table, "videos", _video()),
+    }
+    extras = [texts[name]().alias(f"_{name}") for name in used]
+    plain = [name for name in protocol.URL if name in table.columns]
+    pieces: list[str | pl.Expr] = [" <url>\n"]
+    for name in plain:
+        value = _plain(table, name)
+        if table[name].null_count():
+            pieces.append(_element(name, value, "  "))
+        else:
+            pieces += [f"  <{name}>", value, f"</{name}>\n"]
+    pieces += [*(pl.col(f"_{name}") for name in used), " </url>"]
+    whole = pl.concat_str(_literals(pieces))
+    return table.select(plain).with_columns(*extras).select(entry=whole).get_column("entry")
+
+
+def _plain(table: pl.DataFrame, name: str) -> pl.Expr:
+    """A column as character data; escaped only where a value has something to escape, since
+    hardly any address or date has."""
+    if name == "priority":
+        return pl.col(name).round(1).cast(pl.String)
+    if name in ("lastmod", "changefreq"):
+        return pl.col(name)
+    column = table[name]
+    special = any(column.str.contains(sign, literal=True).any() for sign in _SPECIAL)
+    return escaped(pl.col(name)) if special else pl.col(name)
+
+
+def _literals(pieces: list[str | pl.Expr]) -> list[pl.Expr]:
+    """Pieces as expressions, texts that follow each other as one."""
+    found: list[pl.Expr] = []
+    for is_text, group in groupby(pieces, key=lambda piece: isinstance(piece, str)):
+        if is_text:
+            found.append(pl.lit("".join(map(str, group))))
+        else:
+            found += [piece for piece in group if isinstance(piece, pl.Expr)]
+    return found
+
+
+def _joined(opening: bytes, entries: pl.Series, closing: bytes) -> memoryview:
+    """The whole file in one buffer: written as lines without quotes, entries are never turned
+    into objects of Python, and no byte is copied twice."""
+    stream = io.BytesIO()
+    stream.write(opening)
+    entries.to_frame().write_csv(
+        stream, include_header=False, quote_style="never", line_terminator="\n"
+    )
+    stream.write(closing)
+    return stream.getbuffer()
+
+
+def _opening(root: str, spaces: list[str], stylesheet: str | None) -> bytes:
     names = [
         f'xmlns{":" if protocol.PREFIXES[space] else ""}{protocol.PREFIXES[space]}="{space}"'
-        for space in spaces
+        for space in (protocol.CORE, *spaces)
     ]
-    return f"{_HEAD}<{root} {' '.join(names)}>\n"
+    style = f'<?xml-stylesheet type="text/xsl" href="{stylesheet}"?>\n' if stylesheet else ""
+    return f"{_HEAD}{style}<{root} {' '.join(names)}>\n".encode()
 
 
-def index_file(entries: list[tuple[str, str | None]]) -> bytes:
+def index_file(entries: list[tuple[str, str | None]], stylesheet: str | None = None) -> bytes:
     """A sitemap index of (loc, newest lastmod inside or None), in the order given."""
     if len(entries) > protocol.MAX_ENTRIES:
         raise ValueError(
@@ -194,33 +277,15 @@ def index_file(entries: list[tuple[str, str | None]]) -> bytes:
     ).select(
         pl.concat_str(
             pl.lit(" <sitemap>\n"),
-            _element("loc", pl.col("loc"), "  "),
-            _element("lastmod", pl.col("lastmod"), "  "),
-            pl.lit(" </sitemap>\n"),
+            _element("loc", escaped(pl.col("loc")), "  "),
+            _element("lastmod", escaped(pl.col("lastmod")), "  "),
+            pl.lit(" </sitemap>"),
         ).alias("entry")
     )
-    body = table.get_column("entry").str.join().item() or ""
-    return (_opening("sitemapindex") + body + "</sitemapindex>\n").encode()
+    opening = _opening("sitemapindex", [], stylesheet)
+    return bytes(_joined(opening, table.get_column("entry"), b"</sitemapindex>\n"))
 
 
-def compressed(data: bytes) -> bytes:
-    """Gzip (RFC 1952) without a time in it, so that equal contents give equal bytes."""
-    from isal import igzip_lib
-
-    return bytes(igzip_lib.compress(data, 2, flag=igzip_lib.COMP_GZIP))
-
-
-def decompressed(data: bytes, most: int = protocol.MAX_BYTES) -> bytes:
-    """The contents of a gzip file, never more than `most` + 1 bytes of them.
-
-    One byte over the limit is enough to know that the limit is broken. Raises
-    ValueError where the data are no whole gzip file.
-    """
-    worker = zlib.decompressobj(wbits=31)
-    try:
-        plain = worker.decompress(data, most + 1)
-    except zlib.error as error:
-        raise ValueError(f"not a readable gzip file ({error})") from None
-    if not worker.eof and len(plain) <= most:
-        raise ValueError("a gzip file that breaks off before its end")
-    return plain
+def text_file(locs: pl.Series) -> bytes:
+    """A text sitemap: one address a line, at most 50,000 of them, which the caller sees to."""
+    return bytes(_joined(b"", locs, b""))

@@ -39,7 +39,7 @@ class Folder:
     """Which files of a folder are pages, and how they become addresses.
 
     `documents` are endings of other files that are pages too; `include` and `exclude` are
-    patterns over paths inside the folder.
+    patterns over paths inside the folder; `written` are files to pass over.
     """
 
     root: Path
@@ -50,6 +50,7 @@ class Folder:
     include: tuple[str, ...] = ()
     exclude: tuple[str, ...] = ()
     endings: tuple[str, ...] = ENDINGS
+    written: frozenset[Path] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +94,8 @@ def page_files(folder: Folder) -> tuple[list[PageFile], list[Fault]]:
         if not wanted(path):
             continue
         place = Path(entry.path)
+        if place in folder.written:
+            continue
         if entry.is_symlink() and not place.resolve().is_relative_to(inside):
             faults.append(Fault("page-outside", path, "It is a link that leads out of the folder."))
             continue

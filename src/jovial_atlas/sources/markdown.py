@@ -46,7 +46,7 @@ def read_markdown(folder: Folder, how: FieldMap, reading: Reading) -> Iterator[B
     """All files of a folder as one batch a few hundred files. Raises ContentError."""
     files, faults = page_files(replace(folder, endings=ENDINGS, documents=()))
     yield Batch(faults=faults)
-    renderer = MarkdownIt("commonmark", {"html": True}).enable("table")
+    renderer = _renderer()
     rows: list[dict[str, Any]] = []
     found: list[Fault] = []
     for file in files:
@@ -260,3 +260,12 @@ def _apply_dates(
         row["published"], row["published_from"] = read, "field"
     if row["lastmod_from"] in (None, "file") and row["published"] and row["kind"] == "page":
         row["lastmod"], row["lastmod_from"] = row["published"], "published"
+
+
+def html_of(data: bytes) -> str:
+    """A Markdown file without its front matter as HTML."""
+    return str(_renderer().render(_front_matter(data.decode("utf-8-sig", "replace"), "")[1]))
+
+
+def _renderer() -> MarkdownIt:
+    return MarkdownIt("commonmark", {"html": True}).enable("table")

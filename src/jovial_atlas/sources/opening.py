@@ -40,6 +40,8 @@ class Surroundings:
     environment: Mapping[str, str]
     client: httpx.Client
     identify: Callable[[str], str]
+    #: Pages that this tool wrote itself: they are none of the site's content.
+    written: frozenset[Path] = frozenset()
     workers: int | None = None
     progress: Progress | None = None
 
@@ -66,7 +68,7 @@ def open_source(source: Source, around: Surroundings, known: Known | None) -> It
         yield from read_folder(
             Folder(
                 folder / source.path, site, source.addresses, source.at,
-                source.documents, source.include, source.exclude,
+                source.documents, source.include, source.exclude, written=around.written,
             ),
             Reading(name, around.now, honour, trust=trust),
             known=known,

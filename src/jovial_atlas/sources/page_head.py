@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
-from jovial_atlas import addresses, dates
+from jovial_atlas import addresses, dates, languages
 from jovial_atlas.robots.directives import read_directives
 from jovial_atlas.sources.openpage import OpenPage
 from jovial_atlas.sources.outline import ancestor, attribute, text
@@ -92,6 +92,7 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
     row["language"] = (language or "").strip() or None
     _read_directives(page)
     _read_canonical(page)
+    _read_alternates(page)
     _read_refresh(page)
 
 
@@ -129,6 +130,22 @@ def _read_canonical(page: OpenPage) -> None:
         canonical
     ) == addresses.ending_free(own):
         page.row["loc"] = canonical
+
+
+def _read_alternates(page: OpenPage) -> None:
+    found = []
+    for node in page.outline.all("link"):
+        given = node.attributes
+        language = (given.get("hreflang") or "").strip()
+        if not language or "alternate" not in (given.get("rel") or "").lower().split():
+            continue
+        wrong = None if language.lower() == "x-default" else languages.fault_of(language)
+        target = page.resolve(attribute(node, "href"))
+        if wrong:
+            page.fault("hreflang-unknown", f"hreflang {language!r} {wrong}.")
+        elif target:
+            found.append({"lang": languages.canonical(language), "href": target})
+    page.row["alternates"] = found or None
 
 
 def _read_refresh(page: OpenPage) -> None:

@@ -1,0 +1,199 @@
+"""The other files of the set: robots.txt, key files, style sheet, feeds, the page for visitors."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from html import escape
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+from jinja2 import Environment, PackageLoader, select_autoescape
+
+from jovial_atlas.engines import indexnow
+from jovial_atlas.errors import OutputError
+from jovial_atlas.files import write_whole
+from jovial_atlas.head.texts import description_of, pattern_text, title_of
+from jovial_atlas.robots import write_robots
+from jovial_atlas.rounds.build.places import KEY, ROBOTS, STYLE
+from jovial_atlas.rounds.last import LastSurvey
+from jovial_atlas.rules import robots_of
+from jovial_atlas.sitefile import HtmlSource, IndexNowChannel, MarkdownSource, SiteFile
+from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
+
+_PAGE_COLUMNS = (
+    "loc", "section", "title", "heading", "description", "excerpt", "author", "published",
+    "published_from", "lastmod", "lastmod_from", "source", "path", "language",
+)  # fmt: skip
+
+#: Name and bytes of a file.
+Named = tuple[str, bytes]
+
+
+def robots_file(site: SiteFile, sitemaps: Sequence[str]) -> Named:
+    """robots.txt by the site file, naming these sitemaps; a draft hides everything."""
+    robots = robots_of(site.model)
+    draft = site.model.site.stage == "draft"
+    named = [] if draft else [*sitemaps, *(record.value for record in robots.sitemaps)]
+    comment = "This site is a draft: nothing may be fetched yet." if draft else ""
+    others = [(record.field, record.value) for record in robots.others]
+    return ROBOTS, write_robots(robots.groups, named, others, comment)
+
+
+def key_files(site: SiteFile, *, dry: bool) -> Iterator[Named]:
+    """The files that prove to IndexNow that the site is ours."""
+    channels = [
+        channel
+        for engine in site.model.engine
+        for channel in engine.channels
+        if isinstance(channel, IndexNowChannel)
+    ]
+    own = {channel.key for channel in channels if channel.key}
+    if any(not channel.key for channel in channels):
+        own.add(site_key(site, make=not dry))
+    for key in sorted(own - {""}):
+        yield indexnow.key_file(key)
+
+
+def site_key(site: SiteFile, *, make: bool = False) -> str:
+    """The IndexNow key kept in the state folder; made once where there is none yet."""
+    place = site.state / KEY
+    try:
+        return place.read_text("ascii").strip()
+    except FileNotFoundError:
+        if not make:
+            return ""
+    except (OSError, ValueError) as error:
+        raise OutputError(f"{place} cannot be read ({error}).") from error
+    key = indexnow.new_key()
+    write_whole(place, f"{key}\n".encode())
+    return key
+
+
+def style_sheet() -> Named:
+    """The XSL style sheet with which a browser shows sitemap files to people."""
+    return STYLE, (files("jovial_atlas.sitemaps") / "view.xsl").read_bytes()
+
+
+def feed_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
+    """The feeds of the newest listed pages, by their last change."""
+    feed = site.model.feed
+    if not (feed.rss or feed.atom):
+        return
+    pages = _newest(site, survey)
+    if not pages:
+        return
+    items = [_item(page, site) for page in pages]
+    what = site.model.site
+    for name, write in ((feed.rss, rss), (feed.atom, atom)):
+        if name:
+            about = f"New and changed pages of {what.name}"
+            own = f"{what.url}/{name}"
+            yield name, write(Channel(what.name, f"{what.url}/", own, about, what.language), items)
+
+
+def _newest(site: SiteFile, survey: LastSurvey) -> list[dict[str, Any]]:
+    feed, decided = site.model.feed, survey.lazy
+    if "lastmod" not in survey.filled:
+        return []
+    # The time of a file says nothing about what is new.
+    dated = (
+        decided.filter("listed")
+        .filter(pl.col("lastmod_from") != "file")
+        .filter(pl.coalesce("heading", "title").is_not_null())
+    )
+    if feed.sections:
+        dated = dated.filter(pl.col("section").is_in(list(feed.sections)))
+    newest = dated.select(_PAGE_COLUMNS).top_k(feed.count, by=["lastmod", "loc"])
+    found = newest.collect(engine="streaming")
+    return found.sort(["lastmod", "loc"], descending=[True, False]).to_dicts()
+
+
+def _item(page: dict[str, Any], site: SiteFile) -> Item:
+    feed = site.model.feed
+    section = next((s for s in site.model.section if s.name == page["section"]), None)
+    said = description_of(page, site, section).value or ""
+    content = _full_text(page, site) if feed.content == "full" else ""
+    last = pattern_text(feed.attribution, page, site)
+    summary = said if feed.content != "none" else ""
+    if last and content:
+        content = f"{content} <p>{escape(last)}</p>"
+    elif last:
+        summary = f"{summary}\n{last}".strip()
+    title = page["heading"] or title_of(page, site, section).value or page["loc"]
+    return Item(
+        page["loc"], title, page["lastmod"], page["published"], page["author"], summary, content
+    )
+
+
+def _full_text(page: dict[str, Any], site: SiteFile) -> str:
+    """The page's main content where its source is a folder of files, else nothing."""
+    from jovial_atlas.sources.fulltext import main_html
+
+    for source in site.model.source:
+        if isinstance(source, (HtmlSource, MarkdownSource)) and page["source"] in (
+            source.name, source.path,
+        ):  # fmt: skip
+            return main_html(site.folder / source.path / (page["path"] or ""), page["loc"])
+    return ""
+
+
+def visitors_pages(site: SiteFile, survey: LastSurvey, listed: int) -> Iterator[Named]:
+    """Pages of links to all listed pages, grouped by section; none for a very large site."""
+    said = site.model.visitors
+    if not said.page or not 0 < listed < said.most:
+        return
+    shown = (
+        survey.lazy.filter("listed")
+        .select("section", "loc", text=pl.coalesce("heading", "title", "loc"))
+        .collect()
+    )
+    order = {section.name: number for number, section in enumerate(site.model.section)}
+    shown = shown.with_columns(
+        _order=pl.col("section").replace_strict(order, default=len(order), return_dtype=pl.UInt32)
+    ).sort("_order", "section", "loc")
+    counts = dict(shown.group_by("section").len().iter_rows())
+    rows = list(shown.select("section", "loc", "text").iter_rows())
+    stem = Path(said.page).stem
+    pages = [rows[start : start + said.per_page] for start in range(0, len(rows), said.per_page)]
+    names = [said.page, *(f"{stem}-{number}.html" for number in range(2, len(pages) + 1))]
+    template = _templates().get_template("visitors.html")
+    for number, page in enumerate(pages):
+        text = template.render(
+            site=site.model.site,
+            total=len(rows),
+            groups=_groups(page),
+            counts=counts,
+            names=names,
+            number=number,
+            places=_places(pages, names),
+        )
+        yield names[number], (text + "\n").encode()
+
+
+def _groups(rows: list[tuple[str, str, str]]) -> list[tuple[str, list[tuple[str, str]]]]:
+    groups: dict[str, list[tuple[str, str]]] = {}
+    for section, loc, text in rows:
+        groups.setdefault(section, []).append((loc, text))
+    return list(groups.items())
+
+
+def _places(pages: list[list[tuple[str, str, str]]], names: list[str]) -> dict[str, str]:
+    """Where each section begins: name of the page and anchor."""
+    found: dict[str, str] = {}
+    for name, page in zip(names, pages, strict=True):
+        for section, _, _ in page:
+            found.setdefault(section, f"{name}#{section}")
+    return found
+
+
+def _templates() -> Environment:
+    environment = Environment(
+        loader=PackageLoader("jovial_atlas.rounds.build"),
+        autoescape=select_autoescape(["html"]),
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    environment.filters["words"] = lambda text: text.replace("-", " ").capitalize()
+    return environment

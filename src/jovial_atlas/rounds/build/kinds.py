@@ -1,0 +1,80 @@
+"""The kinds of sitemap files a site has: one a section, and those of videos and news."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.model import REST
+from jovial_atlas.sitemaps import protocol
+
+VIDEO, NEWS = "video", "news"
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """One series of files: how they are named, split, ordered and packed, what they show.
+
+    `stem` is the path of a file without its number; `secret` says that its files stand in no
+    index and no robots.txt.
+    """
+
+    name: str
+    stem: str
+    most: int
+    compress: str
+    order: str
+    pictures: bool
+    alternates: bool
+    secret: bool
+
+    @property
+    def remembered(self) -> bool:
+        """Whether what its files list is kept for `submit`: videos and news repeat pages that
+        other files list."""
+        return self.name not in (VIDEO, NEWS)
+
+    def path(self, number: int) -> str:
+        """The path of one of its files, before compression."""
+        if self.name == NEWS and number == 1:
+            return f"{self.stem}.xml"
+        return f"{self.stem}-{number}.xml"
+
+
+def kinds_of(site: SiteFile, found: Iterable[str], tokens: Mapping[str, str]) -> list[Kind]:
+    """All kinds in the order of the index: sections of the site file, others that sources name,
+    the rest, videos, news. `tokens` gives each unlisted kind the part of its name that nobody
+    can guess."""
+    known = [section.name for section in site.model.section]
+    others = sorted({*found} - {*known, REST})
+    return [_kind(name, site, tokens) for name in [*known, *others, REST, VIDEO, NEWS]]
+
+
+def _kind(name: str, site: SiteFile, tokens: Mapping[str, str]) -> Kind:
+    own = next((one for one in site.model.section if one.name == name), None)
+    every = site.model.sitemap
+
+    def said(key: str) -> object:
+        value = getattr(own, key) if own else None
+        return getattr(every, key) if value is None else value
+
+    secret = name in every.unlisted
+    middle = f"{tokens[name]}" if secret else name
+    most = int(str(said("max_urls")))
+    return Kind(
+        name,
+        f"{every.folder[1:]}sitemap-{middle}",
+        min(most, protocol.MAX_NEWS) if name == NEWS else most,
+        str(said("compress")),
+        str(said("order")),
+        bool(said("pictures")),
+        bool(said("alternates")),
+        secret,
+    )
+
+
+def wrong_unlisted(site: SiteFile, found: Iterable[str]) -> str | None:
+    """The first name in `unlisted` that is no kind, or None."""
+    names = {section.name for section in site.model.section} | {*found, REST, VIDEO, NEWS}
+    return next((name for name in site.model.sitemap.unlisted if name not in names), None)

@@ -1,0 +1,17 @@
+"""Names of files: those at the root of the output folder, and those of the state folder."""
+
+from jovial_atlas.rounds.last import MANIFEST
+
+__all__ = [
+    "ADOPTED", "HEAD", "INDEX", "KEY", "LEDGER", "MANIFEST", "PLACED", "RECORD", "ROBOTS",
+    "STYLE", "TABLES",
+]  # fmt: skip
+
+INDEX, ROBOTS, STYLE = "sitemap.xml", "robots.txt", "sitemap-view.xsl"
+
+#: In the state folder: the IndexNow key, what is public (a record, the file of
+#: each address, and a table a sitemap file), head data, and files that were moved out of the way.
+KEY = "indexnow.key"
+RECORD, PLACED, TABLES = "published.json", "placed", "published"
+HEAD, ADOPTED = "head", "replaced"
+LEDGER = "ledger.sqlite"

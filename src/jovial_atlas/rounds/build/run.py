@@ -1,0 +1,397 @@
+"""Running a build: what is due is compared with what stands there, then put in place at once."""
+
+from __future__ import annotations
+
+import secrets
+import shutil
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+import polars as pl
+
+from jovial_atlas import dates
+from jovial_atlas.errors import AtlasError, OutputError
+from jovial_atlas.files import FileSet, digest
+from jovial_atlas.head.compose import head_lines
+from jovial_atlas.head.texts import check_patterns
+from jovial_atlas.rounds.build import beside, public
+from jovial_atlas.rounds.build.files import Rendered, mark_of_file, render_all
+from jovial_atlas.rounds.build.kinds import NEWS, Kind, kinds_of, wrong_unlisted
+from jovial_atlas.rounds.build.listing import (
+    Listing,
+    Placed,
+    news_tables,
+    place_listing,
+    read_listing,
+    tables_of,
+)
+from jovial_atlas.rounds.build.places import ADOPTED, HEAD, INDEX, LEDGER, MANIFEST, ROBOTS, STYLE
+from jovial_atlas.rounds.build.public import Record, SitemapRecord
+from jovial_atlas.rounds.last import LastSurvey
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitemaps.write import index_file
+
+#: In a dry run, in place of the part of a name that nobody can guess and that is not made yet.
+_NOT_MADE = "unlisted-name"
+
+
+@dataclass(frozen=True, slots=True)
+class BuiltFile:
+    """One file of the set: what stands in it, and what the build did to it."""
+
+    path: str
+    urls: int
+    images: int
+    videos: int
+    bytes: int
+    state: str
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One address that a build adds, removes, or lists with other data; `file` is where it
+    stands, or stood."""
+
+    loc: str
+    change: str
+    file: str
+
+
+@dataclass(frozen=True, slots=True)
+class Build:
+    """A build: its files, how many pages are listed, why others are not, and what an owner
+    should know of it. `differences` is filled where it was asked for."""
+
+    files: list[BuiltFile]
+    listed: int
+    not_listed: dict[str, int]
+    draft: bool
+    notes: list[str]
+    differences: list[Difference]
+
+
+def run_build(
+    site: SiteFile,
+    survey: LastSurvey,
+    now: datetime,
+    *,
+    dry_run: bool = False,
+    fold: bool = False,
+    differences: bool = False,
+) -> Build:
+    """Write the whole set, or with `dry_run` only say what would change. `fold` fills up files
+    that have become near-empty, which moves addresses between files.
+
+    Raises SiteFileError for a wrong pattern and OutputError where files cannot be written;
+    then, and on an interrupt, the set of before stays as it was.
+    """
+    check_patterns(site)
+    if not site.output.is_dir() and site.output.exists():
+        raise OutputError(f"The output folder {site.output} is not a folder.")
+    return _Building(site, survey, now, dry_run).run(fold, differences)
+
+
+class _Building:
+    """One build while it runs."""
+
+    def __init__(self, site: SiteFile, survey: LastSurvey, now: datetime, dry: bool) -> None:
+        self.site, self.survey, self.now, self.dry = site, survey, now, dry
+        self.output = FileSet(site.output, site.state / MANIFEST, dry=dry)
+        self.heads = FileSet(site.state / HEAD, site.state / "head.json", dry=dry)
+        self.tables = public.table_set(site, dry=dry)
+        self.before = public.load_record(site)
+        self.files: dict[str, SitemapRecord] = {}
+        self.notes: list[str] = []
+        self.home = f"{site.model.site.url}/"
+        self.style = f"/{STYLE}" if site.model.sitemap.style else None
+        self.touched: list[str] = []
+        self.fresh: list[pl.DataFrame] = []
+
+    def run(self, fold: bool, differences: bool) -> Build:
+        kinds = self._kinds()
+        listing = read_listing(self.survey, kinds, self.now)
+        known = public.load_placed(
+            self.site, self.before, kinds, self._foldable(listing, kinds) if fold else ()
+        )
+        placed = place_listing(listing, known, kinds)
+        try:
+            placed = self._sitemaps(listing, placed, kinds, differences)
+            sitemaps = self._index(listing, kinds)
+            self._others(listing, sitemaps)
+            changes = self.output.changes()
+            told = self._differences() if differences else []
+            if not self.dry:
+                self.output.commit(last=(INDEX, ROBOTS))
+                self.heads.commit()
+                self.tables.commit()
+                public.save_placed(self.site, placed, known)
+                record = Record(
+                    dates.write(self.now), [kind.name for kind in kinds], sitemaps, self.files
+                )
+                public.save_record(self.site, record)
+        except BaseException:
+            for one in (self.output, self.heads, self.tables):
+                one.discard()
+            raise
+        held = {record.path: record for record in self.files.values()}
+        files = []
+        for change in changes:
+            of = held.get(change.path)
+            counts = (of.urls, of.images, of.videos) if of else (0, 0, 0)
+            if change.path == INDEX:
+                counts = (sum(not self._is_secret(one, kinds) for one in self.files), 0, 0)
+            files.append(BuiltFile(change.path, *counts, change.bytes, change.state))
+        draft = self.site.model.site.stage == "draft"
+        return Build(files, listing.rows.height, listing.not_listed, draft, self.notes, told)
+
+    def _kinds(self) -> list[Kind]:
+        found = self.survey.sections()
+        if wrong := wrong_unlisted(self.site, found):
+            raise self.site.error(
+                ("sitemap", "unlisted"), f"{wrong!r} is no section.", 'unlisted = ["video"]'
+            )
+        unlisted = self.site.model.sitemap.unlisted
+        return kinds_of(self.site, found, self._tokens(unlisted) if unlisted else {})
+
+    def _tokens(self, unlisted: Sequence[str]) -> dict[str, str]:
+        """The parts of names that nobody can guess, kept in the ledger and made once."""
+        from jovial_atlas.ledger import Ledger
+
+        ledger = Ledger(self.site.state / LEDGER, lambda: dates.write(self.now))
+        known = ledger.secrets()
+        for name in unlisted:
+            if name not in known:
+                known[name] = _NOT_MADE if self.dry else secrets.token_hex(12)
+                if not self.dry:
+                    ledger.keep_secret(name, known[name])
+        return known
+
+    def _foldable(self, listing: Listing, kinds: Sequence[Kind]) -> list[str]:
+        """Kinds that have more files than their addresses need."""
+        have: dict[str, int] = {}
+        for name in self.before.files:
+            kind = name.rpartition("/")[0]
+            have[kind] = have.get(kind, 0) + 1
+        counts = dict(listing.rows.group_by("kind").len().iter_rows())
+        counts |= {n: listing.videos.height for n, one in enumerate(kinds) if one.name == "video"}
+        return [
+            kind.name
+            for number, kind in enumerate(kinds)
+            if have.get(kind.name, 0) > -(-counts.get(number, 0) // kind.most)
+        ]
+
+    def _sitemaps(
+        self, listing: Listing, placed: Placed, kinds: Sequence[Kind], differences: bool
+    ) -> Placed:
+        """Put every sitemap file that is not as it should be; keep the others as they are."""
+        summed = placed.files()
+        due = []
+        for number, (code, n, urls, mark) in enumerate(summed.iter_rows()):
+            kind = kinds[code]
+            said = mark_of_file(kind, urls, mark, self.style, self.site.model.sitemap.text)
+            if not self._keep(kind, n, said):
+                due.append(number)
+        wanted = summed[due].select("kind", "number")
+        marks = {(c, n): (u, m) for c, n, u, m in summed[due].iter_rows()}
+        tables = (
+            (kinds[code], number, table)
+            for code, number, table in tables_of(self.survey, placed, listing, wanted, kinds)
+        )
+        overflow: list[tuple[Kind, pl.DataFrame]] = []
+        for one in self._rendered(tables):
+            code = kinds.index(one.kind)
+            urls, mark = marks[(code, one.number)]
+            if one.rest.height:
+                overflow.append((one.kind, one.rest))
+                mark = -1  # what did not fit is placed elsewhere: no mark fits this file
+            of_file = mark_of_file(one.kind, urls, mark, self.style, self.site.model.sitemap.text)
+            self._put(one, of_file, differences)
+        placed = self._spread(overflow, placed, kinds, differences)
+        news = next(kind for kind in kinds if kind.name == NEWS)
+        due_news = ((news, number, table) for number, table in news_tables(listing, news))
+        for one in self._rendered(due_news):
+            self._put(one, "", differences=False)
+        return placed
+
+    def _rendered(self, due: Iterator[tuple[Kind, int, pl.DataFrame]]) -> Iterator[Rendered]:
+        text = self.site.model.sitemap.text
+        try:
+            yield from render_all(due, style=self.style, text=text, home=self.home)
+        except ValueError as error:
+            raise OutputError(str(error)) from error
+
+    def _spread(
+        self,
+        overflow: list[tuple[Kind, pl.DataFrame]],
+        placed: Placed,
+        kinds: Sequence[Kind],
+        differences: bool,
+    ) -> Placed:
+        """Rows for which their file has no bytes left go into further files of their kind, and
+        stay there from then on."""
+        for kind, rows in overflow:
+            while rows.height:
+                code = kinds.index(kind)
+                used = [n for c, n, *_ in placed.files().iter_rows() if c == code]
+                number = max(used) + 1
+                (one,) = self._rendered(iter([(kind, number, rows)]))
+                placed = placed.moved(code, number, rows["loc"].head(one.part.urls))
+                self._put(one, "", differences)
+                rows = one.rest
+        return placed
+
+    def _keep(self, kind: Kind, number: int, mark: str) -> bool:
+        """Leave a file as it is, where it is what it should be."""
+        name = f"{kind.name}/{number}"
+        had = self.before.files.get(name)
+        if had is None or had.mark != mark or not had.path.startswith(kind.stem):
+            return False
+        wanted = [had.path, *([_text_of(had.path)] if self.site.model.sitemap.text else [])]
+        table = f"{kind.name}-{number}.parquet"
+        if kind.remembered and not self.tables.keep(table):
+            return False
+        if not all(self.output.keep(path) for path in wanted):
+            return False
+        self.files[name] = had
+        return True
+
+    def _put(self, one: Rendered, mark: str, differences: bool) -> None:
+        self.output.put(one.path, one.data)
+        if one.text is not None:
+            self.output.put(_text_of(one.path), one.text)
+        if one.table is not None:
+            name = f"{one.kind.name}-{one.number}.parquet"
+            self.tables.put(name, one.table)
+            if differences:
+                self.touched.append(name)
+                fresh = public.with_marks(pl.read_parquet(one.table))
+                self.fresh.append(fresh.with_columns(file=pl.lit(name)))
+        part = one.part
+        self.files[f"{one.kind.name}/{one.number}"] = SitemapRecord(
+            one.path, mark, part.urls, part.images, part.videos, part.lastmod, one.outside
+        )
+
+    def _is_secret(self, name: str, kinds: Sequence[Kind]) -> bool:
+        return any(kind.secret and name.rpartition("/")[0] == kind.name for kind in kinds)
+
+    def _index(self, listing: Listing, kinds: Sequence[Kind]) -> dict[str, tuple[str, int]]:
+        """Put the index. Gives all sitemaps by address, the index first, with digest and count."""
+        order = {kind.name: number for number, kind in enumerate(kinds)}
+
+        def place(name: str) -> tuple[int, int]:
+            kind, _, number = name.rpartition("/")
+            return order[kind], int(number)
+
+        self.files = {name: self.files[name] for name in sorted(self.files, key=place)}
+        entries, sitemaps = [], {}
+        for name, record in self.files.items():
+            loc = f"{self.home}{record.path}"
+            sitemaps[loc] = (self.output.digest(record.path), record.urls)
+            if not self._is_secret(name, kinds):
+                entries.append((loc, record.lastmod))
+        if not entries:
+            return sitemaps
+        try:
+            data = index_file(entries, self.style)
+        except ValueError as error:
+            raise OutputError(str(error)) from error
+        self.output.put(INDEX, data)
+        return {f"{self.home}{INDEX}": (digest(data), listing.rows.height), **sitemaps}
+
+    def _others(self, listing: Listing, sitemaps: dict[str, tuple[str, int]]) -> None:
+        """Put what belongs beside the sitemaps."""
+        site = self.site
+        index = f"{self.home}{INDEX}"
+        outside = [self.home + one.path for one in self.files.values() if one.outside]
+        if outside:
+            self.notes.append(
+                f"{len(outside):,} sitemap files in /{site.model.sitemap.folder[1:]} list "
+                "addresses outside that folder. robots.txt names each of them, which makes that "
+                "valid."
+            )
+        put = self.output.put
+        put(*beside.robots_file(site, [*([index] if index in sitemaps else []), *outside]))
+        if site.model.site.stage != "draft":
+            for named in beside.key_files(site, dry=self.dry):
+                put(*named)
+        if sitemaps and self.style:
+            put(*beside.style_sheet())
+        for named in beside.feed_files(site, self.survey):
+            put(*named)
+        for named in beside.visitors_pages(site, self.survey, listing.rows.height):
+            put(*named)
+        if site.model.visitors.page and listing.rows.height >= site.model.visitors.most:
+            self.notes.append(
+                f"The page for visitors is not written: {listing.rows.height:,} pages are listed, "
+                f"and `most` in [visitors] is {site.model.visitors.most:,}."
+            )
+        self._heads(listing)
+
+    def _heads(self, listing: Listing) -> None:
+        pages = listing.rows.height + sum(listing.not_listed.values())
+        most = self.site.model.output.head_pages
+        if pages > most:
+            self.notes.append(
+                f"Head data is not written: there are {pages:,} pages, and `head_pages` in "
+                f"[output] is {most:,}."
+            )
+            return
+        for section, data in head_lines(self.survey.decided, self.site):
+            self.heads.put(f"{section}.jsonl", data)
+
+    def _differences(self) -> list[Difference]:
+        """Address by address, what the files list now and did not list before."""
+        lost = [name for name in self.before.files if name not in self.files]
+        gone = [f"{name.replace('/', '-')}.parquet" for name in lost]
+        old = public.load_tables(self.site, sorted({*self.touched, *gone}))
+        new = pl.concat(self.fresh) if self.fresh else old.clear()
+        both = new.join(old, on="loc", how="inner", suffix="_old")
+        changed = both.filter(
+            pl.col("lastmod").ne_missing(pl.col("lastmod_old"))
+            | pl.col("mark").ne_missing(pl.col("mark_old"))
+        )
+        found = [
+            *(("added", new.join(old, on="loc", how="anti")),),
+            ("removed", old.join(new, on="loc", how="anti")),
+            ("changed", changed),
+            ("moved", both.filter(pl.col("file") != pl.col("file_old"))),
+        ]
+        return [
+            Difference(loc, change, file.removesuffix(".parquet"))
+            for change, table in found
+            for loc, file in table.sort("loc").select("loc", "file").iter_rows()
+        ]
+
+
+def _text_of(path: str) -> str:
+    """The plain-text companion of a sitemap file."""
+    return f"{path.removesuffix('.gz').removesuffix('.xml')}.txt"
+
+
+def replace_foreign(site: SiteFile, names: Sequence[str]) -> list[Path]:
+    """Move files that the tool did not write out of its way, into the state folder.
+
+    Returns where they are now. Raises AtlasError for a name where no such file stands.
+    """
+    output = FileSet(site.output, site.state / MANIFEST)
+    moved = []
+    for name in names:
+        place = site.output / name
+        if "/" in name or not place.is_file():
+            raise AtlasError(f"There is no file {name} in {site.output} to replace.")
+        if output.owns(name):
+            continue
+        target = site.state / ADOPTED / name
+        number = 1
+        while target.exists():
+            number += 1
+            target = target.with_name(f"{name}.{number}")
+        try:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            shutil.move(place, target)
+        except OSError as error:
+            raise OutputError(f"{place} cannot be moved to {target} ({error.strerror}).") from error
+        moved.append(target)
+    return moved

@@ -1,0 +1,38 @@
+"""The main content of a page that a survey has read, as HTML for a feed."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from selectolax.lexbor import LexborHTMLParser
+
+from jovial_atlas import addresses
+from jovial_atlas.sources.markdown import html_of
+from jovial_atlas.sources.outline import outline
+
+_REFERENCES = (("a", "href"), ("img", "src"), ("source", "src"), ("video", "src"),
+               ("video", "poster"), ("audio", "src"))  # fmt: skip
+
+
+def main_html(place: Path, loc: str) -> str:
+    """The main content of a file of HTML or Markdown, frame and scripts left out and every
+    reference absolute. Empty where the file cannot be read."""
+    try:
+        data = place.read_bytes()
+    except (OSError, ValueError):
+        return ""
+    if place.suffix.lower() in (".md", ".markdown"):
+        data = html_of(data).encode()
+    found = outline(LexborHTMLParser(data))
+    found.take_apart()
+    if found.main is None:
+        return ""
+    for name, attribute in _REFERENCES:
+        for node in found.main.css(name):
+            target = addresses.resolve(loc, node.attributes.get(attribute) or "")
+            if target:
+                node.attrs[attribute] = target
+    for node in found.main.css("[onclick], [onload], [onerror], [style]"):
+        for name in [n for n in node.attributes if n.startswith("on") or n == "style"]:
+            del node.attrs[name]
+    return " ".join((found.main.inner_html or "").split())
