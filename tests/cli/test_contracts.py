@@ -40,7 +40,7 @@ def test_build_is_deterministic_and_touches_only_what_changed(marrowfen):
     real = run_command("build", "--format", "json", cwd=marrowfen).json
     assert dry == real
     states = {file["path"]: file["state"] for file in real["files"] if file["state"] != "same"}
-    assert states == {"sitemap-pages-1.xml": "changed"}
+    assert states == {"sitemap-pages-1.xml": "changed", "sitemap.html": "changed"}
     assert real["listed"] == again["listed"] - 1
     assert sum(real["not_listed"].values()) == sum(again["not_listed"].values()) + 1
     assert set(real["files"][0]) >= {"path", "urls", "bytes", "state"}
@@ -229,7 +229,8 @@ def test_large_files_are_compressed_and_sections_split(atlas, tmp_path):
     }
     assert files == {
         "robots.txt": 0, "sitemap.xml": 3, "sitemap-pages-1.xml.gz": 3,
-        "sitemap-pages-2.xml.gz": 3, "sitemap-pages-3.xml.gz": 1,
+        "sitemap-pages-2.xml.gz": 3, "sitemap-pages-3.xml.gz": 1, "sitemap-view.xsl": 0,
+        "sitemap.html": 0,
     }  # fmt: skip
     assert (tmp_path / "public/sitemap-pages-1.xml.gz").read_bytes()[:2] == b"\x1f\x8b"
     assert "listed-missing" not in atlas("check").out

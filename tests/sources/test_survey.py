@@ -12,7 +12,7 @@ import pytest
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch, Gathering
-from jovial_atlas.rounds.survey import last_survey
+from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.sources import html
 from tests.conftest import NOW, URL, page

@@ -3,10 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import asdict
+from typing import TYPE_CHECKING
 
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+
+if TYPE_CHECKING:
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.rounds.build import Difference
 
 
 @atlas_command("build", formats=TABLE_FORMATS, epilog="Example: jovial-atlas build --dry-run")
@@ -18,7 +23,9 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
     help="Take over a file of this name that the tool did not write; "
     "the old one is kept in the state folder.",
 )
-@click.option("--addresses", is_flag=True, help="Show each address that is added, changed, ...")
+@click.option(
+    "--addresses", is_flag=True, help="Show each address that differs from the build before."
+)
 @click.option(
     "--fold",
     is_flag=True,
@@ -46,8 +53,12 @@ def command(
                 "files": [asdict(file) for file in build.files],
                 "listed": build.listed,
                 "not_listed": build.not_listed,
+                **({"addresses": [asdict(one) for one in build.differences]} if addresses else {}),
             }
         )
+    elif out.format == "csv" and addresses:
+        names = ("loc", "change", "file")
+        out.csv(names, [[getattr(one, name) for name in names] for one in build.differences])
     elif out.format == "csv":
         out.csv(_FIELDS, [[getattr(file, name) for name in _FIELDS] for file in build.files])
     else:
@@ -57,6 +68,8 @@ def command(
             [[getattr(file, name) or (None if name != "bytes" else 0) for name in _FIELDS]
              for file in build.files],
         )  # fmt: skip
+        if addresses:
+            _differences(out, build.differences)
         out.say(f"{plural(build.listed, 'page')} listed.")
         for reason, count in build.not_listed.items():
             out.say(f"{count:>6,} not listed: {reason}")
@@ -68,12 +81,24 @@ def command(
                 f"{site.output / file.path} was not written by this tool and stays as it is. "
                 f"To hand it over: jovial-atlas build --replace {file.path}"
             )
+    for note in build.notes:
+        out.note(note)
     if build.draft:
         out.warn(
             "The site is a draft: robots.txt hides all of it and no sitemap is written. "
             'Set stage = "live" in [site] when it is ready.'
         )
     return 0
+
+
+def _differences(out: Output, found: list[Difference]) -> None:
+    if not found:
+        out.say("No address differs from the build before.")
+        return
+    out.table(
+        [("Change", "left"), ("Sitemap", "left"), ("Address", "fold")],
+        [[one.change, one.file, one.loc] for one in found],
+    )
 
 
 _FIELDS = ("path", "urls", "images", "videos", "bytes", "state")

@@ -104,6 +104,9 @@ class Section(Part):
     """`[[section]]`: a named kind of page. The first section that matches holds the page."""
 
     name: str = Field(description="lower-case letters, digits and hyphens")
+    label: str = Field(
+        "", description="what people call it; else the heading of the page at its folder"
+    )
     match: str | tuple[str, ...] = Field(description="address pattern, or several")
     schema_type: str = Field(
         "", alias="schema", description="Article, NewsArticle or BlogPosting for its pages"

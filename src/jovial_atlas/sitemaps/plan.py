@@ -47,7 +47,7 @@ def _remembered(pages: pl.DataFrame, before: pl.DataFrame) -> pl.Series:
     if not before.height:
         return pl.Series("number", [None], pl.UInt32).new_from_index(0, pages.height)
     shares = max(pages.height, before.height) // _AT_ONCE + 1
-    rows = pages.with_row_index("row")
+    rows = pages.select("key", "kind").with_row_index("row")
     found = []
     for share in range(shares):
         mine = pl.col("key") % shares == share

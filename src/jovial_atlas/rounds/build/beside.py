@@ -158,6 +158,7 @@ def visitors_pages(site: SiteFile, survey: LastSurvey, listed: int) -> Iterator[
     stem = Path(said.page).stem
     pages = [rows[start : start + said.per_page] for start in range(0, len(rows), said.per_page)]
     names = [said.page, *(f"{stem}-{number}.html" for number in range(2, len(pages) + 1))]
+    labels = _labels(site, rows)
     template = _templates().get_template("visitors.html")
     for number, page in enumerate(pages):
         text = template.render(
@@ -168,8 +169,21 @@ def visitors_pages(site: SiteFile, survey: LastSurvey, listed: int) -> Iterator[
             names=names,
             number=number,
             places=_places(pages, names),
+            labels=labels,
         )
         yield names[number], (text + "\n").encode()
+
+
+def _labels(site: SiteFile, rows: list[tuple[str, str, str]]) -> dict[str, str]:
+    """What people call each section: by the site file, by the page at its folder, by its name."""
+    texts = {loc: text for _, loc, text in rows}
+    labels = {name: name.replace("-", " ").capitalize() for name, _, _ in rows}
+    for section in site.model.section:
+        folder = site.model.site.url + section.patterns[0].removesuffix("**")
+        said = section.label or texts.get(folder)
+        if said and section.name in labels:
+            labels[section.name] = said
+    return labels
 
 
 def _groups(rows: list[tuple[str, str, str]]) -> list[tuple[str, list[tuple[str, str]]]]:
@@ -189,11 +203,9 @@ def _places(pages: list[list[tuple[str, str, str]]], names: list[str]) -> dict[s
 
 
 def _templates() -> Environment:
-    environment = Environment(
+    return Environment(
         loader=PackageLoader("jovial_atlas.rounds.build"),
         autoescape=select_autoescape(["html"]),
         trim_blocks=True,
         lstrip_blocks=True,
     )
-    environment.filters["words"] = lambda text: text.replace("-", " ").capitalize()
-    return environment
