@@ -22,7 +22,8 @@ _QUERY_SAFE = _PATH_SAFE + "?"
 _SPACE = " \t\r\n\f"
 _NAME = r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*"
 # Addresses that most links are, in the one spelling already.
-_NORMAL = re.compile(rf"https?://[a-z0-9-]+(?:\.[a-z0-9-]+)*/(?:{_NAME}/)*(?:{_NAME})?\Z")
+NORMAL = rf"^https?://[a-z0-9-]+(?:\.[a-z0-9-]+)*/(?:{_NAME}/)*(?:{_NAME})?$"
+_NORMAL = re.compile(NORMAL[:-1] + r"\Z")
 _PLAIN_REFERENCE = re.compile(rf"(/?)((?:\.\./)*)((?:{_NAME}/)*(?:{_NAME})?)\Z")
 
 

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.check import Place, check_duplicates, check_file, check_nesting
+from jovial_atlas.sitemaps.check import Place, check_across, check_file, check_nesting
 from jovial_atlas.sitemaps.packing import compressed, decompressed
 from jovial_atlas.sitemaps.read import read_sitemap
 from jovial_atlas.sitemaps.write import VIDEO_FIELDS, index_file, urlset_parts
@@ -131,7 +131,7 @@ def test_a_file_speaks_for_its_own_folder_unless_robots_txt_proves_more():
 
 def test_duplicates_and_nested_indexes_are_found_across_files():
     first, second = (read_sitemap(urlset(url()), name) for name in ("1.xml", "2.xml"))
-    assert [fault.where for fault in check_duplicates([first, second])] == ["2.xml:1"]
+    assert [fault.where for fault in check_across([first, second])] == ["2.xml:1"]
     index = read_sitemap(index_file([(f"{HOME}i.xml", None)]), "sitemap.xml")
     assert [fault.code for fault in check_nesting(index, {f"{HOME}i.xml": index})] == [
         "sitemap-index-nested"

@@ -3,14 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from datetime import date
+from functools import cached_property
+from typing import Any
 
 import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.robots import Matcher, RobotsFile
-from jovial_atlas.sitemaps.check import Place, check_duplicates, check_file, check_nesting
+from jovial_atlas.rules import disallowed
+from jovial_atlas.sitemaps.check import (
+    MOST_TOLD,
+    Place,
+    check_across,
+    check_file,
+    check_nesting,
+    rows_of,
+)
 from jovial_atlas.sitemaps.read import SitemapFile, read_sitemap
 
 
@@ -28,55 +40,89 @@ class Fetched:
 Fetch = Callable[[str, Fetched], Fetched]
 
 
-@dataclass(slots=True)
+@dataclass
 class SitemapSet:
     """Files that were read together, in order, with their addresses where known."""
 
     files: list[tuple[Fetched, SitemapFile]] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
 
-    @property
-    def locs(self) -> set[str]:
-        """Normalised addresses of all pages listed."""
-        return {loc for _, _, loc in self.entries()}
+    @cached_property
+    def rows(self) -> pl.DataFrame:
+        """All pages listed, one row an entry: `loc` normalised, `lastmod`, `line`, and the name
+        of the `file`. What is no address is left out."""
+        files = [file for _, file in self.files]
+        names = pl.DataFrame(
+            {"file": range(len(files)), "name": [file.name for file in files]},
+            schema={"file": pl.UInt32, "name": pl.String},
+        )
+        found = rows_of(files).join(names, on="file", how="left", maintain_order="left")
+        return (
+            found.with_columns(addresses_of(pl.col("loc")))
+            .filter(pl.col("loc").is_not_null())
+            .select("loc", "lastmod", "line", "companion", file="name")
+        )
 
-    def entries(self) -> Iterator[tuple[SitemapFile, int, str]]:
-        """(file, line, normalised address) of every page listed."""
-        for _, file in self.files:
-            if file.kind in ("sitemapindex", ""):
-                continue
-            for entry in file.entries:
-                try:
-                    yield file, entry.line, addresses.normalise(entry.loc)
-                except ValueError:
-                    continue
+
+def addresses_of(loc: pl.Expr) -> pl.Expr:
+    """A column of addresses in their one spelling, null for what is no address. Those that are
+    in it already, nearly all, are only looked at."""
+    plain = loc.str.contains(addresses.NORMAL)
+    return (
+        pl.when(plain)
+        .then(loc)
+        .otherwise(pl.when(~plain).then(loc).map_elements(_normalised, return_dtype=pl.String))
+        .alias("loc")
+    )
+
+
+def _normalised(text: str) -> str | None:
+    try:
+        return addresses.normalise(text)
+    except ValueError:
+        return None
 
 
 def read_set(starts: Iterable[Fetched], fetch: Fetch) -> SitemapSet:
-    """Read files and, for an index, what it lists; each file once."""
+    """Read files and, for an index, what it lists; each file once, a few at the same time."""
     read = SitemapSet()
     seen: set[str] = set()
-    for start in starts:
-        file = _read(start, read, seen)
-        if file is None or file.kind != "sitemapindex":
-            continue
-        listed: dict[str, SitemapFile] = {}
-        for entry in file.entries:
-            if entry.loc and entry.loc not in listed:
-                child = fetch(entry.loc, start)
-                if (found := _read(child, read, seen)) is not None:
-                    listed[entry.loc] = found
-        read.faults += check_nesting(file, listed)
+    with ThreadPoolExecutor(_THREADS) as pool:
+        for start in starts:
+            file = _read(start, read, seen)
+            if file is None or file.kind != "sitemapindex":
+                continue
+            locs = list(dict.fromkeys(entry.loc for entry in file.entries if entry.loc))
+            listed: dict[str, SitemapFile] = {}
+            children = pool.map(lambda loc: _fetched(loc, start, fetch, seen), locs)  # noqa: B023
+            for loc, (child, parsed) in zip(locs, children, strict=True):
+                if (found := _read(child, read, seen, parsed)) is not None:
+                    listed[loc] = found
+            read.faults += check_nesting(file, listed)
     return read
 
 
-def _read(fetched: Fetched, read: SitemapSet, seen: set[str]) -> SitemapFile | None:
+_THREADS = 2
+
+
+def _fetched(
+    loc: str, index: Fetched, fetch: Fetch, seen: set[str]
+) -> tuple[Fetched, SitemapFile | None]:
+    child = fetch(loc, index)
+    if child.data is None or child.name in seen:
+        return child, None
+    return child, read_sitemap(child.data, child.name)
+
+
+def _read(
+    fetched: Fetched, read: SitemapSet, seen: set[str], parsed: SitemapFile | None = None
+) -> SitemapFile | None:
     if fetched.fault:
         read.faults.append(fetched.fault)
     if fetched.data is None or fetched.name in seen:
         return None
     seen.add(fetched.name)
-    file = read_sitemap(fetched.data, fetched.name)
+    file = parsed or read_sitemap(fetched.data, fetched.name)
     read.files.append((fetched, file))
     return file
 
@@ -86,7 +132,7 @@ def check_set(read: SitemapSet, now: str, proven: Collection[str] = ()) -> Itera
     yield from read.faults
     for fetched, file in read.files:
         yield from check_file(file, Place(fetched.address, proven), now)
-    yield from check_duplicates(file for _, file in read.files)
+    yield from check_across([file for _, file in read.files])
 
 
 def check_against_robots(read: SitemapSet, robots: RobotsFile) -> Iterator[Fault]:
@@ -97,32 +143,42 @@ def check_against_robots(read: SitemapSet, robots: RobotsFile) -> Iterator[Fault
             answer = matcher.ask(addresses.path_and_query(fetched.address))
             if not answer.allowed:
                 yield Fault("robots-bars-sitemap", fetched.name, f"{str(answer.rule)!r} bars it.")
-    for file, line, loc in read.entries():
+    path = pl.col("loc").str.replace("^https?://[^/]+", "")
+    barred = read.rows.filter(disallowed(robots, path)) if matcher.rules else read.rows.clear()
+    for loc, file, line in _some(barred):
         answer = matcher.ask(addresses.path_and_query(loc))
-        if not answer.allowed:
-            yield Fault(
-                "listed-disallowed", f"{file.name}:{line}", f"{str(answer.rule)!r} bars {loc}."
-            )
+        yield Fault("listed-disallowed", f"{file}:{line}", f"{str(answer.rule)!r} bars {loc}.")
+    yield from _left_out("listed-disallowed", barred, "listed addresses are barred")
+
+
+def _some(rows: pl.DataFrame) -> Iterator[tuple[str, str, int]]:
+    yield from rows.head(MOST_TOLD).select("loc", "file", "line").iter_rows()
+
+
+def _left_out(code: str, rows: pl.DataFrame, what: str) -> Iterator[Fault]:
+    if rows.height > MOST_TOLD:
+        left = rows.height - MOST_TOLD
+        yield Fault(code, str(rows["file"][0]), f"{left:,} more {what}.")
 
 
 def check_against_pages(read: SitemapSet, decided: pl.DataFrame) -> Iterator[Fault]:
     """What the files list against what was decided: the contradictions owners ask about."""
-    verdicts = {
-        row["loc"]: row
-        for row in decided.select(
-            "loc", "listed", "index", "redirect", "canonical", "reason"
-        ).to_dicts()
-    }
-    for file, line, loc in read.entries():
-        where = f"{file.name}:{line}"
-        page = verdicts.get(loc)
-        if page is None:
-            yield Fault("listed-unknown", where, f"{loc} is no page of the last survey.")
-        elif not page["listed"]:
-            code, said = _contradiction(page)
-            yield Fault(code, where, f"{loc} is listed, but {said}.")
-    listed = read.locs
-    missing = [loc for loc, page in verdicts.items() if page["listed"] and loc not in listed]
+    pages = decided.select(
+        "loc", "listed", "index", "redirect", "canonical", "reason", page_lastmod="lastmod"
+    )
+    both = read.rows.join(pages, on="loc", how="left", maintain_order="left")
+    unknown = both.filter(pl.col("listed").is_null())
+    for loc, file, line in _some(unknown):
+        yield Fault("listed-unknown", f"{file}:{line}", f"{loc} is no page of the last survey.")
+    yield from _left_out("listed-unknown", unknown, "listed addresses are no pages")
+    wrong = both.filter(~pl.col("listed"))
+    for page in wrong.head(MOST_TOLD).iter_rows(named=True):
+        code, said = _contradiction(page)
+        where = f"{page['file']}:{page['line']}"
+        yield Fault(code, where, f"{page['loc']} is listed, but {said}.")
+    yield from _left_out("listed-unlisted", wrong, "listed addresses should not be listed")
+    yield from _other_dates(both.filter("listed"))
+    missing = pages.filter("listed").join(read.rows, on="loc", how="anti")["loc"].to_list()
     if missing:
         shown = ", ".join(addresses.path_and_query(loc) for loc in missing[:4])
         more = f" and {len(missing) - 4:,} more" if len(missing) > 4 else ""
@@ -134,7 +190,47 @@ def check_against_pages(read: SitemapSet, decided: pl.DataFrame) -> Iterator[Fau
         )
 
 
-def _contradiction(page: dict[str, object]) -> tuple[str, str]:
+def _other_dates(both: pl.DataFrame) -> Iterator[Fault]:
+    """Files whose dates are not those of the pages: one finding a file, with the worst."""
+    other = both.filter(pl.col("lastmod").ne_missing(pl.col("page_lastmod")) & ~pl.col("companion"))
+    for (file,), rows in other.group_by("file", maintain_order=True):
+        newest = rows.sort("page_lastmod", descending=True, nulls_last=True).row(0, named=True)
+        said, real = newest["lastmod"] or "no date", newest["page_lastmod"] or "no date"
+        late = _days_between(newest["lastmod"], newest["page_lastmod"])
+        yield Fault(
+            "lastmod-differs",
+            str(file),
+            f"{plural(rows.height, 'address has', 'addresses have')} another date than the page: "
+            f"{newest['loc']} says {said}, the page {real}"
+            + (f"; the file is {plural(late, 'day')} behind." if late else "."),
+        )
+
+
+def _days_between(earlier: str | None, later: str | None) -> int:
+    if not earlier or not later:
+        return 0
+    days = date.fromisoformat(later[:10]) - date.fromisoformat(earlier[:10])
+    return max(days.days, 0)
+
+
+def check_stale(built: str, surveyed: str, decided: pl.DataFrame) -> Iterator[Fault]:
+    """Whether the files are older than the content that the survey after them saw."""
+    if not built or surveyed <= built:
+        return
+    since = decided.filter(pl.col("listed") & (pl.col("lastmod") > built)).sort("lastmod")
+    if since.height:
+        newest = since.row(-1, named=True)
+        days = _days_between(built, newest["lastmod"])
+        late = plural(days, "day") if days else "less than a day"
+        at, pages = built[:16].replace("T", " "), plural(since.height, "listed page")
+        yield Fault(
+            "build-stale",
+            newest["loc"],
+            f"The files are of {at}; {pages} changed since, this one {late} later.",
+        )
+
+
+def _contradiction(page: dict[str, Any]) -> tuple[str, str]:
     if not page["index"]:
         return "listed-noindexed", str(page["reason"])
     if page["redirect"]:

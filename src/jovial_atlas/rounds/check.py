@@ -21,6 +21,7 @@ from jovial_atlas.faults import Fault
 from jovial_atlas.files import FileSet
 from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.build import INDEX, MANIFEST, ROBOTS
+from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.rounds.survey import file_exists
 from jovial_atlas.rules import robots_of
@@ -61,6 +62,7 @@ def check_site(site: SiteFile, now: datetime) -> Checked:
         faults += sets.check_against_robots(read, written)
         if read.files:
             faults += sets.check_against_pages(read, decided)
+            faults += sets.check_stale(load_record(site).at, survey.at, decided)
         elif decided["listed"].any():
             faults.append(Fault("sitemap-none", _relative(site.output / INDEX), "It is missing."))
     looked_at = [f"{decided.height:,} pages", f"{len(read.files):,} sitemap files", ROBOTS]

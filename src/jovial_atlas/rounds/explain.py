@@ -85,4 +85,4 @@ def _listed_in(loc: str, site: SiteFile) -> list[str]:
         return []
     disk = OnDisk(site.output, f"{site.model.site.url}/", whole=True, shown=lambda p: p.name)
     read = read_set([disk.open(start)], disk)
-    return sorted({file.name for file, _, found in read.entries() if found == loc})
+    return sorted(set(read.rows.filter(pl.col("loc") == loc)["file"]))

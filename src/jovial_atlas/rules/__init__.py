@@ -3,7 +3,7 @@
 Every other room only reads verdicts; nothing else decides whether a page may be found.
 """
 
-from jovial_atlas.rules.crawling import robots_of
+from jovial_atlas.rules.crawling import disallowed, robots_of
 from jovial_atlas.rules.decide import VERDICT_COLUMNS, decide, explain_layers, not_listed
 from jovial_atlas.rules.layers import Layer, LayerSays, layers_of
 
@@ -12,6 +12,7 @@ __all__ = [
     "Layer",
     "LayerSays",
     "decide",
+    "disallowed",
     "explain_layers",
     "layers_of",
     "not_listed",

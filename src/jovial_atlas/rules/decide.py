@@ -118,12 +118,11 @@ def explain_layers(page: pl.DataFrame, site: SiteFile) -> list[LayerSays]:
     ]
 
 
-def not_listed(decided: pl.DataFrame) -> dict[str, int]:
-    """How many pages are not listed, by reason, most first."""
-    counts = (
+def not_listed(decided: pl.LazyFrame) -> pl.LazyFrame:
+    """How many pages are not listed, as `reason, len`, most first."""
+    return (
         decided.filter(~pl.col("listed"))
         .group_by("reason")
         .len()
         .sort(["len", "reason"], descending=[True, False])
     )
-    return dict(counts.iter_rows())

@@ -6,12 +6,16 @@ rules of place need the address under which a file is, or will be, served.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 
-from jovial_atlas import addresses, dates
+import polars as pl
+
+from jovial_atlas import addresses, dates, languages
 from jovial_atlas.faults import Fault
 from jovial_atlas.sitemaps import protocol
+from jovial_atlas.sitemaps.plain import ROWS
 from jovial_atlas.sitemaps.read import Entry, Node, SitemapFile
 
 _ENTRY_RULES = {"urlset": protocol.URL, "sitemapindex": protocol.SITEMAP}
@@ -30,31 +34,88 @@ class Place:
 
 
 def check_file(file: SitemapFile, place: Place, now: str) -> list[Fault]:
-    """All faults of one file. `now` is a date in the product's form."""
-    faults = list(file.faults)
-    noted = _Notes(file.name, faults)
-    if file.kind in ("urlset", "sitemapindex", "text") and not file.entries and not faults:
+    """All faults of one file, at most `MOST_TOLD` of each code. `now` is a date in the
+    product's form."""
+    noted = _Notes(file.name)
+    if file.kind in ("urlset", "sitemapindex", "text") and not file.count and not file.faults:
         noted("sitemap-empty", None, "The file lists no address.")
-    if len(file.entries) > protocol.MAX_ENTRIES:
+    if file.count > protocol.MAX_ENTRIES:
         noted(
             "sitemap-too-many",
             None,
-            f"It lists {len(file.entries):,} entries; {protocol.MAX_ENTRIES:,} are allowed.",
+            f"It lists {file.count:,} entries; {protocol.MAX_ENTRIES:,} are allowed.",
         )
-    for entry in file.entries:
-        _check_entry(entry, file.kind, noted, now)
-        if entry.loc and place.address:
-            _check_place(entry, file.kind, place, noted)
-    return faults
+    if file.plain is not None:
+        _check_plain(file.plain, place, noted, now)
+    else:
+        news = 0
+        for entry in file.entries:
+            _check_entry(entry, file.kind, noted, now)
+            news += bool(entry.node and entry.node.first(protocol.NEWS, "news"))
+            if entry.loc and place.address:
+                _check_place(entry, file.kind, place, noted)
+        if news > protocol.MAX_NEWS:
+            message = f"It lists {news:,} articles; {protocol.MAX_NEWS:,} are allowed."
+            noted("news-too-many", None, message)
+    return [*file.faults, *noted.told()]
+
+
+#: Faults of one code that are told of one file; of the others only their number.
+MOST_TOLD = 100
 
 
 class _Notes:
-    def __init__(self, name: str, faults: list[Fault]) -> None:
+    """The faults of a file as they are found, no more of each code than a person can use."""
+
+    def __init__(self, name: str) -> None:
         self.name = name
-        self.faults = faults
+        self._found: dict[str, list[Fault]] = {}
+        self._left: dict[str, int] = {}
 
     def __call__(self, code: str, line: int | None, message: str) -> None:
-        self.faults.append(Fault(code, f"{self.name}:{line}" if line else self.name, message))
+        found = self._found.setdefault(code, [])
+        if len(found) < MOST_TOLD:
+            found.append(Fault(code, f"{self.name}:{line}" if line else self.name, message))
+        else:
+            self._left[code] = self._left.get(code, 0) + 1
+
+    def told(self) -> Iterator[Fault]:
+        """All faults, and how many more there are of each code that has too many."""
+        for code, found in self._found.items():
+            yield from found
+            if left := self._left.get(code):
+                message = f"{left:,} more like this in the file; the first {MOST_TOLD} are told."
+                yield Fault(code, self.name, message)
+
+
+def _check_plain(rows: pl.DataFrame, place: Place, noted: _Notes, now: str) -> None:
+    """The rules that the form of a plain file does not keep by itself."""
+    late = rows.filter(pl.col("lastmod").str.head(10) >= now[:10])
+    for loc, lastmod, line in late.select("loc", "lastmod", "line").iter_rows():
+        _check_lastmod(lastmod, line, f" (entry {loc[:120]})", noted, now)
+    many = rows.filter(pl.col("images") > protocol.MAX_IMAGES)
+    for loc, images, line in many.select("loc", "images", "line").iter_rows():
+        _note_images(images, line, f" (entry {loc[:120]})", noted)
+    if place.address:
+        folder = addresses.folder(place.address)
+        # What begins with the folder as it is written is in it; the rest is looked at.
+        for loc, line in (
+            rows.filter(~pl.col("loc").str.starts_with(folder)).select("loc", "line").iter_rows()
+        ):
+            _check_place(Entry(loc, line), "urlset", place, noted)
+
+
+def _check_lastmod(last: str, line: int, about: str, noted: _Notes, now: str) -> None:
+    if dates.is_w3c(last) and (read := dates.read(last)) and read > now:
+        noted("sitemap-lastmod-future", line, f"lastmod {last} lies in the future{about}.")
+
+
+def _note_images(images: int, line: int, about: str, noted: _Notes) -> None:
+    noted(
+        "sitemap-images-too-many",
+        line,
+        f"{images:,} pictures at one address; {protocol.MAX_IMAGES:,} are allowed{about}.",
+    )
 
 
 def _check_entry(entry: Entry, kind: str, noted: _Notes, now: str) -> None:
@@ -65,9 +126,8 @@ def _check_entry(entry: Entry, kind: str, noted: _Notes, now: str) -> None:
         return
     about = f" (entry {entry.loc[:120]})" if entry.loc else ""
     _check_children(entry.node, protocol.CORE, rules, about, noted)
-    last = entry.lastmod
-    if last and dates.is_w3c(last) and (read := dates.read(last)) and read > now:
-        noted("sitemap-lastmod-future", entry.line, f"lastmod {last} lies in the future{about}.")
+    if entry.lastmod:
+        _check_lastmod(entry.lastmod, entry.line, about, noted, now)
     if kind != "urlset":
         return
     images = 0
@@ -79,6 +139,7 @@ def _check_entry(entry: Entry, kind: str, noted: _Notes, now: str) -> None:
             _check_video(child, entry.loc, about, noted)
         elif child.space == protocol.NEWS and child.name == "news":
             _check_children(child, protocol.NEWS, protocol.NEWS_RULES, about, noted)
+            _check_news_date(child, about, noted, now)
             publication = child.first(protocol.NEWS, "publication")
             if publication:
                 _check_children(
@@ -93,11 +154,7 @@ def _check_entry(entry: Entry, kind: str, noted: _Notes, now: str) -> None:
                 f"<{protocol.PREFIXES[child.space]}:{child.name}> may not stand in <url>{about}.",
             )
     if images > protocol.MAX_IMAGES:
-        noted(
-            "sitemap-images-too-many",
-            entry.line,
-            f"{images:,} pictures at one address; {protocol.MAX_IMAGES:,} are allowed{about}.",
-        )
+        _note_images(images, entry.line, about, noted)
 
 
 def _check_children(
@@ -168,11 +225,27 @@ def _check_video(video: Node, page: str, about: str, noted: _Notes) -> None:
             )
 
 
+def _check_news_date(news: Node, about: str, noted: _Notes, now: str) -> None:
+    node = news.first(protocol.NEWS, "publication_date")
+    published = dates.read(node.text) if node else None
+    if not node or not published:
+        return
+    # A day without a time is news until its end.
+    published = published if "T" in published else f"{published}T23:59:59Z"
+    age = datetime.fromisoformat(now) - datetime.fromisoformat(published)
+    if age > timedelta(hours=protocol.NEWS_HOURS):
+        message = f"Published {node.text}, over {protocol.NEWS_HOURS} hours ago{about}."
+        noted("news-old", node.line, message)
+
+
 def _check_alternate(link: Node, about: str, noted: _Notes) -> None:
     if link.attributes.get("rel") != "alternate":
         return
-    if not link.attributes.get("hreflang"):
+    language = link.attributes.get("hreflang", "")
+    if not language:
         noted("sitemap-value", link.line, f"<xhtml:link> has no hreflang{about}.")
+    elif language.lower() != "x-default" and (wrong := languages.fault_of(language)):
+        noted("alternate-language", link.line, f"hreflang {language!r} {wrong}{about}.")
     href = link.attributes.get("href", "")
     if not href.startswith(("http://", "https://")):
         noted("sitemap-value", link.line, f"<xhtml:link> href {href!r} is not absolute{about}.")
@@ -202,26 +275,94 @@ def _check_place(entry: Entry, kind: str, place: Place, noted: _Notes) -> None:
         )
 
 
-def check_duplicates(files: Iterable[SitemapFile]) -> Iterator[Fault]:
-    """An address stands once in the whole set (feeds and indexes apart, and the entries of
-    a video or news file, which repeat pages of the plain one by design)."""
-    seen: dict[tuple[bool, str], str] = {}
+def rows_of(files: Sequence[SitemapFile]) -> pl.DataFrame:
+    """The entries of all files that list pages, as `plain.ROWS` with the number of their file
+    in `file`; indexes and feeds, which repeat pages, are left out."""
+    found = [
+        file.rows.with_columns(file=pl.lit(number, pl.UInt32))
+        for number, file in enumerate(files)
+        if file.kind in ("urlset", "text")
+    ]
+    return pl.concat(found) if found else pl.DataFrame(schema={**ROWS, "file": pl.UInt32})
+
+
+def check_across(files: Sequence[SitemapFile]) -> Iterator[Fault]:
+    """The rules that hold for a set as a whole: an address stands once in it (but for the
+    entries of videos and news, which repeat pages by design), its pictures added up are no
+    more than allowed, videos belong to listed pages, alternates are returned."""
+    rows = rows_of(files).filter(pl.col("loc") != "")
+
+    def where(file: int, line: int) -> str:
+        return f"{files[file].name}:{line}"
+
+    yield from _twice(rows, where)
+    yield from _pictures_added_up(rows, where)
+    pages = rows.filter(~pl.col("companion"))
+    if pages.height:
+        unlisted = rows.filter("companion").join(pages, on="loc", how="anti")
+        for loc, file, line in unlisted.select("loc", "file", "line").iter_rows():
+            message = f"{loc} has a video or an article, but no other sitemap lists the page."
+            yield Fault("companion-unlisted", where(file, line), message)
+    yield from _alternates(files)
+
+
+def _twice(rows: pl.DataFrame, where: Callable[[int, int], str]) -> Iterator[Fault]:
+    same = ["loc", "companion"]
+    if rows["loc"].hash().n_unique() == rows.height:
+        return
+    again = rows.filter(~pl.struct(same).is_first_distinct())
+    first = rows.unique(same, keep="first", maintain_order=True)
+    told = again.join(first, on=same, how="left", suffix="_first", maintain_order="left")
+    for loc, file, line, first_file, first_line in (
+        told.head(MOST_TOLD).select("loc", "file", "line", "file_first", "line_first").iter_rows()
+    ):
+        message = f"{loc} is already listed at {where(first_file, first_line)}."
+        yield Fault("sitemap-loc-twice", where(file, line), message)
+    if told.height > MOST_TOLD:
+        message = f"{told.height - MOST_TOLD:,} more addresses are listed twice."
+        yield Fault("sitemap-loc-twice", where(told["file"][MOST_TOLD], 0)[:-2], message)
+
+
+def _pictures_added_up(rows: pl.DataFrame, where: Callable[[int, int], str]) -> Iterator[Fault]:
+    some = rows.filter(pl.col("images") > 0)
+    summed = (
+        some.group_by("loc", maintain_order=True)
+        .agg(pl.col("images").sum(), pl.col("images").max().alias("most"), pl.last("file", "line"))
+        .filter((pl.col("images") > protocol.MAX_IMAGES) & (pl.col("most") <= protocol.MAX_IMAGES))
+    )
+    for loc, images, file, line in summed.select("loc", "images", "file", "line").iter_rows():
+        message = (
+            f"{images:,} pictures of {loc} over all files; {protocol.MAX_IMAGES:,} are allowed."
+        )
+        yield Fault("sitemap-images-too-many", where(file, line), message)
+
+
+def _alternates(files: Sequence[SitemapFile]) -> Iterator[Fault]:
+    """Every version lists every version, itself included; a link that is not returned is
+    ignored. Versions that no file of the set lists cannot be asked."""
+    links: dict[str, tuple[str, dict[str, str]]] = {}
     for file in files:
-        if file.kind not in ("urlset", "text"):
-            continue
-        for entry in file.entries:
-            where = f"{file.name}:{entry.line}"
-            key = (_is_companion(entry), entry.loc)
-            first = seen.setdefault(key, where)
-            if first != where and entry.loc:
-                yield Fault(
-                    "sitemap-loc-twice", where, f"{entry.loc} is already listed at {first}."
-                )
-
-
-def _is_companion(entry: Entry) -> bool:
-    spaces = {child.space for child in entry.node.children} if entry.node else set()
-    return bool(spaces & {protocol.VIDEO, protocol.NEWS})
+        for entry in file.entries if file.plain is None and file.kind == "urlset" else ():
+            found = {
+                child.attributes.get("href", ""): child.attributes.get("hreflang", "")
+                for child in (entry.node.children if entry.node else ())
+                if child.space == protocol.XHTML and child.name == "link"
+            }
+            if found and entry.loc not in links:
+                links[entry.loc] = (f"{file.name}:{entry.line}", found)
+    if not links:
+        return
+    known = set(rows_of(files)["loc"])
+    for loc, (where, found) in links.items():
+        if loc not in found:
+            message = f"{loc} lists its versions without itself."
+            yield Fault("alternate-no-self", where, message)
+        for href, language in found.items():
+            if href == loc or href not in known:
+                continue
+            if loc not in links.get(href, ("", {}))[1]:
+                message = f"{loc} names {href} as its {language} version, which does not name it."
+                yield Fault("alternate-not-returned", where, message)
 
 
 def check_nesting(index: SitemapFile, listed: Mapping[str, SitemapFile]) -> Iterator[Fault]:

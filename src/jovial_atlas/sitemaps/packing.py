@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import zlib
-
 from jovial_atlas.sitemaps import protocol
 
 
@@ -20,10 +18,12 @@ def decompressed(data: bytes, most: int = protocol.MAX_BYTES) -> bytes:
     One byte over the limit is enough to know that the limit is broken. Raises
     ValueError where the data are no whole gzip file.
     """
-    worker = zlib.decompressobj(wbits=31)
+    from isal import isal_zlib
+
+    worker = isal_zlib.decompressobj(wbits=31)
     try:
-        plain = worker.decompress(data, most + 1)
-    except zlib.error as error:
+        plain = bytes(worker.decompress(data, most + 1))
+    except isal_zlib.error as error:  # type: ignore[misc]
         raise ValueError(f"not a readable gzip file ({error})") from None
     if not worker.eof and len(plain) <= most:
         raise ValueError("a gzip file that breaks off before its end")

@@ -11,12 +11,15 @@ import io
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import lru_cache
 
+import polars as pl
 from lxml import etree
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.packing import decompressed
+from jovial_atlas.sitemaps.plain import ROWS, read_plain
 
 _DOCTYPE = re.compile(rb"\s*(?:<\?[^>]*\?>\s*|<!--(?:(?!-->).)*-->\s*)*<!DOCTYPE", re.S | re.I)
 _HTML = re.compile(rb"\s*(?:<\?[^>]*\?>\s*)?(?:<!doctype html|<html)", re.I)
@@ -47,12 +50,25 @@ class Entry:
     loc: str
     line: int
     node: Node | None = None
+    date: str | None = None
 
     @property
     def lastmod(self) -> str | None:
         """The text of `lastmod`, where the entry has one."""
         found = self.node.first(protocol.CORE, "lastmod") if self.node else None
-        return found.text if found else None
+        return found.text if found else self.date
+
+    @property
+    def is_companion(self) -> bool:
+        """Whether it is one of a video or news file, which repeat pages by design."""
+        spaces = {child.space for child in self.node.children} if self.node else set()
+        return bool(spaces & {protocol.VIDEO, protocol.NEWS})
+
+    @property
+    def images(self) -> int:
+        """How many pictures it has."""
+        children = self.node.children if self.node else ()
+        return sum(child.space == protocol.IMAGE and child.name == "image" for child in children)
 
 
 @dataclass(slots=True)
@@ -65,8 +81,33 @@ class SitemapFile:
     kind: str = ""
     size: int = 0
     space: str = protocol.CORE
-    entries: list[Entry] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
+    #: The entries of a plain file, whose elements need no further check; None for all others.
+    plain: pl.DataFrame | None = None
+    _entries: list[Entry] = field(default_factory=list)
+
+    @property
+    def entries(self) -> list[Entry]:
+        """The entries one by one. Those of a plain file have no `node`."""
+        if self.plain is not None and not self._entries:
+            rows = self.plain.select("loc", "line", "lastmod").iter_rows()
+            self._entries = [Entry(loc, line, None, date) for loc, line, date in rows]
+        return self._entries
+
+    @property
+    def count(self) -> int:
+        """How many entries there are."""
+        return len(self._entries) if self.plain is None else self.plain.height
+
+    @property
+    def rows(self) -> pl.DataFrame:
+        """The entries as a table of `plain.ROWS`."""
+        if self.plain is not None:
+            return self.plain
+        found = [
+            (one.loc, one.lastmod, one.line, one.images, one.is_companion) for one in self._entries
+        ]
+        return pl.DataFrame(found, schema=ROWS, orient="row")
 
     def fault(self, code: str, line: int | None, message: str) -> None:
         """Note a fault of this file; past a thousand the rest is not kept."""
@@ -108,7 +149,11 @@ def read_sitemap(data: bytes, name: str) -> SitemapFile:
             "since entities can be made to fill the memory.",
         )
     elif body.lstrip()[:1] == b"<":
-        _read_xml(body, file)
+        file.plain = read_plain(body)
+        if file.plain is None:
+            _read_xml(body, file)
+        else:
+            file.kind = "urlset"
     else:
         _read_text(body, file)
     return file
@@ -124,7 +169,7 @@ def _read_text(data: bytes, file: SitemapFile) -> None:
         text = data.decode("utf-8", "replace")
     for number, line_text in enumerate(text.splitlines(), start=1):
         if loc := line_text.strip():
-            file.entries.append(Entry(loc, number))
+            file._entries.append(Entry(loc, number))
 
 
 def _read_xml(data: bytes, file: SitemapFile) -> None:
@@ -132,7 +177,7 @@ def _read_xml(data: bytes, file: SitemapFile) -> None:
         for element in _elements(data, file):
             node = _node(element, file.space)
             loc = node.first(protocol.CORE, "loc")
-            file.entries.append(Entry(loc.text if loc else _feed_loc(node), node.line, node))
+            file._entries.append(Entry(loc.text if loc else _feed_loc(node), node.line, node))
     except etree.XMLSyntaxError as error:
         code = "sitemap-not-utf8" if "encoding" in str(error).lower() else "sitemap-xml-broken"
         reason = (error.msg or "no reason given").partition(", line")[0]
@@ -140,15 +185,35 @@ def _read_xml(data: bytes, file: SitemapFile) -> None:
             code,
             error.lineno,
             f"The XML breaks off here ({reason}). "
-            f"{len(file.entries):,} entries before it were read; what follows was not.",
+            f"{len(file._entries):,} entries before it were read; what follows was not.",
         )
 
 
 def _elements(data: bytes, file: SitemapFile) -> Iterator[etree._Element]:
     """The entry elements, one at a time, each freed when the next is asked for."""
-    events = etree.iterparse(
+    root = _root(data)
+    wanted = _entries_of_root(root, file)
+    if not wanted:
+        # Read to the end all the same: broken XML is the worse fault.
+        for _, element in _events(data, "end"):
+            element.clear()
+        return
+    parser = _events(data, "end", wanted)
+    for _, element in parser:
+        parent = element.getparent()
+        if parent is None or (file.kind not in ("rss", "atom") and parent.getparent() is not None):
+            continue
+        yield element
+        _others(parent, wanted, file, element)
+    if parser.root is not None:
+        _others(parser.root, wanted, file, None)
+
+
+def _events(data: bytes, event: str, tag: str | None = None) -> etree.iterparse:
+    return etree.iterparse(
         io.BytesIO(data),
-        events=("start", "end"),
+        events=(event,),
+        tag=tag,
         resolve_entities=False,
         load_dtd=False,
         no_network=True,
@@ -156,33 +221,35 @@ def _elements(data: bytes, file: SitemapFile) -> Iterator[etree._Element]:
         remove_comments=True,
         remove_pis=True,
     )
-    depth = 0
-    wanted: set[str] = set()
-    for event, element in events:
-        if event == "start":
-            depth += 1
-            if depth == 1:
-                wanted = _entries_of_root(element, file)
-            continue
-        depth -= 1
-        if element.tag in wanted and depth <= 2:
-            yield element
-        elif depth == 1 and file.kind in ("urlset", "sitemapindex"):
-            space, name = _names(element)
+
+
+def _root(data: bytes) -> etree._Element:
+    _, root = next(iter(_events(data, "start")))
+    assert isinstance(root, etree._Element)
+    return root
+
+
+def _others(
+    parent: etree._Element, wanted: str, file: SitemapFile, upto: etree._Element | None
+) -> None:
+    """Tell of elements between the entries that may not stand there, and free all of them."""
+    if upto is not None:
+        upto.clear()
+    for child in list(parent) if upto is None else list(upto.itersiblings(preceding=True)):
+        if file.kind in ("urlset", "sitemapindex") and child.tag != wanted:
+            space, name = _names(child.tag)
             file.fault(
                 "sitemap-element-unknown",
-                _line(element),
+                _line(child),
                 f"<{name}> may not stand in <{file.kind}>"
                 + ("." if space == protocol.CORE else f" (its namespace is {space or 'none'!r})."),
             )
-        if depth == 1 or (element.tag in wanted and depth == 2):
-            element.clear()
-            while element.getprevious() is not None:
-                del element.getparent()[0]
+        parent.remove(child)
 
 
-def _entries_of_root(root: etree._Element, file: SitemapFile) -> set[str]:
-    space, name = _names(root)
+def _entries_of_root(root: etree._Element, file: SitemapFile) -> str | None:
+    """The tag of entries below a root; None where it is no root of a sitemap."""
+    space, name = _names(root.tag)
     if name in ("urlset", "sitemapindex"):
         file.kind = name
         file.space = space
@@ -193,19 +260,19 @@ def _entries_of_root(root: etree._Element, file: SitemapFile) -> set[str]:
                 f"<{name}> is in the namespace {space or 'none'!r}; it must be {protocol.CORE!r}.",
             )
         child = "url" if name == "urlset" else "sitemap"
-        return {f"{{{space}}}{child}" if space else child}
+        return f"{{{space}}}{child}" if space else child
     if name == "rss":
         file.kind = "rss"
-        return {"item"}
+        return "item"
     if (space, name) == (_ATOM, "feed"):
         file.kind = "atom"
-        return {f"{{{_ATOM}}}entry"}
+        return f"{{{_ATOM}}}entry"
     file.fault(
         "sitemap-not-a-sitemap",
         _line(root),
         f"The root element is <{name}>; a sitemap begins with <urlset> or <sitemapindex>.",
     )
-    return set()
+    return None
 
 
 def _line(element: etree._Element) -> int | None:
@@ -213,20 +280,21 @@ def _line(element: etree._Element) -> int | None:
     return line if isinstance(line, int) else None
 
 
-def _names(element: etree._Element) -> tuple[str, str]:
-    tag = element.tag if isinstance(element.tag, str) else ""
-    space, _, name = tag.rpartition("}")
+@lru_cache(maxsize=1_000)
+def _names(tag: object) -> tuple[str, str]:
+    space, _, name = (tag if isinstance(tag, str) else "").rpartition("}")
     return space.removeprefix("{"), name
 
 
 def _node(element: etree._Element, root_space: str) -> Node:
-    space, name = _names(element)
+    space, name = _names(element.tag)
     if space == root_space:
         space = protocol.CORE
     text = element.text or ""
     # Children may be entity references that were left unresolved: they are no elements.
     children = tuple(_node(child, root_space) for child in element if isinstance(child.tag, str))
-    attributes = {str(key): str(value) for key, value in element.attrib.items()}
+    given = element.attrib
+    attributes = {str(key): str(value) for key, value in given.items()} if given else {}
     return Node(space, name, text.strip(), _line(element) or 0, attributes, children)
 
 

@@ -18,6 +18,7 @@ from jovial_atlas.head.videos import VIDEO_LIST, with_videos
 from jovial_atlas.pages import schema
 from jovial_atlas.rounds.build.kinds import NEWS, VIDEO, Kind
 from jovial_atlas.rounds.last import LastSurvey
+from jovial_atlas.rules import not_listed
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan, protocol
 from jovial_atlas.sitemaps.write import NEWS_FIELDS
@@ -68,13 +69,7 @@ def read_listing(survey: LastSurvey, kinds: Sequence[Kind], now: datetime) -> Li
         _digest(survey.filled, hints).alias("digest"),
         *(pl.col(name) for name in hints),
     )
-    others = (
-        decided.filter(~pl.col("listed"))
-        .group_by("reason")
-        .len()
-        .sort(["len", "reason"], descending=[True, False])
-    )
-    found, reasons = pl.collect_all([rows, others], engine="streaming")
+    found, reasons = pl.collect_all([rows, not_listed(decided)], engine="streaming")
     videos = news = None
     if "videos" in survey.filled:
         videos = listed.filter(pl.col("videos").list.len() > 0).collect(engine="streaming")

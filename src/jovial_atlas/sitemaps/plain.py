@@ -1,0 +1,106 @@
+"""Reading the sitemap files that most tools write, as whole columns.
+
+A file whose entries all have the plain form below, with right values, is well-formed XML by
+that form alone and breaks no rule of an element: it need not be parsed. Anything else, however
+small the difference, is left to the parser, which tells what is the matter and where.
+
+    <urlset of known namespaces> ( <url> <loc> [<lastmod>] [<changefreq>] [<priority>]
+    ( <image:image> <image:loc> </image:image> )* </url> )* </urlset>
+"""
+
+from __future__ import annotations
+
+import re
+from calendar import isleap
+
+import polars as pl
+
+from jovial_atlas.sitemaps import protocol
+
+#: One row an entry: `companion` tells entries of videos and news, which repeat pages by design.
+ROWS = {
+    "loc": pl.String,
+    "lastmod": pl.String,
+    "line": pl.UInt32,
+    "images": pl.UInt32,
+    "companion": pl.Boolean,
+}
+
+_SPACES = rf'(?:\s+xmlns="{re.escape(protocol.CORE)}"|\s+xmlns:image="{re.escape(protocol.IMAGE)}")'
+_OPENING = re.compile(
+    r'\s*(?:<\?xml version="1\.0"(?: encoding="(?:UTF|utf)-8")?\s*\?>)?'
+    rf"\s*(?:<\?xml-stylesheet [^?<>]*\?>)?\s*<urlset({_SPACES}{{1,2}})\s*>"
+)
+_CLOSING = re.compile(r"\s*</urlset>\s*\Z")
+# XML 1.0 §2.2 and §2.4: character data without markup, and the five entities.
+_TEXT = r"(?:[^<>&\x00-\x20\x7f\"']|&(?:amp|lt|gt|quot|apos);)"
+# Dates in the forms that are nearly always used; other right ones take the longer way.
+_DATE = (
+    r"\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|1\d|2[0-8])"
+    r"|\d{4}-(?:0[1-9]|1[0-2])-29|\d{4}-(?:0[13-9]|1[0-2])-30|\d{4}-(?:0[13578]|1[02])-31"
+)
+_TIME = r"T(?:[01]\d|2[0-3]):[0-5]\d:[0-5]\d(?:\.\d+)?(?:Z|[+-](?:[01]\d|2[0-3]):[0-5]\d)"
+_FREQUENCY = "|".join(protocol.FREQUENCIES)
+# Tested as a whole, without groups: that is what an automaton does fastest.
+_ENTRY = (
+    r"^\s*<url>\s*<loc>\s*https?://[^/?\s<>&#\"']+(?:[/?]" + _TEXT + r"*)?\s*</loc>\s*"
+    r"(?:<lastmod>\s*(?:" + _DATE + r")(?:" + _TIME + r")?\s*</lastmod>\s*)?"
+    r"(?:<changefreq>(?:" + _FREQUENCY + r")</changefreq>\s*)?"
+    r"(?:<priority>(?:0(?:\.\d+)?|1(?:\.0+)?)</priority>\s*)?"
+    r"(?:<image:image>\s*<image:loc>\s*https?://[^/?\s<>&\"']+(?:[/?]" + _TEXT + r"*)?"
+    r"\s*</image:loc>\s*</image:image>\s*)*$"
+)
+
+
+def read_plain(data: bytes) -> pl.DataFrame | None:
+    """The entries of a plain file as `ROWS`, or None where the file has any other form."""
+    try:
+        text = data.decode("utf-8")
+    except UnicodeDecodeError:
+        return None
+    opening = _OPENING.match(text)
+    closing = _CLOSING.search(text, max(len(text) - 64, 0))
+    if opening is None or closing is None or opening[1].count("xmlns=") != 1:
+        return None
+    if "<image:" in text and opening[1].count("xmlns:image=") != 1:
+        return None
+    body = text[opening.end() : closing.start()]
+    pieces = pl.Series("piece", [body]).str.split("</url>").explode()
+    if pieces.len() < 2 or pieces[-1].strip():
+        return None
+    pieces = pieces.head(pieces.len() - 1)
+    piece = pl.col("piece")
+    whole = pl.DataFrame({"piece": pieces})
+    if not pieces.str.contains(_ENTRY).all() or "#" in body:
+        return None
+    images = pl.lit(0, pl.UInt32)
+    if "<image:" in body:
+        images = piece.str.count_matches("<image:image>", literal=True)
+    rows = whole.select(
+        loc=_inside(piece, "loc"),
+        lastmod=_inside(piece, "lastmod") if "<lastmod>" in body else pl.lit(None, pl.String),
+        newlines=piece.str.count_matches("\n", literal=True),
+        # White space before <url> holds line ends of its own.
+        lead=piece.str.count_matches("\n", literal=True)
+        - piece.str.strip_chars_start().str.count_matches("\n", literal=True),
+        images=images,
+        companion=pl.lit(False),
+    )
+    leap_days = rows["lastmod"].filter(rows["lastmod"].str.contains("-02-29", literal=True))
+    if not all(isleap(int(year)) for year in leap_days.str.head(4).unique()):
+        return None
+    if (rows["loc"].str.len_chars() >= protocol.MAX_LOC).any():
+        return None
+    if "&" in body:
+        names = ["&lt;", "&gt;", "&quot;", "&apos;", "&amp;"]
+        plain = pl.col("loc").str.replace_many(names, ["<", ">", '"', "'", "&"])
+        rows = rows.with_columns(loc=plain)
+    first = text.count("\n", 0, opening.end()) + 1
+    line = pl.col("newlines").cum_sum().shift(1, fill_value=0) + pl.col("lead") + first
+    return rows.with_columns(line=line.cast(pl.UInt32)).select(list(ROWS))
+
+
+def _inside(piece: pl.Expr, name: str) -> pl.Expr:
+    """The text of the one element of this name, null where there is none."""
+    after = piece.str.splitn(f"<{name}>", 2).struct.field("field_1")
+    return after.str.splitn("</", 2).struct.field("field_0").str.strip_chars()
