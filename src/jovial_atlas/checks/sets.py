@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import date
@@ -23,7 +23,7 @@ from jovial_atlas.sitemaps.check import (
     check_nesting,
     rows_of,
 )
-from jovial_atlas.sitemaps.read import SitemapFile, read_sitemap
+from jovial_atlas.sitemaps.read import SitemapFile, media_of, read_sitemap
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +46,10 @@ class SitemapSet:
 
     files: list[tuple[Fetched, SitemapFile]] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
+
+    def pictures(self) -> set[str]:
+        """Addresses of all pictures and thumbnails listed."""
+        return {loc for fetched, _ in self.files for loc in media_of(fetched.data or b"")}
 
     @cached_property
     def rows(self) -> pl.DataFrame:
@@ -127,10 +131,14 @@ def _read(
     return file
 
 
-def check_set(read: SitemapSet, now: str, proven: Collection[str] = ()) -> Iterator[Fault]:
-    """Every rule of the protocol for each file, and those that cross files."""
+def check_set(read: SitemapSet, now: str, robots: RobotsFile | None = None) -> Iterator[Fault]:
+    """Every rule of the protocol for each file, and those that cross files. A file that the
+    host's robots.txt names may list all of that host (sitemaps.org, "cross submits")."""
     yield from read.faults
+    named = {record.value for record in robots.sitemaps} if robots else set()
     for fetched, file in read.files:
+        address = fetched.address
+        proven = {addresses.origin(address)} if address and address in named else set()
         yield from check_file(file, Place(fetched.address, proven), now)
     yield from check_across([file for _, file in read.files])
 

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import asdict
 from itertools import groupby
 from typing import TYPE_CHECKING
 
 import click
 
+from jovial_atlas import __version__
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.output import short
 
 if TYPE_CHECKING:
     from jovial_atlas.checks import Finding
+    from jovial_atlas.checks.live import Estimate
     from jovial_atlas.cli.output import Output
 
 _SHOWN = 3
@@ -21,7 +24,7 @@ _SEVERITIES = ("blocker", "error", "warning", "advice")
 
 @atlas_command(
     "check",
-    formats=TABLE_FORMATS,
+    formats=(*TABLE_FORMATS, "sarif", "junit"),
     epilog="Example: jovial-atlas check sitemap.xml --as https://www.marrowfen.example/sitemap.xml",
 )
 @click.argument("targets", nargs=-1, metavar="[TARGET]...")
@@ -33,6 +36,32 @@ _SEVERITIES = ("blocker", "error", "warning", "advice")
     show_default=True,
     help="Least severity for exit code 1.",
 )
+@click.option(
+    "--live",
+    is_flag=True,
+    help="Ask the server for every listed address and picture as well.",
+)
+@click.option(
+    "--server",
+    metavar="ORIGIN",
+    help="With --live: server that answers for the site, while it is not at its address yet.",
+)
+@click.option(
+    "--sample",
+    type=click.IntRange(1),
+    metavar="N",
+    help="With --live: ask for N addresses chosen at random, and estimate the rest.",
+)
+@click.option(
+    "--per-second",
+    type=click.FloatRange(0.01, 1000),
+    default=20.0,
+    show_default=True,
+    help="With --live: requests a second, at most.",
+)
+@click.option(
+    "--resume", is_flag=True, help="With --live: take up a run of the last 24 hours that broke off."
+)
 @click.option("--all", "show_all", is_flag=True, help="Show every place, not the first few.")
 @click.option(
     "--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
@@ -43,46 +72,83 @@ def command(
     targets: tuple[str, ...],
     served_as: str | None,
     fail_on: str,
+    live: bool,
+    server: str | None,
+    sample: int | None,
+    per_second: float,
+    resume: bool,
     show_all: bool,
     timeout: float,
 ) -> int:
     """Check the build of the site against the protocols and against itself; or check any
     sitemap, robots.txt, folder or address."""
+    from jovial_atlas.checks import exports
     from jovial_atlas.checks.findings import at_or_above, counts
     from jovial_atlas.errors import SiteFileError
-    from jovial_atlas.rounds.check import check_site, check_target
+    from jovial_atlas.rounds.check import Live, check_site, check_target
+    from jovial_atlas.web import new_client
 
     if served_as and len(targets) != 1:
         raise click.UsageError("--as says where one TARGET is served; give exactly one.")
+    if not live and (server or sample or resume):
+        raise click.UsageError("--server, --sample and --resume belong to --live.")
+    if server and not server.startswith(("http://", "https://")):
+        raise click.UsageError("--server is the beginning of an address: http://127.0.0.1:8800")
     out = work.output
     findings: list[Finding] = []
     looked_at: list[str] = []
-    if targets:
-        from jovial_atlas.web import new_client
-
-        site = None
-        try:
-            site = work.site()
-        except SiteFileError:
-            if work.given:
-                raise
-        with new_client(timeout) as client:
+    seen: Estimate | None = None
+    with new_client(timeout) as client, out.progress("asking the server") as progress:
+        asked = None
+        if live:
+            origin = server.rstrip("/") if server else None
+            asked = Live(client, origin, sample, resume, per_second, progress=progress)
+        if targets:
+            site = None
+            try:
+                site = work.site()
+            except SiteFileError:
+                if work.given:
+                    raise
             for target in targets:
-                checked = check_target(target, work.now(), client, served_as=served_as, site=site)
+                checked = check_target(
+                    target, work.now(), client, served_as=served_as, site=site, live=asked
+                )
                 findings += checked.findings
                 looked_at += checked.looked_at
-    else:
-        checked = check_site(work.site(), work.now())
-        findings, looked_at = checked.findings, checked.looked_at
+                seen = checked.live or seen
+        else:
+            checked = check_site(work.site(), work.now(), asked)
+            findings, looked_at, seen = checked.findings, checked.looked_at, checked.live
     findings.sort(key=lambda finding: _SEVERITIES.index(finding.severity))
     if out.format == "json":
-        out.json({"findings": [asdict(one) for one in findings], "counts": counts(findings)})
+        found = {"findings": [asdict(one) for one in findings], "counts": counts(findings)}
+        out.json(found | ({"live": asdict(seen)} if seen else {}))
+    elif out.format == "sarif":
+        out.json(exports.sarif(findings, __version__))
+    elif out.format == "junit":
+        click.echo(exports.junit(findings, looked_at, fail_on).decode(), nl=False)
     elif out.format == "csv":
         fields = ("severity", "code", "where", "message", "fix")
         out.csv(fields, [[getattr(one, name) for name in fields] for one in findings])
     else:
         _show(out, findings, looked_at, show_all)
+        if seen:
+            out.say(_estimated(seen))
     return 1 if at_or_above(findings, fail_on) else 0
+
+
+def _estimated(seen: Estimate) -> str:
+    """What a look at some addresses says of all of them."""
+    share = seen.faulty / seen.asked if seen.asked else 0.0
+    if seen.asked >= seen.of:
+        return f"Asked for all {seen.of:,} addresses and pictures: {seen.faulty:,} with a fault."
+    low, high = seen.low * seen.of, seen.high * seen.of
+    return (
+        f"Asked for {seen.asked:,} of {seen.of:,} addresses and pictures: {seen.faulty:,} with a "
+        f"fault ({share:.1%}). Of all of them that is {seen.low:.1%} to {seen.high:.1%} with 95 % "
+        f"confidence, or {math.floor(low):,} to {math.ceil(high):,}."
+    )
 
 
 def _place(out: Output, one: Finding) -> None:

@@ -278,8 +278,13 @@ def _check_place(entry: Entry, kind: str, place: Place, noted: _Notes) -> None:
 def rows_of(files: Sequence[SitemapFile]) -> pl.DataFrame:
     """The entries of all files that list pages, as `plain.ROWS` with the number of their file
     in `file`; indexes and feeds, which repeat pages, are left out."""
+    # Plain text beside XML repeats it: the same addresses for whoever reads no XML.
+    xml = any(file.kind == "urlset" for file in files)
     found = [
-        file.rows.with_columns(file=pl.lit(number, pl.UInt32))
+        file.rows.with_columns(
+            file=pl.lit(number, pl.UInt32),
+            companion=pl.lit(True) if xml and file.kind == "text" else pl.col("companion"),
+        )
         for number, file in enumerate(files)
         if file.kind in ("urlset", "text")
     ]
@@ -299,7 +304,9 @@ def check_across(files: Sequence[SitemapFile]) -> Iterator[Fault]:
     yield from _pictures_added_up(rows, where)
     pages = rows.filter(~pl.col("companion"))
     if pages.height:
-        unlisted = rows.filter("companion").join(pages, on="loc", how="anti")
+        media = [number for number, file in enumerate(files) if file.kind == "urlset"]
+        shown = rows.filter(pl.col("companion") & pl.col("file").is_in(media))
+        unlisted = shown.join(pages, on="loc", how="anti")
         for loc, file, line in unlisted.select("loc", "file", "line").iter_rows():
             message = f"{loc} has a video or an article, but no other sitemap lists the page."
             yield Fault("companion-unlisted", where(file, line), message)

@@ -12,6 +12,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import lru_cache
+from html import unescape
 
 import polars as pl
 from lxml import etree
@@ -157,6 +158,22 @@ def read_sitemap(data: bytes, name: str) -> SitemapFile:
     else:
         _read_text(body, file)
     return file
+
+
+_MEDIA = re.compile(
+    rb"<image:loc>\s*([^<]+?)\s*</image:loc>|"
+    rb"<video:thumbnail_loc>\s*([^<]+?)\s*</video:thumbnail_loc>"
+)
+
+
+def media_of(data: bytes) -> Iterator[str]:
+    """Addresses of pictures and thumbnails in a file, under the usual prefixes."""
+    try:
+        plain = decompressed(data) if data[:2] == b"\x1f\x8b" else data
+    except ValueError:
+        return
+    for picture, thumbnail in _MEDIA.findall(plain):
+        yield unescape((picture or thumbnail).decode("utf-8", "replace"))
 
 
 def _read_text(data: bytes, file: SitemapFile) -> None:

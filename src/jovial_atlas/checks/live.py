@@ -1,0 +1,256 @@
+"""Asking a server for the addresses that sitemaps list: does it serve what they promise.
+
+Several at once, at a bounded rate, and never another host than the site's. Each answer goes
+into a journal at once, so that an interrupted run can be taken up again.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+import random
+import re
+import threading
+import time
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from pathlib import Path
+
+import httpx
+
+from jovial_atlas import addresses, dates
+from jovial_atlas.errors import NetworkError, OutputError
+from jovial_atlas.faults import Fault
+from jovial_atlas.robots.directives import read_directives
+from jovial_atlas.sources.page import PageFile, Reading, read_page
+from jovial_atlas.web import Answer, Request, send
+
+#: Of a page this many bytes are read: its head stands well before.
+_PAGE_BYTES = 2_000_000
+_PICTURE_BYTES = 1_000
+#: Answers older than this are asked for again by a run that takes up another.
+_FRESH = timedelta(hours=24)
+_TOKEN = re.compile(r"^\s*(?!max-|unavailable_after)[A-Za-z][\w-]*\s*:\s*")
+
+Result = list[tuple[str, str]]
+
+
+@dataclass(frozen=True, slots=True)
+class Asking:
+    """How a server is asked: `origin` is asked, `public` is the origin by which the site is
+    known; at most `per_second` requests, `at_once` of them at the same time."""
+
+    client: httpx.Client
+    origin: str
+    public: str
+    per_second: float = 20.0
+    at_once: int = 8
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """An address to ask for: a page, or a picture that some page shows."""
+
+    loc: str
+    picture: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Estimate:
+    """What a look at some or all addresses says of all of them: how many were asked and how
+    many of those have a fault, with the 95 % interval of that share (Wilson's)."""
+
+    asked: int
+    of: int
+    faulty: int
+    low: float
+    high: float
+
+
+@dataclass(slots=True)
+class Journal:
+    """Answers as they come, one JSON line each. `place` None keeps nothing."""
+
+    place: Path | None
+    known: dict[str, Result] = field(default_factory=dict)
+
+    def take_up(self, now: datetime) -> None:
+        """Read the answers of a run before, as far as they are fresh."""
+        if self.place is None or not self.place.exists():
+            return
+        since = dates.write(now - _FRESH)
+        for line in self.place.read_text("utf-8", "replace").splitlines():
+            try:
+                one = json.loads(line)
+                if one["at"] >= since:
+                    self.known[one["loc"]] = [(code, said) for code, said in one["faults"]]
+            except (ValueError, KeyError, TypeError):
+                continue  # a line that was cut off
+
+    def begin(self) -> None:
+        """Start anew: forget what is there."""
+        if self.place is not None:
+            try:
+                self.place.parent.mkdir(parents=True, exist_ok=True)
+                self.place.write_text("", "utf-8")
+            except OSError as error:
+                raise OutputError(f"{self.place} cannot be written ({error.strerror}).") from error
+
+    def add(self, loc: str, result: Result, at: str) -> None:
+        """Keep one answer."""
+        if self.place is not None:
+            with self.place.open("a", encoding="utf-8") as stream:
+                line = {"loc": loc, "at": at, "faults": result}
+                stream.write(json.dumps(line, ensure_ascii=False) + "\n")
+
+
+def sampled(listed: Sequence[Listed], size: int | None, seed: str) -> list[Listed]:
+    """All addresses, or a random sample of them, the same for the same seed."""
+    if size is None or size >= len(listed):
+        return list(listed)
+    return random.Random(seed).sample(list(listed), size)  # noqa: S311 - no secret
+
+
+def estimate(asked: int, of: int, faulty: int) -> Estimate:
+    """The share of addresses with a fault, from a sample: Wilson's interval, 95 %, narrowed for
+    a sample that is a good part of the whole."""
+    if not asked or asked >= of:
+        share = faulty / asked if asked else 0.0
+        return Estimate(asked, of, faulty, share, share)
+    z = 1.96 * math.sqrt((of - asked) / max(of - 1, 1))
+    share = faulty / asked
+    middle = (share + z * z / (2 * asked)) / (1 + z * z / asked)
+    half = z / (1 + z * z / asked) * math.sqrt(share * (1 - share) / asked + (z / (2 * asked)) ** 2)
+    return Estimate(asked, of, faulty, max(0.0, middle - half), min(1.0, middle + half))
+
+
+def check_live(
+    listed: Iterable[Listed],
+    how: Asking,
+    now: datetime,
+    journal: Journal,
+    progress: Callable[[int, int], None] | None = None,
+) -> Iterator[tuple[Listed, Result]]:
+    """Ask for each address, and yield it with its faults as (code, message)."""
+    todo = list(listed)
+    pace = _Pace(how.per_second)
+    done = 0
+    fresh = []
+    for one in todo:
+        if one.loc in journal.known:
+            done += 1
+            yield one, journal.known[one.loc]
+        else:
+            fresh.append(one)
+    at = dates.write(now)
+    for one, result in _asked(fresh, how, pace, now):
+        done += 1
+        journal.add(one.loc, result, at)
+        if progress:
+            progress(done, len(todo))
+        yield one, result
+
+
+def _asked(
+    todo: Sequence[Listed], how: Asking, pace: _Pace, now: datetime
+) -> Iterator[tuple[Listed, Result]]:
+    waiting: dict[Future[Result], Listed] = {}
+    upcoming = iter(todo)
+    with ThreadPoolExecutor(how.at_once) as pool:
+        try:
+            while True:
+                for one in upcoming:
+                    waiting[pool.submit(_ask, one, how, pace, now)] = one
+                    if len(waiting) >= 2 * how.at_once:
+                        break
+                if not waiting:
+                    return
+                ready, _ = wait(waiting, return_when=FIRST_COMPLETED)
+                for future in ready:
+                    yield waiting.pop(future), future.result()
+        finally:
+            for future in waiting:
+                future.cancel()
+
+
+class _Pace:
+    """Lets no more than so many requests a second begin."""
+
+    def __init__(self, per_second: float) -> None:
+        self._step = 1 / per_second
+        self._next = 0.0
+        self._lock = threading.Lock()
+
+    def wait(self) -> None:
+        with self._lock:
+            now = time.monotonic()
+            self._next = max(self._next, now) + self._step
+            pause = self._next - self._step - now
+        if pause > 0:
+            time.sleep(pause)
+
+
+def _ask(one: Listed, how: Asking, pace: _Pace, now: datetime) -> Result:
+    origin = addresses.origin(one.loc)
+    if origin not in (how.public, how.origin):
+        # Pictures may be on another host, which is not ours to ask.
+        return []
+    asked = how.origin + addresses.path_and_query(one.loc)
+    method = "HEAD" if one.picture else "GET"
+    pace.wait()
+    try:
+        answer = _sent(how, method, asked, one)
+        if one.picture and answer.status in (405, 501):
+            pace.wait()
+            answer = _sent(how, "GET", asked, one)
+    except NetworkError as error:
+        return [("live-failed", str(error))]
+    return list(_picture(answer) if one.picture else _page(one.loc, answer, how, now))
+
+
+def _sent(how: Asking, method: str, asked: str, one: Listed) -> Answer:
+    largest = _PICTURE_BYTES if one.picture else _PAGE_BYTES
+    return send(how.client, Request(method, asked, {}), tries=2, largest=largest, cut=True)
+
+
+def _picture(answer: Answer) -> Iterator[tuple[str, str]]:
+    kind = answer.headers.get("content-type", "").partition(";")[0].strip()
+    if answer.status != 200:
+        yield "live-picture", f"It answers with status {answer.status}."
+    elif not kind.startswith("image/"):
+        kind = kind or "nothing in particular"
+        yield "live-picture", f"It is served as {kind}, not as a picture."
+
+
+def _page(loc: str, answer: Answer, how: Asking, now: datetime) -> Iterator[tuple[str, str]]:
+    if 300 <= answer.status < 400:
+        target = answer.headers.get("location", "nowhere")
+        yield "live-redirect", f"It answers with status {answer.status} and sends on to {target}."
+        return
+    if answer.status != 200:
+        yield "live-status", f"It answers with status {answer.status}."
+        return
+    header = answer.headers.get("x-robots-tag", "")
+    if not read_directives([_TOKEN.sub("", header)]).index:
+        yield "live-noindex", f"Its header X-Robots-Tag says {header!r}."
+    if "html" not in answer.headers.get("content-type", "html"):
+        return
+    reading = Reading("live", now, True, (how.origin, how.public))
+    row, _ = read_page(answer.body, PageFile(Path(), loc, loc), reading)
+    if row is None:
+        return
+    if not read_directives([row["directives"] or ""]).index:
+        yield "live-noindex", f"Its meta tag says {row['directives']!r}."
+    canonical = row["canonical"]
+    if canonical and canonical != loc:
+        yield "live-canonical", f"It names {canonical} as its canonical."
+    if row["redirect"]:
+        yield "live-redirect", f"It sends visitors on to {row['redirect']} at once."
+
+
+def faults_of(one: Listed, result: Result) -> Iterator[Fault]:
+    """What was found at one address, as faults."""
+    for code, message in result:
+        yield Fault(code, one.loc, message)
