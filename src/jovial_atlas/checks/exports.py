@@ -79,7 +79,7 @@ def junit(findings: Sequence[Finding], looked_at: Sequence[str], fail_on: str) -
         else:
             etree.SubElement(case, "system-out").text = text
     if not by_code:
-        etree.SubElement(suite, "testcase", {"classname": "check", "name": "nothing-found"})
+        etree.SubElement(suite, "testcase", {"classname": "check", "name": "nothing found"})
     etree.indent(root, " ")
     data: bytes = etree.tostring(root, xml_declaration=True, encoding="UTF-8")
     return data + b"\n"

@@ -11,7 +11,7 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.output import day_and_time
 
 if TYPE_CHECKING:
-    from jovial_atlas.rounds.submit import SitemapState
+    from jovial_atlas.rounds.submit import EngineState, SitemapState
 
 _FIELDS = (
     "loc", "submitted_urls", "announced_at", "last_read", "state", "found", "indexed", "coverage"
@@ -30,17 +30,20 @@ def command(work: Work, engines: tuple[str, ...], offline: bool, timeout: float)
     indexed, and what to do next.
 
     Engines whose channels allow it are asked, and their answers kept in the ledger."""
-    from jovial_atlas.rounds.submit import engines_named, open_ledger, run_status
+    from jovial_atlas.rounds.submit import engines_named, joined_states, open_ledger, run_status
     from jovial_atlas.web import new_client
 
     site, out = work.site(), work.output
     chosen = engines_named(site, engines)
-    ledger = open_ledger(site)
-    try:
-        with new_client(timeout) as client:
-            states = run_status(site, chosen, ledger, None if offline else client, os.environ)
-    finally:
-        ledger.close()
+    states: list[EngineState] = []
+    for host in site.hosts:
+        ledger = open_ledger(host)
+        try:
+            with new_client(timeout) as client:
+                found = run_status(host, chosen, ledger, None if offline else client, os.environ)
+        finally:
+            ledger.close()
+        states = joined_states(states, found) if states else found
     if out.format == "json":
         out.json(
             {

@@ -37,22 +37,26 @@ def command(work: Work, engines: tuple[str, ...], dry_run: bool, timeout: float)
 
     site, out = work.site(), work.output
     chosen = engines_named(site, engines)
-    refuse_hidden(site)
-    ledger = open_ledger(site)
-    try:
-        dues = all_due(site, chosen, ledger)
-        if dry_run:
-            outcomes = [
-                Outcome(
-                    one.engine.name, channel_name(one.channel), one.what, len(one.items), "due", ""
-                )
-                for one in dues
-            ]
-        else:
-            with new_client(timeout) as client:
-                outcomes = list(run_submit(site, dues, ledger, client, os.environ))
-    finally:
-        ledger.close()
+    for host in site.hosts:
+        refuse_hidden(host)
+    outcomes: list[Outcome] = []
+    for host in site.hosts:
+        ledger = open_ledger(host)
+        try:
+            dues = all_due(host, chosen, ledger)
+            if dry_run:
+                outcomes += [
+                    Outcome(
+                        one.engine.name, channel_name(one.channel), one.what, len(one.items),
+                        "due", "",
+                    )
+                    for one in dues
+                ]  # fmt: skip
+            else:
+                with new_client(timeout) as client:
+                    outcomes += run_submit(host, dues, ledger, client, os.environ)
+        finally:
+            ledger.close()
     if out.format == "json":
         out.json({"announcements": [asdict(one) for one in outcomes]})
     elif out.format == "csv":

@@ -26,11 +26,11 @@ from jovial_atlas.checks.live import (
 )
 from jovial_atlas.checks.sets import SitemapSet
 from jovial_atlas.errors import AtlasError
-from jovial_atlas.faults import Fault
+from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import FileSet
 from jovial_atlas.rounds.build import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.build.public import load_record
-from jovial_atlas.rounds.last import last_survey
+from jovial_atlas.rounds.last import LastSurvey, last_survey
 from jovial_atlas.rounds.survey import file_exists
 from jovial_atlas.rounds.targets import read_target, relative, robots_faults, robots_on_disk
 from jovial_atlas.rules import robots_of
@@ -61,8 +61,24 @@ class Live:
 
 
 def check_site(site: SiteFile, now: datetime, live: Live | None = None) -> Checked:
-    """The build of a site against the protocols, the page table and itself."""
+    """The build of a site, host by host, against the protocols, the page table and itself."""
     survey = last_survey(site)
+    faults: list[Fault] = [*survey.faults]
+    looked_at: list[str] = []
+    seen = []
+    for host in site.hosts:
+        found, asked = _check_host(host, survey.of_host(host), now, live, looked_at)
+        faults += found
+        seen += [asked] if asked else []
+    whole = seen[0] if seen else None
+    if len(seen) > 1:
+        whole = estimate(*(sum(getattr(one, n) for one in seen) for n in ("asked", "of", "faulty")))
+    return Checked(looked_at, findings_of(faults), whole)
+
+
+def _check_host(
+    site: SiteFile, survey: LastSurvey, now: datetime, live: Live | None, looked_at: list[str]
+) -> tuple[list[Fault], Estimate | None]:
     decided = survey.decided
     robots_path = site.output / ROBOTS
     robots = robots_on_disk(robots_path)
@@ -74,7 +90,6 @@ def check_site(site: SiteFile, now: datetime, live: Live | None = None) -> Check
         *(robots.faults if robots else []),
         *robots_faults(robots, robots_path, read),
         *_kept(site),
-        *survey.faults,
         *page_checks.check_texts(decided),
         *page_checks.check_canonicals(decided, site),
         *page_checks.check_noindex_seen(decided, written),
@@ -89,14 +104,14 @@ def check_site(site: SiteFile, now: datetime, live: Live | None = None) -> Check
             faults += sets.check_stale(load_record(site).at, survey.at, decided)
         elif decided["listed"].any():
             faults.append(Fault("sitemap-none", relative(site.output / INDEX), "It is missing."))
-    looked_at = [f"{decided.height:,} pages", f"{len(read.files):,} sitemap files", ROBOTS]
+    looked_at += [plural(decided.height, "page"), plural(len(read.files), "sitemap file"), ROBOTS]
     seen = None
     if live:
         url = site.model.site.url
         asked, seen = _ask(read, live, live.origin or url, url, now, site.state / JOURNAL)
         faults += asked
         looked_at.append(live.origin or url)
-    return Checked(looked_at, findings_of(faults), seen)
+    return faults, seen
 
 
 JOURNAL = "live.jsonl"

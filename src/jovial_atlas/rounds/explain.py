@@ -37,6 +37,7 @@ def explain(address: str, decided: pl.DataFrame, site: SiteFile) -> Explained:
     nearest address is named.
     """
     loc = _loc(address, site)
+    site = next(host for host in site.hosts if addresses.origin(loc) == host.model.site.url)
     found = decided.filter(pl.col("loc") == loc)
     if not found.height:
         nearest = _nearest(loc, decided["loc"].to_list())
@@ -64,7 +65,7 @@ def _loc(address: str, site: SiteFile) -> str:
         loc = addresses.normalise(url + address if address.startswith("/") else address)
     except ValueError as error:
         raise AtlasError(f"{error}. Give the whole address, or its path from '/' on.") from None
-    if addresses.origin(loc) != url:
+    if addresses.origin(loc) not in [host.model.site.url for host in site.hosts]:
         raise AtlasError(f"{loc} is not of this site, which is {url}.")
     return loc
 

@@ -38,8 +38,15 @@ class LastSurvey:
     @cached_property
     def decided(self) -> pl.DataFrame:
         """The page table with verdicts, in memory."""
-        pages = snapshot.collect(self.pages, self.site.state / PAGES)
+        pages = snapshot.collect(self.pages, self.site.shared_state / PAGES)
         return decide(pages, self.site)
+
+    def of_host(self, site: SiteFile) -> LastSurvey:
+        """What of it belongs to one host of the site."""
+        if not site.model.host:
+            return self
+        mine = pl.col("loc").str.starts_with(f"{site.model.site.url}/")
+        return LastSurvey(self.at, site, self.pages.filter(mine), self.filled, self.faults)
 
     def sections(self) -> list[str]:
         """Names of the sections that may hold pages, in no order."""
@@ -51,17 +58,17 @@ class LastSurvey:
 
 def last_survey(site: SiteFile) -> LastSurvey:
     """The survey that was kept last, with verdicts by the site file of now. Raises AtlasError."""
-    stored = snapshot.scan(site.state / PAGES)
+    stored = snapshot.scan(site.shared_state / PAGES)
     if stored is None:
         raise AtlasError("There is no survey of this site yet. Run `jovial-atlas survey` first.")
     try:
-        record = json.loads((site.state / RECORD).read_bytes())
+        record = json.loads((site.shared_state / RECORD).read_bytes())
         faults = [Fault(*fault) for fault in record["told"]]
         at = str(record["at"])
     except (OSError, ValueError, KeyError, TypeError) as error:
-        raise OutputError(
-            f"{site.state / RECORD} cannot be read ({error}). Run `jovial-atlas survey` again."
-        ) from error
+        place = site.shared_state / RECORD
+        message = f"{place} cannot be read ({error}). Run `jovial-atlas survey` again."
+        raise OutputError(message) from error
     filled = frozenset(stored.collect_schema())
     return LastSurvey(at, site, schema.complete(stored), filled, faults)
 

@@ -71,7 +71,7 @@ def refuse_hidden(site: SiteFile) -> None:
             'Nothing is announced: the site is a draft. Set stage = "live" in [site], '
             "then survey, build and check."
         )
-    found = blockers(site, last_survey(site).decided)
+    found = blockers(site, last_survey(site).of_host(site).decided)
     if found:
         raise AtlasError(f"Nothing is announced: {found[0].message} {found[0].fix}")
 
@@ -160,6 +160,22 @@ def run_status(
     """The state of each engine. With a client the engines are asked and their answers kept;
     without one, what they said last is shown."""
     return [_engine_state(site, engine, ledger, client, environment) for engine in engines]
+
+
+def joined_states(
+    states: Sequence[EngineState], others: Sequence[EngineState]
+) -> list[EngineState]:
+    """What engines know of two hosts of a site, engine by engine."""
+    return [
+        EngineState(
+            one.name,
+            [*one.sitemaps, *other.sitemaps],
+            None if one.pages_heard is None else one.pages_heard + (other.pages_heard or 0),
+            list(dict.fromkeys([*one.next, *other.next])),
+            one.trouble or other.trouble,
+        )
+        for one, other in zip(states, others, strict=True)
+    ]
 
 
 def _engine_state(

@@ -68,7 +68,11 @@ def run_survey(
     around = Surroundings(
         site, now, environment or {}, client,
         lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
-        frozenset(FileSet(site.output, site.state / MANIFEST).own_files(".html")),
+        frozenset(
+            place
+            for host in site.hosts
+            for place in FileSet(host.output, host.state / MANIFEST).own_files(".html")
+        ),
         workers, progress,
     )  # fmt: skip
     target = site.state / PAGES

@@ -79,7 +79,9 @@ def _named_section() -> pl.Expr:
 
 
 def path_column(site: SiteFile) -> pl.Expr:
-    """Path and query of each address; addresses in the page table are all of the site."""
+    """Path and query of each address; addresses in the page table are all of the site's hosts."""
+    if site.model.host:
+        return pl.col("loc").str.replace("^https?://[^/]+", "").alias("_path")
     return pl.col("loc").str.strip_prefix(site.model.site.url).alias("_path")
 
 

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator, model_validator
 
 from jovial_atlas import addresses, languages, patterns
-from jovial_atlas.sitefile.sources import Part, Source
+from jovial_atlas.sitefile.sources import Part, Source, origin_of
 
 #: Names that a section may not have, since other files of the set are called so.
 RESERVED_SECTIONS = frozenset({"video", "news", "index", "view"})
@@ -35,13 +35,7 @@ class Site(Part):
     @field_validator("url")
     @classmethod
     def _only_an_origin(cls, value: str) -> str:
-        address = addresses.normalise(value)
-        if addresses.path_and_query(address) != "/":
-            raise ValueError(
-                f"{value!r} has a path; the site is a scheme and host. "
-                "A folder that is served below a path says so with `at` in its [[source]]"
-            )
-        return addresses.origin(address)
+        return origin_of(value)
 
     @model_validator(mode="after")
     def _names(self) -> Site:
@@ -49,6 +43,19 @@ class Site(Part):
         object.__setattr__(self, "name", self.name or host)
         object.__setattr__(self, "short_name", self.short_name or self.name)
         return self
+
+
+class Host(Part):
+    """`[[host]]`: another host of the site, with a set of files of its own."""
+
+    url: str = Field(description="scheme and host, without a path")
+    folder: str = Field(description="folder served at its root, relative to this file")
+    language: str = Field("", description="main language; the site's where it is left out")
+
+    @field_validator("url")
+    @classmethod
+    def _only_an_origin(cls, value: str) -> str:
+        return origin_of(value)
 
 
 class Identity(Part):
@@ -419,6 +426,7 @@ class SiteModel(Part):
     """The whole site file."""
 
     site: Site
+    host: tuple[Host, ...] = ()
     publisher: Publisher = Field(default_factory=Publisher)
     output: Output = Field(default_factory=Output)
     identity: Identity = Field(default_factory=Identity)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, get_args
 
@@ -13,7 +13,7 @@ from rapidfuzz import process
 
 from jovial_atlas.errors import Problem, SiteFileError
 from jovial_atlas.sitefile.lines import line_map, line_of
-from jovial_atlas.sitefile.model import SiteModel
+from jovial_atlas.sitefile.model import Host, SiteModel
 
 NAME = "atlas.toml"
 #: Values of `kind`, which pydantic puts into locations of errors.
@@ -62,6 +62,8 @@ class SiteFile:
     path: Path
     model: SiteModel
     lines: dict[tuple[str | int, ...], int] = field(repr=False)
+    #: Where this is the part of another host than the main one: the host's name.
+    host: str = ""
 
     @property
     def folder(self) -> Path:
@@ -70,8 +72,30 @@ class SiteFile:
 
     @property
     def state(self) -> Path:
-        """The state folder beside the site file."""
+        """The state folder beside the site file; another host has one of its own within."""
+        return self.shared_state / "hosts" / self.host if self.host else self.shared_state
+
+    @property
+    def shared_state(self) -> Path:
+        """The state folder that all hosts share: the survey is of all of them."""
         return self.folder / STATE
+
+    @property
+    def hosts(self) -> list[SiteFile]:
+        """The site as each of its hosts sees it, the main one first. Each has its own address,
+        language, output folder and state; all else is shared."""
+        return [self, *(self._at(host) for host in self.model.host)]
+
+    def _at(self, host: Host) -> SiteFile:
+        model = self.model
+        what = {"url": host.url, "language": host.language or model.site.language}
+        inner = model.model_copy(
+            update={
+                "site": model.site.model_copy(update=what),
+                "output": model.output.model_copy(update={"folder": host.folder}),
+            }
+        )
+        return replace(self, model=inner, host=host.url.partition("://")[2].replace(":", "-"))
 
     @property
     def output(self) -> Path:
@@ -254,6 +278,7 @@ def _cross_problems(model: SiteModel, lines: dict[tuple[str | int, ...], int]) -
                 path = (kind, number, "name")
                 message = f"{name!r} stands twice; every {kind} has a name of its own."
                 yield Problem(line_of(lines, path), _shown(path), message)
+    yield from _host_problems(model, lines)
     sections = [section.name for section in model.section]
     for number, rule in enumerate(model.rule):
         if rule.section and rule.section not in {*sections, "pages"}:
@@ -261,4 +286,20 @@ def _cross_problems(model: SiteModel, lines: dict[tuple[str | int, ...], int]) -
             best = process.extractOne(rule.section, sections, score_cutoff=60)
             meant = f" Did you mean {best[0]!r}?" if best else ""
             message = f"{rule.section!r} is no section of this file.{meant}"
+            yield Problem(line_of(lines, path), _shown(path), message)
+
+
+def _host_problems(model: SiteModel, lines: dict[tuple[str | int, ...], int]) -> Iterator[Problem]:
+    urls = [model.site.url, *(host.url for host in model.host)]
+    folders = [model.output.folder, *(host.folder for host in model.host)]
+    for number, host in enumerate(model.host):
+        for key, value, earlier in (("url", host.url, urls), ("folder", host.folder, folders)):
+            if value in earlier[: number + 1]:
+                path = ("host", number, key)
+                message = f"{value!r} stands twice; every host has a {key} of its own."
+                yield Problem(line_of(lines, path), _shown(path), message)
+    for number, source in enumerate(model.source):
+        if source.host and source.host not in urls:
+            path = ("source", number, "host")
+            message = f"{source.host!r} is no [[host]] of this file."
             yield Problem(line_of(lines, path), _shown(path), message)

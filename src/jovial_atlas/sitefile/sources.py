@@ -15,6 +15,17 @@ class Part(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
 
 
+def origin_of(value: str) -> str:
+    """Scheme and host of an address without a path. Raises ValueError where it has one."""
+    address = addresses.normalise(value)
+    if addresses.path_and_query(address) != "/":
+        raise ValueError(
+            f"{value!r} has a path; a site is a scheme and host. "
+            "A folder that is served below a path says so with `at` in its [[source]]"
+        )
+    return addresses.origin(address)
+
+
 class _Source(Part):
     name: str = Field("", description="name shown for its pages; its place where it is left out")
     merge: Literal["fill", "win"] = Field(
@@ -22,6 +33,14 @@ class _Source(Part):
         description="where an earlier source has the same address: fill its gaps, or win over it",
     )
     section: str = Field("", description="section of all its pages, before any pattern")
+    host: str = Field(
+        "", description="url of the [[host]] that serves its pages, if not the site's"
+    )
+
+    @field_validator("host")
+    @classmethod
+    def _origin(cls, value: str) -> str:
+        return origin_of(value) if value else ""
 
 
 class _Mapped(_Source):

@@ -60,7 +60,7 @@ def name_of(source: Source) -> str:
 def open_source(source: Source, around: Surroundings, known: Known | None) -> Iterator[Batch]:
     """The batches of a source. Raises ContentError, at once or while they are taken."""
     name = name_of(source)
-    site, folder = around.site.model.site.url, around.site.folder
+    site, folder = source.host or around.site.model.site.url, around.site.folder
     trust = around.site.model.dates.trust
     reading = Reading(name, around.now, trust=trust)
     if isinstance(source, HtmlSource):
@@ -136,7 +136,7 @@ def _list(source: ListSource, around: Surroundings, how: FieldMap) -> Iterator[B
 
 
 def _crawl(source: CrawlSource, around: Surroundings, name: str) -> Crawl:
-    site = around.site.model.site.url
+    site = source.host or around.site.model.site.url
     served = addresses.origin(addresses.normalise(source.via)) if source.via else site
     safe = "".join(letter if letter.isalnum() else "-" for letter in name)
     return Crawl(

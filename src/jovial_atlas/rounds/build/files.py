@@ -75,7 +75,7 @@ def _render(
     rows = table.head(part.urls)
     path, data = _packed(kind.path(number), part.buffer, kind.compress)
     folder = f"{home}{path.rpartition('/')[0]}/" if "/" in path else home
-    plain = text_file(rows["loc"]) if text and "news" not in table.columns else None
+    plain = text_file(rows["loc"]) if text and kind.remembered else None
     return Rendered(
         kind,
         number,

@@ -64,7 +64,8 @@ def _kind(name: str, site: SiteFile, tokens: Mapping[str, str]) -> Kind:
     most = int(str(said("max_urls")))
     return Kind(
         name,
-        f"{every.folder[1:]}sitemap-{middle}",
+        # An unlisted file is named nowhere, so only the root may speak for all addresses.
+        f"{'' if secret else every.folder[1:]}sitemap-{middle}",
         min(most, protocol.MAX_NEWS) if name == NEWS else most,
         str(said("compress")),
         str(said("order")),

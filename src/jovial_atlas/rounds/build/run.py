@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 import shutil
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
@@ -13,6 +13,7 @@ import polars as pl
 
 from jovial_atlas import dates
 from jovial_atlas.errors import AtlasError, OutputError
+from jovial_atlas.faults import plural
 from jovial_atlas.files import FileSet, digest
 from jovial_atlas.head.compose import head_lines
 from jovial_atlas.head.texts import check_patterns
@@ -88,9 +89,32 @@ def run_build(
     then, and on an interrupt, the set of before stays as it was.
     """
     check_patterns(site)
-    if not site.output.is_dir() and site.output.exists():
-        raise OutputError(f"The output folder {site.output} is not a folder.")
-    return _Building(site, survey, now, dry_run).run(fold, differences)
+    built = [
+        _Building(host, survey.of_host(host), now, dry_run).run(fold, differences)
+        for host in site.hosts
+    ]
+    return built[0] if len(built) == 1 else _joined(site.hosts, built)
+
+
+def _joined(hosts: Sequence[SiteFile], built: Sequence[Build]) -> Build:
+    """The builds of several hosts as one; files of others than the main one have its name."""
+    files = [
+        replace(file, path=f"{host.host}/{file.path}") if host.host else file
+        for host, one in zip(hosts, built, strict=True)
+        for file in one.files
+    ]
+    reasons: dict[str, int] = {}
+    for one in built:
+        for reason, count in one.not_listed.items():
+            reasons[reason] = reasons.get(reason, 0) + count
+    return Build(
+        files,
+        sum(one.listed for one in built),
+        dict(sorted(reasons.items(), key=lambda item: (-item[1], item[0]))),
+        built[0].draft,
+        [note for one in built for note in one.notes],
+        [difference for one in built for difference in one.differences],
+    )
 
 
 class _Building:
@@ -110,6 +134,9 @@ class _Building:
         self.fresh: list[pl.DataFrame] = []
 
     def run(self, fold: bool, differences: bool) -> Build:
+        output = self.site.output
+        if not output.is_dir() and output.exists():
+            raise OutputError(f"The output folder {output} is not a folder.")
         kinds = self._kinds()
         listing = read_listing(self.survey, kinds, self.now)
         known = public.load_placed(
@@ -248,7 +275,8 @@ class _Building:
         had = self.before.files.get(name)
         if had is None or had.mark != mark or not had.path.startswith(kind.stem):
             return False
-        wanted = [had.path, *([_text_of(had.path)] if self.site.model.sitemap.text else [])]
+        text = self.site.model.sitemap.text and kind.remembered
+        wanted = [had.path, *([_text_of(had.path)] if text else [])]
         table = f"{kind.name}-{number}.parquet"
         if kind.remembered and not self.tables.keep(table):
             return False
@@ -306,10 +334,10 @@ class _Building:
         index = f"{self.home}{INDEX}"
         outside = [self.home + one.path for one in self.files.values() if one.outside]
         if outside:
+            lists = "lists" if len(outside) == 1 else "list"
             self.notes.append(
-                f"{len(outside):,} sitemap files in /{site.model.sitemap.folder[1:]} list "
-                "addresses outside that folder. robots.txt names each of them, which makes that "
-                "valid."
+                f"{plural(len(outside), 'sitemap file')} in {site.model.sitemap.folder} {lists} "
+                "addresses outside that folder; robots.txt names each, which makes that valid."
             )
         put = self.output.put
         put(*beside.robots_file(site, [*([index] if index in sitemaps else []), *outside]))
