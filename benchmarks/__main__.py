@@ -11,9 +11,9 @@ import sys
 import time
 from collections.abc import Callable
 
-from benchmarks import build, start, survey
+from benchmarks import build, check, start, survey
 
-BENCHMARKS = {"start": start.run, "survey": survey.run, "build": build.run}
+BENCHMARKS = {"start": start.run, "survey": survey.run, "build": build.run, "check": check.run}
 
 
 def pair(

@@ -1,54 +1,171 @@
-"""Writing sitemaps from a table against a plain script: lxml's incremental writer and gzip."""
+"""Builds as whole processes: against a plain script, against the compressor alone, and the
+second of ten million addresses against the first.
+
+Sizes may be set by BENCH_ADDRESSES (2,000,000) and BENCH_ROWS (10,000,000).
+"""
 
 from __future__ import annotations
 
 import gzip
-import io
+import os
+import resource
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
 from collections.abc import Callable
+from pathlib import Path
 
 import polars as pl
-from lxml import etree
 
-from jovial_atlas.sitemaps.packing import compressed
-from jovial_atlas.sitemaps.protocol import CORE
-from jovial_atlas.sitemaps.write import urlset_parts
+_ADDRESSES = int(os.environ.get("BENCH_ADDRESSES", "2000000"))
+_ROWS = int(os.environ.get("BENCH_ROWS", "10000000"))
+_SITE = """[site]
+url = "https://www.marrowfen.example"
 
-_COUNT = 200_000
+[[source]]
+kind = "table"
+path = "species.parquet"
+url = "/species/{slug}/"
+columns = { lastmod = "changed" }
+
+[[section]]
+name = "species"
+match = "/species/**"
+"""
+_SQUEEZE = """
+import sys
+from pathlib import Path
+from isal import igzip_lib
+for place in sorted(Path(sys.argv[1]).glob("*.xml")):
+    data = place.read_bytes()
+    place.with_suffix(".gz").write_bytes(
+        igzip_lib.compress(data, 2, flag=igzip_lib.COMP_GZIP))
+"""
 
 
 def run(pair: Callable[..., float]) -> None:
-    """Addresses and dates from memory to compressed bytes."""
-    table = pl.DataFrame(
-        {
-            "loc": [f"https://www.marrowfen.example/species/a-page-{n}/" for n in range(_COUNT)],
-            "lastmod": ["2026-11-23"] * _COUNT,
-        }
+    """All builds."""
+    with tempfile.TemporaryDirectory() as place:
+        _against_scripts(Path(place) / "scripts", pair)
+    with tempfile.TemporaryDirectory() as place:
+        _second(Path(place) / "second", pair)
+    with tempfile.TemporaryDirectory() as place:
+        _small(Path(place) / "small", pair)
+
+
+def lay_out(folder: Path, rows: int, *, changed: int = -1) -> None:
+    """A site of so many species; the one numbered `changed` has a date of its own."""
+    folder.mkdir(parents=True, exist_ok=True)
+    number = pl.int_range(rows)
+    minutes = pl.duration(minutes=pl.col("n") % 2_000_000)
+    date = pl.datetime(2020, 1, 1, time_zone="UTC") + minutes
+    other = pl.datetime(2026, 1, 1, time_zone="UTC")
+    pl.select(number.alias("n")).lazy().select(
+        slug=pl.format("a-species-of-the-marsh-number-{}-with-a-name-of-some-length", "n"),
+        title=pl.format("Species {}", "n"),
+        changed=pl.when(pl.col("n") == changed).then(other).otherwise(date),
+    ).sink_parquet(folder / "species.parquet")
+    (folder / "atlas.toml").write_text(_SITE)
+
+
+def command(folder: Path, *arguments: str) -> None:
+    """The installed command in a folder."""
+    subprocess.run(
+        [sys.executable, "-m", "jovial_atlas", *arguments],
+        cwd=folder, check=True, capture_output=True,
+    )  # fmt: skip
+
+
+def forget_build(folder: Path) -> None:
+    """Leave only the survey."""
+    shutil.rmtree(folder / "public", ignore_errors=True)
+    for place in (folder / ".jovial-atlas").iterdir():
+        if place.name not in ("pages.parquet", "survey.json"):
+            shutil.rmtree(place) if place.is_dir() else place.unlink()
+
+
+def _against_scripts(folder: Path, pair: Callable[..., float]) -> None:
+    lay_out(folder, _ADDRESSES)
+    command(folder, "survey", "--quiet")
+    script = Path(__file__).with_name("plain_script.py")
+    target = folder / "script"
+    target.mkdir()
+
+    def ours() -> None:
+        forget_build(folder)
+        command(folder, "build", "--quiet")
+
+    def plain() -> None:
+        subprocess.run([sys.executable, script, "species.parquet", target], cwd=folder, check=True)
+
+    what = f"{_ADDRESSES:,} addresses to .xml.gz"
+    pair(f"{what}, plain script", ours, plain, wanted="at most 0.083", runs=2)
+    raw = folder / "raw"
+    raw.mkdir()
+    for place in (folder / "public").glob("*.xml.gz"):
+        (raw / place.stem).write_bytes(gzip.decompress(place.read_bytes()))
+
+    def squeeze() -> None:
+        subprocess.run([sys.executable, "-c", _SQUEEZE, raw], check=True)
+
+    pair(f"{what}, isal alone", ours, squeeze, wanted="at most 5", runs=3)
+
+
+def _second(folder: Path, pair: Callable[..., float]) -> None:
+    lay_out(folder, _ROWS)
+    command(folder, "survey", "--quiet")
+
+    def first() -> None:
+        forget_build(folder)
+        command(folder, "build", "--quiet")
+
+    number = 0
+
+    def again() -> None:
+        command(folder, "build", "--quiet")
+
+    times: list[float] = []
+
+    def after_a_change() -> None:
+        nonlocal number
+        number += 1
+        lay_out(folder, _ROWS, changed=number * 1000)
+        command(folder, "survey", "--quiet")
+        began = time.perf_counter()
+        again()
+        times.append(time.perf_counter() - began)
+
+    began = time.perf_counter()
+    first()
+    took = time.perf_counter() - began
+    for _ in range(3):
+        after_a_change()
+    peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 2**20
+    ratio = sorted(times)[1] / took
+    print(
+        f"{f'{_ROWS:,} addresses, one page changed':<44} {sorted(times)[1]:8.3f} s  "
+        f"first    {took:8.3f} s  ratio {ratio:6.2f}  wanted: at most 0.25; "
+        f"peak {peak:.2f} GiB of all processes, wanted: below 1",
+        flush=True,
     )
+
+
+def _small(folder: Path, pair: Callable[..., float]) -> None:
+    lay_out(folder, 100)
+    command(folder, "survey", "--quiet")
+
+    def second() -> None:
+        time.sleep(1)
+
+    def build() -> None:
+        forget_build(folder)
+        command(folder, "build", "--quiet")
+
+    pair("build of 100 pages, against one second", build, second, wanted="below 1", runs=3)
     pair(
-        f"{_COUNT:,} addresses to .xml.gz",
-        lambda: [compressed(part.data) for part in urlset_parts(table)],
-        lambda: _plain(table),
-        wanted="well below 1",
-        runs=3,
-    )
-
-
-def _plain(table: pl.DataFrame) -> list[bytes]:
-    files = []
-    rows = list(table.iter_rows())
-    for start in range(0, len(rows), 50_000):
-        buffer = io.BytesIO()
-        with (
-            gzip.GzipFile(fileobj=buffer, mode="wb", mtime=0) as packed,
-            etree.xmlfile(packed, encoding="utf-8") as file,
-        ):
-            file.write_declaration()
-            with file.element("urlset", nsmap={None: CORE}):
-                for loc, lastmod in rows[start : start + 50_000]:
-                    with file.element("url"):
-                        with file.element("loc"):
-                            file.write(loc)
-                        with file.element("lastmod"):
-                            file.write(lastmod)
-        files.append(buffer.getvalue())
-    return files
+        "check of 100 pages, against one second",
+        lambda: command(folder, "check", "--quiet", "--fail-on", "blocker"),
+        second, wanted="below 1", runs=3,
+    )  # fmt: skip

@@ -98,6 +98,8 @@ class _Due:
     name: str
     change: FileChange
     staged: Path | None
+    #: The bytes of a file that is new or changed in a dry run; nowhere else are they kept.
+    data: bytes | None = None
 
 
 @dataclass
@@ -118,6 +120,7 @@ class FileSet:
         record = _read_manifest(self.manifest)
         self._owned: dict[str, str] = record.get("files", {})
         self._pending: dict[str, str] = record.get("pending", {})
+        self._stats: dict[str, list[int]] = record.get("stats", {})
 
     def owns(self, path: str) -> bool:
         """Whether the file that now stands at `path` has the bytes the tool wrote there."""
@@ -144,8 +147,10 @@ class FileSet:
         """Say that `path` is due as it stands there, without making its bytes again. False,
         and nothing said, where it is not as the tool wrote it."""
         place = self.folder / path
-        name = digest_of_file(place) if path in self._owned and place.is_file() else None
-        if name is None or self._owned[path] != name:
+        name = self._owned.get(path)
+        if name is None or not place.is_file():
+            return False
+        if self._stats.get(path) != _stat(place) and digest_of_file(place) != name:
             return False
         self._due[path] = _Due(name, FileChange(path, place.stat().st_size, "same"), None)
         return True
@@ -162,7 +167,19 @@ class FileSet:
             state = "changed"
         writes = state in ("new", "changed") and not self.dry
         staged = _beside(self.folder / path, data) if writes else None
-        self._due[path] = _Due(name, FileChange(path, len(data), state), staged)
+        kept = data if self.dry and staged is None and state != "same" else None
+        self._due[path] = _Due(name, FileChange(path, len(data), state), staged, kept)
+
+    def has(self, path: str) -> bool:
+        """Whether a file is due."""
+        return path in self._due
+
+    def read(self, path: str) -> bytes:
+        """The bytes of a file that is due: those that were put, or those that stay."""
+        due = self._due[path]
+        if due.data is not None:
+            return due.data
+        return (due.staged or self.folder / path).read_bytes()
 
     def digest(self, path: str) -> str:
         """The digest of a file that is due."""
@@ -214,9 +231,17 @@ class FileSet:
         self._due.clear()
 
     def _save(self, files: dict[str, str], pending: dict[str, str]) -> None:
-        record = {"files": files, "pending": pending}
+        # Size and time tell that a file is as it was left, without reading it.
+        there = [path for path in files if not pending and (self.folder / path).is_file()]
+        stats = {path: _stat(self.folder / path) for path in there}
+        record = {"files": files, "pending": pending, "stats": stats}
         text = json.dumps(record, indent=1, sort_keys=True) + "\n"
         write_whole(self.manifest, text.encode())
+
+
+def _stat(place: Path) -> list[int]:
+    about = place.stat()
+    return [about.st_size, about.st_mtime_ns]
 
 
 def _read_manifest(path: Path) -> dict[str, Any]:

@@ -260,8 +260,8 @@ class Sitemap(Part):
     compress: Compression = Field("auto", description='"auto": files of 1 MiB and more are gzipped')
     max_urls: int = Field(50_000, ge=1, le=50_000, description="addresses in one file, at most")
     order: Order = Field(
-        "address", description="order of the addresses in a file: by address, newest first, or "
-        "as the sources deliver them",
+        "source", description="order of the addresses in a file: as the page table has them, by "
+        "address, or newest first",
     )  # fmt: skip
     pictures: bool = Field(True, description="whether pictures are listed with their pages")
     alternates: bool = Field(True, description="whether language versions are listed")

@@ -61,13 +61,25 @@ def _remembered(pages: pl.DataFrame, before: pl.DataFrame) -> pl.Series:
 
 def _without_excess(placed: pl.DataFrame, limits: pl.DataFrame) -> pl.DataFrame:
     """Where a file is over its limit, which was higher before, its last rows are placed anew."""
-    known = placed.filter(pl.col("number").is_not_null())
-    counts = known.group_by("kind", "number").len().join(limits, on="kind")
+    counts = runs_of(placed).group_by("kind", "number").agg(pl.col("len").sum())
+    counts = counts.filter(pl.col("number").is_not_null()).join(limits, on="kind")
     if not counts.filter(pl.col("len") > pl.col("most")).height:
         return placed
     rank = pl.int_range(pl.len()).over("kind", "number")
     return placed.join(limits, on="kind", how="left", maintain_order="left").select(
         "kind", number=pl.when(rank < pl.col("most")).then(pl.col("number"))
+    )
+
+
+def runs_of(placed: pl.DataFrame) -> pl.DataFrame:
+    """Rows that follow each other in one file as one row, `len, kind, number`: the addresses of
+    a file mostly stand together, so these are few."""
+    whole = pl.col("kind").cast(pl.UInt64) * 2**32 + pl.col("number")
+    runs = placed.select(run=whole.rle()).unnest("run")
+    return runs.select(
+        pl.col("len").cast(pl.UInt32),
+        kind=(pl.col("value") // 2**32).cast(pl.UInt32),
+        number=(pl.col("value") % 2**32).cast(pl.UInt32),
     )
 
 

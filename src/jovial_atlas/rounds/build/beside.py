@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from html import escape
 from importlib.resources import files
 from pathlib import Path
@@ -22,13 +22,10 @@ from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import HtmlSource, IndexNowChannel, MarkdownSource, SiteFile
 from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
 
-_PAGE_COLUMNS = (
-    "loc", "section", "title", "heading", "description", "excerpt", "author", "published",
-    "published_from", "lastmod", "lastmod_from", "source", "path", "language",
-)  # fmt: skip
-
 #: Name and bytes of a file.
 Named = tuple[str, bytes]
+#: A sitemap file: the section it is of, its newest date, and what gives `loc, lastmod, mark`.
+Listed = tuple[str, str, Callable[[], pl.DataFrame]]
 
 
 def robots_file(site: SiteFile, sitemaps: Sequence[str]) -> Named:
@@ -76,15 +73,19 @@ def style_sheet() -> Named:
     return STYLE, (files("jovial_atlas.sitemaps") / "view.xsl").read_bytes()
 
 
-def feed_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
-    """The feeds of the newest listed pages, by their last change."""
+def feed_files(
+    site: SiteFile,
+    tables: Iterator[Listed],
+    pages: Callable[[pl.Series], pl.DataFrame],
+) -> Iterator[Named]:
+    """The feeds of the newest listed pages, by their last change. `pages` gives the rows of the
+    decided page table for some addresses."""
     feed = site.model.feed
     if not (feed.rss or feed.atom):
         return
-    pages = _newest(site, survey)
-    if not pages:
+    items = [_item(page, site) for page in _newest(site, tables, pages)]
+    if not items:
         return
-    items = [_item(page, site) for page in pages]
     what = site.model.site
     for name, write in ((feed.rss, rss), (feed.atom, atom)):
         if name:
@@ -93,20 +94,28 @@ def feed_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
             yield name, write(Channel(what.name, f"{what.url}/", own, about, what.language), items)
 
 
-def _newest(site: SiteFile, survey: LastSurvey) -> list[dict[str, Any]]:
-    feed, decided = site.model.feed, survey.lazy
-    if "lastmod" not in survey.filled:
+def _newest(
+    site: SiteFile,
+    tables: Iterator[Listed],
+    pages: Callable[[pl.Series], pl.DataFrame],
+) -> list[dict[str, Any]]:
+    """The newest pages of the feed. `tables` gives what each sitemap file lists with its newest
+    date, newest first: so few of them need to be looked at."""
+    feed = site.model.feed
+    best = pl.DataFrame(schema={"loc": pl.String, "lastmod": pl.String})
+    for name, newest, read in tables:
+        if best.height == feed.count and newest < best["lastmod"][-1]:
+            break
+        if feed.sections and name not in feed.sections:
+            continue
+        # The time of a file says nothing about what is new.
+        dated = pl.col("mark").str.ends_with(pl.lit("@") + pl.col("lastmod"))
+        found = read().filter(dated & pl.col("lastmod").is_not_null()).select("loc", "lastmod")
+        best = pl.concat([best, found]).sort(["lastmod", "loc"], descending=[True, False])
+        best = best.head(feed.count)
+    if not best.height:
         return []
-    # The time of a file says nothing about what is new.
-    dated = (
-        decided.filter("listed")
-        .filter(pl.col("lastmod_from") != "file")
-        .filter(pl.coalesce("heading", "title").is_not_null())
-    )
-    if feed.sections:
-        dated = dated.filter(pl.col("section").is_in(list(feed.sections)))
-    newest = dated.select(_PAGE_COLUMNS).top_k(feed.count, by=["lastmod", "loc"])
-    found = newest.collect(engine="streaming")
+    found = pages(best["loc"]).filter(pl.coalesce("heading", "title").is_not_null())
     return found.sort(["lastmod", "loc"], descending=[True, False]).to_dicts()
 
 

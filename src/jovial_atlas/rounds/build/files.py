@@ -73,7 +73,7 @@ def _render(
 ) -> Rendered:
     part = urlset_file(table, stylesheet=style)
     rows = table.head(part.urls)
-    path, data = _packed(kind.path(number), part.buffer, kind.compress)
+    path, data = _packed(kind.path(number), part.data, kind.compress)
     folder = f"{home}{path.rpartition('/')[0]}/" if "/" in path else home
     plain = text_file(rows["loc"]) if text and kind.remembered else None
     return Rendered(
@@ -89,10 +89,10 @@ def _render(
     )
 
 
-def _packed(path: str, data: memoryview, compress: str) -> tuple[str, bytes]:
+def _packed(path: str, data: bytes, compress: str) -> tuple[str, bytes]:
     if compress == "always" or (compress == "auto" and len(data) >= _COMPRESS_FROM):
         return f"{path}.gz", compressed(data)
-    return path, bytes(data)
+    return path, data
 
 
 def mark_of_file(kind: Kind, urls: int, digest: int, style: str | None, text: bool) -> str:

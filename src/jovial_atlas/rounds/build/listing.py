@@ -18,13 +18,15 @@ from jovial_atlas.head.videos import VIDEO_LIST, with_videos
 from jovial_atlas.pages import schema
 from jovial_atlas.rounds.build.kinds import NEWS, VIDEO, Kind
 from jovial_atlas.rounds.last import LastSurvey
-from jovial_atlas.rules import not_listed
+from jovial_atlas.rules import decide, not_listed
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan, protocol
 from jovial_atlas.sitemaps.write import NEWS_FIELDS
 
 #: Rows of the page table that are read at once.
 _WINDOW = 2 * 128 * 1024
+#: Rows this close to each other are read together.
+_NEAR = 2_000
 _HINTS = ("changefreq", "priority")
 
 
@@ -65,11 +67,14 @@ def read_listing(survey: LastSurvey, kinds: Sequence[Kind], now: datetime) -> Li
     rows = listed.select(
         pl.col("_row").alias("row"),
         key_of(pl.col("loc")).alias("key"),
-        _code("section", [kind.name for kind in kinds]).alias("kind"),
+        _code([kind.name for kind in kinds]).alias("kind"),
         _digest(survey.filled, hints).alias("digest"),
         *(pl.col(name) for name in hints),
     )
-    found, reasons = pl.collect_all([rows, not_listed(decided)], engine="streaming")
+    found = rows.collect(engine="streaming")
+    reasons = []
+    if found.height < survey.pages.select(pl.len()).collect().item():
+        reasons = not_listed(decided).collect(engine="streaming").rows()
     videos = news = None
     if "videos" in survey.filled:
         videos = listed.filter(pl.col("videos").list.len() > 0).collect(engine="streaming")
@@ -89,16 +94,16 @@ def read_listing(survey: LastSurvey, kinds: Sequence[Kind], now: datetime) -> Li
         with_videos(videos) if videos is not None else pl.DataFrame(schema=_VIDEOS),
         news if news is not None else pl.DataFrame(schema={"loc": pl.String}),
         versions,
-        dict(reasons.iter_rows()),
+        dict(reasons),
     )
 
 
 _VIDEOS: dict[str, Any] = {"loc": pl.String, "lastmod": pl.String, "videos": VIDEO_LIST}
 
 
-def _code(name: str, names: Sequence[str]) -> pl.Expr:
-    """The number of a name."""
-    return pl.col(name).cast(pl.Enum(list(names))).to_physical().cast(pl.UInt32)
+def _code(names: Sequence[str]) -> pl.Expr:
+    """The number of each page's kind."""
+    return pl.col("section").cast(pl.Enum(list(names))).to_physical().cast(pl.UInt32)
 
 
 def _hints(site: SiteFile) -> list[str]:
@@ -228,11 +233,7 @@ class Placed:
 
     def files(self) -> pl.DataFrame:
         """One row a file: `kind, number, urls, digest`."""
-        summed = [
-            table.group_by("kind", "number").agg(urls=pl.len(), digest=pl.col("digest").sum())
-            for table in (self.rows, self.videos)
-        ]
-        return pl.concat(summed).sort("kind", "number")
+        return pl.concat([_summed(self.rows), _summed(self.videos)]).sort("kind", "number")
 
     def moved(self, kind: int, number: int, locs: pl.Series) -> Placed:
         """The same with these addresses of a kind in another file."""
@@ -240,6 +241,18 @@ class Placed:
         there = (pl.col("kind") == kind) & pl.col("key").is_in(keys.implode())
         put = pl.when(there).then(pl.lit(number, pl.UInt32)).otherwise(pl.col("number"))
         return Placed(self.rows.with_columns(number=put), self.videos.with_columns(number=put))
+
+
+def _summed(placed: pl.DataFrame) -> pl.DataFrame:
+    """Count and sum of the digests of each file, by way of the runs of rows in it."""
+    runs = plan.runs_of(placed)
+    ends = runs["len"].cast(pl.UInt32).cum_sum() - 1
+    sums = placed["digest"].cum_sum().gather(ends)
+    return (
+        runs.with_columns(digest=sums - sums.shift(1, fill_value=0))
+        .group_by("kind", "number")
+        .agg(urls=pl.col("len").sum(), digest=pl.col("digest").sum())
+    )
 
 
 def place_listing(
@@ -270,8 +283,7 @@ def tables_of(
 ) -> Iterator[tuple[int, int, pl.DataFrame]]:
     """(kind, number, rows as the writer takes them and `mark`) of the files in `wanted`, each as
     soon as all its rows are read."""
-    due = placed.rows.join(wanted, on=["kind", "number"], how="semi", maintain_order="left")
-    counts = {(k, n): urls for k, n, urls, _ in placed.files().iter_rows()}
+    due, counts = _due_rows(placed.rows, wanted)
     waiting: dict[tuple[int, int], list[pl.DataFrame]] = {}
     have: dict[tuple[int, int], int] = {}
     columns = [pl.col("loc"), pl.col("lastmod")]
@@ -297,6 +309,23 @@ def tables_of(
         yield int(place[0]), int(place[1]), _ordered(part.select("loc", "lastmod", "videos"), kind)
 
 
+def _due_rows(
+    rows: pl.DataFrame, wanted: pl.DataFrame
+) -> tuple[pl.DataFrame, dict[tuple[int, int], int]]:
+    """The rows of wanted files, in order, and how many each file has. Nothing is copied where
+    all are wanted, and little where few are."""
+    files = set(wanted.select("kind", "number").iter_rows())
+    counts: dict[tuple[int, int], int] = {}
+    pieces, start = [rows.clear()], 0
+    for length, kind, number in plan.runs_of(rows).iter_rows():
+        if (kind, number) in files:
+            counts[(kind, number)] = counts.get((kind, number), 0) + length
+            pieces.append(rows.slice(start, length))
+        start += length
+    whole = rows if sum(counts.values()) == rows.height else pl.concat(pieces, rechunk=True)
+    return whole, counts
+
+
 def _needs_mark(survey: LastSurvey) -> bool:
     """Whether marks say more than the dates do: where pages have a fingerprint, or a date that
     is only that of a file."""
@@ -312,8 +341,7 @@ def _by_file(
     table: pl.DataFrame, chosen: pl.DataFrame
 ) -> Iterator[tuple[tuple[int, int], pl.DataFrame]]:
     """The rows of each file. Where they stand together, as they mostly do, none is moved."""
-    runs = chosen.select(run=pl.struct("kind", "number").rle()).unnest("run")
-    places = runs.unnest("value")
+    places = plan.runs_of(chosen)
     if places.height == places.select("kind", "number").n_unique():
         start = 0
         for length, kind, number in places.select("len", "kind", "number").iter_rows():
@@ -348,6 +376,20 @@ def _ordered(table: pl.DataFrame, kind: Kind) -> pl.DataFrame:
     if kind.order == "address" and not table["loc"].is_sorted():
         return table.sort("loc")
     return table
+
+
+def rows_of(survey: LastSurvey, listing: Listing, locs: pl.Series) -> pl.DataFrame:
+    """The rows of some listed pages, with their verdicts. Each is read by its place, since to
+    look for an address means reading all of them."""
+    keys = locs.to_frame("loc").select(key_of(pl.col("loc"))).to_series()
+    places = listing.rows.filter(pl.col("key").is_in(keys.implode()))["row"].to_list()
+    found = [survey.pages.head(0).collect()]
+    while places:
+        near = [place for place in places if place < places[0] + _NEAR]
+        table = survey.pages.slice(near[0], near[-1] - near[0] + 1).collect()
+        found.append(table[[place - near[0] for place in near]])
+        places = places[len(near) :]
+    return decide(pl.concat(found), survey.site)
 
 
 def news_tables(listing: Listing, kind: Kind) -> Iterator[tuple[int, pl.DataFrame]]:

@@ -7,6 +7,7 @@ import shutil
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 
 import polars as pl
@@ -26,6 +27,7 @@ from jovial_atlas.rounds.build.listing import (
     news_tables,
     place_listing,
     read_listing,
+    rows_of,
     tables_of,
 )
 from jovial_atlas.rounds.build.places import ADOPTED, HEAD, INDEX, LEDGER, MANIFEST, ROBOTS, STYLE
@@ -346,7 +348,9 @@ class _Building:
                 put(*named)
         if sitemaps and self.style:
             put(*beside.style_sheet())
-        for named in beside.feed_files(site, self.survey):
+        for named in beside.feed_files(
+            site, self._listed(), lambda locs: rows_of(self.survey, listing, locs)
+        ):
             put(*named)
         for named in beside.visitors_pages(site, self.survey, listing.rows.height):
             put(*named)
@@ -356,6 +360,18 @@ class _Building:
                 f"and `most` in [visitors] is {site.model.visitors.most:,}."
             )
         self._heads(listing)
+
+    def _listed(self) -> Iterator[beside.Listed]:
+        """What each file lists, the file with the newest page first."""
+        dated = [(one.lastmod, name) for name, one in self.files.items() if one.lastmod]
+        for newest, name in sorted(dated, reverse=True):
+            kind, _, number = name.rpartition("/")
+            table = f"{kind}-{number}.parquet"
+            if self.tables.has(table):
+                yield kind, str(newest), partial(self._table, table)
+
+    def _table(self, name: str) -> pl.DataFrame:
+        return public.with_marks(pl.read_parquet(self.tables.read(name)))
 
     def _heads(self, listing: Listing) -> None:
         pages = listing.rows.height + sum(listing.not_listed.values())
