@@ -9,6 +9,8 @@ Addresses are compared by 64-bit keys: ten million of them are 80 MB.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import polars as pl
 
 #: Keys that are matched against each other at once; more are matched in shares.
@@ -18,25 +20,36 @@ _AT_ONCE = 2_000_000
 PLACED = {"key": pl.UInt64, "kind": pl.UInt32, "number": pl.UInt32}
 
 
-def place(pages: pl.DataFrame, before: pl.DataFrame, most: dict[int, int]) -> pl.Series:
-    """The number of each address's file within its kind, in the order of `pages`.
+@dataclass(frozen=True, slots=True)
+class Placement:
+    """Where addresses stand: the `number` of each one's file within its kind; the `runs` of
+    them, as `runs_of` gives them; and whether all is as it was before."""
+
+    numbers: pl.Series
+    runs: pl.DataFrame
+    same: bool
+
+
+def place(pages: pl.DataFrame, before: pl.DataFrame, most: dict[int, int]) -> Placement:
+    """The file of each address, in the order of `pages`.
 
     `pages` has the columns `key` and `kind`; `before` those of `PLACED`, as they were placed
     last; `most` tells how many addresses a file of each kind may hold.
     """
-    if pages.height == before.height and _same(pages, before):
-        numbers = before["number"]
-    else:
-        numbers = _remembered(pages, before)
+    same = pages.height == before.height and _same(pages, before)
+    numbers = before["number"] if same else _remembered(pages, before)
     placed = pages.select("kind").with_columns(number=numbers)
     limits = pl.DataFrame(
         {"kind": list(most), "most": list(most.values())},
         schema={"kind": pl.UInt32, "most": pl.UInt32},
     )
-    placed = _without_excess(placed, limits)
+    runs = runs_of(placed)
+    if _is_over(runs, limits):
+        same, placed = False, _without_excess(placed, limits)
     if placed["number"].null_count():
         placed = _with_new(placed, limits)
-    return placed["number"]
+        runs = runs_of(placed)
+    return Placement(placed["number"], runs, same)
 
 
 def _same(pages: pl.DataFrame, before: pl.DataFrame) -> bool:
@@ -59,12 +72,17 @@ def _remembered(pages: pl.DataFrame, before: pl.DataFrame) -> pl.Series:
     return pl.concat(found).sort("row").get_column("number")
 
 
+def _is_over(runs: pl.DataFrame, limits: pl.DataFrame) -> bool:
+    counts = (
+        runs.filter(pl.col("number").is_not_null())
+        .group_by("kind", "number")
+        .agg(pl.col("len").sum())
+    )
+    return counts.join(limits, on="kind").filter(pl.col("len") > pl.col("most")).height > 0
+
+
 def _without_excess(placed: pl.DataFrame, limits: pl.DataFrame) -> pl.DataFrame:
     """Where a file is over its limit, which was higher before, its last rows are placed anew."""
-    counts = runs_of(placed).group_by("kind", "number").agg(pl.col("len").sum())
-    counts = counts.filter(pl.col("number").is_not_null()).join(limits, on="kind")
-    if not counts.filter(pl.col("len") > pl.col("most")).height:
-        return placed
     rank = pl.int_range(pl.len()).over("kind", "number")
     return placed.join(limits, on="kind", how="left", maintain_order="left").select(
         "kind", number=pl.when(rank < pl.col("most")).then(pl.col("number"))

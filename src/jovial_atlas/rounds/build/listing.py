@@ -113,12 +113,13 @@ def _hints(site: SiteFile) -> list[str]:
 
 
 def _digest(filled: Collection[str], hints: Sequence[str]) -> pl.Expr:
-    said = ("lastmod", "lastmod_from", "fingerprint", "images")
-    names = ["loc", *(name for name in said if name in filled), *hints]
-    parts = [pl.col(name).hash(10 + number) for number, name in enumerate(names)]
-    whole = parts[0]
-    for part in parts[1:]:
-        whole = whole ^ part
+    said = ("lastmod", "fingerprint", "images")
+    names = [*(name for name in said if name in filled), *hints]
+    whole = key_of(pl.col("loc"))
+    for number, name in enumerate(names):
+        whole = whole ^ pl.col(name).hash(10 + number)
+    if "lastmod_from" in filled:
+        whole = whole ^ (pl.col("lastmod_from") == "file").fill_null(False).cast(pl.UInt64)
     # Mixed again, since the digests of a file's rows are added up.
     return whole.hash(6)
 
@@ -226,26 +227,31 @@ def _by_folder(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """Listed pages with the number of the file that each stands in."""
+    """Listed pages with the number of the file that each stands in; the runs of each; whether
+    all are where they were before."""
 
     rows: pl.DataFrame
     videos: pl.DataFrame
+    runs: tuple[pl.DataFrame, pl.DataFrame]
+    same: tuple[bool, bool]
 
     def files(self) -> pl.DataFrame:
         """One row a file: `kind, number, urls, digest`."""
-        return pl.concat([_summed(self.rows), _summed(self.videos)]).sort("kind", "number")
+        tables = zip((self.rows, self.videos), self.runs, strict=True)
+        return pl.concat([_summed(*one) for one in tables]).sort("kind", "number")
 
     def moved(self, kind: int, number: int, locs: pl.Series) -> Placed:
         """The same with these addresses of a kind in another file."""
         keys = locs.to_frame("loc").select(key_of(pl.col("loc"))).to_series()
         there = (pl.col("kind") == kind) & pl.col("key").is_in(keys.implode())
         put = pl.when(there).then(pl.lit(number, pl.UInt32)).otherwise(pl.col("number"))
-        return Placed(self.rows.with_columns(number=put), self.videos.with_columns(number=put))
+        tables = (self.rows.with_columns(number=put), self.videos.with_columns(number=put))
+        runs = (plan.runs_of(tables[0]), plan.runs_of(tables[1]))
+        return Placed(*tables, runs, (False, False))
 
 
-def _summed(placed: pl.DataFrame) -> pl.DataFrame:
+def _summed(placed: pl.DataFrame, runs: pl.DataFrame) -> pl.DataFrame:
     """Count and sum of the digests of each file, by way of the runs of rows in it."""
-    runs = plan.runs_of(placed)
     ends = runs["len"].cast(pl.UInt32).cum_sum() - 1
     sums = placed["digest"].cum_sum().gather(ends)
     return (
@@ -262,15 +268,18 @@ def place_listing(
     build, under `pages` and `videos`."""
     most = {number: kind.most for number, kind in enumerate(kinds)}
     video = next(number for number, kind in enumerate(kinds) if kind.name == VIDEO)
-    numbers = plan.place(listing.rows, before["pages"], most)
+    pages = plan.place(listing.rows, before["pages"], most)
     shown = listing.videos.with_columns(
         key_of(pl.col("loc")).alias("key"),
         kind=pl.lit(video, pl.UInt32),
         digest=pl.struct(pl.all()).hash(6),
     )
+    videos = plan.place(shown, before["videos"], most)
     return Placed(
-        listing.rows.with_columns(number=numbers),
-        shown.with_columns(number=plan.place(shown, before["videos"], most)),
+        listing.rows.with_columns(number=pages.numbers),
+        shown.with_columns(number=videos.numbers),
+        (pages.runs, videos.runs),
+        (pages.same, videos.same),
     )
 
 
@@ -283,7 +292,7 @@ def tables_of(
 ) -> Iterator[tuple[int, int, pl.DataFrame]]:
     """(kind, number, rows as the writer takes them and `mark`) of the files in `wanted`, each as
     soon as all its rows are read."""
-    due, counts = _due_rows(placed.rows, wanted)
+    due, counts = _due_rows(placed, wanted)
     waiting: dict[tuple[int, int], list[pl.DataFrame]] = {}
     have: dict[tuple[int, int], int] = {}
     columns = [pl.col("loc"), pl.col("lastmod")]
@@ -310,14 +319,15 @@ def tables_of(
 
 
 def _due_rows(
-    rows: pl.DataFrame, wanted: pl.DataFrame
+    placed: Placed, wanted: pl.DataFrame
 ) -> tuple[pl.DataFrame, dict[tuple[int, int], int]]:
     """The rows of wanted files, in order, and how many each file has. Nothing is copied where
     all are wanted, and little where few are."""
     files = set(wanted.select("kind", "number").iter_rows())
+    rows = placed.rows
     counts: dict[tuple[int, int], int] = {}
     pieces, start = [rows.clear()], 0
-    for length, kind, number in plan.runs_of(rows).iter_rows():
+    for length, kind, number in placed.runs[0].iter_rows():
         if (kind, number) in files:
             counts[(kind, number)] = counts.get((kind, number), 0) + length
             pieces.append(rows.slice(start, length))

@@ -108,10 +108,10 @@ def load_placed(
 
 def save_placed(site: SiteFile, placed: Placed, before: Mapping[str, pl.DataFrame]) -> None:
     """Keep where addresses are placed; nothing is written where nothing changed."""
-    for name, table in (("pages", placed.rows), ("videos", placed.videos)):
-        chosen = table.select(list(plan.PLACED))
-        if not (_place(site, name).exists() and chosen.equals(before[name])):
-            snapshot.sink(chosen.lazy(), _place(site, name))
+    tables = zip(("pages", "videos"), (placed.rows, placed.videos), placed.same, strict=True)
+    for name, table, same in tables:
+        if not (same and _place(site, name).exists() and before[name].height):
+            snapshot.sink(table.select(list(plan.PLACED)).lazy(), _place(site, name))
 
 
 def _place(site: SiteFile, name: str) -> Any:
