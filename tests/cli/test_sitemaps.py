@@ -1,0 +1,330 @@
+"""Sitemaps by the installed command: stable files, options, hosts, live checks, reports."""
+
+import json
+import threading
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from typing import ClassVar
+
+import pytest
+from lxml import etree
+
+from jovial_atlas.checks.live import estimate
+from tests.conftest import URL, page, write_site
+
+DATED = "<meta name=date content={}>"
+
+
+def states(ran) -> dict[str, str]:
+    return {one["path"]: one["state"] for one in ran.json["files"] if one["state"] != "same"}
+
+
+def sitemaps(found: dict[str, str]) -> dict[str, str]:
+    return {path: state for path, state in found.items() if path.endswith((".xml", ".gz"))}
+
+
+def dated(number: int, day: str = "2026-11-20") -> str:
+    return page(f"Note {number}", head=DATED.format(day))
+
+
+def test_a_change_rewrites_the_file_it_is_in_and_no_other(atlas, tmp_path):
+    pages = {f"n/{number}.html": dated(number) for number in range(7)}
+    write_site(tmp_path, pages, '[sitemap]\nmax_urls = 3\n[feed]\nrss = ""\n')
+    public = tmp_path / "public"
+
+    def build(*options: str):
+        assert atlas("survey").code == 0
+        return atlas("build", "--format", "json", *options)
+
+    build()
+    # New addresses go into the last file, wherever they stand in the alphabet.
+    (public / "a.html").write_text(dated(8))
+    assert sitemaps(states(build())) == {"sitemap-pages-3.xml": "changed"}
+    (public / "n/1.html").write_text(dated(1, "2026-11-22"))
+    changed = build("--dry-run", "--addresses")
+    assert sitemaps(states(changed)) == {
+        "sitemap.xml": "changed", "sitemap-pages-1.xml": "changed",
+    }  # fmt: skip
+    assert changed.json["addresses"] == [
+        {"loc": f"{URL}/n/1.html", "change": "changed", "file": "pages-1"}
+    ]
+    assert states(build()) == states(changed)
+    # The index tells the newest date in each file.
+    index = etree.fromstring((public / "sitemap.xml").read_bytes())
+    assert index.xpath("//*[local-name()='lastmod']/text()")[0] == "2026-11-22"
+    for number in (0, 1, 2, 4, 5):
+        (public / f"n/{number}.html").unlink()
+    gone = build("--addresses")
+    assert sitemaps(states(gone)) == {
+        "sitemap.xml": "changed", "sitemap-pages-1.xml": "removed",
+        "sitemap-pages-2.xml": "changed",
+    }  # fmt: skip
+    assert {one["change"] for one in gone.json["addresses"]} == {"removed"}
+    folded = build("--fold", "--addresses")
+    assert (public / "sitemap-pages-1.xml").read_text().count("<url>") == 3
+    assert not (public / "sitemap-pages-2.xml").exists()
+    assert {one["change"] for one in folded.json["addresses"]} == {"moved"}
+    assert "listed-missing" not in atlas("check").out
+
+
+OPTIONS = """
+[sitemap]
+folder = "/maps/"
+unlisted = ["video"]
+text = true
+news_name = "Fen News"
+[feed]
+rss = "news.xml"
+atom = "atom.xml"
+content = "full"
+attribution = "From {{ site.name }}"
+[languages]
+folders = { "en-GB" = "/", de = "/de/" }
+default = "en-GB"
+[[section]]
+name = "notes"
+match = "/notes/**"
+order = "newest"
+changefreq = "weekly"
+priority = 0.3
+pictures = false
+news = true
+[[rule]]
+match = "/notes/b.html"
+set = { priority = 0.9 }
+"""
+
+
+@pytest.fixture
+def varied(tmp_path, atlas):
+    """A small site with every option of sitemaps, surveyed and built."""
+    film = (
+        "<figure><video src=/v.mp4 poster=/v.jpg></video><figcaption>Otters</figcaption></figure>"
+    )
+    today = page("Fresh", "<p>Words. <a href=../>up</a><img src=/p.jpg></p>", "")
+    write_site(tmp_path, {
+        "index.html": page("Home", "<img src=/p.jpg>"),
+        "de/index.html": page("Heim"),
+        "film.html": page("Film", film, DATED.format("2026-01-02")),
+        "notes/a.html": dated(1),
+        "notes/b.html": today.replace("<title>", f"{DATED.format('TODAY')}<title>"),
+    }, OPTIONS)  # fmt: skip
+    from datetime import UTC, datetime
+
+    fresh = tmp_path / "public/notes/b.html"
+    now = datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+    fresh.write_text(fresh.read_text().replace("TODAY", now))
+    assert atlas("survey").code == 0
+    return atlas("build", "--format", "json")
+
+
+def test_options_of_sitemaps_do_what_they_say(varied, atlas, tmp_path):
+    public = tmp_path / "public"
+    notes = (public / "maps/sitemap-notes-1.xml").read_text()
+    assert "image:" not in notes
+    assert notes.index("notes/b.html") < notes.index("notes/a.html")
+    assert ("<priority>0.9</priority>" in notes, "<priority>0.3</priority>" in notes) == (
+        True,
+        True,
+    )
+    assert notes.count("<changefreq>weekly</changefreq>") == 2
+    rest = (public / "maps/sitemap-pages-1.xml").read_text()
+    for language, path in (("de", "/de/"), ("en-GB", "/"), ("x-default", "/")):
+        assert rest.count(f'hreflang="{language}" href="{URL}{path}"') == 2
+    news = (public / "maps/sitemap-news.xml").read_text()
+    assert ("<news:name>Fen News</news:name>" in news, news.count("<url>")) == (True, 1)
+    text = (public / "maps/sitemap-notes-1.txt").read_text().splitlines()
+    assert text == [f"{URL}/notes/b.html", f"{URL}/notes/a.html"]
+    for name in ("news.xml", "atom.xml"):
+        feed = (public / name).read_text()
+        assert feed.index("notes/b.html") < feed.index("notes/a.html")
+        assert f'href="{URL}/"' in feed.replace("&lt;", "<").replace('\\"', '"')
+        assert "From www.marrowfen.example" in feed
+    visitors = (public / "sitemap.html").read_text()
+    assert f'<a href="{URL}/film.html">Film</a>' in visitors
+    assert atlas("survey", "--format", "json").json["pages"] == 5, "own pages are no content"
+
+
+def test_an_unlisted_sitemap_is_named_nowhere_but_to_engines(varied, atlas, tmp_path):
+    public = tmp_path / "public"
+    (secret,) = [one["path"] for one in varied.json["files"] if one["videos"]]
+    assert "video" not in secret
+    assert len(secret) > 30
+    for name in ("robots.txt", "sitemap.xml", "sitemap.html"):
+        assert secret not in (public / name).read_text()
+    again = atlas("build", "--format", "json").json["files"]
+    assert secret in [one["path"] for one in again], "the name stays"
+    assert "maps/sitemap-notes-1.xml" in (public / "robots.txt").read_text()
+    assert atlas("check", "--format", "json").json["counts"]["error"] == 0
+    file = tmp_path / "atlas.toml"
+    file.write_text(file.read_text() + '[[engine]]\nname = "Q"\nchannels = [{ kind = "call", '
+                    'name = "submit-sitemap", method = "PUT", url = "http://127.0.0.1:9/{sitemap}" }]\n')  # fmt: skip
+    due = atlas("submit", "--dry-run", "--format", "json").json["announcements"]
+    assert f"{URL}/{secret}" in [one["what"] for one in due]
+
+
+@pytest.mark.parametrize(
+    ("more", "said"),
+    [
+        ('[sitemap]\nunlisted = ["vidio"]\n', "no section"),
+        ('[sitemap]\nfolder = "maps"\n', "no folder of the site"),
+        ('[languages]\nfolders = { "en-UK" = "/" }\n', "GB"),
+        ('[feed]\nattribution = "{{ page.titel }}"\n', "Did you mean page.title"),
+        ('[feed]\nrss = "../feed.xml"\n', "no name of a feed"),
+        ('[[host]]\nurl = "https://www.marrowfen.example"\nfolder = "x"\n', "stands twice"),
+        ('[[source]]\nkind = "html"\npath = "x"\nhost = "https://de.example"\n', "no [[host]]"),
+    ],
+)
+def test_wrong_options_are_told_with_their_line(atlas, tmp_path, more, said):
+    write_site(tmp_path, {"index.html": page()}, more)
+    ran = atlas("survey")
+    ran = ran if ran.code else atlas("build")
+    assert ran.code == 2
+    assert said in ran.err
+    assert "atlas.toml" in ran.err
+
+
+def test_every_host_gets_its_own_set(atlas, tmp_path):
+    other = "https://de.marrowfen.example"
+    both = "".join(
+        f"<link rel=alternate hreflang={lang} href={href}/>"
+        for lang, href in (("de", other), ("en", URL))
+    )
+    write_site(tmp_path, {"index.html": page("Home", head=both)},
+               f'[[source]]\nkind = "html"\npath = "public-de"\nhost = "{other}"\n'
+               f'[[host]]\nurl = "{other}"\nfolder = "public-de"\nlanguage = "de"\n')  # fmt: skip
+    german = tmp_path / "public-de"
+    german.mkdir()
+    (german / "index.html").write_text(page("Heim", head=both))
+    assert atlas("survey", "--format", "json").json["pages"] == 2
+    built = atlas("build", "--format", "json")
+    assert built.json["listed"] == 2
+    assert "de.marrowfen.example/sitemap.xml" in [one["path"] for one in built.json["files"]]
+    listed = (german / "sitemap-pages-1.xml").read_text()
+    assert f"<loc>{other}/</loc>" in listed
+    assert f'hreflang="en" href="{URL}/"' in listed
+    assert f"Sitemap: {other}/sitemap.xml" in (german / "robots.txt").read_text()
+    assert atlas("check", "--format", "json").json["counts"]["error"] == 0
+    assert atlas("explain", f"{other}/", "--format", "json").json["sitemap"] == [
+        "sitemap-pages-1.xml"
+    ]
+
+
+def test_files_older_than_the_content_are_told(atlas, tmp_path):
+    write_site(tmp_path, {"index.html": dated(1, "2020-01-01"), "b.html": dated(2)})
+    atlas("survey")
+    atlas("build")
+    built = tmp_path / ".jovial-atlas/published.json"
+    built.write_text(json.dumps(json.loads(built.read_text()) | {"at": "2026-01-01T00:00:00Z"}))
+    (tmp_path / "public/b.html").write_text(dated(2, "2026-11-21"))
+    atlas("survey")
+    found = {
+        one["code"]: one["message"] for one in atlas("check", "--format", "json").json["findings"]
+    }
+    assert "1 day behind" in found["lastmod-differs"]
+    assert "324 days later" in found["build-stale"]
+
+
+PAGES = {
+    "/": (200, {}, page("Home", head=f"<link rel=canonical href={URL}/>")),
+    "/gone.html": (404, {}, ""),
+    "/moved.html": (301, {"Location": "/"}, ""),
+    "/header.html": (200, {"X-Robots-Tag": "lanternbot: nofollow, noindex"}, page()),
+    "/meta.html": (200, {}, page(head="<meta name=robots content=noindex>")),
+    "/canonical.html": (200, {}, page(head="<link rel=canonical href=/>")),
+    "/p.jpg": (200, {"Content-Type": "text/html"}, ""),
+}  # fmt: skip
+
+
+class Faulty(BaseHTTPRequestHandler):
+    """A server with one page for each thing that may be wrong."""
+
+    asked: ClassVar[list[str]] = []
+
+    def do_GET(self) -> None:
+        type(self).asked.append(self.path)
+        status, headers, body = PAGES[self.path]
+        self.send_response(status)
+        for name, value in ({"Content-Type": "text/html"} | headers).items():
+            self.send_header(name, value)
+        self.end_headers()
+        self.wfile.write(body.encode() if self.command == "GET" else b"")
+
+    do_HEAD = do_GET  # noqa: N815 - the name the library asks for
+
+    def log_message(self, *_: object) -> None:
+        pass
+
+
+@pytest.fixture
+def faulty():
+    Faulty.asked = []
+    server = ThreadingHTTPServer(("127.0.0.1", 0), Faulty)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    yield f"http://127.0.0.1:{server.server_port}"
+    server.shutdown()
+    server.server_close()
+
+
+def test_a_live_server_is_asked_for_all_that_is_listed(atlas, tmp_path, faulty):
+    names = [one.strip("/") or "index.html" for one in PAGES if one != "/p.jpg"]
+    write_site(tmp_path, {name: page(name, "<img src=/p.jpg>") for name in names})
+    atlas("survey")
+    atlas("build")
+    live = ("check", "--live", "--server", faulty, "--per-second", "500", "--format", "json")
+    found = atlas(*live)
+    told = sorted(
+        (one["where"].removeprefix(URL), one["code"])
+        for one in found.json["findings"]
+        if one["code"].startswith("live")
+    )
+    assert told == [
+        ("/canonical.html", "live-canonical"), ("/gone.html", "live-status"),
+        ("/header.html", "live-noindex"), ("/meta.html", "live-noindex"),
+        ("/moved.html", "live-redirect"), ("/p.jpg", "live-picture"),
+    ]  # fmt: skip
+    assert (found.code, found.json["live"]["asked"], found.json["live"]["faulty"]) == (1, 7, 6)
+    # A run that broke off is taken up where it was, with what it had found.
+    journal = tmp_path / ".jovial-atlas/live.jsonl"
+    lines = journal.read_text().splitlines()
+    journal.write_text("\n".join(lines[:5]) + '\n{"loc": "cut o')
+    Faulty.asked.clear()
+    again = atlas(*live, "--resume")
+    assert len(Faulty.asked) == 2
+    assert again.json["live"] == found.json["live"]
+    sampled = atlas(*live[:-1], "table", "--sample", "3")
+    assert "Asked for 3 of 7 addresses and pictures" in sampled.out
+    assert atlas("check", "--sample", "3").code == 2
+
+
+@pytest.mark.parametrize(
+    ("asked", "of", "faulty", "low", "high"),
+    [
+        (500, 60_000, 12, 0.0138, 0.0414), (500, 60_000, 0, 0.0, 0.0076), (60, 60, 6, 0.1, 0.1),
+        (0, 0, 0, 0.0, 0.0),
+    ],
+)  # fmt: skip
+def test_a_sample_speaks_for_all_within_its_interval(asked, of, faulty, low, high):
+    seen = estimate(asked, of, faulty)
+    assert (round(seen.low, 4), round(seen.high, 4)) == (
+        pytest.approx(low, abs=2e-3),
+        pytest.approx(high, abs=2e-3),
+    )
+
+
+def test_findings_go_to_pipelines_as_sarif_and_junit(atlas, tmp_path):
+    (tmp_path / "s.xml").write_text(
+        '<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">\n<url><loc>/a</loc></url></urlset>'
+    )
+    sarif = atlas("check", "s.xml", "--format", "sarif")
+    (run,) = sarif.json["runs"]
+    (result,) = run["results"]
+    assert (sarif.code, sarif.json["version"], result["level"]) == (1, "2.1.0", "error")
+    assert run["tool"]["driver"]["rules"][result["ruleIndex"]]["id"] == result["ruleId"]
+    assert result["locations"][0]["physicalLocation"] == {
+        "artifactLocation": {"uri": "s.xml"}, "region": {"startLine": 2},
+    }  # fmt: skip
+    suite = etree.fromstring(atlas("check", "s.xml", "--format", "junit").out.encode())[0]
+    assert (suite.get("failures"), suite[0][0].tag) == ("1", "failure")
+    (tmp_path / "s.xml").write_text("https://www.marrowfen.example/\n")
+    clean = etree.fromstring(atlas("check", "s.xml", "--format", "junit").out.encode())[0]
+    assert (clean.get("failures"), len(clean)) == ("0", 1)

@@ -1,0 +1,271 @@
+"""What is written is what was meant: round trips, schemas, stable files, two ways of reading."""
+
+import shutil
+import subprocess
+
+import polars as pl
+import pytest
+from hypothesis import example, given, settings
+from hypothesis import strategies as st
+from lxml import etree
+
+from jovial_atlas.sitemaps import plan, protocol
+from jovial_atlas.sitemaps.check import Place, check_across, check_file
+from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
+from jovial_atlas.sitemaps.plain import read_plain
+from jovial_atlas.sitemaps.read import read_sitemap
+from jovial_atlas.sitemaps.write import NEWS_FIELDS, VIDEO_FIELDS, index_file, urlset_parts
+from tests.sitemaps.make_schemas import write as write_schemas
+
+HOME = "https://www.marrowfen.example/"
+NOW = "2026-11-23T10:00:00Z"
+WORDS = st.text(st.characters(exclude_categories=["Cs", "Cc"]), min_size=1, max_size=20)
+DATES = st.none() | st.sampled_from(["2026-11-23", "2024-02-29", "2026-11-22T23:59:59Z"])
+ADDRESSES = st.integers(0, 999).map(lambda n: f"{HOME}p{n}?a=1&b='2'")
+LANGUAGES = st.sampled_from(["en-GB", "de", "zh-Hant-TW", "x-default"])
+ENTRY = st.fixed_dictionaries(
+    {
+        "loc": ADDRESSES,
+        "lastmod": DATES,
+        "changefreq": st.none() | st.sampled_from(protocol.FREQUENCIES),
+        "priority": st.none() | st.integers(0, 10).map(lambda n: n / 10),
+        "images": st.lists(ADDRESSES, max_size=3),
+        "alternates": st.lists(
+            st.fixed_dictionaries({"lang": LANGUAGES, "href": ADDRESSES}), max_size=3
+        ),
+        "news": st.none()
+        | st.fixed_dictionaries(
+            dict(zip(NEWS_FIELDS, (WORDS, st.just("en"), st.just("2026-11-23"), WORDS), strict=True))
+        ),
+        "videos": st.lists(
+            st.fixed_dictionaries(
+                {name: st.none() for name in VIDEO_FIELDS}
+                | {"thumbnail_loc": ADDRESSES, "title": WORDS, "description": WORDS,
+                   "content_loc": st.just(f"{HOME}v.mp4"), "duration": st.just("9")}
+            ),
+            max_size=2,
+        ),
+    }
+)  # fmt: skip
+TYPES = {
+    "loc": pl.String, "lastmod": pl.String, "changefreq": pl.String, "priority": pl.Float64,
+    "images": pl.List(pl.String), "alternates": pl.List(pl.Struct({"lang": pl.String, "href": pl.String})),
+    "news": pl.Struct(dict.fromkeys(NEWS_FIELDS, pl.String)),
+    "videos": pl.List(pl.Struct(dict.fromkeys(VIDEO_FIELDS, pl.String))),
+}  # fmt: skip
+
+
+def read_back(data: bytes) -> list[dict[str, object]]:
+    """All that a file says, by a reader that knows nothing of ours."""
+    spaces = {"s": protocol.CORE, "i": protocol.IMAGE, "v": protocol.VIDEO, "n": protocol.NEWS,
+              "x": protocol.XHTML}  # fmt: skip
+
+    def text(node, path):
+        return next(iter(node.xpath(path, namespaces=spaces)), None)
+
+    return [
+        {
+            "loc": text(url, "s:loc/text()"),
+            "lastmod": text(url, "s:lastmod/text()"),
+            "changefreq": text(url, "s:changefreq/text()"),
+            "priority": float(p) if (p := text(url, "s:priority/text()")) else None,
+            "images": url.xpath("i:image/i:loc/text()", namespaces=spaces),
+            "alternates": [
+                {"lang": link.get("hreflang"), "href": link.get("href")}
+                for link in url.xpath("x:link", namespaces=spaces)
+            ],
+            "news": {
+                name: text(news, f".//n:{name}/text()") for name in NEWS_FIELDS
+            } if (news := text(url, "n:news")) is not None else None,
+            "videos": [
+                {name: text(video, f"v:{name}/text()") for name in VIDEO_FIELDS}
+                for video in url.xpath("v:video", namespaces=spaces)
+            ],
+        }
+        for url in etree.fromstring(data)
+    ]  # fmt: skip
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.lists(ENTRY, max_size=8, unique_by=lambda one: one["loc"]), st.integers(1, 5))
+def test_every_column_reads_back_as_it_was_meant_and_has_no_fault(rows, most):
+    table = pl.DataFrame(rows, schema=TYPES)
+    parts = list(urlset_parts(table, max_urls=most, stylesheet="/view.xsl"))
+    assert [one for part in parts for one in read_back(part.data)] == rows
+    for part in parts:
+        file = read_sitemap(part.data, "s.xml")
+        assert check_file(file, Place(f"{HOME}s.xml"), NOW) == []
+        assert (part.urls, part.images) == (file.count, int(file.rows["images"].sum()))
+
+
+def test_schemas_written_from_the_facts_accept_what_is_written(tmp_path):
+    xmllint = shutil.which("xmllint")
+    assert xmllint, "xmllint is missing; on Debian: apt-get install libxml2-utils"
+    schemas = write_schemas(tmp_path)
+    news = dict(zip(NEWS_FIELDS, ("N", "en", "2026-11-23", "<T> & 'so'"), strict=True))
+    video = dict.fromkeys(VIDEO_FIELDS) | {
+        "thumbnail_loc": HOME, "title": "T", "description": "D\x00", "content_loc": f"{HOME}v.mp4",
+        "publication_date": "2026-11-23", "duration": "9",
+    }  # fmt: skip
+    row = {"loc": f"{HOME}a?b&c", "lastmod": "2026-11-23", "changefreq": "daily", "priority": 0.8,
+           "images": [f"{HOME}p"], "alternates": [{"lang": "de", "href": f"{HOME}de/"}],
+           "news": news, "videos": [video, video]}  # fmt: skip
+    (part,) = urlset_parts(pl.DataFrame([row], schema=TYPES))
+    files = {"urlset": part.data, "sitemapindex": index_file([(f"{HOME}s.xml", "2026-11-23")])}
+    for kind, data in files.items():
+        place = tmp_path / f"{kind}.xml"
+        command = [xmllint, "--noout", "--nonet", "--schema", str(schemas[kind]), str(place)]
+        place.write_bytes(data)
+        subprocess.run(command, check=True, capture_output=True)
+        # The schema has teeth: another order is refused.
+        place.write_bytes(
+            data.replace(b"<lastmod>2026-11-23</lastmod>", b"<lastmod>soon</lastmod>")
+        )
+        assert subprocess.run(command, check=False, capture_output=True).returncode
+
+
+LOOSE = st.sampled_from([
+    "<url><loc>{0}a</loc></url>", "\n <url>\n  <loc> {0}b&amp;c </loc>\n </url>\n",
+    "<url><loc>{0}c</loc><lastmod>2026-11-23</lastmod></url>",
+    "<url><loc>{0}d</loc><lastmod>2025-02-29</lastmod></url>",
+    "<url><loc>{0}d</loc><lastmod>2024-02-29T23:59:59+01:00</lastmod></url>",
+    "<url><loc>{0}e</loc><lastmod>2027-01-01</lastmod></url>",
+    "<url><loc>{0}f</loc><priority>1.5</priority></url>", "<url><loc>{0}f#g</loc></url>",
+    "<url><loc>{0}g</loc><changefreq>daily</changefreq><priority>0.5</priority></url>",
+    "<url><loc>{0}h</loc><image:image><image:loc>{0}p</image:loc></image:image></url>",
+    "<url><lastmod>2026-11-23</lastmod><loc>{0}i</loc></url>", "<url><loc>/j</loc></url>",
+    "<url><loc>https://other.example/</loc></url>", "<url><loc>{0}ö\u2028</loc></url>", "<page/>",
+    "<url><loc>{0}k</loc><loc>{0}k</loc></url>", "<url><loc>{0}l&nbsp;</loc></url>", "text",
+])  # fmt: skip
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.lists(LOOSE, min_size=1, max_size=6))
+@example(["<url><loc>{0}a</loc></url>"] * 3)
+def test_the_quick_way_of_reading_says_what_the_parser_says(entries):
+    body = "".join(one.format(HOME) for one in entries)
+    spaces = f'xmlns="{protocol.CORE}" xmlns:image="{protocol.IMAGE}"'
+    data = f'<?xml version="1.0" encoding="UTF-8"?>\n<urlset {spaces}>{body}</urlset>'
+    quick = read_sitemap(data.encode(), "s.xml")
+    # A comment at the end is no plain form, so this one is parsed.
+    parsed = read_sitemap((data + "<!-- -->").encode(), "s.xml")
+    assert parsed.plain is None
+    assert quick.rows.equals(parsed.rows)
+    place = Place(f"{HOME}s.xml")
+    assert set(check_file(quick, place, NOW)) == set(check_file(parsed, place, NOW))
+
+
+def test_plain_files_are_read_the_quick_way():
+    table = pl.DataFrame({"loc": [f"{HOME}{n}" for n in range(9)], "lastmod": ["2026-11-23"] * 9})
+    (part,) = urlset_parts(table, stylesheet="/view.xsl")
+    rows = read_plain(part.data)
+    assert rows["loc"].to_list() == table["loc"].to_list()
+    assert rows["line"].to_list()[:2] == [4, 8]
+
+
+SITES = st.lists(
+    st.dictionaries(st.integers(0, 60), st.integers(0, 2), max_size=40), min_size=1, max_size=5
+)
+
+
+@settings(max_examples=100, deadline=None)
+@given(SITES, st.integers(1, 7))
+def test_addresses_keep_their_file_and_no_file_is_over_its_limit(builds, most):
+    before = pl.DataFrame(schema=plan.PLACED)
+    for site in builds:
+        types = {"key": pl.UInt64, "kind": pl.UInt32}
+        pages = pl.DataFrame({"key": list(site), "kind": list(site.values())}, schema=types)
+        placed = plan.place(pages, before, dict.fromkeys(range(3), most))
+        after = pages.with_columns(number=placed.numbers)
+        kept = after.join(before, on=["key", "kind"], suffix="_old")
+        assert (kept["number"] == kept["number_old"]).all()
+        new = after.join(before, on=["key", "kind"], how="anti")
+        last = kept.group_by("kind").agg(last=pl.col("number").max())
+        assert (
+            (new.join(last, on="kind").select(pl.col("number") >= pl.col("last"))).to_series().all()
+        )
+        counts = after.group_by("kind", "number").len()
+        assert not counts.height or counts["len"].max() <= most
+        assert placed.runs["len"].sum() == after.height
+        before = after
+
+
+def test_a_lower_limit_moves_only_what_is_over_it():
+    pages = pl.DataFrame(
+        {"key": range(6), "kind": [0] * 6}, schema={"key": pl.UInt64, "kind": pl.UInt32}
+    )
+    before = pages.with_columns(number=pl.Series([1, 1, 1, 1, 2, 2], dtype=pl.UInt32))
+    assert plan.place(pages, before, {0: 3}).numbers.to_list() == [1, 1, 1, 2, 2, 2]
+    assert plan.place(pages, before, {0: 4}).same
+
+
+def link(language: str, href: str) -> str:
+    return f'<x:link rel="alternate" hreflang="{language}" href="{HOME}{href}"/>'
+
+
+def urlset(inner: str) -> bytes:
+    spaces = f'xmlns="{protocol.CORE}" xmlns:x="{protocol.XHTML}" xmlns:i="{protocol.IMAGE}"'
+    video = f'xmlns:v="{protocol.VIDEO}" xmlns:n="{protocol.NEWS}"'
+    return f"<urlset {spaces} {video}>{inner}</urlset>".encode()
+
+
+def url(path: str, inner: str = "") -> str:
+    return f"<url><loc>{HOME}{path}</loc>{inner}</url>"
+
+
+PICTURES = f"<i:image><i:loc>{HOME}p</i:loc></i:image>" * 600
+VIDEO = (
+    f"<v:video><v:thumbnail_loc>{HOME}t</v:thumbnail_loc><v:title>T</v:title>"
+    f"<v:description>D</v:description><v:content_loc>{HOME}v</v:content_loc></v:video>"
+)
+OLD = (
+    "<n:news><n:publication><n:name>N</n:name><n:language>en</n:language></n:publication>"
+    "<n:publication_date>{}</n:publication_date><n:title>T</n:title></n:news>"
+)
+
+
+@pytest.mark.parametrize(
+    ("files", "codes"),
+    [
+        ([url("a") + url("b")], []),
+        ([url("a"), url("a")], ["sitemap-loc-twice"]),
+        ([url("a"), url("a", VIDEO)], []),
+        ([url("a"), url("b", VIDEO)], ["companion-unlisted"]),
+        ([url("a", VIDEO)], []),
+        ([url("a", PICTURES), url("a", PICTURES)], ["sitemap-loc-twice", "sitemap-images-too-many"]),
+        ([url("a", link("en", "a") + link("de", "b")) + url("b", link("de", "b") + link("en", "a"))], []),
+        ([url("a", link("en", "a") + link("de", "b")) + url("b")], ["alternate-not-returned"]),
+        ([url("a", link("de", "elsewhere"))], ["alternate-no-self"]),
+        ([url("a", link("en", "a") + link("en-UK", "b"))], ["alternate-language"]),
+        ([url("a", link("x-default", "a") + link("gb", "b"))], ["alternate-language"]),
+        ([url("a", OLD.format("2026-11-21T09:00:00Z"))], ["news-old"]),
+        ([url("a", OLD.format("2026-11-21"))], []),
+        (["".join(url(str(n), OLD.format("2026-11-23")) for n in range(1_001))], ["news-too-many"]),
+        (["".join(url(f"{n}", "<priority>2</priority>") for n in range(140))], ["sitemap-value"] * 101),
+    ],
+)  # fmt: skip
+def test_rules_that_cross_files_find_exactly_what_breaks_them(files, codes):
+    read = [read_sitemap(urlset(one), f"{number}.xml") for number, one in enumerate(files)]
+    faults = [fault for file in read for fault in check_file(file, Place(), NOW)]
+    faults += check_across(read)
+    assert [fault.code for fault in faults] == codes
+
+
+def test_feeds_are_read_as_they_were_written():
+    import feedparser
+
+    channel = Channel("Marrowfen", HOME, f"{HOME}feed.xml", "New pages", "en-GB")
+    items = [
+        Item(f"{HOME}a?b&c", "A <b> & c\x00", "2026-11-23", "2026-11-20T08:00:00Z", "Wren", "Said",
+             "<p>Whole &amp; text</p>"),
+        Item(f"{HOME}b", "B", "2026-11-22"),
+    ]  # fmt: skip
+    for write in (rss, atom):
+        data = write(channel, items)
+        feed = feedparser.parse(data)
+        assert not feed.bozo
+        assert [(e.link, e.title) for e in feed.entries] == [
+            (f"{HOME}a?b&c", "A <b> & c"), (f"{HOME}b", "B")
+        ]  # fmt: skip
+        assert feed.entries[0].content[0].value == "<p>Whole &amp; text</p>"
+        assert check_file(read_sitemap(data, "feed.xml"), Place(f"{HOME}feed.xml"), NOW) == []
