@@ -14,6 +14,8 @@ import time
 from datetime import UTC, datetime
 from pathlib import Path
 
+from lxml import etree
+
 from jovial_atlas.demo.round import (
     TOKEN,
     TOKEN_VARIABLE,
@@ -69,6 +71,16 @@ def terminal(name: str, line: str, folder: Path) -> None:
     script.unlink()
 
 
+def styled(sitemap: Path, site: str) -> Path:
+    """A sitemap as its style sheet shows it, with pictures from where the site is served. Made
+    here, since browsers put a warning of their own over pages that use XSLT."""
+    sheet = etree.XSLT(etree.parse(sitemap.with_name("sitemap-view.xsl")))
+    text = str(sheet(etree.parse(sitemap))).replace(f'src="{URL}', f'src="http://{site}')
+    place = sitemap.with_suffix(".shown.html")
+    place.write_text(text, "utf-8")
+    return place
+
+
 def web_page(name: str, address: str) -> None:
     """A picture of a page in headless Chromium."""
     with tempfile.TemporaryDirectory() as profile:
@@ -106,6 +118,11 @@ def main() -> None:
                     add_engines(folder, running.engines)
             if not wanted or "site" in wanted:
                 web_page("site", f"http://{running.site}/field-notes/dawn-at-the-reedbed/")
+            if not wanted or "visitors" in wanted:
+                web_page("visitors", f"http://{running.site}/sitemap.html")
+            if not wanted or "sitemap" in wanted:
+                shown = styled(folder / "public/sitemap-field-notes-1.xml", running.site)
+                web_page("sitemap", shown.as_uri())
             time.sleep(0.1)
 
 

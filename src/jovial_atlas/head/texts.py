@@ -13,7 +13,6 @@ from typing import Any
 
 from jinja2 import Template, TemplateError, nodes
 from jinja2.sandbox import SandboxedEnvironment
-from rapidfuzz import process
 
 from jovial_atlas.pages import schema
 from jovial_atlas.sitefile import SiteFile
@@ -65,6 +64,8 @@ def _wrong(pattern: str) -> str:
     for field in tree.find_all(nodes.Getattr):
         owner = field.node.name if isinstance(field.node, nodes.Name) else ""
         if owner in _KNOWN and field.attr not in _KNOWN[owner]:
+            from rapidfuzz import process
+
             best = process.extractOne(field.attr, _KNOWN[owner], score_cutoff=60)
             meant = f" Did you mean {owner}.{best[0]}?" if best else ""
             return f"the pattern names {owner}.{field.attr}, which does not exist.{meant}"

@@ -40,8 +40,11 @@ def robots_of(model: SiteModel) -> RobotsFile:
 
 def disallowed(robots: RobotsFile, path: pl.Expr, agent: str = "*") -> pl.Expr:
     """Whether crawlers may not fetch a column of paths (RFC 9309 §2.2.2, strongest rule first)."""
+    rules = Matcher(robots, agent).rules
     answer = pl.lit(False)
-    for rule in reversed(Matcher(robots, agent).rules):
+    if not rules:
+        return answer
+    for rule in reversed(rules):
         matches = path.str.contains(pattern_regex(rule.pattern))
         answer = pl.when(matches).then(pl.lit(not rule.allow)).otherwise(answer)
     return answer & (path != "/robots.txt")
