@@ -11,9 +11,15 @@ import sys
 import time
 from collections.abc import Callable
 
-from benchmarks import build, check, start, survey
+from benchmarks import build, check, robots, start, survey
 
-BENCHMARKS = {"start": start.run, "survey": survey.run, "build": build.run, "check": check.run}
+BENCHMARKS = {
+    "start": start.run,
+    "survey": survey.run,
+    "build": build.run,
+    "check": check.run,
+    "robots": robots.run,
+}
 
 
 def pair(

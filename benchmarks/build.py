@@ -50,7 +50,7 @@ def run(pair: Callable[..., float]) -> None:
     with tempfile.TemporaryDirectory() as place:
         _against_scripts(Path(place) / "scripts", pair)
     with tempfile.TemporaryDirectory() as place:
-        _second(Path(place) / "second", pair)
+        _second(Path(place) / "second")
     with tempfile.TemporaryDirectory() as place:
         _small(Path(place) / "small", pair)
 
@@ -113,7 +113,7 @@ def _against_scripts(folder: Path, pair: Callable[..., float]) -> None:
     pair(f"{what}, isal alone", ours, squeeze, wanted="at most 5", runs=3)
 
 
-def _second(folder: Path, pair: Callable[..., float]) -> None:
+def _second(folder: Path) -> None:
     lay_out(folder, _ROWS)
     command(folder, "survey", "--quiet")
 

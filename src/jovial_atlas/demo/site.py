@@ -138,6 +138,13 @@ def _listing(folder: str, pages: list[dict[str, Any]]) -> str:
     return f"<ul>\n{links}\n</ul>"
 
 
+#: The home page and the German one are versions of each other.
+_VERSIONS = (
+    f'<link rel="alternate" hreflang="en-GB" href="{URL}/">',
+    f'<link rel="alternate" hreflang="de" href="{URL}/de/">',
+)
+
+
 def _root(site: _Site) -> None:
     site.page(
         "/", "Marrowfen Wetland Reserve",
@@ -149,7 +156,7 @@ def _root(site: _Site) -> None:
         '<p>New here? Begin with the <a href="/places/visitor-barn/">visitor barn</a> and the '
         '<a href="/questions/">questions people ask</a>.</p>',
         description="Reedbeds, open water and four hides: plan a visit to Marrowfen, see what is "
-        "about, and join a guided walk.",
+        "about, and join a guided walk.", head=_VERSIONS,
     )  # fmt: skip
     site.page(
         "/about/", "About the reserve",
@@ -398,7 +405,7 @@ def _german(site: _Site) -> None:
     site.page(
         "/de/", "Naturschutzgebiet Marrowfen", _listing("de", site.content["de"]),
         description="Schilf, Wasser und vier Beobachtungshütten: Ihr Besuch in Marrowfen.",
-        language="de",
+        language="de", head=_VERSIONS,
     )  # fmt: skip
 
 

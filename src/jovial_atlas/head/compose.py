@@ -33,7 +33,7 @@ def head_data(page: Mapping[str, Any], site: SiteFile) -> dict[str, Any]:
         "description": description.value,
         "description_from": description.source,
         "canonical": page["canonical"] or page["loc"],
-        "directives": _directives(page, site),
+        "directives": directives_of(page, site),
         "json_ld": _json_ld(page, site, section, title.value, description.value),
     }
 
@@ -42,7 +42,7 @@ def _section(page: Mapping[str, Any], site: SiteFile) -> Section | None:
     return next((s for s in site.model.section if s.name == page["section"]), None)
 
 
-def _directives(page: Mapping[str, Any], site: SiteFile) -> str:
+def directives_of(page: Mapping[str, Any], site: SiteFile) -> str:
     """Only what differs from the default; the page's other directives are kept where
     crawlers know them."""
     decided = {"all", "index", "follow", "none", "noindex", "nofollow"}

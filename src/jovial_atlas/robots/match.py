@@ -61,17 +61,47 @@ class Matcher:
 
     def __init__(self, robots: RobotsFile, agent: str) -> None:
         self.rules = _strongest_first(_rules_for(robots, agent))
-        self._compiled = [(re.compile(pattern_regex(r.pattern), re.S), r) for r in self.rules]
+        # Rules by what their pattern begins with, up to its first sign: an address is held
+        # only against those it begins like, however many there are.
+        self._begin: dict[str, list[tuple[int, list[str], bool, RobotsRule]]] = {}
+        for rank, rule in enumerate(self.rules):
+            pattern = normal_octets(rule.pattern)
+            anchored = pattern.endswith("$")
+            literal, *parts = re.split(r"\*+", pattern.removesuffix("$"))
+            self._begin.setdefault(literal, []).append((rank, parts, anchored, rule))
+        self._lengths = sorted({len(literal) for literal in self._begin})
 
     def ask(self, path: str) -> Answer:
         """The answer for a path with its query, from the first slash on."""
         path = normal_octets(path.partition("#")[0]) or "/"
         if path.partition("?")[0] == "/robots.txt":
             return Answer(True, None)
-        for expression, rule in self._compiled:
-            if expression.match(path):
-                return Answer(rule.allow, rule)
-        return Answer(True, None)
+        best: tuple[int, RobotsRule] | None = None
+        for length in self._lengths:
+            if length > len(path):
+                break
+            for rank, parts, anchored, rule in self._begin.get(path[:length], ()):
+                if best is not None and rank > best[0]:
+                    break
+                if _fits(path, length, parts, anchored):
+                    best = (rank, rule)
+                    break
+        return Answer(best[1].allow, best[1]) if best else Answer(True, None)
+
+
+def _fits(path: str, start: int, parts: list[str], anchored: bool) -> bool:
+    """Whether what follows the beginning has the parts between the signs `*`, in order; where
+    the pattern is anchored the last of them ends the path."""
+    if anchored:
+        if not parts:
+            return len(path) == start
+        *parts, last = parts
+    for part in parts:
+        found = path.find(part, start)
+        if found < 0:
+            return False
+        start = found + len(part)
+    return not anchored or (path.endswith(last) and len(path) - len(last) >= start)
 
 
 def _rules_for(robots: RobotsFile, agent: str) -> list[RobotsRule]:

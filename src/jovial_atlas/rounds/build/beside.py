@@ -11,11 +11,14 @@ from typing import Any
 import polars as pl
 from jinja2 import Environment, PackageLoader, select_autoescape
 
+from jovial_atlas import addresses
 from jovial_atlas.engines import indexnow
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import write_whole
+from jovial_atlas.head.compose import directives_of
 from jovial_atlas.head.texts import description_of, pattern_text, title_of
 from jovial_atlas.robots import write_robots
+from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_map, nginx_server
 from jovial_atlas.rounds.build.places import KEY, ROBOTS, STYLE
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rules import robots_of
@@ -66,6 +69,24 @@ def site_key(site: SiteFile, *, make: bool = False) -> str:
     key = indexnow.new_key()
     write_whole(place, f"{key}\n".encode())
     return key
+
+
+def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
+    """Configuration of servers for pages that are no HTML, whose directives only a header can
+    carry. For a draft these are all of them."""
+    if "kind" not in survey.filled:
+        return
+    names = ["loc", "directives", "index", "follow"]
+    found = survey.lazy.filter(pl.col("kind") == "document").select(names)
+    headers = {
+        addresses.path_and_query(page["loc"]).partition("?")[0]: said
+        for page in found.collect(engine="streaming").iter_rows(named=True)
+        if (said := directives_of(page, site))
+    }
+    yield "nginx-http.conf", nginx_map(headers)
+    yield "nginx-server.conf", nginx_server()
+    yield "apache-server.conf", apache_server(headers)
+    yield "apache-folder.conf", apache_folder(headers)
 
 
 def style_sheet() -> Named:

@@ -4,7 +4,7 @@ from jovial_atlas.rounds.last import MANIFEST
 
 __all__ = [
     "ADOPTED", "HEAD", "INDEX", "KEY", "LEDGER", "MANIFEST", "PLACED", "RECORD", "ROBOTS",
-    "STYLE", "TABLES",
+    "SERVERS", "STYLE", "TABLES",
 ]  # fmt: skip
 
 INDEX, ROBOTS, STYLE = "sitemap.xml", "robots.txt", "sitemap-view.xsl"
@@ -13,5 +13,5 @@ INDEX, ROBOTS, STYLE = "sitemap.xml", "robots.txt", "sitemap-view.xsl"
 #: each address, and a table a sitemap file), head data, and files that were moved out of the way.
 KEY = "indexnow.key"
 RECORD, PLACED, TABLES = "published.json", "placed", "published"
-HEAD, ADOPTED = "head", "replaced"
+HEAD, ADOPTED, SERVERS = "head", "replaced", "servers"
 LEDGER = "ledger.sqlite"

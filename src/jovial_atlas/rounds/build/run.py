@@ -30,7 +30,16 @@ from jovial_atlas.rounds.build.listing import (
     rows_of,
     tables_of,
 )
-from jovial_atlas.rounds.build.places import ADOPTED, HEAD, INDEX, LEDGER, MANIFEST, ROBOTS, STYLE
+from jovial_atlas.rounds.build.places import (
+    ADOPTED,
+    HEAD,
+    INDEX,
+    LEDGER,
+    MANIFEST,
+    ROBOTS,
+    SERVERS,
+    STYLE,
+)
 from jovial_atlas.rounds.build.public import Record, SitemapRecord
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.sitefile import SiteFile
@@ -127,6 +136,7 @@ class _Building:
         self.output = FileSet(site.output, site.state / MANIFEST, dry=dry)
         self.heads = FileSet(site.state / HEAD, site.state / "head.json", dry=dry)
         self.tables = public.table_set(site, dry=dry)
+        self.servers = FileSet(site.state / SERVERS, site.state / f"{SERVERS}.json", dry=dry)
         self.before = public.load_record(site)
         self.files: dict[str, SitemapRecord] = {}
         self.notes: list[str] = []
@@ -154,6 +164,7 @@ class _Building:
             if not self.dry:
                 self.output.commit(last=(INDEX, ROBOTS))
                 self.heads.commit()
+                self.servers.commit()
                 self.tables.commit()
                 public.save_placed(self.site, placed, known)
                 record = Record(
@@ -161,7 +172,7 @@ class _Building:
                 )
                 public.save_record(self.site, record)
         except BaseException:
-            for one in (self.output, self.heads, self.tables):
+            for one in (self.output, self.heads, self.tables, self.servers):
                 one.discard()
             raise
         held = {record.path: record for record in self.files.values()}
@@ -359,6 +370,8 @@ class _Building:
                 f"The page for visitors is not written: {listing.rows.height:,} pages are listed, "
                 f"and `most` in [visitors] is {site.model.visitors.most:,}."
             )
+        for named in beside.header_files(site, self.survey):
+            self.servers.put(*named)
         self._heads(listing)
 
     def _listed(self) -> Iterator[beside.Listed]:
