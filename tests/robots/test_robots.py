@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from jovial_atlas.robots import (
     Group,
     Matcher,
+    RobotsFile,
     RobotsRule,
     normal_octets,
     parse_robots,
@@ -16,6 +17,7 @@ from jovial_atlas.robots import (
     read_directives,
     write_robots,
 )
+from jovial_atlas.robots.lint import lint
 
 RFC_EXAMPLE = b"""User-Agent: *
 Disallow: *.gif$
@@ -150,3 +152,53 @@ def test_a_pattern_as_expression_matches_like_a_plain_search(pattern, path):
 def test_directives_add_up_and_the_stricter_wins(contents, index, follow, unknown):
     read = read_directives(contents)
     assert (read.index, read.follow, read.unknown) == (index, follow, unknown)
+
+
+@given(st.lists(st.text("ab/*$", min_size=1, max_size=8), max_size=12), st.text("ab/", max_size=8))
+def test_rules_found_by_their_beginning_are_those_that_expressions_find(patterns, path):
+    rules = [RobotsRule(number % 3 == 0, one, number) for number, one in enumerate(patterns)]
+    matcher = Matcher(RobotsFile([Group(["*"], rules)]), "x")
+    plain = next(
+        (one for one in matcher.rules if re.match(pattern_regex(one.pattern), f"/{path}")), None
+    )
+    assert matcher.ask(f"/{path}").rule == plain
+
+
+@pytest.mark.parametrize(
+    ("body", "told"),
+    [
+        ("Disallow: /a\nDisallow: /b", []),
+        ("Disallow: /a\nDisallow: /a", [("robots-rule-shadowed", 3)]),
+        ("Disallow: /a/\nDisallow: /a/b", [("robots-rule-shadowed", 3)]),
+        ("Disallow: /a/b\nDisallow: /a*/b", [("robots-rule-shadowed", 2)]),
+        ("Disallow: /a/\nAllow: /a/b\nDisallow: /a/b/c", []),
+        ("Disallow: /a/\nAllow: /z/b\nDisallow: /a/b/c", [("robots-rule-shadowed", 4)]),
+        ("Disallow: /a$\nDisallow: /a/b", []),
+        ("Allow: /a\nDisallow: /a", [("robots-rule-shadowed", 3)]),
+        ("Allow:\nDisallow: /a", [("robots-rule-empty", 2)]),
+        ("Disallow:", []),
+        ("Disallow: /q", [("robots-rule-idle", 2)]),
+        ("Disallow: /style", [("robots-bars-resources", 2)]),
+        ("Crawl-delay: 3\nDisallow: /a", [("robots-record-uncommon", 2)]),
+        ("Sitemaps: x\nDisallow: /a", [("robots-record-unknown", 2)]),
+        ("Disallow: /a\nUser-agent: b/1.0\nDisallow: /a", [("robots-agent-extra", 3)]),
+        ("Disallow: /a\nUser-agent: x\nUser-agent: *\nDisallow: /b", [("robots-agent-twice", 4)]),
+    ],
+)  # fmt: skip
+def test_each_doubtful_line_is_told_and_no_other(body, told):
+    robots = parse_robots(f"User-agent: *\n{body}\n".encode())
+    paths = ["/", "/a", "/a/", "/a/b", "/a/b/c", "/b", "/ab/b", "/z/b"]
+    faults = lint(robots, "r", paths=paths, resources=["/style.css", "/a.js", "/b.js"][:1])
+    assert [(fault.code, int(fault.where.rpartition(":")[2])) for fault in faults] == told
+
+
+@given(st.lists(st.tuples(st.booleans(), st.text("ab/*", min_size=1, max_size=5)), max_size=6),
+       st.text("ab/", max_size=6))  # fmt: skip
+def test_a_rule_that_is_told_to_have_no_effect_has_none(rules, path):
+    made = [RobotsRule(allow, f"/{one}", number) for number, (allow, one) in enumerate(rules, 2)]
+    robots = RobotsFile([Group(["*"], made, [1])])
+    idle = [int(f.where[2:]) for f in lint(robots, "r") if f.code == "robots-rule-shadowed"]
+    for line in idle:
+        rest = RobotsFile([Group(["*"], [rule for rule in made if rule.line != line], [1])])
+        before, after = (Matcher(one, "*").ask(f"/{path}").allowed for one in (robots, rest))
+        assert before == after

@@ -4,22 +4,17 @@ from __future__ import annotations
 
 import math
 from dataclasses import asdict
-from itertools import groupby
 from typing import TYPE_CHECKING
 
 import click
 
 from jovial_atlas import __version__
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
-from jovial_atlas.cli.output import short
+from jovial_atlas.cli.findings import SEVERITIES, show_findings
 
 if TYPE_CHECKING:
     from jovial_atlas.checks import Finding
     from jovial_atlas.checks.live import Estimate
-    from jovial_atlas.cli.output import Output
-
-_SHOWN = 3
-_SEVERITIES = ("blocker", "error", "warning", "advice")
 
 
 @atlas_command(
@@ -31,7 +26,7 @@ _SEVERITIES = ("blocker", "error", "warning", "advice")
 @click.option("--as", "served_as", metavar="URL", help="Address under which TARGET is served.")
 @click.option(
     "--fail-on",
-    type=click.Choice(_SEVERITIES),
+    type=click.Choice(SEVERITIES),
     default="error",
     show_default=True,
     help="Least severity for exit code 1.",
@@ -120,7 +115,7 @@ def command(
         else:
             checked = check_site(work.site(), work.now(), asked)
             findings, looked_at, seen = checked.findings, checked.looked_at, checked.live
-    findings.sort(key=lambda finding: _SEVERITIES.index(finding.severity))
+    findings.sort(key=lambda finding: SEVERITIES.index(finding.severity))
     if out.format == "json":
         found = {"findings": [asdict(one) for one in findings], "counts": counts(findings)}
         out.json(found | ({"live": asdict(seen)} if seen else {}))
@@ -132,7 +127,7 @@ def command(
         fields = ("severity", "code", "where", "message", "fix")
         out.csv(fields, [[getattr(one, name) for name in fields] for one in findings])
     else:
-        _show(out, findings, looked_at, show_all)
+        show_findings(out, findings, looked_at, show_all)
         if seen:
             out.say(_estimated(seen))
     return 1 if at_or_above(findings, fail_on) else 0
@@ -149,41 +144,3 @@ def _estimated(seen: Estimate) -> str:
         f"fault ({share:.1%}). Of all of them that is {seen.low:.1%} to {seen.high:.1%} with 95 % "
         f"confidence, or {math.floor(low):,} to {math.ceil(high):,}."
     )
-
-
-def _place(out: Output, one: Finding) -> None:
-    """Where it is and what is the matter, on one line where that fits."""
-    where, message = short(one.where), short(one.message, 600)
-    if out.fits(f"  - {where}  {message}"):
-        out.indented(f"- {where} ", message, style="")
-    else:
-        out.indented("-", where, style="")
-        out.indented("", message, indent=6)
-
-
-def _show(out: Output, findings: list[Finding], looked_at: list[str], show_all: bool) -> None:
-    from jovial_atlas.checks.findings import counts
-    from jovial_atlas.checks.registry import CHECKS
-    from jovial_atlas.faults import plural
-
-    for code, group in groupby(findings, key=lambda one: one.code):
-        found = list(group)
-        check = CHECKS[code]
-        times = f" ({len(found):,})" if len(found) > 1 else ""
-        out.severity(check.severity, f"{check.what}{times}", code)
-        shown = found if show_all else found[:_SHOWN]
-        out.indented("", check.why, text_style="dim")
-        for one in shown:
-            _place(out, one)
-        if len(found) > len(shown):
-            out.indented("", f"… and {len(found) - len(shown):,} more; --all shows them")
-        out.indented("do:", check.fix, style="green")
-        out.say()
-    total = counts(findings)
-    said = ", ".join(
-        plural(total[s], s, "advice" if s == "advice" else None) for s in _SEVERITIES if total[s]
-    )
-    looked = ", ".join(looked_at[:4]) + (
-        f" and {len(looked_at) - 4} more" if len(looked_at) > 4 else ""
-    )
-    out.say(f"Checked {looked}: {said or 'nothing found'}.", style="bold")

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from dataclasses import asdict
 from pathlib import Path
 
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.findings import SEVERITIES, show_findings
 
 
 @click.group("robots", epilog="Example: jovial-atlas robots test --agent lanternbot /search/")
@@ -19,7 +22,7 @@ def command() -> None:
     formats=TABLE_FORMATS,
     epilog="Example: jovial-atlas robots test --file robots.txt --agent lanternbot /search/",
 )
-@click.argument("urls", nargs=-1, required=True, metavar="URL...")
+@click.argument("urls", nargs=-1, metavar="[URL]...")
 @click.option(
     "--file",
     type=click.Path(path_type=Path, dir_okay=False),
@@ -27,14 +30,61 @@ def command() -> None:
 )
 @click.option("--agent", "agents", multiple=True, default=["*"], show_default=True,
               help="Product token of a crawler.")  # fmt: skip
-def test(work: Work, urls: tuple[str, ...], file: Path | None, agents: tuple[str, ...]) -> int:
+@click.option("--list", "listed", type=click.File(encoding="utf-8"), metavar="FILE",
+              help="A file with one address or path a line.")  # fmt: skip
+@click.option("--pages", is_flag=True, help="All pages of the last survey.")
+@click.option("--against", metavar="FILE|URL",
+              help="Another robots.txt, as it is live now: show only what changes.")  # fmt: skip
+def test(
+    work: Work,
+    urls: tuple[str, ...],
+    file: Path | None,
+    agents: tuple[str, ...],
+    listed: Iterable[str] | None,
+    pages: bool,
+    against: str | None,
+) -> int:
     """Say for each URL (an address, or a path from '/' on) whether a crawler may fetch it,
     and which line says so. The answers do not change the exit code."""
-    from jovial_atlas.rounds.robots import load_robots, try_robots
+    from jovial_atlas.robots import parse_robots
+    from jovial_atlas.rounds.robots import (
+        compare_robots,
+        load_robots,
+        page_urls,
+        read_robots,
+        try_robots,
+    )
+    from jovial_atlas.web import new_client
 
+    asked = list(urls)
+    if listed:
+        asked += [line.strip() for line in listed if line.strip()]
+    if pages:
+        asked += page_urls(work.site())
+    if not asked:
+        raise click.UsageError("Nothing to test: give addresses, --list FILE or --pages.")
     robots = load_robots(file) if file else load_robots(None, work.site())
-    answers = [one for agent in agents for one in try_robots(robots, agent, urls)]
     out = work.output
+    if against:
+        with new_client() as client:
+            data, faults = read_robots(against, client)
+        for fault in faults:
+            out.warn(f"{fault.where}: {fault.message}")
+        changes = list(compare_robots(parse_robots(data, against), robots, agents, asked))
+        names = ("url", "agent", "before", "after")
+        rows = [[getattr(one, name) for name in names] for one in changes]
+        if out.format == "json":
+            out.json({"changes": [asdict(one) for one in changes]})
+        elif out.format == "csv":
+            out.csv(names, rows)
+        else:
+            columns = [("Address", "fold"), ("Crawler", "left"), ("Allowed before", "left"),
+                       ("Allowed after", "left")]  # fmt: skip
+            if rows:
+                out.table(columns, rows)
+            out.say(f"{len(rows):,} of {len(asked) * len(agents):,} answers change.")
+        return 0
+    answers = [one for agent in agents for one in try_robots(robots, agent, asked)]
     fields = ("url", "agent", "allowed", "rule", "line")
     if out.format == "json":
         out.json({"results": [{name: getattr(one, name) for name in fields} for one in answers]})
@@ -49,4 +99,47 @@ def test(work: Work, urls: tuple[str, ...], file: Path | None, agents: tuple[str
     return 0
 
 
+@atlas_command(
+    "lint",
+    formats=TABLE_FORMATS,
+    epilog="Example: jovial-atlas robots lint https://www.marrowfen.example/",
+)
+@click.argument("target", required=False, metavar="[FILE|URL]")
+@click.option(
+    "--fail-on",
+    type=click.Choice(SEVERITIES),
+    default="error",
+    show_default=True,
+    help="Least severity for exit code 1.",
+)
+@click.option("--all", "show_all", is_flag=True, help="Show every place, not the first few.")
+def lint(work: Work, target: str | None, fail_on: str, show_all: bool) -> int:
+    """Tell every fault and doubtful line of a robots.txt: a file, one that is served, or the one
+    that the site file asks for. Where there is a site file, also what matches no page, and what
+    bars crawlers from styles, scripts and pictures."""
+    from jovial_atlas.checks.findings import at_or_above, counts
+    from jovial_atlas.errors import SiteFileError
+    from jovial_atlas.rounds.robots import lint_robots
+    from jovial_atlas.web import new_client
+
+    site = None
+    try:
+        site = work.site()
+    except SiteFileError:
+        if work.given or target is None:
+            raise
+    with new_client() as client:
+        name, findings = lint_robots(target, site, client)
+    out = work.output
+    if out.format == "json":
+        out.json({"findings": [asdict(one) for one in findings], "counts": counts(findings)})
+    elif out.format == "csv":
+        fields = ("severity", "code", "where", "message", "fix")
+        out.csv(fields, [[getattr(one, name) for name in fields] for one in findings])
+    else:
+        show_findings(out, findings, [name], show_all)
+    return 1 if at_or_above(findings, fail_on) else 0
+
+
 command.add_command(test)
+command.add_command(lint)

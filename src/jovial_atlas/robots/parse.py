@@ -37,10 +37,12 @@ class RobotsRule:
 
 @dataclass(slots=True)
 class Group:
-    """The product tokens of one group, as written, and its rules in order."""
+    """The product tokens of one group, as written, its rules in order, and the lines on which
+    the tokens stand, where the group was read."""
 
     agents: list[str] = field(default_factory=list)
     rules: list[RobotsRule] = field(default_factory=list)
+    lines: list[int] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,6 +108,7 @@ def parse_robots(data: bytes, name: str = "robots.txt") -> RobotsFile:
                 parsed.groups.append(group)
                 naming = True
             group.agents.append(value)
+            group.lines.append(number)
             if not product_token(value):
                 parsed.faults.append(
                     Fault("robots-agent-unnamed", where, f"{value!r} names no crawler.")

@@ -7,10 +7,19 @@ from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import urlsplit
 
+import httpx
+
+from jovial_atlas import addresses
+from jovial_atlas.checks.findings import Finding, findings_of
 from jovial_atlas.errors import AtlasError
+from jovial_atlas.faults import Fault
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, write_robots
+from jovial_atlas.robots.lint import RESOURCES, lint
+from jovial_atlas.robots.parse import READ_LIMIT
+from jovial_atlas.rounds.last import PAGES, last_survey
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.web import Answer, Request, send
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,6 +33,114 @@ class Tried:
     line: int | None
 
 
+def read_robots(target: str, client: httpx.Client) -> tuple[bytes, list[Fault]]:
+    """A robots.txt from a file, or from an address or host as a crawler would fetch it (RFC 9309
+    §2.3). Raises AtlasError where there is nothing to read."""
+    if not target.startswith(("http://", "https://")):
+        try:
+            return Path(target).read_bytes(), []
+        except OSError as error:
+            raise AtlasError(f"{target} cannot be read ({error.strerror}).") from error
+    try:
+        address = addresses.normalise(target)
+    except ValueError as error:
+        raise AtlasError(f"{error}.") from None
+    if addresses.path_and_query(address) == "/":
+        address = f"{addresses.origin(address)}/robots.txt"
+    answer = _followed(address, client)
+    faults = []
+    if answer.status != 200:
+        faults.append(Fault("robots-status", address, f"It answers with status {answer.status}."))
+    kind = answer.headers.get("content-type", "").partition(";")[0].strip()
+    if answer.status == 200 and kind != "text/plain":
+        message = f"It is served as {kind or 'nothing in particular'}."
+        faults.append(Fault("robots-type", address, message))
+    if answer.status >= 500:
+        return b"User-agent: *\nDisallow: /\n", faults
+    return answer.body if answer.status == 200 else b"", faults
+
+
+#: Redirects that crawlers follow on the way to a robots.txt.
+_HOPS = 5
+
+
+def _followed(address: str, client: httpx.Client) -> Answer:
+    """The answer after at most five redirects on the same host."""
+    for _ in range(_HOPS + 1):
+        answer = send(client, Request("GET", address, {}), tries=2, largest=READ_LIMIT, cut=True)
+        target = addresses.resolve(address, answer.headers.get("location", ""))
+        elsewhere = target is None or addresses.origin(target) != addresses.origin(address)
+        if not 300 <= answer.status < 400 or elsewhere or target is None:
+            return answer
+        address = target
+    return answer
+
+
+def lint_robots(
+    target: str | None, site: SiteFile | None, client: httpx.Client
+) -> tuple[str, list[Finding]]:
+    """All faults and doubtful lines of a robots.txt: its name, and the findings. Without a
+    target, of the one that the site file asks for; with a site, held against its pages and the
+    files that they need. Raises AtlasError."""
+    if target is None:
+        assert site is not None
+        planned = robots_of(site.model)
+        name, faults = "robots.txt", list[Fault]()
+        data = write_robots(planned.groups, [], _others(planned))
+    else:
+        name = target
+        data, faults = read_robots(target, client)
+    paths: list[str] = []
+    if site is not None and (site.shared_state / PAGES).exists():
+        locs = last_survey(site).of_host(site).pages.select("loc").collect()["loc"]
+        paths = [addresses.path_and_query(loc) for loc in locs]
+    found = lint(parse_robots(data, name), name, paths=paths, resources=_resources(site))
+    return name, findings_of([*faults, *found])
+
+
+def _others(robots: RobotsFile) -> list[tuple[str, str]]:
+    return [(record.field, record.value) for record in robots.others]
+
+
+def _resources(site: SiteFile | None) -> list[str]:
+    """Paths of styles, scripts and pictures in the output folder."""
+    if site is None or not site.output.is_dir():
+        return []
+    return [
+        "/" + addresses.escape(place.relative_to(site.output).as_posix())
+        for place in sorted(site.output.rglob("*"))
+        if place.suffix.lower() in RESOURCES and place.is_file()
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """An address for which two robots.txt files say otherwise."""
+
+    url: str
+    agent: str
+    before: bool
+    after: bool
+
+
+def compare_robots(
+    before: RobotsFile, after: RobotsFile, agents: Iterable[str], urls: Iterable[str]
+) -> Iterator[Change]:
+    """Where the answers differ. Raises AtlasError for what is no address."""
+    asked = [(url, _path(url)) for url in urls]
+    for agent in agents:
+        old, new = Matcher(before, agent), Matcher(after, agent)
+        for url, path in asked:
+            was, now = old.ask(path).allowed, new.ask(path).allowed
+            if was != now:
+                yield Change(url, agent, was, now)
+
+
+def page_urls(site: SiteFile) -> list[str]:
+    """The addresses of all pages of the last survey. Raises AtlasError where there is none."""
+    return last_survey(site).pages.select("loc").collect()["loc"].to_list()
+
+
 def load_robots(file: Path | None, site: SiteFile | None = None) -> RobotsFile:
     """A robots.txt from a file, or the one a site file asks for, with its line numbers.
 
@@ -32,7 +149,7 @@ def load_robots(file: Path | None, site: SiteFile | None = None) -> RobotsFile:
     if file is None:
         assert site is not None
         planned = robots_of(site.model)
-        return parse_robots(write_robots(planned.groups))
+        return parse_robots(write_robots(planned.groups, [], _others(planned)))
     try:
         return parse_robots(file.read_bytes(), str(file))
     except OSError as error:

@@ -1,0 +1,56 @@
+"""Findings as people read them, for every command that has some."""
+
+from __future__ import annotations
+
+from itertools import groupby
+from typing import TYPE_CHECKING
+
+from jovial_atlas.cli.output import short
+
+if TYPE_CHECKING:
+    from jovial_atlas.checks import Finding
+    from jovial_atlas.cli.output import Output
+
+SEVERITIES = ("blocker", "error", "warning", "advice")
+_SHOWN = 3
+
+
+def _place(out: Output, one: Finding) -> None:
+    """Where it is and what is the matter, on one line where that fits."""
+    where, message = short(one.where), short(one.message, 600)
+    if out.fits(f"  - {where}  {message}"):
+        out.indented(f"- {where} ", message, style="")
+    else:
+        out.indented("-", where, style="")
+        out.indented("", message, indent=6)
+
+
+def show_findings(
+    out: Output, findings: list[Finding], looked_at: list[str], show_all: bool
+) -> None:
+    """Findings for a person: worst first, each kind once with its first places, and the count."""
+    from jovial_atlas.checks.findings import counts
+    from jovial_atlas.checks.registry import CHECKS
+    from jovial_atlas.faults import plural
+
+    for code, group in groupby(findings, key=lambda one: one.code):
+        found = list(group)
+        check = CHECKS[code]
+        times = f" ({len(found):,})" if len(found) > 1 else ""
+        out.severity(check.severity, f"{check.what}{times}", code)
+        shown = found if show_all else found[:_SHOWN]
+        out.indented("", check.why, text_style="dim")
+        for one in shown:
+            _place(out, one)
+        if len(found) > len(shown):
+            out.indented("", f"… and {len(found) - len(shown):,} more; --all shows them")
+        out.indented("do:", check.fix, style="green")
+        out.say()
+    total = counts(findings)
+    said = ", ".join(
+        plural(total[s], s, "advice" if s == "advice" else None) for s in SEVERITIES if total[s]
+    )
+    looked = ", ".join(looked_at[:4]) + (
+        f" and {len(looked_at) - 4} more" if len(looked_at) > 4 else ""
+    )
+    out.say(f"Checked {looked}: {said or 'nothing found'}.", style="bold")
