@@ -202,3 +202,19 @@ def test_a_rule_that_is_told_to_have_no_effect_has_none(rules, path):
         rest = RobotsFile([Group(["*"], [rule for rule in made if rule.line != line], [1])])
         before, after = (Matcher(one, "*").ask(f"/{path}").allowed for one in (robots, rest))
         assert before == after
+
+
+def test_comments_stay_with_what_they_stand_above():
+    text = (
+        "# The top\n\n# All\nUser-agent: *\n# the old shop\n# is gone\nDisallow: /shop/\n"
+        "Allow: /a # why\n\n# nothing follows\n"
+    )
+    read = parse_robots(text.encode())
+    (group,) = read.groups
+    assert (read.comment, group.comment) == ("The top\nnothing follows", "All")
+    assert [rule.reason for rule in group.rules] == ["the old shop\nis gone", "why"]
+    again = parse_robots(write_robots(read.groups, comment=read.comment))
+    assert (again.comment, again.groups[0].comment) == (read.comment, "All")
+    assert [(r.pattern, r.reason) for r in again.groups[0].rules] == [
+        (r.pattern, r.reason) for r in group.rules
+    ]

@@ -25,11 +25,13 @@ _MISSPELT = {"useragent": "user-agent", "user agent": "user-agent", "dissallow":
 
 @dataclass(frozen=True, slots=True)
 class RobotsRule:
-    """One Allow or Disallow line; `line` counts from 1."""
+    """One Allow or Disallow line; `line` counts from 1. `reason` is the comment above it or
+    behind it."""
 
     allow: bool
     pattern: str
     line: int
+    reason: str = ""
 
     def __str__(self) -> str:
         return f"{'Allow' if self.allow else 'Disallow'}: {self.pattern}"
@@ -37,12 +39,13 @@ class RobotsRule:
 
 @dataclass(slots=True)
 class Group:
-    """The product tokens of one group, as written, its rules in order, and the lines on which
-    the tokens stand, where the group was read."""
+    """The product tokens of one group, as written, its rules in order, the lines on which
+    the tokens stand, where the group was read, and the comment above it."""
 
     agents: list[str] = field(default_factory=list)
     rules: list[RobotsRule] = field(default_factory=list)
     lines: list[int] = field(default_factory=list)
+    comment: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,12 +59,41 @@ class Record:
 
 @dataclass(slots=True)
 class RobotsFile:
-    """All that a robots.txt says."""
+    """All that a robots.txt says. `comment` holds the comments that belong to no group and no
+    rule."""
 
     groups: list[Group] = field(default_factory=list)
     sitemaps: list[Record] = field(default_factory=list)
     others: list[Record] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
+    comment: str = ""
+
+
+class _Comments:
+    """Comments on their way to what they stand above."""
+
+    def __init__(self) -> None:
+        self.loose: list[str] = []
+        self._waiting: list[str] = []
+
+    def add(self, raw: bytes) -> None:
+        """Take the comment of a line; an empty line parts what is above it from what follows."""
+        before, sign, text = raw.partition(b"#")
+        if sign:
+            self._waiting.append(text.decode("utf-8", "replace").strip())
+        elif not before.strip():
+            self.let_go()
+
+    def take(self) -> str:
+        """The comments that stand right above the line at hand, or behind it."""
+        text = "\n".join(self._waiting)
+        self._waiting = []
+        return text
+
+    def let_go(self) -> None:
+        """What is waiting belongs to nothing in particular."""
+        self.loose += self._waiting
+        self._waiting = []
 
 
 def product_token(value: str) -> str:
@@ -85,7 +117,9 @@ def parse_robots(data: bytes, name: str = "robots.txt") -> RobotsFile:
         )
     group: Group | None = None
     naming = False
+    comments = _Comments()
     for number, raw in enumerate(_LINE_END.split(data.removeprefix(b"\xef\xbb\xbf")), start=1):
+        comments.add(raw)
         line = raw.split(b"#", 1)[0].strip(b" \t").decode("utf-8", errors="surrogateescape")
         if not line:
             continue
@@ -107,6 +141,7 @@ def parse_robots(data: bytes, name: str = "robots.txt") -> RobotsFile:
                 group = Group()
                 parsed.groups.append(group)
                 naming = True
+            group.comment = "\n".join(filter(None, (group.comment, comments.take())))
             group.agents.append(value)
             group.lines.append(number)
             if not product_token(value):
@@ -124,7 +159,7 @@ def parse_robots(data: bytes, name: str = "robots.txt") -> RobotsFile:
                     )
                 )
                 continue
-            group.rules.append(RobotsRule(kind == "allow", value, number))
+            group.rules.append(RobotsRule(kind == "allow", value, number, comments.take()))
             if value and value[0] not in "/*$":
                 parsed.faults.append(
                     Fault(
@@ -149,6 +184,8 @@ def parse_robots(data: bytes, name: str = "robots.txt") -> RobotsFile:
                 parsed.faults.append(
                     Fault("robots-noindex-line", where, "No crawler obeys Noindex in robots.txt.")
                 )
+    comments.let_go()
+    parsed.comment = "\n".join(comments.loose)
     return parsed
 
 

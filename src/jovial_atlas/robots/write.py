@@ -13,17 +13,25 @@ def write_robots(
     others: Iterable[tuple[str, str]] = (),
     comment: str = "",
 ) -> bytes:
-    """A robots.txt in UTF-8. A group without rules says `Disallow:` (nothing is barred)."""
-    blocks = [f"# {line}" for line in comment.splitlines()]
+    """A robots.txt in UTF-8. A group without rules says `Disallow:` (nothing is barred). The
+    comment of a group and the reason of a rule stand above it."""
+    blocks = _comment(comment)
     for group in groups:
-        lines = [f"User-agent: {_one_line(agent)}" for agent in group.agents]
-        lines += [_one_line(str(rule)) for rule in group.rules] or ["Disallow:"]
+        lines = _comment(group.comment)
+        lines += [f"User-agent: {_one_line(agent)}" for agent in group.agents]
+        for rule in group.rules:
+            lines += [*_comment(rule.reason), _one_line(str(rule))]
+        lines += [] if group.rules else ["Disallow:"]
         blocks += ["", *lines] if blocks else lines
     rest = [f"{_one_line(key)}: {_one_line(value)}" for key, value in others]
     rest += [f"Sitemap: {_one_line(address)}" for address in sitemaps]
     if rest:
         blocks += ["", *rest] if blocks else rest
     return ("\n".join(blocks) + "\n").encode()
+
+
+def _comment(text: str) -> list[str]:
+    return [f"# {line}".rstrip() for line in text.splitlines()]
 
 
 def _one_line(text: str) -> str:

@@ -233,7 +233,10 @@ def site_file_text(
 
 
 def _robots_lines(robots: RobotsFile) -> list[str]:
-    lines = ["# Taken over from the robots.txt that was there.", "[robots]", "groups = ["]
+    lines = ["# Taken over from the robots.txt that was there.", "[robots]"]
+    if robots.comment:
+        lines.append(f"comment = {_quoted(robots.comment)}")
+    lines.append("groups = [")
     for group in robots.groups:
         allow = [rule.pattern for rule in group.rules if rule.allow and rule.pattern]
         disallow = [rule.pattern for rule in group.rules if not rule.allow and rule.pattern]
@@ -241,6 +244,13 @@ def _robots_lines(robots: RobotsFile) -> list[str]:
         parts = [f"agents = {_list([agent for agent in agents if agent])}"]
         parts += [f"allow = {_list(allow)}"] if allow else []
         parts += [f"disallow = {_list(disallow)}"] if disallow else []
+        parts += [f"comment = {_quoted(group.comment)}"] if group.comment else []
+        why = [
+            f"{_quoted(rule.pattern)} = {_quoted(rule.reason)}"
+            for rule in group.rules
+            if rule.reason and rule.pattern
+        ]
+        parts += [f"reasons = {{ {', '.join(why)} }}"] if why else []
         if any(agents):
             lines.append(f"  {{ {', '.join(parts)} }},")
     lines.append("]")

@@ -25,8 +25,9 @@ def robots_of(model: SiteModel) -> RobotsFile:
     groups = [
         Group(
             list(group.agents),
-            [RobotsRule(True, path, 0) for path in group.allow]
-            + [RobotsRule(False, path, 0) for path in group.disallow],
+            [RobotsRule(True, path, 0, group.reasons.get(path, "")) for path in group.allow]
+            + [RobotsRule(False, path, 0, group.reasons.get(path, "")) for path in group.disallow],
+            comment=group.comment,
         )
         for group in model.robots.groups
     ]
@@ -35,7 +36,7 @@ def robots_of(model: SiteModel) -> RobotsFile:
         key, _, value = record.partition(":")
         records.append(Record(key.strip(), value.strip(), 0))
     sitemaps = [Record("Sitemap", address, 0) for address in model.robots.sitemaps]
-    return RobotsFile(groups, sitemaps, records)
+    return RobotsFile(groups, sitemaps, records, comment=model.robots.comment)
 
 
 def disallowed(robots: RobotsFile, path: pl.Expr, agent: str = "*") -> pl.Expr:

@@ -214,6 +214,17 @@ class RobotsGroup(Part):
     agents: tuple[str, ...] = Field(description='crawlers by product token, "*" for all')
     allow: tuple[str, ...] = Field((), description="path patterns that may be fetched")
     disallow: tuple[str, ...] = Field((), description="path patterns that may not")
+    comment: str = Field("", description="comment above the group")
+    reasons: dict[str, str] = Field(
+        default_factory=dict, description="pattern → why, as a comment above its rule"
+    )
+
+    @model_validator(mode="after")
+    def _reasons_have_rules(self) -> RobotsGroup:
+        for pattern in self.reasons:
+            if pattern not in (*self.allow, *self.disallow):
+                raise ValueError(f"reasons names {pattern!r}, which is no rule of this group")
+        return self
 
     @field_validator("agents")
     @classmethod
@@ -242,6 +253,7 @@ class Robots(Part):
     groups: tuple[RobotsGroup, ...] = Field(
         (RobotsGroup(agents=("*",)),), description="groups, in order"
     )
+    comment: str = Field("", description="comment at the top")
     records: tuple[str, ...] = Field((), description='other records, as in "Crawl-delay: 10"')
     sitemaps: tuple[str, ...] = Field((), description="sitemaps to name beside the tool's own")
 

@@ -36,7 +36,7 @@ def robots_file(site: SiteFile, sitemaps: Sequence[str]) -> Named:
     robots = robots_of(site.model)
     draft = site.model.site.stage == "draft"
     named = [] if draft else [*sitemaps, *(record.value for record in robots.sitemaps)]
-    comment = "This site is a draft: nothing may be fetched yet." if draft else ""
+    comment = "This site is a draft: nothing may be fetched yet." if draft else robots.comment
     others = [(record.field, record.value) for record in robots.others]
     return ROBOTS, write_robots(robots.groups, named, others, comment)
 
