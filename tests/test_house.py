@@ -51,7 +51,7 @@ def test_every_code_that_is_emitted_is_in_the_registry_and_the_other_way():
     built = {
         f"{name}-{kind}" for name in ("title", "description") for kind in ("missing", "duplicate")
     }
-    other_names = {"sitemap-video", "json-ld"}
+    other_names = {"sitemap-video", "json-ld", "crawl-delay"}
     assert quoted | built >= set(CHECKS)
     assert quoted - set(CHECKS) - other_names == set()
     assert all(

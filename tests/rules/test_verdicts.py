@@ -160,3 +160,32 @@ def test_patterns_of_folders_match_as_any_pattern_does(pattern):
     ]
     found = pl.DataFrame({"_path": paths}).select(hit=matches((pattern,)))["hit"].to_list()
     assert found == [bool(re.search(patterns.to_regex(pattern), path)) for path in paths]
+
+
+LIMITS = """
+[[section]]
+name = "notes"
+match = "/notes/**"
+max_snippet = 50
+max_image_preview = "large"
+[[rule]]
+match = "/notes/b/"
+set = { max_snippet = -1, archive = false, translate = false, unavailable_after = "2027-01-31" }
+"""
+
+
+@pytest.mark.parametrize(
+    ("columns", "directives"),
+    [
+        ({}, ""),
+        ({"loc": f"{URL}/notes/a/"}, "max-snippet:50, max-image-preview:large"),
+        ({"loc": f"{URL}/notes/a/", "directives": "max-snippet:9"},
+         "max-snippet:9, max-image-preview:large"),
+        ({"loc": f"{URL}/notes/b/"}, "max-snippet:-1, max-image-preview:large, "
+         "unavailable_after:2027-01-31, noarchive, notranslate"),
+    ],
+)  # fmt: skip
+def test_limits_are_decided_field_by_field_and_the_page_wins(tmp_path, columns, directives):
+    site = read_site_file(write_site(tmp_path, {}, LIMITS))
+    row = decide(table(**columns), site).to_dicts()[0]
+    assert head_data(row, site)["directives"] == directives

@@ -15,6 +15,7 @@ COMMANDS = {
     "init": ("init", "Write a site file from a folder of built HTML."),
     "survey": ("survey", "Read the content and show what is there and what changed."),
     "pages": ("pages", "List pages with their verdicts."),
+    "rules": ("rules", "List and change the rules, with a look at what turns."),
     "explain": ("explain", "Explain one page: its verdict, and all that is published for it."),
     "build": ("build", "Write sitemaps, robots.txt and head data."),
     "check": ("check", "Check the build, or any file, folder or address."),

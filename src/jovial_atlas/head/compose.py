@@ -51,11 +51,26 @@ def directives_of(page: Mapping[str, Any], site: SiteFile) -> str:
         for word in (page["directives"] or "").split(", ")
         if word.partition(":")[0].lower() in KNOWN - decided
     ]
+    said = {word.partition(":")[0].lower() for word in words}
+    # What the page says of itself wins over what was decided for it.
+    words += [word for name, word in _limits(page) if name not in said]
     if not page["follow"]:
         words.insert(0, "nofollow")
     if not page["index"] or site.model.site.stage == "draft":
         words.insert(0, "noindex")
     return ", ".join(words)
+
+
+def _limits(page: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
+    """Directives of the decided limits, each with the name by which a page may say its own."""
+    for name in ("max-snippet", "max-image-preview", "max-video-preview", "unavailable_after"):
+        value = page.get(name.replace("-", "_"))
+        if value is not None:
+            yield name, f"{name}:{value}"
+    if page.get("archive") is False:
+        yield "noarchive", "noarchive"
+    if page.get("translate") is False:
+        yield "notranslate", "notranslate"
 
 
 def _json_ld(

@@ -28,6 +28,12 @@ FIELDS: dict[str, Any] = {
     "follow": pl.Boolean,
     "changefreq": pl.String,
     "priority": pl.Float64,
+    "max_snippet": pl.Int64,
+    "max_image_preview": pl.String,
+    "max_video_preview": pl.Int64,
+    "archive": pl.Boolean,
+    "translate": pl.Boolean,
+    "unavailable_after": pl.String,
 }
 
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from jovial_atlas import addresses, languages, patterns
+from jovial_atlas import addresses, dates, languages, patterns
 from jovial_atlas.sitefile.sources import Part, Source, origin_of
 
 #: Names that a section may not have, since other files of the set are called so.
@@ -100,6 +100,12 @@ class Output(Part):
     )
 
 
+def _day(value: str | None) -> str | None:
+    if value is not None and not dates.is_w3c(value):
+        raise ValueError(f"{value!r} is no date; write it as 2026-11-23")
+    return value
+
+
 def _patterns(value: str | tuple[str, ...]) -> tuple[str, ...]:
     found = (value,) if isinstance(value, str) else value
     for pattern in found:
@@ -129,6 +135,20 @@ class Section(Part):
     priority: float | None = Field(
         None, ge=0, le=1, description="weight within the site; large engines ignore it"
     )
+    max_snippet: int | None = Field(
+        None, ge=-1, description="longest text in a result, in characters; 0 none, -1 any"
+    )
+    max_image_preview: Literal["none", "standard", "large"] | None = Field(
+        None, description="largest picture in a result"
+    )
+    max_video_preview: int | None = Field(
+        None, ge=-1, description="longest piece of a video in a result, in seconds; -1 any"
+    )
+    archive: bool | None = Field(None, description="whether engines may show a copy they keep")
+    translate: bool | None = Field(None, description="whether engines may offer a translation")
+    unavailable_after: str | None = Field(
+        None, description="date from which on no result shall show it"
+    )
     max_urls: int | None = Field(
         None, ge=1, le=50_000, description="addresses in one of its files, at most"
     )
@@ -152,6 +172,11 @@ class Section(Part):
             raise ValueError(f"{value!r} is the name of another file of the set; choose another")
         return value
 
+    @field_validator("unavailable_after")
+    @classmethod
+    def _date(cls, value: str | None) -> str | None:
+        return _day(value)
+
     @field_validator("match")
     @classmethod
     def _pattern(cls, value: str | tuple[str, ...]) -> str | tuple[str, ...]:
@@ -172,6 +197,25 @@ class Decision(Part):
     follow: bool | None = Field(None, description="whether links on the page are followed")
     changefreq: Frequency | None = Field(None, description="how often the page changes")
     priority: float | None = Field(None, ge=0, le=1, description="weight within the site")
+    max_snippet: int | None = Field(
+        None, ge=-1, description="longest text in a result, in characters; 0 none, -1 any"
+    )
+    max_image_preview: Literal["none", "standard", "large"] | None = Field(
+        None, description="largest picture in a result"
+    )
+    max_video_preview: int | None = Field(
+        None, ge=-1, description="longest piece of a video in a result, in seconds; -1 any"
+    )
+    archive: bool | None = Field(None, description="whether engines may show a copy they keep")
+    translate: bool | None = Field(None, description="whether engines may offer a translation")
+    unavailable_after: str | None = Field(
+        None, description="date from which on no result shall show it"
+    )
+
+    @field_validator("unavailable_after")
+    @classmethod
+    def _date(cls, value: str | None) -> str | None:
+        return _day(value)
 
     @model_validator(mode="after")
     def _says_something(self) -> Decision:

@@ -124,7 +124,6 @@ def read_site_file(path: Path) -> SiteFile:
     """Read and check a site file. Raises SiteFileError with every problem found."""
     try:
         text = path.read_bytes().decode("utf-8-sig")
-        values = tomllib.loads(text)
     except FileNotFoundError:
         message = "The file does not exist. Run `jovial-atlas init` to write one."
         raise SiteFileError(str(path), [Problem(None, "", message)]) from None
@@ -134,6 +133,14 @@ def read_site_file(path: Path) -> SiteFile:
     except UnicodeDecodeError as error:
         message = f"The file is not UTF-8 (byte {error.start}). Save it as UTF-8."
         raise SiteFileError(str(path), [Problem(None, "", message)]) from error
+    return parse_site_file(text, path)
+
+
+def parse_site_file(text: str, path: Path) -> SiteFile:
+    """Check the text of a site file that is, or will be, at `path`. Raises SiteFileError with
+    every problem found."""
+    try:
+        values = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise SiteFileError(str(path), [_syntax_problem(text, str(error))]) from None
     lines = line_map(text)

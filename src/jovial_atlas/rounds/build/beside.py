@@ -22,6 +22,7 @@ from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_map,
 from jovial_atlas.rounds.build.places import KEY, ROBOTS, STYLE
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rules import robots_of
+from jovial_atlas.rules.layers import FIELDS
 from jovial_atlas.sitefile import HtmlSource, IndexNowChannel, MarkdownSource, SiteFile
 from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
 
@@ -76,7 +77,7 @@ def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
     carry. For a draft these are all of them."""
     if "kind" not in survey.filled:
         return
-    names = ["loc", "directives", "index", "follow"]
+    names = ["loc", "directives", *FIELDS]
     found = survey.lazy.filter(pl.col("kind") == "document").select(names)
     headers = {
         addresses.path_and_query(page["loc"]).partition("?")[0]: said

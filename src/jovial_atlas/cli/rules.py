@@ -1,0 +1,199 @@
+"""`rules`: list and change the rules, with a look at what a change does before it is saved."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
+
+if TYPE_CHECKING:
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.rounds.rules import Preview
+
+_TRUTH = {"true": True, "yes": True, "false": False, "no": False}
+
+
+@click.group(
+    "rules", epilog="Example: jovial-atlas rules add --match '/tags/**' --set listed=false"
+)
+def command() -> None:
+    """List and change the rules of the site file. A change shows which pages turn before it is
+    saved; comments in the file stay."""
+
+
+def _selectors(function: Callable[..., Any]) -> Callable[..., Any]:
+    for decorate in (
+        click.option("--yes", is_flag=True, help="Save without asking."),
+        click.option("--reason", metavar="TEXT", help="Why, in your words."),
+        click.option(
+            "--set", "sets", multiple=True, metavar="FIELD=VALUE",
+            help="What it decides: listed=false, index=no, priority=0.8. May stand several times.",
+        ),
+        click.option("--when", metavar="SQL", help="Condition over the page table's columns."),
+        click.option("--section", metavar="NAME", help="Pages of this section."),
+        click.option(
+            "--match", multiple=True, metavar="PATTERN", help="Addresses like this, or several."
+        ),
+    ):  # fmt: skip
+        function = decorate(function)
+    return function
+
+
+@atlas_command("list", formats=TABLE_FORMATS, epilog="Example: jovial-atlas rules list")
+def list_rules(work: Work) -> int:
+    """List the rules in their order; later ones win."""
+    out = work.output
+    rules = [_shown(number, rule) for number, rule in enumerate(work.site().model.rule, start=1)]
+    names = ("number", "match", "section", "when", "set", "reason")
+    if out.format == "json":
+        out.json({"rules": rules})
+    elif out.format == "csv":
+        out.csv(names, [[rule[name] for name in names] for rule in rules])
+    elif not rules:
+        out.say("There is no rule. `jovial-atlas rules add` writes one.")
+    else:
+        out.table(
+            [("No.", "right"), ("Match", "fold"), ("Section", "left"), ("When", "fold"),
+             ("Sets", "fold"), ("Reason", "fold")],
+            [[rule[name] for name in names] for rule in rules],
+        )  # fmt: skip
+    return 0
+
+
+def _shown(number: int, rule: Any) -> dict[str, Any]:
+    sets = rule.set.model_dump(exclude_none=True)
+    return {
+        "number": number,
+        "match": ", ".join(rule.patterns),
+        "section": rule.section,
+        "when": rule.when,
+        "set": ", ".join(f"{name} = {str(value).lower()}" for name, value in sets.items()),
+        "reason": rule.reason,
+    }
+
+
+@atlas_command(
+    "add",
+    formats=FORMATS,
+    epilog="Example: jovial-atlas rules add --match '/tags/**' --when 'entries < 3' "
+    "--set listed=false --reason 'Thin tags help no one'",
+)
+@_selectors
+@click.option("--at", type=click.IntRange(1), help="Place in the order. Default: last.")
+def add(work: Work, at: int | None, yes: bool, **given: Any) -> int:
+    """Add a rule."""
+    from jovial_atlas.sitefile.edit import add_rule
+
+    values = {key: value for key, value in _values(given).items() if value is not None}
+    return _change(work, lambda text: add_rule(text, values, at), yes)
+
+
+@atlas_command(
+    "change", formats=FORMATS, epilog="Example: jovial-atlas rules change 2 --set index=true"
+)
+@click.argument("number", type=int)
+@_selectors
+def change(work: Work, number: int, yes: bool, **given: Any) -> int:
+    """Change rule NUMBER: what is given is set anew, an empty value takes a key out."""
+    from jovial_atlas.sitefile.edit import change_rule
+
+    values = _values(given)
+    if not values:
+        raise click.UsageError("Nothing to change: give --match, --when, --set or another option.")
+    return _change(work, lambda text: change_rule(text, number, values), yes)
+
+
+@atlas_command("remove", formats=FORMATS, epilog="Example: jovial-atlas rules remove 2")
+@click.argument("number", type=int)
+@click.option("--yes", is_flag=True, help="Save without asking.")
+def remove(work: Work, number: int, yes: bool) -> int:
+    """Remove rule NUMBER."""
+    from jovial_atlas.sitefile.edit import remove_rule
+
+    return _change(work, lambda text: remove_rule(text, number), yes)
+
+
+@atlas_command("move", formats=FORMATS, epilog="Example: jovial-atlas rules move 3 1")
+@click.argument("number", type=int)
+@click.argument("to", type=int)
+@click.option("--yes", is_flag=True, help="Save without asking.")
+def move(work: Work, number: int, to: int, yes: bool) -> int:
+    """Move rule NUMBER to place TO in the order."""
+    from jovial_atlas.sitefile.edit import move_rule
+
+    return _change(work, lambda text: move_rule(text, number, to), yes)
+
+
+def _values(given: dict[str, Any]) -> dict[str, Any]:
+    """The keys of a rule that were given; None for those given empty."""
+    values: dict[str, Any] = {}
+    if match := [one for one in given["match"] if one]:
+        values["match"] = match[0] if len(match) == 1 else match
+    elif given["match"]:
+        values["match"] = None
+    for key in ("section", "when", "reason"):
+        if given[key] is not None:
+            values[key] = given[key] or None
+    if given["sets"]:
+        values["set"] = dict(_set(one) for one in given["sets"])
+    return values
+
+
+def _set(text: str) -> tuple[str, Any]:
+    name, sign, value = text.partition("=")
+    if not sign:
+        raise click.UsageError(f"--set {text!r}: write it as FIELD=VALUE, as in listed=false.")
+    value = value.strip()
+    if value.lower() in _TRUTH:
+        return name.strip(), _TRUTH[value.lower()]
+    try:
+        return name.strip(), float(value)
+    except ValueError:
+        return name.strip(), value
+
+
+def _change(work: Work, edit: Callable[[str], str], yes: bool) -> int:
+    from jovial_atlas.rounds.rules import preview, save
+
+    out = work.output
+    found = preview(work.site(), edit)
+    if out.format != "json":
+        _show(out, found)
+        if not yes and sys.stdin.isatty() and sys.stdout.isatty():
+            yes = click.confirm("Save this?", default=False)
+    if yes:
+        save(found)
+    if out.format == "json":
+        out.json({"turns": [asdict(turn) for turn in found.turns], "saved": yes})
+    else:
+        out.say("Saved." if yes else "Nothing was saved; --yes saves it.", style="bold")
+    return 0
+
+
+def _show(out: Output, found: Preview) -> None:
+    from jovial_atlas.faults import plural
+
+    if not found.turns:
+        out.say(f"No verdict of {plural(found.pages, 'page')} changes.")
+    for turn in found.turns:
+        was, now = (_word(value) for value in (turn.before, turn.after))
+        out.say(f"{turn.field}: {was} → {now} for {plural(turn.count, 'page')}")
+        for loc in turn.examples:
+            out.indented("-", loc)
+        if turn.count > len(turn.examples):
+            out.indented("", f"… and {turn.count - len(turn.examples):,} more", indent=4)
+
+
+def _word(value: object) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return "nothing" if value is None else str(value)
+
+
+for one in (list_rules, add, change, remove, move):
+    command.add_command(one)
