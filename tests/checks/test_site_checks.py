@@ -96,6 +96,14 @@ def test_texts_are_compared_among_listed_pages_only(site, rows, expected):
             [("canonical-unfindable", "/a")],
         ),
         (
+            [("/a", {"canonical": f"{URL}/b"}), ("/b", {"canonical": f"{URL}/a"})],
+            [("canonical-loop", "/b"), ("canonical-loop", "/a")],
+        ),
+        (
+            [("/a", {"canonical": f"{URL}/b"}), ("/b", {"canonical": f"{URL}/c"}), ("/c", {})],
+            [("canonical-chain", "/a")],
+        ),
+        (
             [("/a", {"canonical": f"{URL}/c"}), ("/b", {"canonical": f"{URL}/c"}), ("/c", {})],
             [("canonical-shared", "/c")],
         ),

@@ -67,3 +67,17 @@ def test_a_wrong_change_is_refused_and_nothing_is_saved(marrowfen, arguments, sa
     ran = run_command("rules", *arguments, "--yes", cwd=marrowfen)
     assert (ran.code, (marrowfen / "atlas.toml").read_bytes()) == (2, before)
     assert said in ran.err
+
+
+def test_a_section_that_is_hidden_at_once_is_told_until_the_next_build(marrowfen):
+    def codes():
+        found = run_command("check", "--format", "json", cwd=marrowfen).json["findings"]
+        return {one["code"]: one["message"] for one in found}
+
+    assert "section-flipped" not in codes()
+    rules(marrowfen, "add", "--match", "/species/**", "--set", "index=no", "--yes")
+    built = run_command("build", cwd=marrowfen)
+    assert "9 pages of 9 in species may no longer be indexed" in built.err
+    assert "9 pages of 9" in codes()["section-flipped"]
+    run_command("build", cwd=marrowfen)
+    assert "section-flipped" not in codes()

@@ -98,7 +98,7 @@ def check_canonicals(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
     elsewhere = decided.filter(
         pl.col("canonical").is_not_null() & (pl.col("canonical") != pl.col("loc"))
     ).select("loc", "canonical", "index", "redirect")
-    known = decided.select("loc", "index", "redirect")
+    known = decided.select("loc", "index", "redirect", onward="canonical")
     joined = elsewhere.join(
         known, left_on="canonical", right_on="loc", how="left", suffix="_target", coalesce=True
     ).sort("canonical", "loc")
@@ -118,6 +118,11 @@ def check_canonicals(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
         elif not row["index_target"] or row["redirect_target"]:
             why = "redirects" if row["redirect_target"] else "may not be indexed"
             yield Fault("canonical-unfindable", loc, f"Its canonical {canonical} {why}.")
+        elif row["onward"] not in (None, canonical):
+            back = row["onward"] == loc
+            said = "names it in return" if back else f"names {row['onward']} in turn"
+            code = "canonical-loop" if back else "canonical-chain"
+            yield Fault(code, loc, f"Its canonical {canonical} {said}.")
         else:
             shared.setdefault(canonical, []).append(loc)
     for host, locs in hosts.items():

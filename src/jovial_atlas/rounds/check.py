@@ -97,11 +97,13 @@ def _check_host(
         *page_checks.check_videos(decided),
         *sets.check_set(read, dates.write(now), robots),
     ]
+    record = load_record(site)
+    faults += _flipped(record.hidden)
     if site.model.site.stage == "live":
         faults += sets.check_against_robots(read, written)
         if read.files:
             faults += sets.check_against_pages(read, decided)
-            faults += sets.check_stale(load_record(site).at, survey.at, decided)
+            faults += sets.check_stale(record.at, survey.at, decided)
         elif decided["listed"].any():
             faults.append(Fault("sitemap-none", relative(site.output / INDEX), "It is missing."))
     looked_at += [plural(decided.height, "page"), plural(len(read.files), "sitemap file"), ROBOTS]
@@ -115,6 +117,16 @@ def _check_host(
 
 
 JOURNAL = "live.jsonl"
+#: From this share of a section on, and this many pages, hiding pages counts as an accident.
+_ACCIDENT_SHARE, _ACCIDENT_PAGES = 0.3, 3
+
+
+def _flipped(hidden: dict[str, tuple[int, int]]) -> Iterator[Fault]:
+    """Sections of which the last build took many pages out of the index."""
+    for name, (count, had) in hidden.items():
+        if count >= _ACCIDENT_PAGES and count >= _ACCIDENT_SHARE * had:
+            turned = f"{plural(count, 'page')} of {had:,} turned from index to noindex"
+            yield Fault("section-flipped", name, f"{turned} in the last build.")
 
 
 def _ask(

@@ -97,7 +97,17 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
 
 
 def _read_directives(page: OpenPage) -> None:
-    directives = read_directives(_named(page, "name", "robots"))
+    tags = _named(page, "name", "robots")
+    directives = read_directives(tags)
+    names = {word.strip().lower() for tag in tags for word in tag.split(",")}
+    for yes, no in (("index", "noindex"), ("follow", "nofollow"), ("all", "none")):
+        if {yes, no} <= names or (yes == "all" and yes in names and "noindex" in names):
+            message = (
+                f"The robots meta tags say both {yes!r} and its opposite; the stricter counts."
+            )
+            page.fault("directive-contradiction", message)
+    if len(tags) > 1:
+        page.fault("directive-repeated", f"The page has {len(tags)} robots meta tags.")
     page.row["directives"] = directives.words or None
     if directives.unknown:
         page.fault(

@@ -388,6 +388,22 @@ def _ordered(table: pl.DataFrame, kind: Kind) -> pl.DataFrame:
     return table
 
 
+def hidden_by(
+    survey: LastSurvey, listing: Listing, before: pl.DataFrame, kinds: Sequence[Kind]
+) -> dict[str, tuple[int, int]]:
+    """Of each section, how many pages were listed by the build before and may no longer be
+    indexed, and how many it had listed. Sections where there is none are left out."""
+    if not listing.not_listed or not before.height:
+        return {}
+    now = survey.lazy.filter(~pl.col("index")).select(key_of(pl.col("loc")).alias("key"))
+    turned = before.join(now.collect(engine="streaming"), on="key", how="semi")
+    had = dict(before.group_by("kind").len().iter_rows())
+    return {
+        kinds[kind].name: (count, had[kind])
+        for kind, count in sorted(turned.group_by("kind").len().iter_rows())
+    }
+
+
 def rows_of(survey: LastSurvey, listing: Listing, locs: pl.Series) -> pl.DataFrame:
     """The rows of some listed pages, with their verdicts. Each is read by its place, since to
     look for an address means reading all of them."""

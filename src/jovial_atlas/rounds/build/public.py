@@ -45,6 +45,8 @@ class Record:
     kinds: list[str] = field(default_factory=list)
     sitemaps: dict[str, tuple[str, int]] = field(default_factory=dict)
     files: dict[str, SitemapRecord] = field(default_factory=dict)
+    #: Section → pages that the build turned from index to noindex, and pages it had listed.
+    hidden: dict[str, tuple[int, int]] = field(default_factory=dict)
 
 
 def _test_key() -> int:
@@ -64,6 +66,7 @@ def load_record(site: SiteFile) -> Record:
             {name: SitemapRecord(**one) for name, one in read["files"].items()}
             if read["key"] == _test_key()
             else {},
+            {name: (int(n), int(of)) for name, (n, of) in read.get("hidden", {}).items()},
         )
     except FileNotFoundError:
         return Record()
@@ -80,6 +83,7 @@ def save_record(site: SiteFile, record: Record) -> None:
         "key": _test_key(),
         "kinds": record.kinds,
         "sitemaps": {loc: list(one) for loc, one in record.sitemaps.items()},
+        "hidden": {name: list(one) for name, one in record.hidden.items()},
         "files": {name: asdict(one) for name, one in record.files.items()},
     }
     write_whole(site.state / RECORD, (json.dumps(value, indent=1) + "\n").encode())

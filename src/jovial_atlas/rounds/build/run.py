@@ -24,6 +24,7 @@ from jovial_atlas.rounds.build.kinds import NEWS, Kind, kinds_of, wrong_unlisted
 from jovial_atlas.rounds.build.listing import (
     Listing,
     Placed,
+    hidden_by,
     news_tables,
     place_listing,
     read_listing,
@@ -154,6 +155,11 @@ class _Building:
         known = public.load_placed(
             self.site, self.before, kinds, self._foldable(listing, kinds) if fold else ()
         )
+        hidden = hidden_by(self.survey, listing, known["pages"], kinds)
+        for name, (count, had) in hidden.items():
+            self.notes.append(
+                f"{plural(count, 'page')} of {had:,} in {name} may no longer be indexed."
+            )
         placed = place_listing(listing, known, kinds)
         try:
             placed = self._sitemaps(listing, placed, kinds, differences)
@@ -167,9 +173,8 @@ class _Building:
                 self.servers.commit()
                 self.tables.commit()
                 public.save_placed(self.site, placed, known)
-                record = Record(
-                    dates.write(self.now), [kind.name for kind in kinds], sitemaps, self.files
-                )
+                names = [kind.name for kind in kinds]
+                record = Record(dates.write(self.now), names, sitemaps, self.files, hidden)
                 public.save_record(self.site, record)
         except BaseException:
             for one in (self.output, self.heads, self.tables, self.servers):
