@@ -5,7 +5,6 @@ import pytest
 from jovial_atlas.sitefile import read_site_file
 from tests.conftest import run_command
 
-
 TAGS = """
 # Tags are looked at every spring.
 [[rule]]
