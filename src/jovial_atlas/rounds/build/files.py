@@ -71,7 +71,7 @@ def _in_threads(
 def _render(
     kind: Kind, number: int, table: pl.DataFrame, *, style: str | None, text: bool, home: str
 ) -> Rendered:
-    part = urlset_file(table, stylesheet=style)
+    part = urlset_file(table, max_bytes=protocol.MAX_BYTES, stylesheet=style)
     rows = table.head(part.urls)
     path, data = _packed(kind.path(number), part.data, kind.compress)
     folder = f"{home}{path.rpartition('/')[0]}/" if "/" in path else home
