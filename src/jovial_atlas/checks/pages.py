@@ -14,6 +14,7 @@ from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.head.videos import missing_fields, page_videos
 from jovial_atlas.robots import Matcher, RobotsFile
+from jovial_atlas.rules.layers import guards, page_says, refused
 from jovial_atlas.sitefile import SiteFile
 
 #: From this share of noindexed pages on, the site as a whole counts as hidden.
@@ -139,6 +140,34 @@ def check_canonicals(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
                 canonical,
                 f"{plural(len(locs), 'page')} name it as canonical: {_some(locs)}.",
             )
+
+
+def check_overrides(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
+    """Overrides that a guard refuses, and those of pages that do not exist."""
+    for name in ("index", "follow"):
+        found = decided.filter(page_says(f"no{name}") & refused(site, name, pl.col("author")))
+        for loc, author in found.select("loc", "author").iter_rows():
+            who = f"by {author} " if author else ""
+            message = f"The page {who}says no{name}; {_guard(site, name)}."
+            yield Fault("override-refused", loc, message)
+    sections = dict(decided.select("loc", "section").iter_rows()) if site.overrides else {}
+    for one in site.overrides:
+        where = f"{site.model.overrides.file}:{one.line}"
+        if one.loc not in sections:
+            yield Fault("override-unknown", where, f"{one.loc} is no page of the last survey.")
+            continue
+        for name in one.sets:
+            if guards(site, name, sections[one.loc], one.by):
+                message = f"{name} of {one.loc}: {_guard(site, name)}."
+                yield Fault("override-refused", where, message)
+
+
+def _guard(site: SiteFile, name: str) -> str:
+    number, guard = next(
+        (number, one) for number, one in enumerate(site.model.guard, 1) if name in one.fields
+    )
+    why = f" ({guard.reason})" if guard.reason else ""
+    return f"guard {number} allows that to {', '.join(guard.authors) or 'nobody'} only{why}"
 
 
 def check_noindex_seen(decided: pl.DataFrame, robots: RobotsFile) -> Iterator[Fault]:

@@ -30,6 +30,18 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
     metavar="FILE",
     help="Write all columns to a .csv, .json, .jsonl or .parquet file instead.",
 )
+@click.option(
+    "--edit",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Write a CSV of these pages with columns to fill in, for a spreadsheet.",
+)
+@click.option(
+    "--take",
+    type=click.Path(path_type=Path, dir_okay=False, exists=True),
+    metavar="FILE",
+    help="Take such a CSV back into the overrides file.",
+)
 def command(
     work: Work,
     section: str | None,
@@ -40,13 +52,24 @@ def command(
     where: str | None,
     limit: int | None,
     export_to: Path | None,
+    edit: Path | None,
+    take: Path | None,
 ) -> int:
     """List pages with their verdicts, as of the last survey and the site file of now."""
     from jovial_atlas.faults import plural
     from jovial_atlas.rounds.last import last_survey
-    from jovial_atlas.rounds.pages import export, select_pages
+    from jovial_atlas.rounds.pages import (
+        export,
+        select_pages,
+        take_overrides,
+        write_overrides,
+    )
 
     site, out = work.site(), work.output
+    if take:
+        taken, gone = take_overrides(site, take)
+        out.say(f"{plural(taken, 'override')} set, {gone:,} taken out. Build again to see them.")
+        return 0
     found = select_pages(
         last_survey(site).decided,
         site,
@@ -58,6 +81,12 @@ def command(
         where=where,
     )
     shown = found.head(limit) if limit else found
+    if edit:
+        count = write_overrides(shown, site, edit, ("listed", "index"))
+        out.note(
+            f"{plural(count, 'page')} written to {edit}. Fill it in, then: pages --take {edit}"
+        )
+        return 0
     if export_to:
         export(shown, export_to)
         out.note(f"{plural(shown.height, 'page')} written to {export_to}.")

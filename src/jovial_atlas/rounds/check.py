@@ -92,6 +92,7 @@ def _check_host(
         *_kept(site),
         *page_checks.check_texts(decided),
         *page_checks.check_canonicals(decided, site),
+        *page_checks.check_overrides(decided, site),
         *page_checks.check_noindex_seen(decided, written),
         *page_checks.check_links(decided, file_exists(site)),
         *page_checks.check_videos(decided),

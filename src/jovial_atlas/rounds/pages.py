@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import csv
 import io
 import json
+from collections.abc import Sequence
 from pathlib import Path
 
 import polars as pl
@@ -14,6 +16,12 @@ from jovial_atlas.files import write_whole
 from jovial_atlas.rules.layers import path_column
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.model import REST
+from jovial_atlas.sitefile.overrides import (
+    Override,
+    address_in,
+    overrides_text,
+    parse_overrides,
+)
 
 
 def select_pages(
@@ -97,3 +105,38 @@ def _flat(found: pl.DataFrame) -> pl.DataFrame:
             ]
             changes.append(pl.Series(name, values, pl.String))
     return found.with_columns(changes)
+
+
+def write_overrides(pages: pl.DataFrame, site: SiteFile, place: Path, fields: Sequence[str]) -> int:
+    """Write a table of these pages for editing: what the overrides file says of them already,
+    and empty cells for the rest. Gives the number of rows. Raises OutputError."""
+    known = {one.loc: one for one in site.overrides}
+    rows = [known.get(loc, Override(loc, {})) for loc in pages["loc"]]
+    wanted = {*fields, *(name for one in rows for name in one.sets)}
+    write_whole(place, overrides_text(rows, [*wanted]).encode())
+    return len(rows)
+
+
+def take_overrides(site: SiteFile, place: Path) -> tuple[int, int]:
+    """Take an edited table into the overrides file: its rows replace those of the same pages,
+    a row without fields takes a page out. Gives (rows set, rows taken out). Raises SiteFileError
+    and AtlasError."""
+    named = site.model.overrides.file
+    if not named:
+        raise AtlasError(
+            'The site file names no overrides file. Add [overrides] with file = "overrides.csv".'
+        )
+    try:
+        text = place.read_bytes().decode("utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        raise AtlasError(f"{place} cannot be read ({error}).") from error
+    edited = parse_overrides(text, place, site.model)
+    mentioned = {
+        loc
+        for row in csv.DictReader(io.StringIO(text))
+        if (loc := address_in(row, site.model)) is not None
+    }
+    kept = [one for one in site.overrides if one.loc not in mentioned]
+    gone = [one for one in site.overrides if one.loc in mentioned - {e.loc for e in edited}]
+    write_whole(site.folder / named, overrides_text([*kept, *edited]).encode())
+    return len(edited), len(gone)

@@ -115,7 +115,8 @@ def layers_of(site: SiteFile, table: pl.DataFrame | pl.LazyFrame | None = None) 
         *_defaults(),
         *_section_layers(site),
         *_rule_layers(site, known),
-        *_page_layers(),
+        *_page_layers(site),
+        *_override_layers(site),
         *_facts(site),
     ]
 
@@ -207,21 +208,57 @@ def _condition(site: SiteFile, number: int, text: str, known: pl.Schema) -> pl.E
     return expression.fill_null(False)
 
 
-def _page_layers() -> list[Layer]:
-    words = pl.col("directives").fill_null("")
+def page_says(word: str) -> pl.Expr:
+    """Whether a page's own directives say `noindex` or `nofollow`."""
+    return pl.col("directives").fill_null("").str.contains(rf"(^|, )({word}|none)(,|$)")
+
+
+def _page_layers(site: SiteFile) -> list[Layer]:
     return [
         Layer(
             "page",
-            words.str.contains(r"(^|, )(noindex|none)(,|$)"),
-            {"index": False},
-            "the page says noindex",
-        ),
+            page_says(f"no{name}") & ~refused(site, name, pl.col("author")),
+            {name: False},
+            f"the page says no{name}",
+        )
+        for name in ("index", "follow")
+    ]
+
+
+def refused(site: SiteFile, name: str, author: pl.Expr) -> pl.Expr:
+    """Whether a guard keeps this author from overriding a field."""
+    no = pl.lit(False)
+    for guard in site.model.guard:
+        if name in guard.fields:
+            here = pl.col("section").is_in(list(guard.sections)) if guard.sections else pl.lit(True)
+            no = no | (here & ~author.is_in(list(guard.authors)).fill_null(False))
+    return no
+
+
+def guards(site: SiteFile, name: str, section: str, by: str) -> bool:
+    """Whether a guard refuses one override, as `refused` does for whole columns."""
+    return any(
+        name in guard.fields
+        and (not guard.sections or section in guard.sections)
+        and by not in guard.authors
+        for guard in site.model.guard
+    )
+
+
+def _override_layers(site: SiteFile) -> list[Layer]:
+    """The rows of the overrides file; those that say the same for the same reason are one."""
+    groups: dict[tuple[Any, ...], list[str]] = {}
+    for one in site.overrides:
+        for name, value in one.sets.items():
+            groups.setdefault((name, value, one.reason, one.by), []).append(one.loc)
+    return [
         Layer(
-            "page",
-            words.str.contains(r"(^|, )(nofollow|none)(,|$)"),
-            {"follow": False},
-            "the page says nofollow",
-        ),
+            "overrides file",
+            pl.col("loc").is_in(locs) & ~refused(site, name, pl.lit(by)),
+            {name: value},
+            reason or "the overrides file says so",
+        )
+        for (name, value, reason, by), locs in groups.items()
     ]
 
 

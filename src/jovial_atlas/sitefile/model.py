@@ -252,6 +252,36 @@ class Rule(Part):
         return _patterns(self.match) if self.match else ()
 
 
+class Overrides(Part):
+    """`[overrides]`: what single pages are decided to be, in a table of its own."""
+
+    file: str = Field(
+        "", description="CSV file with the columns loc, any field of a rule, reason and by"
+    )
+
+
+class Guard(Part):
+    """`[[guard]]`: which fields not everybody may override for single pages."""
+
+    fields: tuple[str, ...] = Field(description='fields it guards, as in ["index", "follow"]')
+    sections: tuple[str, ...] = Field((), description="sections it holds in; all if empty")
+    authors: tuple[str, ...] = Field(
+        (), description="who may override all the same: authors of pages, and names in `by`"
+    )
+    reason: str = Field("", description="why, in the owner's words")
+
+    @field_validator("fields")
+    @classmethod
+    def _known(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        for name in value:
+            if name not in Decision.model_fields:
+                known = ", ".join(Decision.model_fields)
+                raise ValueError(f"{name!r} is no field; there are {known}")
+        if not value:
+            raise ValueError("it guards nothing")
+        return value
+
+
 class RobotsGroup(Part):
     """One group of robots.txt."""
 
@@ -490,6 +520,8 @@ class SiteModel(Part):
     source: tuple[Annotated[Source, Field(discriminator="kind")], ...] = Field(min_length=1)
     section: tuple[Section, ...] = ()
     rule: tuple[Rule, ...] = ()
+    overrides: Overrides = Field(default_factory=Overrides)
+    guard: tuple[Guard, ...] = ()
     robots: Robots = Field(default_factory=Robots)
     sitemap: Sitemap = Field(default_factory=Sitemap)
     languages: Languages = Field(default_factory=Languages)

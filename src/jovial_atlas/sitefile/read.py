@@ -14,6 +14,7 @@ from rapidfuzz import process
 from jovial_atlas.errors import Problem, SiteFileError
 from jovial_atlas.sitefile.lines import line_map, line_of
 from jovial_atlas.sitefile.model import Host, SiteModel
+from jovial_atlas.sitefile.overrides import Override, read_overrides
 
 NAME = "atlas.toml"
 #: Values of `kind`, which pydantic puts into locations of errors.
@@ -64,6 +65,7 @@ class SiteFile:
     lines: dict[tuple[str | int, ...], int] = field(repr=False)
     #: Where this is the part of another host than the main one: the host's name.
     host: str = ""
+    overrides: tuple[Override, ...] = ()
 
     @property
     def folder(self) -> Path:
@@ -164,7 +166,9 @@ def parse_site_file(text: str, path: Path) -> SiteFile:
         problems = list(_cross_problems(model, lines))
     if problems or model is None:
         raise SiteFileError(str(path), sorted(problems, key=lambda p: (p.line or 0, p.key)))
-    return SiteFile(path, model, lines)
+    named = model.overrides.file
+    overrides = read_overrides(path.parent / named, model) if named else ()
+    return SiteFile(path, model, lines, overrides=overrides)
 
 
 def _tuples(value: Any) -> Any:

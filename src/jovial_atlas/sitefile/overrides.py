@@ -1,0 +1,129 @@
+"""The overrides file: what single pages are decided to be, one row a page, as CSV.
+
+Columns: `loc` (an address, or a path of the site), any field of a rule's `set`, `reason`, and
+`by`, who says so. An empty cell says nothing. A spreadsheet can edit it.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from jovial_atlas import addresses
+from jovial_atlas.errors import Problem, SiteFileError
+from jovial_atlas.sitefile.model import Decision, SiteModel
+
+#: Columns that are no fields.
+_BESIDE = ("loc", "reason", "by")
+COLUMNS = ("loc", *Decision.model_fields, "reason", "by")
+_TRUTH = {"true": True, "yes": True, "1": True, "false": False, "no": False, "0": False}
+_NUMBERS = {"priority": float, "max_snippet": int, "max_video_preview": int}
+
+
+@dataclass(frozen=True, slots=True)
+class Override:
+    """What is decided for one page: by address, with its line in the file."""
+
+    loc: str
+    sets: dict[str, Any]
+    reason: str = ""
+    by: str = ""
+    line: int = field(default=0, compare=False)
+
+
+def read_overrides(place: Path, model: SiteModel) -> tuple[Override, ...]:
+    """The rows of an overrides file; none where there is no such file yet. Raises SiteFileError
+    with every problem found."""
+    try:
+        text = place.read_bytes().decode("utf-8-sig")
+    except FileNotFoundError:
+        return ()
+    except (OSError, UnicodeDecodeError) as error:
+        raise SiteFileError(
+            str(place), [Problem(None, "", f"It cannot be read: {error}.")]
+        ) from None
+    return parse_overrides(text, place, model)
+
+
+def parse_overrides(text: str, place: Path, model: SiteModel) -> tuple[Override, ...]:
+    """The rows in the text of an overrides file. Raises SiteFileError."""
+    lines = csv.DictReader(io.StringIO(text))
+    names = [name.strip() for name in lines.fieldnames or ()]
+    problems = [
+        Problem(1, name, "is no column of an overrides file", f"one of {', '.join(COLUMNS)}")
+        for name in names
+        if name not in COLUMNS
+    ]
+    if "loc" not in names:
+        problems.append(Problem(1, "loc", "is missing: it says which page a row is about"))
+    lines.fieldnames = names
+    found: list[Override] = []
+    for row in lines if not problems else ():
+        read = _row(row, lines.line_num, model)
+        if isinstance(read, Problem):
+            problems.append(read)
+        elif read.sets:
+            found.append(read)
+    if problems:
+        raise SiteFileError(str(place), problems)
+    return tuple(found)
+
+
+def _row(row: dict[str | Any, Any], line: int, model: SiteModel) -> Override | Problem:
+    if None in row or None in row.values():
+        return Problem(line, "", "the row has another number of cells than the first line")
+    cells = {name: value.strip() for name, value in row.items() if value.strip()}
+    loc = address_in(row, model)
+    if loc is None:
+        return Problem(line, "loc", f"{cells.get('loc', '')!r} is no address", "/privacy/")
+    sets = {name: _value(name, text) for name, text in cells.items() if name not in _BESIDE}
+    try:
+        if sets:
+            Decision(**sets)
+    except ValidationError as error:
+        wrong = error.errors()[0]
+        key = str(wrong["loc"][0]) if wrong["loc"] else ""
+        return Problem(line, key, f"{cells.get(key, '')!r}: {wrong['msg']}")
+    return Override(loc, sets, cells.get("reason", ""), cells.get("by", ""), line)
+
+
+def address_in(row: Mapping[str, Any], model: SiteModel) -> str | None:
+    """The normalised address that a row is about; None where it names none."""
+    given = (row.get("loc") or "").strip()
+    try:
+        return addresses.normalise(model.site.url + given if given.startswith("/") else given)
+    except ValueError:
+        return None
+
+
+def _value(name: str, text: str) -> Any:
+    if name in _NUMBERS:
+        try:
+            return _NUMBERS[name](text)
+        except ValueError:
+            return text
+    return _TRUTH.get(text.lower(), text)
+
+
+def overrides_text(overrides: Iterable[Override], fields: Sequence[str] | None = None) -> str:
+    """An overrides file with these rows, sorted by address."""
+    rows = sorted(overrides, key=lambda one: one.loc)
+    used = {name for one in rows for name in one.sets}
+    names = [n for n in COLUMNS if n in _BESIDE or n in (fields if fields is not None else used)]
+    stream = io.StringIO()
+    writer = csv.DictWriter(stream, names, lineterminator="\n")
+    writer.writeheader()
+    for one in rows:
+        said = {name: _text(value) for name, value in one.sets.items()}
+        writer.writerow({"loc": one.loc, **said, "reason": one.reason, "by": one.by})
+    return stream.getvalue()
+
+
+def _text(value: Any) -> str:
+    return {True: "yes", False: "no"}[value] if isinstance(value, bool) else str(value)
