@@ -58,7 +58,8 @@ def site_file_page() -> str:
 
 def _tables(path: str, model: type[BaseModel]) -> list[str]:
     rows, deeper = [], []
-    for name, field in model.model_fields.items():
+    # What must be given comes first.
+    for name, field in sorted(model.model_fields.items(), key=lambda one: not one[1].is_required()):
         key = field.alias or name
         inner = list(_models(field.annotation))
         if inner:

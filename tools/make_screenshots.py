@@ -39,8 +39,16 @@ TERMINAL = {
     "pages": "pages --verdict unlisted",
     "submit": "submit",
     "status": "status --engine quillseek",
+    "rules": "rules add --match '/species/**' --when 'words < 60' --set listed=no "
+    "--reason 'Too thin to help'",
+    "lint": "robots lint wrong.txt",
     "robots": "robots test --agent lanternbot --agent mirrorbot /search/?q=otter /species/otter/",
 }
+#: A robots.txt with something to tell.
+WRONG = (
+    "User-agent: *\nDisallow: /search/\nDisallow: /search/old/\nDisallow: /pictures/\n"
+    "Disallow: /serach/\nNoindex: /thank-you/\nSitemap: /sitemap.xml\n"
+)
 NEEDED = ("Xvfb", "xterm", "import", "chromium")
 
 
@@ -103,6 +111,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as place:
         folder = Path(place) / "marrowfen"
         prepare(folder, datetime.now(UTC))
+        (folder / "wrong.txt").write_text(WRONG)
         with servers(folder) as running:
             for name, line in TERMINAL.items():
                 if name == "status":

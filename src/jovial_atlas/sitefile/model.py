@@ -100,12 +100,6 @@ class Output(Part):
     )
 
 
-def _day(value: str | None) -> str | None:
-    if value is not None and not dates.is_w3c(value):
-        raise ValueError(f"{value!r} is no date; write it as 2026-11-23")
-    return value
-
-
 def _patterns(value: str | tuple[str, ...]) -> tuple[str, ...]:
     found = (value,) if isinstance(value, str) else value
     for pattern in found:
@@ -113,84 +107,8 @@ def _patterns(value: str | tuple[str, ...]) -> tuple[str, ...]:
     return found
 
 
-class Section(Part):
-    """`[[section]]`: a named kind of page. The first section that matches holds the page."""
-
-    name: str = Field(description="lower-case letters, digits and hyphens")
-    label: str = Field(
-        "", description="what people call it; else the heading of the page at its folder"
-    )
-    match: str | tuple[str, ...] = Field(description="address pattern, or several")
-    schema_type: str = Field(
-        "", alias="schema", description="Article, NewsArticle or BlogPosting for its pages"
-    )
-    title: str = Field("", description="pattern of titles, with {{ page.title }} and others")
-    description: str = Field("", description="pattern of descriptions")
-    listed: bool | None = Field(None, description="whether its pages stand in a sitemap")
-    index: bool | None = Field(None, description="whether its pages may be indexed")
-    follow: bool | None = Field(None, description="whether links on its pages are followed")
-    changefreq: Frequency | None = Field(
-        None, description="how often its pages change; large engines ignore it"
-    )
-    priority: float | None = Field(
-        None, ge=0, le=1, description="weight within the site; large engines ignore it"
-    )
-    max_snippet: int | None = Field(
-        None, ge=-1, description="longest text in a result, in characters; 0 none, -1 any"
-    )
-    max_image_preview: Literal["none", "standard", "large"] | None = Field(
-        None, description="largest picture in a result"
-    )
-    max_video_preview: int | None = Field(
-        None, ge=-1, description="longest piece of a video in a result, in seconds; -1 any"
-    )
-    archive: bool | None = Field(None, description="whether engines may show a copy they keep")
-    translate: bool | None = Field(None, description="whether engines may offer a translation")
-    unavailable_after: str | None = Field(
-        None, description="date from which on no result shall show it"
-    )
-    max_urls: int | None = Field(
-        None, ge=1, le=50_000, description="addresses in one of its files, at most"
-    )
-    order: Order | None = Field(None, description="order of the addresses in its files")
-    compress: Compression | None = Field(None, description="whether its files are gzipped")
-    pictures: bool | None = Field(None, description="whether its files list pictures")
-    alternates: bool | None = Field(None, description="whether its files list language versions")
-    news: bool = Field(
-        False, description="whether its pages of the last 48 hours stand in the news sitemap"
-    )
-    reason: str = Field("", description="why, in the owner's words")
-
-    @field_validator("name")
-    @classmethod
-    def _plain(cls, value: str) -> str:
-        if not re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)*", value):
-            raise ValueError(
-                f"{value!r} may hold lower-case letters, digits and single hyphens only"
-            )
-        if value in RESERVED_SECTIONS:
-            raise ValueError(f"{value!r} is the name of another file of the set; choose another")
-        return value
-
-    @field_validator("unavailable_after")
-    @classmethod
-    def _date(cls, value: str | None) -> str | None:
-        return _day(value)
-
-    @field_validator("match")
-    @classmethod
-    def _pattern(cls, value: str | tuple[str, ...]) -> str | tuple[str, ...]:
-        _patterns(value)
-        return value
-
-    @property
-    def patterns(self) -> tuple[str, ...]:
-        """The address patterns as a tuple."""
-        return _patterns(self.match)
-
-
-class Decision(Part):
-    """What a rule sets: `set = { listed = false }`."""
+class Decided(Part):
+    """What can be decided for a page, by its section, a rule or an override."""
 
     listed: bool | None = Field(None, description="whether the page stands in a sitemap")
     index: bool | None = Field(None, description="whether the page may be indexed")
@@ -215,7 +133,61 @@ class Decision(Part):
     @field_validator("unavailable_after")
     @classmethod
     def _date(cls, value: str | None) -> str | None:
-        return _day(value)
+        if value is not None and not dates.is_w3c(value):
+            raise ValueError(f"{value!r} is no date; write it as 2026-11-23")
+        return value
+
+
+class Section(Decided):
+    """`[[section]]`: a named kind of page. The first section that matches holds the page."""
+
+    name: str = Field(description="lower-case letters, digits and hyphens")
+    label: str = Field(
+        "", description="what people call it; else the heading of the page at its folder"
+    )
+    match: str | tuple[str, ...] = Field(description="address pattern, or several")
+    schema_type: str = Field(
+        "", alias="schema", description="Article, NewsArticle or BlogPosting for its pages"
+    )
+    title: str = Field("", description="pattern of titles, with {{ page.title }} and others")
+    description: str = Field("", description="pattern of descriptions")
+    max_urls: int | None = Field(
+        None, ge=1, le=50_000, description="addresses in one of its files, at most"
+    )
+    order: Order | None = Field(None, description="order of the addresses in its files")
+    compress: Compression | None = Field(None, description="whether its files are gzipped")
+    pictures: bool | None = Field(None, description="whether its files list pictures")
+    alternates: bool | None = Field(None, description="whether its files list language versions")
+    news: bool = Field(
+        False, description="whether its pages of the last 48 hours stand in the news sitemap"
+    )
+    reason: str = Field("", description="why, in the owner's words")
+
+    @field_validator("name")
+    @classmethod
+    def _plain(cls, value: str) -> str:
+        if not re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)*", value):
+            raise ValueError(
+                f"{value!r} may hold lower-case letters, digits and single hyphens only"
+            )
+        if value in RESERVED_SECTIONS:
+            raise ValueError(f"{value!r} is the name of another file of the set; choose another")
+        return value
+
+    @field_validator("match")
+    @classmethod
+    def _pattern(cls, value: str | tuple[str, ...]) -> str | tuple[str, ...]:
+        _patterns(value)
+        return value
+
+    @property
+    def patterns(self) -> tuple[str, ...]:
+        """The address patterns as a tuple."""
+        return _patterns(self.match)
+
+
+class Decision(Decided):
+    """What a rule sets: `set = { listed = false }`."""
 
     @model_validator(mode="after")
     def _says_something(self) -> Decision:
