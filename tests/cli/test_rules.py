@@ -25,7 +25,7 @@ def test_a_change_is_shown_first_and_saved_only_when_asked(marrowfen):
         stream.write(TAGS)
     before = file.read_bytes()
     add = ("add", "--match", "/species/**", "--match", "/shop/**", "--set", "listed=no",
-           "--set", "priority=0.2", "--reason", "Not yet")  # fmt: skip
+           "--set", "priority=0.2", "--set", "max_snippet=50", "--reason", "Not yet")  # fmt: skip
     shown = rules(marrowfen, *add)
     assert (shown.json["saved"], file.read_bytes()) == (False, before)
     turns = {(turn["field"], turn["before"], turn["after"]): turn for turn in shown.json["turns"]}
@@ -36,11 +36,11 @@ def test_a_change_is_shown_first_and_saved_only_when_asked(marrowfen):
     assert (saved.json["turns"], saved.json["saved"]) == (shown.json["turns"], True)
     there = rules(marrowfen, "list").json["rules"]
     assert (there[-1]["match"], there[-1]["set"], there[-1]["reason"]) == (
-        "/species/**, /shop/**", "listed = false, priority = 0.2", "Not yet",
+        "/species/**, /shop/**", "listed = false, priority = 0.2, max_snippet = 50", "Not yet",
     )  # fmt: skip
     number = str(there[-1]["number"])
     kept = rules(marrowfen, "change", number, "--set", "listed=yes", "--reason", "", "--yes")
-    assert {turn["field"] for turn in kept.json["turns"]} == {"listed", "priority"}
+    assert {turn["field"] for turn in kept.json["turns"]} == {"listed", "priority", "max_snippet"}
     assert rules(marrowfen, "list").json["rules"][-1]["set"] == "listed = true"
     rules(marrowfen, "move", number, "1", "--yes")
     assert rules(marrowfen, "list").json["rules"][0]["match"] == "/species/**, /shop/**"

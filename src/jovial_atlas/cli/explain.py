@@ -110,5 +110,8 @@ def _show(out: Output, explained: Explained) -> None:
             out.indented(node["@type"], json.dumps(values, ensure_ascii=False))
 
 
-def _setting(name: str, value: bool) -> str:
-    return f"{'' if value else 'not '}{name}"
+def _setting(name: str, value: object) -> str:
+    """`not index`, `priority 0.8`: what a layer says of one field."""
+    if isinstance(value, bool):
+        return name if value else f"not {name}"
+    return f"{name} {value}"

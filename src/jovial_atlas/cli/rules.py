@@ -151,10 +151,12 @@ def _set(text: str) -> tuple[str, Any]:
     value = value.strip()
     if value.lower() in _TRUTH:
         return name.strip(), _TRUTH[value.lower()]
-    try:
-        return name.strip(), float(value)
-    except ValueError:
-        return name.strip(), value
+    for kind in (int, float):
+        try:
+            return name.strip(), kind(value)
+        except ValueError:
+            continue
+    return name.strip(), value
 
 
 def _change(work: Work, edit: Callable[[str], str], yes: bool) -> int:
