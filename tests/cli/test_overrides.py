@@ -61,6 +61,8 @@ def test_pages_are_edited_as_a_table_and_explained(site, atlas):
     assert verdicts(atlas)["/about.html"] == "Being rewritten"
     said = atlas("explain", "/about.html", "--format", "json").json
     assert (said["decided_by"], said["layers"][-1]["sets"]) == ("overrides file", {"listed": False})
+    none = atlas("pages", "--match", "/nothing", "--edit", "none.csv")
+    assert (none.code, "No page is chosen" in none.err) == (2, True)
     # Taken back without fields, the page is as it was; rows of other pages stay.
     (site / "overrides.csv").write_text(
         (site / "overrides.csv").read_text().replace("by\n", "by\n", 1) + "/,no,,\n"

@@ -294,6 +294,15 @@ def test_a_live_server_is_asked_for_all_that_is_listed(atlas, tmp_path, faulty):
     sampled = atlas(*live[:-1], "table", "--sample", "3")
     assert "Asked for 3 of 7 addresses and pictures" in sampled.out
     assert atlas("check", "--sample", "3").code == 2
+    # Pictures of other hosts and what is no address are not asked for.
+    images = "http://www.google.com/schemas/sitemap-image/1.1"
+    (tmp_path / "s.xml").write_text(
+        f'<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9" xmlns:image="{images}"><url>'
+        f"<loc>{URL}/</loc><image:image><image:loc>/p.jpg</image:loc></image:image>"
+        "<image:image><image:loc>https://cdn.example/p.jpg</image:loc></image:image></url></urlset>"
+    )
+    other = atlas("check", "s.xml", *live[1:])
+    assert (other.json["live"]["asked"], other.json["live"]["faulty"]) == (1, 0)
 
 
 @pytest.mark.parametrize(

@@ -71,9 +71,10 @@ class Estimate:
 
 @dataclass(slots=True)
 class Journal:
-    """Answers as they come, one JSON line each. `place` None keeps nothing."""
+    """Answers of a server as they come, one JSON line each. `place` None keeps nothing."""
 
     place: Path | None
+    server: str = ""
     known: dict[str, Result] = field(default_factory=dict)
 
     def take_up(self, now: datetime) -> None:
@@ -84,7 +85,7 @@ class Journal:
         for line in self.place.read_text("utf-8", "replace").splitlines():
             try:
                 one = json.loads(line)
-                if one["at"] >= since:
+                if one["at"] >= since and one["server"] == self.server:
                     self.known[one["loc"]] = [(code, said) for code, said in one["faults"]]
             except (ValueError, KeyError, TypeError):
                 continue  # a line that was cut off
@@ -102,7 +103,7 @@ class Journal:
         """Keep one answer."""
         if self.place is not None:
             with self.place.open("a", encoding="utf-8") as stream:
-                line = {"loc": loc, "at": at, "faults": result}
+                line = {"loc": loc, "at": at, "server": self.server, "faults": result}
                 stream.write(json.dumps(line, ensure_ascii=False) + "\n")
 
 
@@ -133,7 +134,8 @@ def check_live(
     journal: Journal,
     progress: Callable[[int, int], None] | None = None,
 ) -> Iterator[tuple[Listed, Result]]:
-    """Ask for each address, and yield it with its faults as (code, message)."""
+    """Ask for each address, all of them of the one site, and yield it with its faults as
+    (code, message)."""
     todo = list(listed)
     pace = _Pace(how.per_second)
     done = 0
@@ -193,10 +195,6 @@ class _Pace:
 
 
 def _ask(one: Listed, how: Asking, pace: _Pace, now: datetime) -> Result:
-    origin = addresses.origin(one.loc)
-    if origin not in (how.public, how.origin):
-        # Pictures may be on another host, which is not ours to ask.
-        return []
     asked = how.origin + addresses.path_and_query(one.loc)
     method = "HEAD" if one.picture else "GET"
     pace.wait()

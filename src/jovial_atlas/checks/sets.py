@@ -48,8 +48,9 @@ class SitemapSet:
     faults: list[Fault] = field(default_factory=list)
 
     def pictures(self) -> set[str]:
-        """Addresses of all pictures and thumbnails listed."""
-        return {loc for fetched, _ in self.files for loc in media_of(fetched.data or b"")}
+        """Normalised addresses of all pictures and thumbnails listed; what is none is left out."""
+        given = {loc for fetched, _ in self.files for loc in media_of(fetched.data or b"")}
+        return {loc for one in given if (loc := _normalised(one))}
 
     @cached_property
     def rows(self) -> pl.DataFrame:

@@ -83,9 +83,8 @@ def command(
     shown = found.head(limit) if limit else found
     if edit:
         count = write_overrides(shown, site, edit, ("listed", "index"))
-        out.note(
-            f"{plural(count, 'page')} written to {edit}. Fill it in, then: pages --take {edit}"
-        )
+        said = f"{plural(count, 'page')} written to {edit}. Fill it in, then:"
+        out.note(f"{said} jovial-atlas pages --take {edit}")
         return 0
     if export_to:
         export(shown, export_to)

@@ -133,12 +133,14 @@ def _flipped(hidden: dict[str, tuple[int, int]]) -> Iterator[Fault]:
 def _ask(
     read: SitemapSet, live: Live, origin: str, public: str, now: datetime, place: Path | None
 ) -> tuple[list[Fault], Estimate]:
-    """Ask the server for the listed addresses, or a sample of them."""
+    """Ask the server for the listed addresses, or a sample of them. What is on another host is
+    not ours to ask for, and is left out."""
     pages = read.rows["loc"].unique(maintain_order=True).to_list()
     whole = [Listed(loc) for loc in pages]
     whole += [Listed(loc, picture=True) for loc in sorted(read.pictures())]
+    whole = [one for one in whole if addresses.origin(one.loc) in (public, origin)]
     chosen = sampled(whole, live.sample, dates.write(now)[:10])
-    journal = Journal(place)
+    journal = Journal(place, origin)
     if live.resume:
         journal.take_up(now)
     else:

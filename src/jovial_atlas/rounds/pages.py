@@ -109,7 +109,10 @@ def _flat(found: pl.DataFrame) -> pl.DataFrame:
 
 def write_overrides(pages: pl.DataFrame, site: SiteFile, place: Path, fields: Sequence[str]) -> int:
     """Write a table of these pages for editing: what the overrides file says of them already,
-    and empty cells for the rest. Gives the number of rows. Raises OutputError."""
+    and empty cells for the rest. Gives the number of rows. Raises AtlasError."""
+    _overrides_file(site)
+    if not pages.height:
+        raise AtlasError("No page is chosen, so there is nothing to edit.")
     known = {one.loc: one for one in site.overrides}
     rows = [known.get(loc, Override(loc, {})) for loc in pages["loc"]]
     wanted = {*fields, *(name for one in rows for name in one.sets)}
@@ -121,11 +124,7 @@ def take_overrides(site: SiteFile, place: Path) -> tuple[int, int]:
     """Take an edited table into the overrides file: its rows replace those of the same pages,
     a row without fields takes a page out. Gives (rows set, rows taken out). Raises SiteFileError
     and AtlasError."""
-    named = site.model.overrides.file
-    if not named:
-        raise AtlasError(
-            'The site file names no overrides file. Add [overrides] with file = "overrides.csv".'
-        )
+    target = _overrides_file(site)
     try:
         text = place.read_bytes().decode("utf-8-sig")
     except (OSError, UnicodeDecodeError) as error:
@@ -138,5 +137,14 @@ def take_overrides(site: SiteFile, place: Path) -> tuple[int, int]:
     }
     kept = [one for one in site.overrides if one.loc not in mentioned]
     gone = [one for one in site.overrides if one.loc in mentioned - {e.loc for e in edited}]
-    write_whole(site.folder / named, overrides_text([*kept, *edited]).encode())
+    write_whole(target, overrides_text([*kept, *edited]).encode())
     return len(edited), len(gone)
+
+
+def _overrides_file(site: SiteFile) -> Path:
+    """Where overrides are kept. Raises AtlasError where the site file does not say."""
+    if not site.model.overrides.file:
+        raise AtlasError(
+            'The site file names no overrides file. Add [overrides] with file = "overrides.csv".'
+        )
+    return site.folder / site.model.overrides.file

@@ -423,11 +423,3 @@ def news_tables(listing: Listing, kind: Kind) -> Iterator[tuple[int, pl.DataFram
     assert kind.name == NEWS
     for number, start in enumerate(range(0, listing.news.height, kind.most), start=1):
         yield number, listing.news.slice(start, kind.most)
-
-
-def count_of(table: pl.DataFrame) -> dict[str, Any]:
-    """How many pictures and videos stand in a table of the writer."""
-    return {
-        name: int(table[name].list.len().sum()) if name in table.columns else 0
-        for name in ("images", "videos")
-    }
