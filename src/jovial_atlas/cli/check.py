@@ -10,7 +10,7 @@ import click
 
 from jovial_atlas import __version__
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
-from jovial_atlas.cli.findings import SEVERITIES, show_findings
+from jovial_atlas.cli.findings import SEVERITIES, fail_on_option, show_findings
 
 if TYPE_CHECKING:
     from jovial_atlas.checks import Finding
@@ -24,13 +24,7 @@ if TYPE_CHECKING:
 )
 @click.argument("targets", nargs=-1, metavar="[TARGET]...")
 @click.option("--as", "served_as", metavar="URL", help="Address under which TARGET is served.")
-@click.option(
-    "--fail-on",
-    type=click.Choice(SEVERITIES),
-    default="error",
-    show_default=True,
-    help="Least severity for exit code 1.",
-)
+@fail_on_option
 @click.option(
     "--live",
     is_flag=True,

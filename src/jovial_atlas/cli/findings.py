@@ -5,6 +5,8 @@ from __future__ import annotations
 from itertools import groupby
 from typing import TYPE_CHECKING
 
+import click
+
 from jovial_atlas.cli.output import short
 
 if TYPE_CHECKING:
@@ -13,6 +15,15 @@ if TYPE_CHECKING:
 
 SEVERITIES = ("blocker", "error", "warning", "advice")
 _SHOWN = 3
+
+#: The option by which a script says what counts as failed.
+fail_on_option = click.option(
+    "--fail-on",
+    type=click.Choice(SEVERITIES),
+    default="error",
+    show_default=True,
+    help="Least severity for exit code 1.",
+)
 
 
 def _place(out: Output, one: Finding) -> None:

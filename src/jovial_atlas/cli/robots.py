@@ -9,7 +9,7 @@ from pathlib import Path
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
-from jovial_atlas.cli.findings import SEVERITIES, show_findings
+from jovial_atlas.cli.findings import fail_on_option, show_findings
 
 
 @click.group("robots", epilog="Example: jovial-atlas robots test --agent lanternbot /search/")
@@ -105,13 +105,7 @@ def test(
     epilog="Example: jovial-atlas robots lint https://www.marrowfen.example/",
 )
 @click.argument("target", required=False, metavar="[FILE|URL]")
-@click.option(
-    "--fail-on",
-    type=click.Choice(SEVERITIES),
-    default="error",
-    show_default=True,
-    help="Least severity for exit code 1.",
-)
+@fail_on_option
 @click.option("--all", "show_all", is_flag=True, help="Show every place, not the first few.")
 def lint(work: Work, target: str | None, fail_on: str, show_all: bool) -> int:
     """Tell every fault and doubtful line of a robots.txt: a file, one that is served, or the one

@@ -1,9 +1,7 @@
 """The site file `atlas.toml`: its model, and reading it with all errors at once."""
 
+from jovial_atlas.sitefile.engines import CallChannel, Engine, IndexNowChannel
 from jovial_atlas.sitefile.model import (
-    CallChannel,
-    Engine,
-    IndexNowChannel,
     Publisher,
     Rule,
     Section,

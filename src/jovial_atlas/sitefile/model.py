@@ -7,7 +7,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from jovial_atlas import addresses, dates, languages, patterns
+from jovial_atlas import dates, languages, patterns
+from jovial_atlas.sitefile.engines import Engine
 from jovial_atlas.sitefile.sources import Part, Source, origin_of
 
 #: Names that a section may not have, since other files of the set are called so.
@@ -410,74 +411,6 @@ class Languages(Part):
         if self.default and self.default not in self.folders:
             raise ValueError(f"default = {self.default!r} is none of `folders`")
         return self
-
-
-class IndexNowChannel(Part):
-    """A channel of kind `indexnow`."""
-
-    kind: Literal["indexnow"] = Field(description='"indexnow"')
-    endpoint: str = Field(description="address that takes the announcements")
-    key: str = Field(
-        "", description="key to use (it is public); one is made where this is left out"
-    )
-
-    @field_validator("endpoint")
-    @classmethod
-    def _address(cls, value: str) -> str:
-        addresses.split(value)
-        return value
-
-    @field_validator("key")
-    @classmethod
-    def _key(cls, value: str) -> str:
-        if value and not re.fullmatch(r"[A-Za-z0-9-]{8,128}", value):
-            raise ValueError("a key has 8 to 128 letters, digits and hyphens")
-        return value
-
-
-class CallChannel(Part):
-    """A channel of kind `call`: one HTTP call of an engine's interface, described."""
-
-    kind: Literal["call"] = Field(description='"call"')
-    name: Literal["submit-sitemap", "read-sitemaps"] = Field(
-        description="what the call is for: submit one sitemap, or read what came of all"
-    )
-    method: Literal["GET", "POST", "PUT"] = Field(
-        description="HTTP method: GET for reading; PUT or POST, as the engine asks, for submitting"
-    )
-    url: str = Field(description="address with {site} and {sitemap}, put in percent-encoded")
-    headers: dict[str, str] = Field(default_factory=dict, description="further header fields")
-    body: str = Field("", description="body, with {site} and {sitemap} as they are")
-    token_env: str = Field(
-        "", description="environment variable that holds the bearer token; never the token itself"
-    )
-    success: tuple[int, ...] = Field((200, 201, 202, 204), description="statuses that mean success")
-    items: str = Field("sitemaps", description="where in the answer the list of sitemaps stands")
-    fields: dict[str, str] = Field(
-        default_factory=dict, description="our field → theirs, where the names differ"
-    )
-
-    @field_validator("url")
-    @classmethod
-    def _address(cls, value: str) -> str:
-        addresses.split(value.replace("{site}", "site").replace("{sitemap}", "sitemap"))
-        return value
-
-    @model_validator(mode="after")
-    def _has_place_for_sitemap(self) -> CallChannel:
-        if self.name == "submit-sitemap" and "{sitemap}" not in self.url + self.body:
-            raise ValueError("neither url nor body has {sitemap}, so no sitemap would be named")
-        return self
-
-
-class Engine(Part):
-    """`[[engine]]`: a search engine the site is announced to."""
-
-    name: str = Field(min_length=1, description="name of the engine")
-    crawlers: tuple[str, ...] = Field((), description="product tokens of its crawlers")
-    channels: tuple[Annotated[IndexNowChannel | CallChannel, Field(discriminator="kind")], ...] = (
-        Field((), description="ways to reach it")
-    )
 
 
 class SiteModel(Part):
