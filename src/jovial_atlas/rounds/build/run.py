@@ -204,13 +204,19 @@ class _Building:
         """The parts of names that nobody can guess, kept in the ledger and made once."""
         from jovial_atlas.ledger import Ledger
 
-        ledger = Ledger(self.site.state / LEDGER, lambda: dates.write(self.now))
-        known = ledger.secrets()
-        for name in unlisted:
-            if name not in known:
-                known[name] = _NOT_MADE if self.dry else secrets.token_hex(12)
-                if not self.dry:
-                    ledger.keep_secret(name, known[name])
+        place = self.site.state / LEDGER
+        if self.dry and not place.exists():
+            return dict.fromkeys(unlisted, _NOT_MADE)
+        ledger = Ledger(place, lambda: dates.write(self.now))
+        try:
+            known = ledger.secrets()
+            for name in unlisted:
+                if name not in known:
+                    known[name] = _NOT_MADE if self.dry else secrets.token_hex(12)
+                    if not self.dry:
+                        ledger.keep_secret(name, known[name])
+        finally:
+            ledger.close()
         return known
 
     def _foldable(self, listing: Listing, kinds: Sequence[Kind]) -> list[str]:
