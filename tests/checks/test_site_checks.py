@@ -9,7 +9,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.robots import parse_robots
 from jovial_atlas.rules import decide
 from jovial_atlas.sitefile import read_site_file
-from tests.conftest import URL, write_site
+from tests.conftest import NOW, URL, write_site
 
 OPEN = parse_robots(b"User-agent: *\nDisallow: /private/\n")
 SHUT = parse_robots(b"User-agent: *\nDisallow: /\n")
@@ -33,7 +33,7 @@ def decided(site, *rows):
         }
         for path, more in rows
     ]
-    return decide(schema.table(made), site)
+    return decide(schema.table(made), site, NOW)
 
 
 def told(faults):

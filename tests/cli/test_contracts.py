@@ -110,7 +110,7 @@ def test_pages_and_explain_keep_their_keys(marrowfen):
         "structured_data",
     }  # fmt: skip
     assert (told["verdict"], told["reason"], told["sitemap"]) == (
-        "unlisted", "the page says noindex", [],
+        "unlisted", "it is a search page", [],
     )  # fmt: skip
     assert told["robots"]["allowed"] is False
     plain = run_command("explain", f"{URL}/species/otter/", cwd=marrowfen)

@@ -36,14 +36,14 @@ def test_a_change_is_shown_first_and_saved_only_when_asked(marrowfen):
     assert (saved.json["turns"], saved.json["saved"]) == (shown.json["turns"], True)
     there = rules(marrowfen, "list").json["rules"]
     assert (there[-1]["match"], there[-1]["set"], there[-1]["reason"]) == (
-        "/species/**, /shop/**", "listed = false, priority = 0.2, max_snippet = 50", "Not yet",
+        ["/species/**", "/shop/**"], "listed = false, priority = 0.2, max_snippet = 50", "Not yet",
     )  # fmt: skip
     number = str(there[-1]["number"])
     kept = rules(marrowfen, "change", number, "--set", "listed=yes", "--reason", "", "--yes")
     assert {turn["field"] for turn in kept.json["turns"]} == {"listed", "priority", "max_snippet"}
     assert rules(marrowfen, "list").json["rules"][-1]["set"] == "listed = true"
     rules(marrowfen, "move", number, "1", "--yes")
-    assert rules(marrowfen, "list").json["rules"][0]["match"] == "/species/**, /shop/**"
+    assert rules(marrowfen, "list").json["rules"][0]["match"] == ["/species/**", "/shop/**"]
     rules(marrowfen, "remove", "1", "--yes")
     assert sorted(file.read_bytes().split()) == sorted(before.split()), "comments stay"
     assert read_site_file(file).model.rule[0].reason == "Empty tags wait"

@@ -11,6 +11,8 @@ from lxml import etree
 from jovial_atlas.checks.live import estimate
 from tests.conftest import URL, page, write_site
 
+#: Enough for a page not to be taken for one that only shows a picture.
+WORDS = "The reed at the fen is cut every winter by people who like the cold. "
 DATED = "<meta name=date content={}>"
 
 
@@ -100,7 +102,7 @@ def varied(tmp_path, atlas):
     film = (
         "<figure><video src=/v.mp4 poster=/v.jpg></video><figcaption>Otters</figcaption></figure>"
     )
-    today = page("Fresh", "<p>Words. <a href=../>up</a><img src=/p.jpg></p>", "")
+    today = page("Fresh", f"<p>{WORDS} <a href=../>up</a><img src=/p.jpg></p>", "")
     write_site(tmp_path, {
         "index.html": page("Home", "<img src=/p.jpg>"),
         "de/index.html": page("Heim"),
@@ -228,7 +230,7 @@ PAGES = {
     "/": (200, {}, page("Home", head=f"<link rel=canonical href={URL}/>")),
     "/gone.html": (404, {}, ""),
     "/moved.html": (301, {"Location": "/"}, ""),
-    "/header.html": (200, {"X-Robots-Tag": "lanternbot: nofollow, noindex"}, page()),
+    "/header.html": (200, {"X-Robots-Tag": "noarchive, noindex, lanternbot: nofollow"}, page()),
     "/meta.html": (200, {}, page(head="<meta name=robots content=noindex>")),
     "/canonical.html": (200, {}, page(head="<link rel=canonical href=/>")),
     "/p.jpg": (200, {"Content-Type": "text/html"}, ""),
@@ -242,7 +244,7 @@ class Faulty(BaseHTTPRequestHandler):
 
     def do_GET(self) -> None:
         type(self).asked.append(self.path)
-        status, headers, body = PAGES[self.path]
+        status, headers, body = PAGES.get(self.path, (404, {}, ""))
         self.send_response(status)
         for name, value in ({"Content-Type": "text/html"} | headers).items():
             self.send_header(name, value)
@@ -267,7 +269,7 @@ def faulty():
 
 def test_a_live_server_is_asked_for_all_that_is_listed(atlas, tmp_path, faulty):
     names = [one.strip("/") or "index.html" for one in PAGES if one != "/p.jpg"]
-    write_site(tmp_path, {name: page(name, "<img src=/p.jpg>") for name in names})
+    write_site(tmp_path, {name: page(name, f"<img src=/p.jpg><p>{WORDS}") for name in names})
     atlas("survey")
     atlas("build")
     live = ("check", "--live", "--server", faulty, "--per-second", "500", "--format", "json")
@@ -289,7 +291,7 @@ def test_a_live_server_is_asked_for_all_that_is_listed(atlas, tmp_path, faulty):
     journal.write_text("\n".join(lines[:5]) + '\n{"loc": "cut o')
     Faulty.asked.clear()
     again = atlas(*live, "--resume")
-    assert len(Faulty.asked) == 2
+    assert len([path for path in Faulty.asked if path != "/robots.txt"]) == 2
     assert again.json["live"] == found.json["live"]
     sampled = atlas(*live[:-1], "table", "--sample", "3")
     assert "Asked for 3 of 7 addresses and pictures" in sampled.out
@@ -337,3 +339,37 @@ def test_findings_go_to_pipelines_as_sarif_and_junit(atlas, tmp_path):
     (tmp_path / "s.xml").write_text("https://www.marrowfen.example/\n")
     clean = etree.fromstring(atlas("check", "s.xml", "--format", "junit").out.encode())[0]
     assert (clean.get("failures"), len(clean)) == ("0", 1)
+
+
+def test_a_live_server_is_held_against_what_was_decided(atlas, tmp_path, faulty, monkeypatch):
+    """Pages that shall be hidden, robots.txt and a temporary host, as the server has them."""
+    hidden = (
+        '[[rule]]\nmatch = ["/open.html", "/header.html", "/gone.html"]\nset = { index = false }\n'
+    )
+    barred = '[robots]\ngroups = [{ agents = ["*"], disallow = ["/open.html"] }]\n'
+    names = ("index", "open", "header", "gone", "one")
+    for path, headers in (
+        ("/", {}),
+        ("/open.html", {}),
+        ("/one.html", {"X-Robots-Tag": "l-bot: none"}),
+    ):
+        monkeypatch.setitem(PAGES, path, (200, headers, page()))
+    engine = '[[engine]]\nname = "L"\ncrawlers = ["l-bot"]\nchannels = []\n'
+    write_site(tmp_path, {f"{name}.html": page(name) for name in names}, hidden + barred + engine)
+    place = tmp_path / "atlas.toml"
+    hosts = f'other_hosts = ["{faulty}", "http://127.0.0.1:9"]\n'
+    place.write_text(place.read_text().replace("[site]\n", f"[site]\n{hosts}"))
+    atlas("survey")
+    atlas("build")
+    live = ("check", "--live", "--server", faulty, "--per-second", "500", "--format", "json")
+    found = atlas(*live).json["findings"]
+    told = {(one["code"], one["where"].removeprefix(URL)) for one in found}
+    assert {
+        ("live-open", "/open.html"), ("live-robots", "/robots.txt"), ("host-open", f"{faulty}/"),
+        ("live-noindex", "/one.html"),
+    } <= told  # fmt: skip
+    assert {where for code, where in told if code == "live-open"} == {"/open.html"}
+    monkeypatch.setitem(PAGES, "/robots.txt", (200, {}, "User-agent: *\nDisallow: /"))
+    found = atlas(*live).json["findings"]
+    assert (found[0]["code"], found[0]["severity"]) == ("site-hidden-robots", "blocker")
+    assert "host-open" not in {one["code"] for one in found}

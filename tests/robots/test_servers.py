@@ -1,4 +1,4 @@
-"""Headers for files that are no HTML, by the real nginx and the real Apache httpd."""
+"""Headers and redirects as the real nginx and the real Apache httpd send them."""
 
 import os
 import shutil
@@ -15,12 +15,14 @@ from hypothesis import strategies as st
 from jovial_atlas.robots.headers import (
     apache_folder,
     apache_server,
-    nginx_map,
+    nginx_http,
     path_expression,
 )
 from tests.conftest import page, write_site
 
 NAMES = ["plain.pdf", "a b.pdf", 'in"ject;}$x{.pdf', "(a|b)*.pdf", "é#%41.pdf", "back\\slash.pdf"]
+
+FOLDERS = ("open", "secret", "SECRET", "away")
 
 NGINX = """
 daemon off; {user} pid {folder}/nginx.pid; error_log stderr; worker_processes 1;
@@ -41,6 +43,7 @@ LoadModule mpm_event_module {modules}/mod_mpm_event.so
 LoadModule authz_core_module {modules}/mod_authz_core.so
 LoadModule setenvif_module {modules}/mod_setenvif.so
 LoadModule headers_module {modules}/mod_headers.so
+LoadModule rewrite_module {modules}/mod_rewrite.so
 DocumentRoot {public}
 {body}
 """
@@ -53,7 +56,8 @@ def free_port() -> int:
 
 
 def headers(command: list[str], port: int) -> dict[str, str | None]:
-    """The header of each file, as a server that runs for this long serves it."""
+    """The header of each file, or where it is sent on to, as a server that runs for this long
+    serves it."""
     server = subprocess.Popen(command, stderr=subprocess.PIPE, text=True)
     try:
         for _ in range(100):
@@ -67,11 +71,15 @@ def headers(command: list[str], port: int) -> dict[str, str | None]:
             f"{folder}/{name}": httpx.get(
                 f"http://127.0.0.1:{port}/{folder}/{quote(name)}", trust_env=False
             )
-            for folder in ("open", "secret", "SECRET")
+            for folder in FOLDERS
             for name in NAMES
         }
-        assert {answer.status_code for answer in answers.values()} == {200}
-        return {path: answer.headers.get("x-robots-tag") for path, answer in answers.items()}
+        statuses = {path: answer.status_code for path, answer in answers.items()}
+        assert statuses == {path: 301 if path.startswith("away") else 200 for path in answers}
+        return {
+            path: answer.headers.get("location") or answer.headers.get("x-robots-tag")
+            for path, answer in answers.items()
+        }
     finally:
         server.terminate()
         server.wait(timeout=10)
@@ -83,11 +91,14 @@ def served(tmp_path, atlas):
     more = (
         'documents = [".pdf"]\n[[rule]]\nmatch = "/secret/**"\n'
         "set = { index = false, follow = false }\n"
+        '[[rule]]\nmatch = "/open/plain.pdf"\ncrawlers = ["lantern-bot"]\nset = { index = false }\n'
+        '[[rule]]\nmatch = "/away/**"\nset = { send_to = "/middle/$1;&{x}?a=\\"1&b=$2" }\n'
+        '[[rule]]\nmatch = "/open/**"\nset = { archive = true }\n'
     )
     write_site(tmp_path, {"index.html": page()}, "").write_text(
         f'[site]\nurl = "https://www.marrowfen.example"\n[[source]]\nkind = "html"\npath = "public"\n{more}'
     )
-    for folder in ("open", "secret", "SECRET"):
+    for folder in FOLDERS:
         (tmp_path / "public" / folder).mkdir()
         for name in NAMES:
             (tmp_path / "public" / folder / name).write_bytes(b"%PDF-1.4")
@@ -96,11 +107,12 @@ def served(tmp_path, atlas):
     return tmp_path
 
 
-EXPECTED = {
-    f"{folder}/{name}": "noindex, nofollow" if folder == "secret" else None
-    for folder in ("open", "secret", "SECRET")
-    for name in NAMES
+SAID = {
+    "secret": "noindex, nofollow",
+    "away": "https://www.marrowfen.example/middle/%241%3B&%7Bx%7D?a=%221&b=%242",
 }
+EXPECTED = {f"{folder}/{name}": SAID.get(folder) for folder in FOLDERS for name in NAMES}
+EXPECTED["open/plain.pdf"] = "lantern-bot: noindex"
 
 
 def test_nginx_sends_the_header_with_exactly_the_files_it_is_for(served):
@@ -143,11 +155,21 @@ def test_no_path_can_end_its_string_or_its_line(path):
     assert set(expression) <= set(
         "^$/\\-_ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789"
     )
-    assert nginx_map({path: "noindex"}).count(b"\n") == nginx_map({}).count(b"\n") + 1
-    assert apache_folder({path: "noindex"}).count(b"\n") == apache_folder({}).count(b"\n") + 1
-    assert apache_server({path: "noindex"}).count(b"\n") == apache_server({}).count(b"\n") + 3
+    for write in (nginx_http, apache_server, apache_folder):
+        for filled in (
+            write({"": {path: "noindex"}}, {}),
+            write({}, {"/" + quote(path): "/b"}),
+            write({}, {"/a": path}),
+        ):
+            header = b"noindex" in filled
+            more = (
+                1
+                if write is nginx_http or (header and write is apache_folder)
+                else 3 - (not header)
+            )
+            assert filled.count(b"\n") == write({}, {}).count(b"\n") + more
 
 
 def test_a_value_that_is_no_header_is_refused():
     with pytest.raises(ValueError, match="cannot be a header"):
-        nginx_map({"/a": 'noindex"; return 444; #'})
+        nginx_http({"": {"/a": 'noindex"; return 444; #'}}, {})

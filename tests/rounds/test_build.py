@@ -27,7 +27,7 @@ def built(tmp_path):
         site = read_site_file(site_file)
         with new_client(5) as client:
             run_survey(site, NOW, client)
-        done = run_build(site, last_survey(site), NOW, **options)
+        done = run_build(site, last_survey(site, NOW), NOW, **options)
         listed = {
             place.name: re.findall("<loc>(.*?)</loc>", place.read_text())
             for place in sorted(site.output.glob("sitemap-*-*.xml"))
@@ -105,7 +105,7 @@ def test_news_leaves_after_two_days(built, tmp_path):
     place = tmp_path / "public/sitemap-news.xml"
     assert re.findall("<loc>(.*?)</loc>", place.read_text()) == [f"{URL}/n/a.html"]
     site = read_site_file(tmp_path / "atlas.toml")
-    done = run_build(site, last_survey(site), NOW + timedelta(days=2))
+    done = run_build(site, last_survey(site, NOW), NOW + timedelta(days=2))
     assert not place.exists()
     assert ("sitemap-news.xml", "removed") in [(file.path, file.state) for file in done.files]
 

@@ -6,7 +6,7 @@ from jovial_atlas.head.compose import head_data
 from jovial_atlas.pages import schema
 from jovial_atlas.rules import decide, explain_layers, not_listed
 from jovial_atlas.sitefile import read_site_file
-from tests.conftest import URL, write_site
+from tests.conftest import NOW, URL, write_site
 
 RULES = """
 [[section]]
@@ -57,7 +57,7 @@ def table(**columns):
         ({"loc": f"{URL}/tags/a/", "entries": 3}, "tags", True, True, "rule 2", "Full tags"),
         ({"loc": f"{URL}/notes/a/", "words": 5}, "notes", False, False, "rule 1", "Too thin"),
         ({"loc": f"{URL}/notes/short/", "words": 5}, "notes", True, True, "default", "unless"),
-        ({"loc": f"{URL}/404.html", "kind": "error"}, "pages", False, False, "default for error pages", "error page"),
+        ({"loc": f"{URL}/404.html", "kind": "error"}, "pages", False, False, "policy error_pages", "error page"),
         ({"directives": "follow, noindex"}, "pages", False, False, "page", "says noindex"),
         ({"directives": "none"}, "pages", False, False, "page", "says noindex"),
         ({"directives": "noindexed"}, "pages", True, True, "default", "unless"),
@@ -68,7 +68,7 @@ def table(**columns):
         ({"status": 404}, "pages", False, True, "status", "status 200"),
         ({"loc": f"{URL}/private/a"}, "pages", False, True, "robots.txt", "bars crawlers"),
         ({"loc": f"{URL}/private/open/"}, "pages", True, True, "default", "unless"),
-        ({"loc": f"{URL}/search?q=a"}, "pages", False, True, "robots.txt", "bars crawlers"),
+        ({"loc": f"{URL}/find?x=1&q=a"}, "pages", False, False, "policy search_results", "search page"),
         ({"loc": f"{URL}/private/a", "directives": "noindex"}, "pages", False, False, "page", "noindex"),
     ],
 )  # fmt: skip
@@ -76,13 +76,13 @@ def test_the_last_layer_that_speaks_wins_and_is_named(
     site, columns, section, listed, index, by, reason
 ):
     pages = table(**columns)
-    row = decide(pages, site).to_dicts()[0]
+    row = decide(pages, site, NOW).to_dicts()[0]
     assert (row["section"], row["listed"], row["index"], row["decided_by"]) == (
         section, listed, index, by,
     )  # fmt: skip
     assert reason in row["reason"]
     assert row["verdict"] == ("listed" if listed else "unlisted")
-    says = explain_layers(pages, site)
+    says = explain_layers(pages, site, NOW)
     winners = [layer.name for layer in says if "listed" in layer.won]
     assert winners == [by], "explain tells the same story"
     head = head_data(row, site)
@@ -92,7 +92,7 @@ def test_the_last_layer_that_speaks_wins_and_is_named(
 
 def test_a_draft_lists_nothing_and_says_noindex_everywhere(tmp_path):
     site = read_site_file(write_site(tmp_path, {}, stage="draft"))
-    decided = decide(table(), site)
+    decided = decide(table(), site, NOW)
     assert not_listed(decided.lazy()).collect().rows() == [("the site is a draft", 1)]
     assert head_data(decided.to_dicts()[0], site)["directives"] == "noindex"
 
@@ -101,9 +101,11 @@ def test_texts_come_from_the_pattern_then_the_page_then_the_content(site):
     article = {"loc": f"{URL}/notes/a/", "title": "Dawn", "heading": "Dawn at the fen",
                "excerpt": "First sentence. " + "word " * 60, "published": "2026-11-01",
                "author": "Wren", "lastmod": "2026-11-02", "lastmod_from": "meta"}  # fmt: skip
-    head = head_data(decide(table(**article), site).to_dicts()[0], site)
+    head = head_data(decide(table(**article), site, NOW).to_dicts()[0], site)
     assert (head["title"], head["title_from"]) == ("Dawn – www.marrowfen.example", "pattern")
-    plain = head_data(decide(table(**{**article, "loc": f"{URL}/a/"}), site).to_dicts()[0], site)
+    plain = head_data(
+        decide(table(**{**article, "loc": f"{URL}/a/"}), site, NOW).to_dicts()[0], site
+    )
     assert (plain["title"], plain["title_from"]) == ("Dawn", "page")
     assert plain["description_from"] == "excerpt"
     assert len(plain["description"]) <= 160
@@ -122,7 +124,7 @@ def test_structured_data_and_sitemap_tell_the_same_of_a_video(site):
         "description": "D",
     }
     bare = {**video, "thumbnail": None}
-    row = decide(table(title="T", published="2026-11-01", videos=[video, bare]), site)
+    row = decide(table(title="T", published="2026-11-01", videos=[video, bare]), site, NOW)
     nodes = head_data(row.to_dicts()[0], site)["json_ld"]["@graph"]
     made = [node for node in nodes if node["@type"] == "VideoObject"]
     assert [(node["name"], node["contentUrl"], node["uploadDate"]) for node in made] == [
@@ -144,7 +146,7 @@ def test_patterns_of_folders_match_as_any_pattern_does(pattern):
     import polars as pl
 
     from jovial_atlas import patterns
-    from jovial_atlas.rules.layers import matches
+    from jovial_atlas.rules.selectors import matches
 
     paths = [
         "/",
@@ -187,5 +189,5 @@ set = { max_snippet = -1, archive = false, translate = false, unavailable_after 
 )  # fmt: skip
 def test_limits_are_decided_field_by_field_and_the_page_wins(tmp_path, columns, directives):
     site = read_site_file(write_site(tmp_path, {}, LIMITS))
-    row = decide(table(**columns), site).to_dicts()[0]
+    row = decide(table(**columns), site, NOW).to_dicts()[0]
     assert head_data(row, site)["directives"] == directives

@@ -7,6 +7,7 @@ from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.rules import layers_of
 from jovial_atlas.sitefile import find_site_file, read_site_file
 from jovial_atlas.sitefile.model import SiteModel
+from tests.conftest import NOW
 
 GOOD = '[site]\nurl = "https://www.marrowfen.example"\n[[source]]\nkind = "html"\npath = "public"\n'
 
@@ -16,7 +17,7 @@ def problems(tmp_path, text):
     place.write_text(text, "utf-8")
     with pytest.raises(SiteFileError) as caught:
         site = read_site_file(place)
-        layers_of(site)
+        layers_of(site, NOW)
         check_patterns(site)
     return caught.value.problems
 

@@ -56,7 +56,7 @@ def test_custom_fields_can_be_used_in_rules_and_a_wrong_one_is_told(survey, tmp_
     rule = '[[rule]]\nwhen = "extra.%s = 0"\nset = { listed = false }\nreason = "No legs"\n\n'
     survey(TABLE, more=rule % "legs")
     site = read_site_file(tmp_path / "atlas.toml")
-    decided = last_survey(site).decided
+    decided = last_survey(site, NOW).decided
     assert decided.filter(~pl.col("listed"))["loc"].to_list() == [f"{URL}/b/"]
     from jovial_atlas.errors import SiteFileError
 
@@ -69,7 +69,7 @@ def test_a_section_can_come_from_the_source(survey, tmp_path):
     more = '[[section]]\nname = "all"\nmatch = "/**"\n\n'
     survey(f'{TABLE}section = "species"\n', more=more)
     site = read_site_file(tmp_path / "atlas.toml")
-    assert set(last_survey(site).decided["section"]) == {"species"}
+    assert set(last_survey(site, NOW).decided["section"]) == {"species"}
 
 
 @pytest.mark.parametrize(

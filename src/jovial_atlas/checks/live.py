@@ -9,7 +9,6 @@ from __future__ import annotations
 import json
 import math
 import random
-import re
 import threading
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -17,13 +16,14 @@ from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 import httpx
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.errors import NetworkError, OutputError
 from jovial_atlas.faults import Fault
-from jovial_atlas.robots.directives import read_directives
+from jovial_atlas.robots.directives import read_directives, read_header
 from jovial_atlas.sources.page import PageFile, Reading, read_page
 from jovial_atlas.web import Answer, Request, send
 
@@ -32,7 +32,6 @@ _PAGE_BYTES = 2_000_000
 _PICTURE_BYTES = 1_000
 #: Answers older than this are asked for again by a run that takes up another.
 _FRESH = timedelta(hours=24)
-_TOKEN = re.compile(r"^\s*(?!max-|unavailable_after)[A-Za-z][\w-]*\s*:\s*")
 
 Result = list[tuple[str, str]]
 
@@ -47,14 +46,18 @@ class Asking:
     public: str
     per_second: float = 20.0
     at_once: int = 8
+    #: Crawlers of the site's engines, whose own headers are looked at too.
+    crawlers: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Listed:
-    """An address to ask for: a page, or a picture that some page shows."""
+    """An address to ask for: a page, a picture that some page shows, or a page that engines
+    must not index (`hidden`)."""
 
     loc: str
     picture: bool = False
+    hidden: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -205,7 +208,9 @@ def _ask(one: Listed, how: Asking, pace: _Pace, now: datetime) -> Result:
             answer = _sent(how, "GET", asked, one)
     except NetworkError as error:
         return [("live-failed", str(error))]
-    return list(_picture(answer) if one.picture else _page(one.loc, answer, how, now))
+    if one.picture:
+        return list(_picture(answer))
+    return list((_open if one.hidden else _page)(one.loc, answer, how, now))
 
 
 def _sent(how: Asking, method: str, asked: str, one: Listed) -> Answer:
@@ -231,12 +236,10 @@ def _page(loc: str, answer: Answer, how: Asking, now: datetime) -> Iterator[tupl
         yield "live-status", f"It answers with status {answer.status}."
         return
     header = answer.headers.get("x-robots-tag", "")
-    if not read_directives([_TOKEN.sub("", header)]).index:
+    said = read_header(header)
+    if not all(said[name].index for name in ("", *how.crawlers) if name in said):
         yield "live-noindex", f"Its header X-Robots-Tag says {header!r}."
-    if "html" not in answer.headers.get("content-type", "html"):
-        return
-    reading = Reading("live", now, True, (how.origin, how.public))
-    row, _ = read_page(answer.body, PageFile(Path(), loc, loc), reading)
+    row = _row(loc, answer, how, now)
     if row is None:
         return
     if not read_directives([row["directives"] or ""]).index:
@@ -246,6 +249,25 @@ def _page(loc: str, answer: Answer, how: Asking, now: datetime) -> Iterator[tupl
         yield "live-canonical", f"It names {canonical} as its canonical."
     if row["redirect"]:
         yield "live-redirect", f"It sends visitors on to {row['redirect']} at once."
+
+
+def _row(loc: str, answer: Answer, how: Asking, now: datetime) -> dict[str, Any] | None:
+    """The page that was served, as a row of the page table; None where it is no HTML."""
+    if "html" not in answer.headers.get("content-type", "html"):
+        return None
+    reading = Reading("live", now, True, (how.origin, how.public))
+    return read_page(answer.body, PageFile(Path(), loc, loc), reading)[0]
+
+
+def _open(loc: str, answer: Answer, how: Asking, now: datetime) -> Iterator[tuple[str, str]]:
+    """Whether a page that must not be indexed is open to it: it answers, and neither its header
+    nor its tag says so."""
+    if answer.status != 200 or not read_header(answer.headers.get("x-robots-tag", ""))[""].index:
+        return
+    row = _row(loc, answer, how, now)
+    if row is None or read_directives([row["directives"] or ""]).index:
+        where = "header X-Robots-Tag" if row is None else "robots tag"
+        yield "live-open", f"The site file says noindex; no {where} of the page does."
 
 
 def faults_of(one: Listed, result: Result) -> Iterator[Fault]:

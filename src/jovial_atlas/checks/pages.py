@@ -14,7 +14,7 @@ from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.head.videos import missing_fields, page_videos
 from jovial_atlas.robots import Matcher, RobotsFile
-from jovial_atlas.rules.layers import guards, page_says, refused
+from jovial_atlas.rules.own import guards, refused_fields
 from jovial_atlas.sitefile import SiteFile
 
 #: From this share of noindexed pages on, the site as a whole counts as hidden.
@@ -144,11 +144,10 @@ def check_canonicals(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
 
 def check_overrides(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
     """Overrides that a guard refuses, and those of pages that do not exist."""
-    for name in ("index", "follow"):
-        found = decided.filter(page_says(f"no{name}") & refused(site, name, pl.col("author")))
-        for loc, author in found.select("loc", "author").iter_rows():
+    for name, refused in refused_fields(site, decided.schema).items():
+        for loc, author in decided.filter(refused).select("loc", "author").iter_rows():
             who = f"by {author} " if author else ""
-            message = f"The page {who}says no{name}; {_guard(site, name)}."
+            message = f"The page {who}decides {name} for itself; {_guard(site, name)}."
             yield Fault("override-refused", loc, message)
     sections = dict(decided.select("loc", "section").iter_rows()) if site.overrides else {}
     for one in site.overrides:
@@ -173,13 +172,51 @@ def _guard(site: SiteFile, name: str) -> str:
 def check_noindex_seen(decided: pl.DataFrame, robots: RobotsFile) -> Iterator[Fault]:
     """Pages whose own noindex no crawler will ever see."""
     matcher = Matcher(robots, "*")
-    hidden = decided.filter(pl.col("directives").str.contains("noindex|none").fill_null(False))
+    said = pl.col("directives").str.contains("noindex|none").fill_null(False)
+    # What is decided here comes to the same: the tag or header stands where nobody looks.
+    decided_so = ~pl.col("index") & (pl.col("kind") != "error")
+    hidden = decided.filter(said | decided_so)
     for loc in hidden["loc"]:
         answer = matcher.ask(addresses.path_and_query(loc))
         if not answer.allowed:
             yield Fault(
                 "noindex-disallowed", loc, f"{str(answer.rule)!r} keeps its noindex unseen."
             )
+
+
+def hidden_pages(decided: pl.DataFrame) -> list[str]:
+    """Addresses that a server must keep out of the index: by tag, by header, or not there."""
+    shown = pl.col("kind").is_in(["page", "document"]) & pl.col("redirect").is_null()
+    return decided.filter(~pl.col("index") & shown)["loc"].to_list()
+
+
+def check_engines(decided: pl.DataFrame, robots: RobotsFile, site: SiteFile) -> Iterator[Fault]:
+    """Listed pages that one engine's crawler may not fetch, though others may, and pages that
+    may be indexed by all but one."""
+    listed = decided.filter("listed")
+    for engine in site.model.engine:
+        for token in engine.crawlers:
+            matcher = Matcher(robots, token)
+            barred = [
+                loc
+                for loc in listed["loc"]
+                if not matcher.ask(addresses.path_and_query(loc)).allowed
+            ]
+            if barred:
+                said = f"{engine.name}'s crawler {token} may not fetch"
+                message = f"{said} {plural(len(barred), 'listed page')}: {_some(barred)}."
+                yield Fault("engine-barred", engine.name, message)
+            if "crawlers" in decided.columns and token.lower() in _tokens(decided):
+                own = pl.col("crawlers").struct.field(token.lower()).struct.field("index")
+                hidden = listed.filter(~own)["loc"].to_list()
+                if hidden:
+                    said = f"{plural(len(hidden), 'listed page')} may not be indexed by {token}"
+                    yield Fault("engine-noindex", engine.name, f"{said}: {_some(hidden)}.")
+
+
+def _tokens(decided: pl.DataFrame) -> list[str]:
+    kind = decided.schema["crawlers"]
+    return [one.name for one in kind.fields] if isinstance(kind, pl.Struct) else []
 
 
 def check_links(decided: pl.DataFrame, exists: Callable[[str], bool]) -> Iterator[Fault]:

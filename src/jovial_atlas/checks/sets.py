@@ -14,7 +14,7 @@ import polars as pl
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.robots import Matcher, RobotsFile
-from jovial_atlas.rules import disallowed
+from jovial_atlas.rules import barred
 from jovial_atlas.sitemaps.check import (
     MOST_TOLD,
     Place,
@@ -153,11 +153,11 @@ def check_against_robots(read: SitemapSet, robots: RobotsFile) -> Iterator[Fault
             if not answer.allowed:
                 yield Fault("robots-bars-sitemap", fetched.name, f"{str(answer.rule)!r} bars it.")
     path = pl.col("loc").str.replace("^https?://[^/]+", "")
-    barred = read.rows.filter(disallowed(robots, path)) if matcher.rules else read.rows.clear()
-    for loc, file, line in _some(barred):
+    found = read.rows.filter(barred(robots, path, ["*"])) if matcher.rules else read.rows.clear()
+    for loc, file, line in _some(found):
         answer = matcher.ask(addresses.path_and_query(loc))
         yield Fault("listed-disallowed", f"{file}:{line}", f"{str(answer.rule)!r} bars {loc}.")
-    yield from _left_out("listed-disallowed", barred, "listed addresses are barred")
+    yield from _left_out("listed-disallowed", found, "listed addresses are barred")
 
 
 def _some(rows: pl.DataFrame) -> Iterator[tuple[str, str, int]]:

@@ -42,7 +42,7 @@ def command(
     from jovial_atlas.rounds.last import last_survey
 
     site, out = work.site(), work.output
-    survey = last_survey(site)
+    survey = last_survey(site, work.now())
     if replace and not dry_run:
         for place in replace_foreign(site, replace):
             out.note(f"The file that was there is now {place}.")

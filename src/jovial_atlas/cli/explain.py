@@ -23,7 +23,7 @@ def command(work: Work, url: str) -> int:
     from jovial_atlas.rounds.last import last_survey
 
     site, out = work.site(), work.output
-    explained = explain(url, last_survey(site).decided, site)
+    explained = explain(url, last_survey(site, work.now()), site)
     if out.format == "json":
         out.json(_as_json(explained))
     else:

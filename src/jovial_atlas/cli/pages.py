@@ -71,7 +71,7 @@ def command(
         out.say(f"{plural(taken, 'override')} set, {gone:,} taken out. Build again to see them.")
         return 0
     found = select_pages(
-        last_survey(site).decided,
+        last_survey(site, work.now()).decided,
         site,
         section=section,
         verdict=verdict,

@@ -22,8 +22,23 @@ _TRUTH = {"true": True, "yes": True, "false": False, "no": False}
     "rules", epilog="Example: jovial-atlas rules add --match '/tags/**' --set listed=false"
 )
 def command() -> None:
-    """List and change the rules of the site file. A change shows which pages turn before it is
-    saved; comments in the file stay."""
+    """List and change the rules and policies of the site file. A change shows which pages turn
+    before it is saved; comments in the file stay."""
+
+
+#: Options that choose pages, by the keys of a rule.
+_SELECTORS = (
+    ("regex", "EXPRESSION", "Paths that contain this regular expression."),
+    ("section", "NAME", "Pages of this section."),
+    ("language", "TAG", "Pages in this language."),
+    ("source", "NAME", "Pages of this source."),
+    ("author", "NAME", "Pages of this author."),
+    ("tag", "NAME", "Pages with this tag."),
+    ("older_than", "AGE", "Last changed longer ago than this: '2 years', '90 days'."),
+    ("newer_than", "AGE", "Last changed within this time."),
+    ("dated", "COLUMN", "Count age from `published` instead of `lastmod`."),
+    ("when", "SQL", "Condition over the page table's columns."),
+)
 
 
 def _selectors(function: Callable[..., Any]) -> Callable[..., Any]:
@@ -34,8 +49,12 @@ def _selectors(function: Callable[..., Any]) -> Callable[..., Any]:
             "--set", "sets", multiple=True, metavar="FIELD=VALUE",
             help="What it decides: listed=false, index=no, priority=0.8. May stand several times.",
         ),
-        click.option("--when", metavar="SQL", help="Condition over the page table's columns."),
-        click.option("--section", metavar="NAME", help="Pages of this section."),
+        click.option(
+            "--crawler", "crawlers", multiple=True, metavar="TOKEN",
+            help="For this crawler alone, or several.",
+        ),
+        *(click.option(f"--{name.replace('_', '-')}", name, metavar=what, help=told)
+          for name, what, told in reversed(_SELECTORS)),
         click.option(
             "--match", multiple=True, metavar="PATTERN", help="Addresses like this, or several."
         ),
@@ -49,7 +68,7 @@ def list_rules(work: Work) -> int:
     """List the rules in their order; later ones win."""
     out = work.output
     rules = [_shown(number, rule) for number, rule in enumerate(work.site().model.rule, start=1)]
-    names = ("number", "match", "section", "when", "set", "reason")
+    names = ("number", "pages", "set", "reason")
     if out.format == "json":
         out.json({"rules": rules})
     elif out.format == "csv":
@@ -58,8 +77,7 @@ def list_rules(work: Work) -> int:
         out.say("There is no rule. `jovial-atlas rules add` writes one.")
     else:
         out.table(
-            [("No.", "right"), ("Match", "fold"), ("Section", "left"), ("When", "fold"),
-             ("Sets", "fold"), ("Reason", "fold")],
+            [("No.", "right"), ("Pages", "fold"), ("Sets", "fold"), ("Reason", "fold")],
             [[rule[name] for name in names] for rule in rules],
         )  # fmt: skip
     return 0
@@ -67,14 +85,64 @@ def list_rules(work: Work) -> int:
 
 def _shown(number: int, rule: Any) -> dict[str, Any]:
     sets = rule.set.model_dump(exclude_none=True)
+    chosen = {name: getattr(rule, name) for name, *_ in _SELECTORS if getattr(rule, name)}
+    if not (rule.older_than or rule.newer_than):
+        del chosen["dated"]
+    said = [", ".join(rule.patterns)] if rule.patterns else []
+    said += [f"{name.replace('_', ' ')} {value}" for name, value in chosen.items()]
+    said += [f"for {', '.join(rule.crawlers)} alone"] if rule.crawlers else []
     return {
         "number": number,
-        "match": ", ".join(rule.patterns),
-        "section": rule.section,
-        "when": rule.when,
+        "pages": "; ".join(said),
+        "match": list(rule.patterns),
+        **{name: getattr(rule, name) for name, *_ in _SELECTORS},
+        "crawlers": list(rule.crawlers),
         "set": ", ".join(f"{name} = {str(value).lower()}" for name, value in sets.items()),
         "reason": rule.reason,
     }
+
+
+@atlas_command(
+    "policies", formats=TABLE_FORMATS, epilog="Example: jovial-atlas rules policies --format json"
+)
+def list_policies(work: Work) -> int:
+    """List what happens with kinds of page: empty listings, duplicates, search results and
+    others, and how many pages each is about."""
+    from jovial_atlas.rounds.rules import policies
+
+    out = work.output
+    found = policies(work.site(), work.now())
+    names = ("name", "choice", "pages", "decides", "about", "choices", "default")
+    if out.format == "json":
+        out.json({"policies": [asdict(one) for one in found]})
+    elif out.format == "csv":
+        rows = [[getattr(one, name) for name in names] for one in found]
+        out.csv(names, [[*row[:5], " ".join(row[5]), row[6]] for row in rows])
+    else:
+        out.table(
+            [("Policy", "left"), ("Choice", "left"), ("Pages", "right"), ("Decides", "right"),
+             ("About", "fold"), ("Other choices", "fold")],
+            [
+                [one.name, one.choice, one.pages, one.decides, one.about,
+                 ", ".join(choice for choice in one.choices if choice != one.choice)]
+                for one in found
+            ],
+        )  # fmt: skip
+        out.say("`jovial-atlas rules policy NAME CHOICE` shows what another choice would do.")
+    return 0
+
+
+@atlas_command(
+    "policy", formats=FORMATS, epilog="Example: jovial-atlas rules policy empty_listings index"
+)
+@click.argument("name")
+@click.argument("choice")
+@click.option("--yes", is_flag=True, help="Save without asking.")
+def policy(work: Work, name: str, choice: str, yes: bool) -> int:
+    """Choose what happens with the pages of policy NAME, after a look at what turns."""
+    from jovial_atlas.sitefile.edit import set_policy
+
+    return _change(work, lambda text: set_policy(text, name, choice), yes)
 
 
 @atlas_command(
@@ -136,9 +204,11 @@ def _values(given: dict[str, Any]) -> dict[str, Any]:
         values["match"] = match[0] if len(match) == 1 else match
     elif given["match"]:
         values["match"] = None
-    for key in ("section", "when", "reason"):
+    for key in (*(name for name, *_ in _SELECTORS), "reason"):
         if given[key] is not None:
             values[key] = given[key] or None
+    if given["crawlers"]:
+        values["crawlers"] = [one for one in given["crawlers"] if one] or None
     if given["sets"]:
         values["set"] = dict(_set(one) for one in given["sets"])
     return values
@@ -163,7 +233,7 @@ def _change(work: Work, edit: Callable[[str], str], yes: bool) -> int:
     from jovial_atlas.rounds.rules import preview, save
 
     out = work.output
-    found = preview(work.site(), edit)
+    found = preview(work.site(), edit, work.now())
     if out.format != "json":
         _show(out, found)
         if not yes and sys.stdin.isatty() and sys.stdout.isatty():
@@ -197,5 +267,5 @@ def _word(value: object) -> str:
     return "nothing" if value is None else str(value)
 
 
-for one in (list_rules, add, change, remove, move):
+for one in (list_rules, list_policies, policy, add, change, remove, move):
     command.add_command(one)

@@ -38,7 +38,7 @@ def command(work: Work, engines: tuple[str, ...], dry_run: bool, timeout: float)
     site, out = work.site(), work.output
     chosen = engines_named(site, engines)
     for host in site.hosts:
-        refuse_hidden(host)
+        refuse_hidden(host, work.now())
     outcomes: list[Outcome] = []
     for host in site.hosts:
         ledger = open_ledger(host)

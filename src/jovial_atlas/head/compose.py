@@ -1,7 +1,7 @@
 """Head data for each page, from verdicts and patterns.
 
 The result is one JSON object a page: loc, title, title_from, description,
-description_from, canonical, directives, json_ld.
+description_from, canonical, directives, directives_for, json_ld.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from jovial_atlas.head.texts import description_of, title_of
 from jovial_atlas.head.videos import page_videos
 from jovial_atlas.robots.directives import KNOWN
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.model import Section
+from jovial_atlas.sitefile.deciding import Section
 from jovial_atlas.structured import nodes
 
 
@@ -34,6 +34,7 @@ def head_data(page: Mapping[str, Any], site: SiteFile) -> dict[str, Any]:
         "description_from": description.source,
         "canonical": page["canonical"] or page["loc"],
         "directives": directives_of(page, site),
+        "directives_for": directives_for(page, site),
         "json_ld": _json_ld(page, site, section, title.value, description.value),
     }
 
@@ -43,34 +44,50 @@ def _section(page: Mapping[str, Any], site: SiteFile) -> Section | None:
 
 
 def directives_of(page: Mapping[str, Any], site: SiteFile) -> str:
-    """Only what differs from the default; the page's other directives are kept where
-    crawlers know them."""
-    decided = {"all", "index", "follow", "none", "noindex", "nofollow"}
-    words = [
-        word
-        for word in (page["directives"] or "").split(", ")
-        if word.partition(":")[0].lower() in KNOWN - decided
-    ]
-    said = {word.partition(":")[0].lower() for word in words}
-    # What the page says of itself wins over what was decided for it.
-    words += [word for name, word in _limits(page) if name not in said]
-    if not page["follow"]:
-        words.insert(0, "nofollow")
-    if not page["index"] or site.model.site.stage == "draft":
-        words.insert(0, "noindex")
-    return ", ".join(words)
+    """The robots directives for all crawlers: only what differs from the default. Words of the
+    page that are nobody's decision are kept where crawlers know them."""
+    return ", ".join(_words(page, page, site))
 
 
-def _limits(page: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
-    """Directives of the decided limits, each with the name by which a page may say its own."""
+def directives_for(page: Mapping[str, Any], site: SiteFile) -> dict[str, str]:
+    """Crawler → the directives for it alone. They add to those for all crawlers, so only what
+    these do not say yet is there."""
+    general = _words(page, page, site)
+    found = {
+        token: [word for word in _words(decided, page, site) if word not in general]
+        for token, decided in (page.get("crawlers") or {}).items()
+    }
+    return {token: ", ".join(words) for token, words in found.items() if words}
+
+
+#: Words that a decided field stands for; all others of a page are its own.
+_DECIDED = frozenset(
+    ["all", "index", "follow", "none", "noindex", "nofollow", "nosnippet", "noarchive",
+     "notranslate", "max-snippet", "max-image-preview", "max-video-preview", "unavailable_after"]
+)  # fmt: skip
+
+
+def _words(decided: Mapping[str, Any], page: Mapping[str, Any], site: SiteFile) -> list[str]:
+    words = []
+    if not decided["index"] or site.model.site.stage == "draft":
+        words.append("noindex")
+    if not decided["follow"]:
+        words.append("nofollow")
+    words += [
+        word for word in (page["directives"] or "").split(", ")
+        if word.partition(":")[0].lower() in KNOWN - _DECIDED
+    ]  # fmt: skip
+    if decided.get("max_snippet") == 0:
+        words.append("nosnippet")
     for name in ("max-snippet", "max-image-preview", "max-video-preview", "unavailable_after"):
-        value = page.get(name.replace("-", "_"))
-        if value is not None:
-            yield name, f"{name}:{value}"
-    if page.get("archive") is False:
-        yield "noarchive", "noarchive"
-    if page.get("translate") is False:
-        yield "notranslate", "notranslate"
+        value = decided.get(name.replace("-", "_"))
+        if value is not None and (name, value) != ("max-snippet", 0):
+            words.append(f"{name}:{value}")
+    if decided.get("archive") is False:
+        words.append("noarchive")
+    if decided.get("translate") is False:
+        words.append("notranslate")
+    return words
 
 
 def _json_ld(

@@ -16,7 +16,7 @@ from jinja2.sandbox import SandboxedEnvironment
 
 from jovial_atlas.pages import schema
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.model import Section
+from jovial_atlas.sitefile.deciding import Section
 
 #: A description is cut at a word so that it has at most this many characters.
 DESCRIPTION_LENGTH = 160

@@ -34,6 +34,8 @@ VIDEO = pl.Struct(
 
 ALTERNATE = pl.Struct({"lang": pl.String, "href": pl.String})
 
+CRAWLER_WORDS = pl.Struct({"crawler": pl.String, "words": pl.String})
+
 MERGED = pl.Struct(
     {"source": pl.String, "column": pl.String, "value": pl.String, "used": pl.Boolean}
 )
@@ -65,6 +67,12 @@ COLUMNS = (
         "versions in other languages that the page names, by hreflang",
     ),
     Column("directives", pl.String, "robots directives found, sorted, comma-separated"),
+    Column(
+        "crawler_directives",
+        pl.List(CRAWLER_WORDS),
+        "directives for single crawlers of the site's engines, as `directives`",
+    ),
+    Column("expires", pl.String, "date from which on the page is no longer valid"),
     Column("published", pl.String, "date of first publication"),
     Column("published_from", pl.String, "where that date comes from: meta, json-ld, time"),
     Column("lastmod", pl.String, "date of the last change of the content"),
@@ -78,6 +86,12 @@ COLUMNS = (
     Column("tags", pl.List(pl.String), "tags, as the source names them"),
     Column("categories", pl.List(pl.String), "categories, as the source names them"),
     Column("fingerprint", pl.String, "digest of the main content's text"),
+    Column(
+        "variant",
+        pl.String,
+        "what kind of repetition of another page it is: print, query, content (the same text)",
+    ),
+    Column("variant_of", pl.String, "address of the page that it repeats"),
     Column("bytes", pl.Int64, "size of the file"),
     Column("mtime", pl.Int64, "time of the file, in nanoseconds since 1970"),
     Column("digest", pl.String, "digest of the file's bytes"),

@@ -41,6 +41,21 @@ class Directives:
     unknown: tuple[str, ...]
 
 
+_FOR_CRAWLER = re.compile(
+    r"(?:^|,)\s*(?!max-|unavailable_after)([A-Za-z][\w-]*)\s*:\s*(?!//)", re.IGNORECASE
+)
+
+
+def read_header(value: str) -> dict[str, Directives]:
+    """`X-Robots-Tag`: crawler → directives, "" for all crawlers. What follows a crawler's name
+    is for that crawler, up to the next name."""
+    parts = _FOR_CRAWLER.split(value)
+    found = {"": read_directives(parts[:1])}
+    for token, words in zip(parts[1::2], parts[2::2], strict=True):
+        found[token.lower()] = read_directives([words])
+    return found
+
+
 def read_directives(contents: Iterable[str]) -> Directives:
     """Add up the contents of several tags or headers (without a leading crawler token)."""
     words: dict[str, None] = {}

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from datetime import datetime
-from pathlib import Path
 
 import httpx
 import polars as pl
@@ -14,16 +13,7 @@ from jovial_atlas import addresses, dates
 from jovial_atlas.checks import Finding, findings_of, sets
 from jovial_atlas.checks import pages as page_checks
 from jovial_atlas.checks.fetching import OnDisk
-from jovial_atlas.checks.live import (
-    Asking,
-    Estimate,
-    Journal,
-    Listed,
-    check_live,
-    estimate,
-    faults_of,
-    sampled,
-)
+from jovial_atlas.checks.live import Estimate, estimate
 from jovial_atlas.checks.sets import SitemapSet
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
@@ -31,9 +21,11 @@ from jovial_atlas.files import FileSet
 from jovial_atlas.rounds.build import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.last import LastSurvey, last_survey
+from jovial_atlas.rounds.live import JOURNAL, Live, ask, other_hosts, served_robots
+from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rounds.survey import file_exists
 from jovial_atlas.rounds.targets import read_target, relative, robots_faults, robots_on_disk
-from jovial_atlas.rules import robots_of
+from jovial_atlas.rules import engine_tokens, robots_of
 from jovial_atlas.sitefile import SiteFile
 
 
@@ -46,23 +38,9 @@ class Checked:
     live: Estimate | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Live:
-    """How a check asks a server for what is listed: through `client`, at `origin` where that is
-    not yet the site's own, `sample` addresses or all, taking up a run before or not."""
-
-    client: httpx.Client
-    origin: str | None = None
-    sample: int | None = None
-    resume: bool = False
-    per_second: float = 20.0
-    at_once: int = 8
-    progress: Callable[[int, int], None] | None = None
-
-
 def check_site(site: SiteFile, now: datetime, live: Live | None = None) -> Checked:
     """The build of a site, host by host, against the protocols, the page table and itself."""
-    survey = last_survey(site)
+    survey = last_survey(site, now)
     faults: list[Fault] = [*survey.faults]
     looked_at: list[str] = []
     seen = []
@@ -94,6 +72,8 @@ def _check_host(
         *page_checks.check_canonicals(decided, site),
         *page_checks.check_overrides(decided, site),
         *page_checks.check_noindex_seen(decided, written),
+        *page_checks.check_engines(decided, written, site),
+        *redirects_of(survey).faults,
         *page_checks.check_links(decided, file_exists(site)),
         *page_checks.check_videos(decided),
         *sets.check_set(read, dates.write(now), robots),
@@ -111,13 +91,22 @@ def _check_host(
     seen = None
     if live:
         url = site.model.site.url
-        asked, seen = _ask(read, live, live.origin or url, url, now, site.state / JOURNAL)
+        asked, seen = ask(
+            read,
+            live,
+            url,
+            now,
+            site.state / JOURNAL,
+            page_checks.hidden_pages(decided),
+            sorted(engine_tokens(site)),
+        )
         faults += asked
+        faults += served_robots(live, site, robots, decided["loc"].to_list())
+        faults += other_hosts(live, site, now)
         looked_at.append(live.origin or url)
     return faults, seen
 
 
-JOURNAL = "live.jsonl"
 #: From this share of a section on, and this many pages, hiding pages counts as an accident.
 _ACCIDENT_SHARE, _ACCIDENT_PAGES = 0.3, 3
 
@@ -128,32 +117,6 @@ def _flipped(hidden: dict[str, tuple[int, int]]) -> Iterator[Fault]:
         if count >= _ACCIDENT_PAGES and count >= _ACCIDENT_SHARE * had:
             turned = f"{plural(count, 'page')} of {had:,} turned from index to noindex"
             yield Fault("section-flipped", name, f"{turned} in the last build.")
-
-
-def _ask(
-    read: SitemapSet, live: Live, origin: str, public: str, now: datetime, place: Path | None
-) -> tuple[list[Fault], Estimate]:
-    """Ask the server for the listed addresses, or a sample of them. What is on another host is
-    not ours to ask for, and is left out."""
-    pages = read.rows["loc"].unique(maintain_order=True).to_list()
-    whole = [Listed(loc) for loc in pages]
-    whole += [Listed(loc, picture=True) for loc in sorted(read.pictures())]
-    whole = [one for one in whole if addresses.origin(one.loc) in (public, origin)]
-    chosen = sampled(whole, live.sample, dates.write(now)[:10])
-    journal = Journal(place, origin)
-    if live.resume:
-        journal.take_up(now)
-    else:
-        journal.begin()
-    how = Asking(live.client, origin, public, live.per_second, live.at_once)
-    faults: list[Fault] = []
-    faulty = 0
-    for one, result in check_live(chosen, how, now, journal, live.progress):
-        faults += faults_of(one, result)
-        faulty += bool(result)
-    order = {one.loc: number for number, one in enumerate(whole)}
-    faults.sort(key=lambda fault: order[fault.where])
-    return faults, estimate(len(chosen), len(whole), faulty)
 
 
 def blockers(site: SiteFile, decided: pl.DataFrame) -> list[Finding]:
@@ -198,10 +161,9 @@ def check_target(
     seen = None
     if live and read.rows.height:
         public = addresses.origin(served or str(read.rows["loc"][0]))
-        origin = live.origin or (
-            addresses.origin(addresses.normalise(target)) if "://" in target else public
-        )
-        asked, seen = _ask(read, live, origin, public, now, None)
+        if live.origin is None and "://" in target:
+            live = replace(live, origin=addresses.origin(addresses.normalise(target)))
+        asked, seen = ask(read, live, public, now, None)
         faults += asked
     return Checked(looked_at, findings_of(faults), seen)
 

@@ -15,6 +15,7 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.robots import Matcher
 from jovial_atlas.rounds.build import INDEX
+from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rules import LayerSays, explain_layers, robots_of
 from jovial_atlas.sitefile import SiteFile
 
@@ -30,12 +31,13 @@ class Explained:
     head: dict[str, Any]
 
 
-def explain(address: str, decided: pl.DataFrame, site: SiteFile) -> Explained:
+def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
     """Explain a page by its address, or by its path on the site.
 
     Raises AtlasError where it is not of this site, or not in the last survey; then the
     nearest address is named.
     """
+    decided = survey.decided
     loc = _loc(address, site)
     site = next(host for host in site.hosts if addresses.origin(loc) == host.model.site.url)
     found = decided.filter(pl.col("loc") == loc)
@@ -48,7 +50,9 @@ def explain(address: str, decided: pl.DataFrame, site: SiteFile) -> Explained:
     head = head_data(page, site)
     return Explained(
         page=page,
-        layers=explain_layers(found.select(pl.exclude("section")), site),
+        layers=explain_layers(
+            survey.pages.filter(pl.col("loc") == loc).collect(), site, survey.now
+        ),
         sitemap=_listed_in(loc, site),
         robots={
             "allowed": answer.allowed,

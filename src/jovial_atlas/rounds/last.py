@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import datetime
 from functools import cached_property
 from pathlib import Path
+from typing import TypeVar
 
 import polars as pl
 
@@ -19,6 +21,11 @@ from jovial_atlas.sitefile import SiteFile
 PAGES, RECORD, MANIFEST = "pages.parquet", "survey.json", "manifest.json"
 
 
+_NO_SURVEY = "There is no survey of this site yet. Run `jovial-atlas survey` first."
+
+Pages = TypeVar("Pages", pl.DataFrame, pl.LazyFrame)
+
+
 @dataclass(frozen=True)
 class LastSurvey:
     """The survey that was kept last, with verdicts by the site file of now."""
@@ -29,38 +36,45 @@ class LastSurvey:
     #: The columns that any source filled; all others are null.
     filled: frozenset[str]
     faults: list[Fault]
+    #: The time for which verdicts are given: pages expire, and grow old.
+    now: datetime
 
     @property
     def lazy(self) -> pl.LazyFrame:
         """The page table with verdicts, to be read in pieces; its row numbers are in `_row`."""
-        return decide(self.pages.with_row_index("_row"), self.site)
+        return self.decide(self.pages.with_row_index("_row"))
 
     @cached_property
     def decided(self) -> pl.DataFrame:
         """The page table with verdicts, in memory."""
         pages = snapshot.collect(self.pages, self.site.shared_state / PAGES)
-        return decide(pages, self.site)
+        return self.decide(pages)
+
+    def decide(self, pages: Pages) -> Pages:
+        """Some rows of the page table with their verdicts."""
+        return decide(pages, self.site, self.now, self.filled)
 
     def of_host(self, site: SiteFile) -> LastSurvey:
         """What of it belongs to one host of the site."""
         if not site.model.host:
             return self
         mine = pl.col("loc").str.starts_with(f"{site.model.site.url}/")
-        return LastSurvey(self.at, site, self.pages.filter(mine), self.filled, self.faults)
+        return replace(self, site=site, pages=self.pages.filter(mine))
 
     def sections(self) -> list[str]:
         """Names of the sections that may hold pages, in no order."""
         if "in_section" not in self.filled:
             return [section.name for section in self.site.model.section]
-        found = decide(self.pages, self.site).select(pl.col("section").unique())
+        found = self.decide(self.pages).select(pl.col("section").unique())
         return found.collect(engine="streaming").get_column("section").to_list()
 
 
-def last_survey(site: SiteFile) -> LastSurvey:
-    """The survey that was kept last, with verdicts by the site file of now. Raises AtlasError."""
+def last_survey(site: SiteFile, now: datetime) -> LastSurvey:
+    """The survey that was kept last, with verdicts by the site file and the time of now.
+    Raises AtlasError."""
     stored = snapshot.scan(site.shared_state / PAGES)
     if stored is None:
-        raise AtlasError("There is no survey of this site yet. Run `jovial-atlas survey` first.")
+        raise AtlasError(_NO_SURVEY)
     try:
         record = json.loads((site.shared_state / RECORD).read_bytes())
         faults = [Fault(*fault) for fault in record["told"]]
@@ -70,7 +84,17 @@ def last_survey(site: SiteFile) -> LastSurvey:
         message = f"{place} cannot be read ({error}). Run `jovial-atlas survey` again."
         raise OutputError(message) from error
     filled = frozenset(stored.collect_schema())
-    return LastSurvey(at, site, schema.complete(stored), filled, faults)
+    return LastSurvey(at, site, schema.complete(stored), filled, faults, now)
+
+
+def surveyed_locs(site: SiteFile) -> list[str]:
+    """The addresses of one host in the last survey. Raises AtlasError where there is none."""
+    stored = snapshot.scan(site.shared_state / PAGES)
+    if stored is None:
+        raise AtlasError(_NO_SURVEY)
+    mine = pl.col("loc").str.starts_with(f"{site.model.site.url}/")
+    found = stored.select("loc").filter(mine) if site.model.host else stored.select("loc")
+    return found.collect()["loc"].to_list()
 
 
 def stored_pages(place: Path) -> pl.LazyFrame | None:

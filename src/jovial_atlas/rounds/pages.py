@@ -13,9 +13,9 @@ import polars as pl
 from jovial_atlas import patterns
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_whole
-from jovial_atlas.rules.layers import path_column
+from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.model import REST
+from jovial_atlas.sitefile.deciding import REST
 from jovial_atlas.sitefile.overrides import (
     Override,
     address_in,

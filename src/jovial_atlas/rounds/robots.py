@@ -16,7 +16,7 @@ from jovial_atlas.faults import Fault
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, write_robots
 from jovial_atlas.robots.lint import RESOURCES, lint
 from jovial_atlas.robots.parse import READ_LIMIT
-from jovial_atlas.rounds.last import PAGES, last_survey
+from jovial_atlas.rounds.last import PAGES, surveyed_locs
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.web import Answer, Request, send
@@ -92,8 +92,7 @@ def lint_robots(
         data, faults = read_robots(target, client)
     paths: list[str] = []
     if site is not None and (site.shared_state / PAGES).exists():
-        locs = last_survey(site).of_host(site).pages.select("loc").collect()["loc"]
-        paths = [addresses.path_and_query(loc) for loc in locs]
+        paths = [addresses.path_and_query(loc) for loc in surveyed_locs(site)]
     found = lint(parse_robots(data, name), name, paths=paths, resources=_resources(site))
     return name, findings_of([*faults, *found])
 
@@ -138,7 +137,7 @@ def compare_robots(
 
 def page_urls(site: SiteFile) -> list[str]:
     """The addresses of all pages of the last survey. Raises AtlasError where there is none."""
-    return last_survey(site).pages.select("loc").collect()["loc"].to_list()
+    return surveyed_locs(site)
 
 
 def load_robots(file: Path | None, site: SiteFile | None = None) -> RobotsFile:

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import datetime
 
 import polars as pl
 
+from jovial_atlas import dates
 from jovial_atlas.files import write_whole
 from jovial_atlas.rounds.last import last_survey
-from jovial_atlas.rules import decide
-from jovial_atlas.rules.layers import FIELDS
+from jovial_atlas.rules import FIELDS
+from jovial_atlas.rules.policies import EXPIRED, POLICIES
+from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.deciding import Policies
 from jovial_atlas.sitefile.read import parse_site_file
 
 
@@ -41,16 +45,15 @@ class Preview:
 _EXAMPLES = 5
 
 
-def preview(site: SiteFile, edit: Callable[[str], str]) -> Preview:
+def preview(site: SiteFile, edit: Callable[[str], str], now: datetime) -> Preview:
     """What a change of the site file's text does to the pages of the last survey. Nothing is
     saved. Raises SiteFileError where the new text is wrong, AtlasError where there is no survey.
     """
     text = edit(site.path.read_bytes().decode("utf-8-sig"))
     changed = parse_site_file(text, site.path)
-    survey = last_survey(site)
+    survey = last_survey(site, now)
     before = survey.decided.select("loc", *FIELDS)
-    pages = survey.pages.collect()
-    after = decide(pages, changed).select("loc", *FIELDS)
+    after = replace(survey, site=changed).decided.select("loc", *FIELDS)
     both = before.join(after, on="loc", suffix="_after", maintain_order="left")
     turns = []
     for name in FIELDS:
@@ -62,6 +65,41 @@ def preview(site: SiteFile, edit: Callable[[str], str]) -> Preview:
         turns += [Turn(name, old, new, count, locs) for old, new, count, locs in found.iter_rows()]
     turns.sort(key=lambda turn: -turn.count)
     return Preview(text, changed, before.height, turns)
+
+
+@dataclass(frozen=True, slots=True)
+class PolicyShown:
+    """One policy: its choice, the other choices, the pages it is about (all, and those for which
+    it has the last word), and what it is for."""
+
+    name: str
+    choice: str
+    choices: tuple[str, ...]
+    default: str
+    pages: int
+    decides: int
+    about: str
+
+
+def policies(site: SiteFile, now: datetime) -> list[PolicyShown]:
+    """All policies, with the pages of the last survey that they touch. Raises AtlasError."""
+    survey = last_survey(site, now)
+    decided = survey.decided.with_columns(path_column(site))
+    fields = Policies.model_fields
+    words = dict(decided.group_by("decided_by").len().iter_rows())
+    found = []
+    for policy in POLICIES:
+        hit = decided.select(policy.pages(site).fill_null(False).sum()).item() or 0
+        found.append((policy.name, policy.choices, int(hit)))
+    expired = decided.select((pl.col("expires") < dates.write(now)).sum()).item() or 0
+    found.append((EXPIRED, ("index", "unlist", "noindex"), int(expired)))
+    return [
+        PolicyShown(
+            name, getattr(site.model.policies, name), choices, fields[name].default, hit,
+            words.get(f"policy {name}", 0), fields[name].description or "",
+        )
+        for name, choices, hit in found
+    ]  # fmt: skip
 
 
 def save(change: Preview) -> None:

@@ -64,14 +64,14 @@ def engines_named(site: SiteFile, names: Sequence[str]) -> list[Engine]:
     return chosen or list(known.values())
 
 
-def refuse_hidden(site: SiteFile) -> None:
+def refuse_hidden(site: SiteFile, now: datetime) -> None:
     """Raise AtlasError where announcing would be wrong: a draft, or a site that hides itself."""
     if site.model.site.stage != "live":
         raise AtlasError(
             'Nothing is announced: the site is a draft. Set stage = "live" in [site], '
             "then survey, build and check."
         )
-    found = blockers(site, last_survey(site).of_host(site).decided)
+    found = blockers(site, last_survey(site, now).of_host(site).decided)
     if found:
         raise AtlasError(f"Nothing is announced: {found[0].message} {found[0].fix}")
 

@@ -20,10 +20,11 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import Changes, compare
 from jovial_atlas.rounds.last import MANIFEST, PAGES, RECORD, stored_pages
+from jovial_atlas.rounds.variants import VARIANT_COLUMNS, find_variants
 from jovial_atlas.rules import decide
 from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
 from jovial_atlas.sources.html import Known, Progress
-from jovial_atlas.sources.opening import Surroundings, name_of, open_source
+from jovial_atlas.sources.opening import Surroundings, crawler_tokens, name_of, open_source
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,9 +91,10 @@ def run_survey(
         gathering.finish(beside, [name_of(s) for s in site.model.source if s.merge == "win"])
         faults = gathering.faults
     try:
+        find_variants(beside, site)
         after = stored_pages(beside)
         assert after is not None
-        sections = section_counts(decide(after, site), site)
+        sections = section_counts(decide(after, site, now), site)
         changes = compare(before, after)
         beside.replace(target)
     finally:
@@ -158,7 +160,7 @@ def _identified(
 def _key(source: Source, site: SiteFile) -> str:
     """What pages of a source depend on beside their files; another key means reading anew."""
     parts = [__version__, site.model.site.url, repr(source), repr(site.model.dates),
-             repr(site.model.identity)]  # fmt: skip
+             repr(site.model.identity), repr(sorted(crawler_tokens(site)))]  # fmt: skip
     return digest("\n".join(parts).encode())
 
 
@@ -178,6 +180,7 @@ def _remembered(site: SiteFile, before: pl.LazyFrame | None, full: bool) -> dict
         name_of(source): Known(
             before.filter(pl.col("source") == name_of(source))
             .select(list(schema.SCHEMA))
+            .with_columns(pl.lit(None, pl.String).alias(name) for name in VARIANT_COLUMNS)
             .collect(),
             faults,
         )

@@ -3,16 +3,20 @@
 Every other room only reads verdicts; nothing else decides whether a page may be found.
 """
 
-from jovial_atlas.rules.crawling import disallowed, robots_of
+from jovial_atlas.rules.crawling import barred, robots_of
 from jovial_atlas.rules.decide import VERDICT_COLUMNS, decide, explain_layers, not_listed
-from jovial_atlas.rules.layers import Layer, LayerSays, layers_of
+from jovial_atlas.rules.fields import DIRECTIVES, FIELDS, Layer, LayerSays
+from jovial_atlas.rules.layers import engine_tokens, layers_of
 
 __all__ = [
+    "DIRECTIVES",
+    "FIELDS",
     "VERDICT_COLUMNS",
     "Layer",
     "LayerSays",
+    "barred",
     "decide",
-    "disallowed",
+    "engine_tokens",
     "explain_layers",
     "layers_of",
     "not_listed",

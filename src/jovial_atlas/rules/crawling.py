@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import polars as pl
 
 from jovial_atlas.robots import (
@@ -39,9 +41,17 @@ def robots_of(model: SiteModel) -> RobotsFile:
     return RobotsFile(groups, sitemaps, records, comment=model.robots.comment)
 
 
-def disallowed(robots: RobotsFile, path: pl.Expr, agent: str = "*") -> pl.Expr:
-    """Whether crawlers may not fetch a column of paths (RFC 9309 §2.2.2, strongest rule first)."""
-    rules = Matcher(robots, agent).rules
+def barred(robots: RobotsFile, path: pl.Expr, agents: Sequence[str]) -> pl.Expr:
+    """Whether none of these crawlers may fetch a column of paths: an address that one of them
+    may fetch is not lost. `agents` begins with "*", who stands for all that have no group."""
+    rules = [Matcher(robots, agent).rules for agent in agents]
+    # Crawlers without a group of their own share the rules of `*`.
+    different = [one for number, one in enumerate(rules) if one not in rules[:number]]
+    return pl.all_horizontal([_disallowed(one, path) for one in different])
+
+
+def _disallowed(rules: Sequence[RobotsRule], path: pl.Expr) -> pl.Expr:
+    """Whether rules, strongest first, bar a column of paths (RFC 9309 §2.2.2)."""
     answer = pl.lit(False)
     if not rules:
         return answer

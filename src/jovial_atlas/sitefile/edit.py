@@ -9,9 +9,10 @@ import tomlkit
 from tomlkit.items import AoT, Table
 
 from jovial_atlas.errors import AtlasError
+from jovial_atlas.sitefile.deciding import SELECTORS
 
 #: Keys of a rule in the order in which they are written.
-KEYS = ("match", "section", "when", "set", "reason")
+KEYS = (*SELECTORS, "crawlers", "set", "reason")
 
 
 def _rules(document: tomlkit.TOMLDocument) -> AoT:
@@ -78,6 +79,16 @@ def remove_rule(text: str, number: int) -> str:
     del rules[_place(rules, number)]
     if not len(rules):
         del document["rule"]
+    return tomlkit.dumps(document)
+
+
+def set_policy(text: str, name: str, choice: str) -> str:
+    """The text with another choice for a policy."""
+    document = tomlkit.parse(text)
+    if "policies" not in document:
+        # Before the first list of tables, or it would seem to belong to the last of them.
+        document["policies"] = tomlkit.table()
+    document["policies"][name] = choice
     return tomlkit.dumps(document)
 
 

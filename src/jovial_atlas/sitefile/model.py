@@ -7,19 +7,20 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from jovial_atlas import dates, languages, patterns
+from jovial_atlas import languages
+from jovial_atlas.sitefile.deciding import (
+    Compression,
+    Defaults,
+    Guard,
+    Kinds,
+    Order,
+    Overrides,
+    Policies,
+    Rule,
+    Section,
+)
 from jovial_atlas.sitefile.engines import Engine
 from jovial_atlas.sitefile.sources import Part, Source, origin_of
-
-#: Names that a section may not have, since other files of the set are called so.
-RESERVED_SECTIONS = frozenset({"video", "news", "index", "view"})
-#: The section of every page that no section matches.
-REST = "pages"
-
-
-Frequency = Literal["always", "hourly", "daily", "weekly", "monthly", "yearly", "never"]
-Compression = Literal["auto", "always", "never"]
-Order = Literal["address", "newest", "source"]
 
 
 class Site(Part):
@@ -32,11 +33,24 @@ class Site(Part):
     stage: Literal["live", "draft"] = Field(
         "live", description='"draft" hides everything and announces nothing'
     )
+    authors: Literal["one", "many"] = Field(
+        "many", description="whether one person writes the site, so that author pages repeat others"
+    )
+    other_hosts: tuple[str, ...] = Field(
+        (),
+        description="hosts that serve this site too, as the temporary one of a hosting service; "
+        "`check --live` makes sure that engines cannot index them",
+    )
 
     @field_validator("url")
     @classmethod
     def _only_an_origin(cls, value: str) -> str:
         return origin_of(value)
+
+    @field_validator("other_hosts")
+    @classmethod
+    def _origins(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        return tuple(origin_of(one) for one in value)
 
     @model_validator(mode="after")
     def _names(self) -> Site:
@@ -99,160 +113,6 @@ class Output(Part):
     head_pages: int = Field(
         100_000, ge=0, description="pages up to which head data is written for each page"
     )
-
-
-def _patterns(value: str | tuple[str, ...]) -> tuple[str, ...]:
-    found = (value,) if isinstance(value, str) else value
-    for pattern in found:
-        patterns.to_regex(pattern)
-    return found
-
-
-class Decided(Part):
-    """What can be decided for a page, by its section, a rule or an override."""
-
-    listed: bool | None = Field(None, description="whether the page stands in a sitemap")
-    index: bool | None = Field(None, description="whether the page may be indexed")
-    follow: bool | None = Field(None, description="whether links on the page are followed")
-    changefreq: Frequency | None = Field(None, description="how often the page changes")
-    priority: float | None = Field(None, ge=0, le=1, description="weight within the site")
-    max_snippet: int | None = Field(
-        None, ge=-1, description="longest text in a result, in characters; 0 none, -1 any"
-    )
-    max_image_preview: Literal["none", "standard", "large"] | None = Field(
-        None, description="largest picture in a result"
-    )
-    max_video_preview: int | None = Field(
-        None, ge=-1, description="longest piece of a video in a result, in seconds; -1 any"
-    )
-    archive: bool | None = Field(None, description="whether engines may show a copy they keep")
-    translate: bool | None = Field(None, description="whether engines may offer a translation")
-    unavailable_after: str | None = Field(
-        None, description="date from which on no result shall show it"
-    )
-
-    @field_validator("unavailable_after")
-    @classmethod
-    def _date(cls, value: str | None) -> str | None:
-        if value is not None and not dates.is_w3c(value):
-            raise ValueError(f"{value!r} is no date; write it as 2026-11-23")
-        return value
-
-
-class Section(Decided):
-    """`[[section]]`: a named kind of page. The first section that matches holds the page."""
-
-    name: str = Field(description="lower-case letters, digits and hyphens")
-    label: str = Field(
-        "", description="what people call it; else the heading of the page at its folder"
-    )
-    match: str | tuple[str, ...] = Field(description="address pattern, or several")
-    schema_type: str = Field(
-        "", alias="schema", description="Article, NewsArticle or BlogPosting for its pages"
-    )
-    title: str = Field("", description="pattern of titles, with {{ page.title }} and others")
-    description: str = Field("", description="pattern of descriptions")
-    max_urls: int | None = Field(
-        None, ge=1, le=50_000, description="addresses in one of its files, at most"
-    )
-    order: Order | None = Field(None, description="order of the addresses in its files")
-    compress: Compression | None = Field(None, description="whether its files are gzipped")
-    pictures: bool | None = Field(None, description="whether its files list pictures")
-    alternates: bool | None = Field(None, description="whether its files list language versions")
-    news: bool = Field(
-        False, description="whether its pages of the last 48 hours stand in the news sitemap"
-    )
-    reason: str = Field("", description="why, in the owner's words")
-
-    @field_validator("name")
-    @classmethod
-    def _plain(cls, value: str) -> str:
-        if not re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)*", value):
-            raise ValueError(
-                f"{value!r} may hold lower-case letters, digits and single hyphens only"
-            )
-        if value in RESERVED_SECTIONS:
-            raise ValueError(f"{value!r} is the name of another file of the set; choose another")
-        return value
-
-    @field_validator("match")
-    @classmethod
-    def _pattern(cls, value: str | tuple[str, ...]) -> str | tuple[str, ...]:
-        _patterns(value)
-        return value
-
-    @property
-    def patterns(self) -> tuple[str, ...]:
-        """The address patterns as a tuple."""
-        return _patterns(self.match)
-
-
-class Decision(Decided):
-    """What a rule sets: `set = { listed = false }`."""
-
-    @model_validator(mode="after")
-    def _says_something(self) -> Decision:
-        if not self.model_dump(exclude_none=True):
-            raise ValueError("it sets nothing")
-        return self
-
-
-class Rule(Part):
-    """`[[rule]]`: a selector and what it sets. Rules apply in order, later wins."""
-
-    match: str | tuple[str, ...] = Field("", description="address pattern, or several")
-    section: str = Field("", description="name of a section")
-    when: str = Field("", description="SQL condition over the page table's columns")
-    set: Decision = Field(description="what the rule decides")
-    reason: str = Field("", description="why, in the owner's words")
-
-    @field_validator("match")
-    @classmethod
-    def _pattern(cls, value: str | tuple[str, ...]) -> str | tuple[str, ...]:
-        if value:
-            _patterns(value)
-        return value
-
-    @model_validator(mode="after")
-    def _selects(self) -> Rule:
-        if not (self.match or self.section or self.when):
-            raise ValueError("it selects no pages; give match, section or when")
-        return self
-
-    @property
-    def patterns(self) -> tuple[str, ...]:
-        """The address patterns as a tuple, empty where the rule has none."""
-        return _patterns(self.match) if self.match else ()
-
-
-class Overrides(Part):
-    """`[overrides]`: what single pages are decided to be, in a table of its own."""
-
-    file: str = Field(
-        "", description="CSV file with the columns loc, any field of a rule, reason and by"
-    )
-
-
-class Guard(Part):
-    """`[[guard]]`: which fields not everybody may override for single pages."""
-
-    fields: tuple[str, ...] = Field(description='fields it guards, as in ["index", "follow"]')
-    sections: tuple[str, ...] = Field((), description="sections it holds in; all if empty")
-    authors: tuple[str, ...] = Field(
-        (), description="who may override all the same: authors of pages, and names in `by`"
-    )
-    reason: str = Field("", description="why, in the owner's words")
-
-    @field_validator("fields")
-    @classmethod
-    def _known(cls, value: tuple[str, ...]) -> tuple[str, ...]:
-        for name in value:
-            if name not in Decision.model_fields:
-                known = ", ".join(Decision.model_fields)
-                raise ValueError(f"{name!r} is no field; there are {known}")
-        if not value:
-            raise ValueError("it guards nothing")
-        return value
 
 
 class RobotsGroup(Part):
@@ -423,6 +283,9 @@ class SiteModel(Part):
     identity: Identity = Field(default_factory=Identity)
     dates: Dates = Field(default_factory=Dates)
     source: tuple[Annotated[Source, Field(discriminator="kind")], ...] = Field(min_length=1)
+    kinds: Kinds = Field(default_factory=Kinds)
+    policies: Policies = Field(default_factory=Policies)
+    defaults: Defaults = Field(default_factory=Defaults)
     section: tuple[Section, ...] = ()
     rule: tuple[Rule, ...] = ()
     overrides: Overrides = Field(default_factory=Overrides)

@@ -17,7 +17,8 @@ from pydantic import ValidationError
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import Problem, SiteFileError
-from jovial_atlas.sitefile.model import Decision, SiteModel
+from jovial_atlas.sitefile.deciding import Decision
+from jovial_atlas.sitefile.model import SiteModel
 
 #: Columns that are no fields.
 _BESIDE = ("loc", "reason", "by")

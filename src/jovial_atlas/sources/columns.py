@@ -178,7 +178,9 @@ def wrong(site: str) -> pl.Expr:
 def _column(name: str, theirs: str, kind: Any, how: FieldMap) -> pl.Expr:
     column = pl.col(theirs)
     if name in ("lastmod", "published"):
-        return _date(column, kind, how.now)
+        return _date(column, kind, how.now.date())
+    if name == "expires":
+        return _date(column, kind, date(9999, 12, 31))
     if name in _LISTS or (name == "links"):
         return _list(column, kind, how.separator)
     if name == "images":
@@ -192,11 +194,11 @@ def _column(name: str, theirs: str, kind: Any, how: FieldMap) -> pl.Expr:
     return column.cast(schema.SCHEMA[name], strict=False)
 
 
-def _date(column: pl.Expr, kind: Any, now: datetime) -> pl.Expr:
+def _date(column: pl.Expr, kind: Any, last: date) -> pl.Expr:
     """Dates in the product's form; what is no date, or cannot be right, becomes null."""
     if kind == pl.Date:
         day = column.cast(pl.String)
-        return pl.when(column.is_between(date(1990, 1, 1), now.date())).then(day)
+        return pl.when(column.is_between(date(1990, 1, 1), last)).then(day)
     if isinstance(kind, pl.Datetime):
         moment = column.dt.convert_time_zone("UTC") if kind.time_zone else column
         text = moment.dt.strftime("%Y-%m-%dT%H:%M:%SZ")
@@ -206,8 +208,7 @@ def _date(column: pl.Expr, kind: Any, now: datetime) -> pl.Expr:
         text = column.cast(pl.String).map_batches(
             _read_dates, return_dtype=pl.String, is_elementwise=True
         )
-    latest = dates.write(now)[:10]
-    good = (text >= "1990") & (text.str.head(10) <= latest)
+    good = (text >= "1990") & (text.str.head(10) <= last.isoformat())
     return pl.when(good).then(text)
 
 

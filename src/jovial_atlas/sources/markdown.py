@@ -39,6 +39,7 @@ _NAMES = {
     "language": ("language", "lang"),
     "in_section": ("section",),
     "canonical": ("canonical",),
+    "expires": ("expires", "expiry", "expiry_date"),
 }
 
 
@@ -240,7 +241,7 @@ def _apply_dates(
     reading: Reading,
     faults: list[Fault],
 ) -> None:
-    for column in ("published", "lastmod"):
+    for column in ("published", "lastmod", "expires"):
         value = _first(fields, column, how)
         if value is None:
             continue
@@ -248,6 +249,8 @@ def _apply_dates(
         if read is None:
             message = f"The field {column} holds {str(value)[:60]!r}, which is no date."
             faults.append(Fault("date-unreadable", row["path"], message))
+        elif column == "expires":
+            row["expires"] = read
         elif column == "published" and dates.moment(read) > reading.now:
             row["kind"], row["published"], row["published_from"] = "future", read, "field"
         elif not dates.plausible(read, reading.now):

@@ -46,6 +46,12 @@ class Surroundings:
     progress: Progress | None = None
 
 
+def crawler_tokens(site: SiteFile) -> set[str]:
+    """The crawlers whose own robots tags are read: those that the site file names."""
+    engines = {token.lower() for engine in site.model.engine for token in engine.crawlers}
+    return engines | {token for rule in site.model.rule for token in rule.crawlers}
+
+
 def name_of(source: Source) -> str:
     """The name of a source: its own, or its place."""
     if source.name:
@@ -62,7 +68,8 @@ def open_source(source: Source, around: Surroundings, known: Known | None) -> It
     name = name_of(source)
     site, folder = source.host or around.site.model.site.url, around.site.folder
     trust = around.site.model.dates.trust
-    reading = Reading(name, around.now, trust=trust)
+    tokens = tuple(sorted(crawler_tokens(around.site)))
+    reading = Reading(name, around.now, trust=trust, crawlers=tokens)
     if isinstance(source, HtmlSource):
         honour = source.canonicals == "honour"
         yield from read_folder(
@@ -70,7 +77,7 @@ def open_source(source: Source, around: Surroundings, known: Known | None) -> It
                 folder / source.path, site, source.addresses, source.at,
                 source.documents, source.include, source.exclude, written=around.written,
             ),
-            Reading(name, around.now, honour, trust=trust),
+            replace(reading, honour_canonical=honour),
             known=known,
             workers=around.workers,
             progress=around.progress,

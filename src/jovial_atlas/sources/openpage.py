@@ -22,6 +22,8 @@ class Reading:
     honour_canonical: bool = True
     #: Where the site is served for now → the origin it is known by.
     served: tuple[str, str] | None = None
+    #: Crawlers whose own robots tags are read, by product token.
+    crawlers: tuple[str, ...] = ()
     trust: tuple[str, ...] = ("meta", "json-ld", "time", "published", "git", "fingerprint", "file")
 
 

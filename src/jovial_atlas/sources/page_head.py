@@ -36,7 +36,18 @@ def read_head(page: OpenPage, modified: float | None) -> None:
     _read_texts(metas, page)
     data_nodes = list(_json_ld(page))
     _read_dates(metas, data_nodes, modified, page)
+    page.row["expires"] = _expires(metas, page.row["directives"])
     page.row["author"] = metas.get("author") or _json_author(data_nodes)
+
+
+_UNAVAILABLE = re.compile(r"(?:^|, )unavailable_after: ?(.+?)(?:, [a-z]|$)")
+
+
+def _expires(metas: dict[str, str], directives: str | None) -> str | None:
+    """The date from which on the page is no longer valid."""
+    said = _UNAVAILABLE.search(directives) if directives else None
+    given = (said[1] if said else "", metas.get("article:expiration_time", ""))
+    return next((read for one in given if one and (read := dates.read(one))), None)
 
 
 def _read_base(page: OpenPage) -> None:
@@ -109,6 +120,12 @@ def _read_directives(page: OpenPage) -> None:
     if len(tags) > 1:
         page.fault("directive-repeated", f"The page has {len(tags)} robots meta tags.")
     page.row["directives"] = directives.words or None
+    told = [
+        {"crawler": token, "words": read_directives(said).words}
+        for token in page.reading.crawlers
+        if (said := _named(page, "name", token))
+    ]
+    page.row["crawler_directives"] = told or None
     if directives.unknown:
         page.fault(
             "directive-unknown",

@@ -15,14 +15,14 @@ from jovial_atlas import addresses
 from jovial_atlas.engines import indexnow
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import write_whole
-from jovial_atlas.head.compose import directives_of
+from jovial_atlas.head.compose import directives_for, directives_of
 from jovial_atlas.head.texts import description_of, pattern_text, title_of
 from jovial_atlas.robots import write_robots
-from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_map, nginx_server
+from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http, nginx_server
 from jovial_atlas.rounds.build.places import KEY, ROBOTS, STYLE
 from jovial_atlas.rounds.last import LastSurvey
-from jovial_atlas.rules import robots_of
-from jovial_atlas.rules.layers import FIELDS
+from jovial_atlas.rounds.redirects import redirects_of
+from jovial_atlas.rules import DIRECTIVES, robots_of
 from jovial_atlas.sitefile import HtmlSource, IndexNowChannel, MarkdownSource, SiteFile
 from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
 
@@ -73,21 +73,24 @@ def site_key(site: SiteFile, *, make: bool = False) -> str:
 
 
 def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
-    """Configuration of servers for pages that are no HTML, whose directives only a header can
-    carry. For a draft these are all of them."""
+    """Configuration of servers: directives of pages that are no HTML, which only a header can
+    carry (for a draft these are all of them), and redirects."""
     if "kind" not in survey.filled:
         return
-    names = ["loc", "directives", *FIELDS]
-    found = survey.lazy.filter(pl.col("kind") == "document").select(names)
-    headers = {
-        addresses.path_and_query(page["loc"]).partition("?")[0]: said
-        for page in found.collect(engine="streaming").iter_rows(named=True)
-        if (said := directives_of(page, site))
-    }
-    yield "nginx-http.conf", nginx_map(headers)
-    yield "nginx-server.conf", nginx_server()
-    yield "apache-server.conf", apache_server(headers)
-    yield "apache-folder.conf", apache_folder(headers)
+    decided = survey.lazy.filter(pl.col("kind") == "document")
+    names = ["loc", "directives", *DIRECTIVES, "crawlers"]
+    wanted = [name for name in names if name in decided.collect_schema()]
+    headers: dict[str, dict[str, str]] = {"": {}}
+    for page in decided.select(wanted).collect(engine="streaming").iter_rows(named=True):
+        path = addresses.path_and_query(page["loc"]).partition("?")[0]
+        for crawler, said in (("", directives_of(page, site)), *directives_for(page, site).items()):
+            if said:
+                headers.setdefault(crawler, {})[path] = said
+    onward = redirects_of(survey).targets
+    yield "nginx-http.conf", nginx_http(headers, onward)
+    yield "nginx-server.conf", nginx_server(headers)
+    yield "apache-server.conf", apache_server(headers, onward)
+    yield "apache-folder.conf", apache_folder(headers, onward)
 
 
 def style_sheet() -> Named:

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.model import REST
+from jovial_atlas.sitefile.deciding import REST
 from jovial_atlas.sitemaps import protocol
 
 VIDEO, NEWS = "video", "news"

@@ -18,7 +18,7 @@ from jovial_atlas.head.videos import VIDEO_LIST, with_videos
 from jovial_atlas.pages import schema
 from jovial_atlas.rounds.build.kinds import NEWS, VIDEO, Kind
 from jovial_atlas.rounds.last import LastSurvey
-from jovial_atlas.rules import decide, not_listed
+from jovial_atlas.rules import not_listed
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan, protocol
 from jovial_atlas.sitemaps.write import NEWS_FIELDS
@@ -388,15 +388,20 @@ def _ordered(table: pl.DataFrame, kind: Kind) -> pl.DataFrame:
     return table
 
 
+def noindexed(survey: LastSurvey, listing: Listing) -> pl.DataFrame:
+    """The keys of pages that may not be indexed."""
+    if not listing.not_listed:
+        return pl.DataFrame(schema={"key": pl.UInt64})
+    hidden = survey.lazy.filter(~pl.col("index"))
+    return hidden.select(key_of(pl.col("loc")).alias("key")).collect(engine="streaming")
+
+
 def hidden_by(
-    survey: LastSurvey, listing: Listing, before: pl.DataFrame, kinds: Sequence[Kind]
+    hidden: pl.DataFrame, before: pl.DataFrame, kinds: Sequence[Kind]
 ) -> dict[str, tuple[int, int]]:
     """Of each section, how many pages were listed by the build before and may no longer be
     indexed, and how many it had listed. Sections where there is none are left out."""
-    if not listing.not_listed or not before.height:
-        return {}
-    now = survey.lazy.filter(~pl.col("index")).select(key_of(pl.col("loc")).alias("key"))
-    turned = before.join(now.collect(engine="streaming"), on="key", how="semi")
+    turned = before.join(hidden, on="key", how="semi")
     had = dict(before.group_by("kind").len().iter_rows())
     return {
         kinds[kind].name: (count, had[kind])
@@ -415,7 +420,7 @@ def rows_of(survey: LastSurvey, listing: Listing, locs: pl.Series) -> pl.DataFra
         table = survey.pages.slice(near[0], near[-1] - near[0] + 1).collect()
         found.append(table[[place - near[0] for place in near]])
         places = places[len(near) :]
-    return decide(pl.concat(found), survey.site)
+    return survey.decide(pl.concat(found))
 
 
 def news_tables(listing: Listing, kind: Kind) -> Iterator[tuple[int, pl.DataFrame]]:

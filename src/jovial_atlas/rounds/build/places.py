@@ -3,8 +3,19 @@
 from jovial_atlas.rounds.last import MANIFEST
 
 __all__ = [
-    "ADOPTED", "HEAD", "INDEX", "KEY", "LEDGER", "MANIFEST", "PLACED", "RECORD", "ROBOTS",
-    "SERVERS", "STYLE", "TABLES",
+    "ADOPTED",
+    "HEAD",
+    "HIDDEN",
+    "INDEX",
+    "KEY",
+    "LEDGER",
+    "MANIFEST",
+    "PLACED",
+    "RECORD",
+    "ROBOTS",
+    "SERVERS",
+    "STYLE",
+    "TABLES",
 ]  # fmt: skip
 
 INDEX, ROBOTS, STYLE = "sitemap.xml", "robots.txt", "sitemap-view.xsl"
@@ -15,3 +26,4 @@ KEY = "indexnow.key"
 RECORD, PLACED, TABLES = "published.json", "placed", "published"
 HEAD, ADOPTED, SERVERS = "head", "replaced", "servers"
 LEDGER = "ledger.sqlite"
+HIDDEN = "noindexed.parquet"

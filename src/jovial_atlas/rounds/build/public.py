@@ -15,7 +15,7 @@ from jovial_atlas.files import FileSet, write_whole
 from jovial_atlas.pages import snapshot
 from jovial_atlas.rounds.build.kinds import Kind
 from jovial_atlas.rounds.build.listing import Placed, key_of
-from jovial_atlas.rounds.build.places import PLACED, RECORD, TABLES
+from jovial_atlas.rounds.build.places import HIDDEN, PLACED, RECORD, TABLES
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
 
@@ -116,6 +116,19 @@ def save_placed(site: SiteFile, placed: Placed, before: Mapping[str, pl.DataFram
     for name, table, same in tables:
         if not (same and _place(site, name).exists() and before[name].height):
             snapshot.sink(table.select(list(plan.PLACED)).lazy(), _place(site, name))
+
+
+def load_hidden(site: SiteFile) -> pl.DataFrame:
+    """The keys of pages that the last build kept out of the index."""
+    table = snapshot.load(site.state / HIDDEN)
+    return pl.DataFrame(schema={"key": pl.UInt64}) if table is None else table
+
+
+def save_hidden(site: SiteFile, keys: pl.DataFrame) -> None:
+    """Keep the keys of pages that may not be indexed."""
+    place = site.state / HIDDEN
+    if keys.height or place.exists():
+        snapshot.save(keys, place)
 
 
 def _place(site: SiteFile, name: str) -> Any:

@@ -26,6 +26,7 @@ from jovial_atlas.rounds.build.listing import (
     Placed,
     hidden_by,
     news_tables,
+    noindexed,
     place_listing,
     read_listing,
     rows_of,
@@ -155,7 +156,14 @@ class _Building:
         known = public.load_placed(
             self.site, self.before, kinds, self._foldable(listing, kinds) if fold else ()
         )
-        hidden = hidden_by(self.survey, listing, known["pages"], kinds)
+        keys = noindexed(self.survey, listing)
+        hidden = hidden_by(keys, known["pages"], kinds)
+        again = listing.rows.join(public.load_hidden(self.site), on="key", how="semi").height
+        if again:
+            self.notes.append(
+                f"{plural(again, 'page')} may be indexed again. Engines come back to such pages "
+                "late; `submit` announces them."
+            )
         for name, (count, had) in hidden.items():
             self.notes.append(
                 f"{plural(count, 'page')} of {had:,} in {name} may no longer be indexed."
@@ -173,6 +181,7 @@ class _Building:
                 self.servers.commit()
                 self.tables.commit()
                 public.save_placed(self.site, placed, known)
+                public.save_hidden(self.site, keys)
                 names = [kind.name for kind in kinds]
                 record = Record(dates.write(self.now), names, sitemaps, self.files, hidden)
                 public.save_record(self.site, record)

@@ -1,0 +1,111 @@
+"""Pages that repeat another page: versions to print, addresses with a query, the same text.
+
+Found once a survey, since it takes the whole table; what is done about them is decided by
+the policies of the site file.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import polars as pl
+
+from jovial_atlas.pages import snapshot
+from jovial_atlas.rounds.last import stored_pages
+from jovial_atlas.rules.policies import PRINT
+from jovial_atlas.rules.selectors import matches, path_column
+from jovial_atlas.sitefile import SiteFile
+
+VARIANT_COLUMNS = ("variant", "variant_of")
+#: Pages with fewer words are alike by chance.
+_LEAST_WORDS = 30
+
+
+def find_variants(place: Path, site: SiteFile) -> None:
+    """Fill `variant` and `variant_of` of the page table at `place`. A table in which nothing
+    repeats is left as it is. Raises OutputError."""
+    stored, table = snapshot.scan(place), stored_pages(place)
+    assert stored is not None
+    assert table is not None
+    filled = stored.collect_schema().names()
+    parts = [_to_print(table, site), _with_query(table)]
+    if "fingerprint" in filled:
+        parts.append(_same_text(table, site))
+    found = pl.concat(parts)
+    found = found.unique("loc", keep="first", maintain_order=True)
+    if not found.height:
+        return
+    names = [*(name for name in filled if name not in VARIANT_COLUMNS), *VARIANT_COLUMNS]
+    joined = table.drop(VARIANT_COLUMNS).join(
+        found.lazy(), on="loc", how="left", maintain_order="left"
+    )
+    beside = place.with_name(f".{place.name}.variants")
+    snapshot.sink(joined.select(names), beside)
+    beside.replace(place)
+
+
+def _is_print(site: SiteFile) -> pl.Expr:
+    given = site.model.kinds.print
+    return pl.col("_path").str.contains(PRINT) if given is None else matches(given)
+
+
+def _rows(table: pl.LazyFrame, kind: str) -> pl.DataFrame:
+    known = table.select("loc", variant=pl.lit(kind), variant_of=pl.col("original"))
+    return known.collect(engine="streaming")
+
+
+def _to_print(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
+    """Versions to print, with the page whose address is the same but for the sign, or has the
+    same last part and is the only one, or null."""
+    paths = table.select("loc", path_column(site))
+    printed = paths.filter(_is_print(site)).collect(engine="streaming")
+    if not printed.height:
+        return _rows(printed.lazy().with_columns(original=pl.lit(None, pl.String)), "print")
+    rest = pl.col("_path").str.replace(r"(^|/)print(/|\.html?$|$)", "${1}")
+    rest = rest.str.replace(r"[?&]print=[^&]*", "").str.replace(r"\.print(\.html?)$", "${1}")
+    slug = pl.col("_path").str.strip_chars_end("/").str.extract(r"([^/?]+)(?:\?.*)?$")
+    printed = printed.with_columns(_rest=rest, _slug=slug)
+    others = paths.filter(~_is_print(site)).with_columns(_slug=slug)
+    wanted = others.filter(
+        pl.col("_path").is_in(printed["_rest"].implode())
+        | pl.col("_slug").is_in(printed["_slug"].drop_nulls().implode())
+    ).collect(engine="streaming")
+    same = wanted.select(_rest="_path", original="loc").unique("_rest")
+    alone = wanted.filter(~pl.col("_slug").is_duplicated()).select("_slug", near="loc")
+    found = printed.join(same, on="_rest", how="left").join(alone, on="_slug", how="left")
+    return _rows(found.lazy().with_columns(pl.coalesce("original", "near")), "print")
+
+
+def _with_query(table: pl.LazyFrame) -> pl.DataFrame:
+    """Addresses with a query, where the same address without it is a page."""
+    bare = pl.col("loc").str.replace(r"\?.*$", "")
+    asked = table.select("loc").filter(pl.col("loc").str.contains("?", literal=True))
+    found = asked.select("loc", original=bare).collect(engine="streaming")
+    if not found.height:
+        return _rows(found.lazy(), "query")
+    there = table.select("loc").filter(pl.col("loc").is_in(found["original"].unique().implode()))
+    known = there.collect(engine="streaming").rename({"loc": "original"})
+    return _rows(found.join(known, on="original", how="semi").lazy(), "query")
+
+
+def _same_text(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
+    """Pages with the same main text as another: all but the one with the shortest address,
+    which counts as the original. Pages that name a canonical have said what they are."""
+    pages = (
+        table.filter(
+            (pl.col("kind") == "page")
+            & (pl.col("words") >= _LEAST_WORDS)
+            & pl.col("fingerprint").is_not_null()
+            & pl.col("redirect").is_null()
+            & (pl.col("canonical").is_null() | (pl.col("canonical") == pl.col("loc")))
+        )
+        .select("loc", "fingerprint", path_column(site))
+        .filter(~_is_print(site))
+        .select("loc", "fingerprint")
+        .collect(engine="streaming")
+    )
+    pages = pages.filter(pl.col("fingerprint").is_duplicated())
+    ordered = pages.sort(pl.col("loc").str.len_bytes(), "loc")
+    first = ordered.unique("fingerprint", keep="first", maintain_order=True)
+    found = ordered.join(first.rename({"loc": "original"}), on="fingerprint")
+    return _rows(found.filter(pl.col("loc") != pl.col("original")).lazy(), "content")

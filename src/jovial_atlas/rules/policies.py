@@ -1,0 +1,171 @@
+"""Policies: what owners decide by kind of page. One table: which pages, why, what each choice does.
+
+The signs by which kinds are known are the tool's own; `[kinds]` of the site file puts address
+patterns in their place.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import polars as pl
+
+from jovial_atlas.rules.fields import Layer
+from jovial_atlas.rules.selectors import matches
+from jovial_atlas.sitefile import SiteFile
+
+#: From a search form or a list of results.
+_SEARCH = r"^/search(/|\.html?$|$|\?)|^/[a-z-]+/search/?$|[?&](q|s|query|search)="
+_LISTINGS = r"^/(tags?|categor(y|ies)|topics?|archives?|authors?)(/|\.html?$)"
+_DATES = r"^(/[^/]+)?/(19|20)\d\d/(\d\d?/){0,2}$"
+_PAGED = r"/page[/-]\d+(/|\.html?)?$|[?&]paged?=\d+"
+_AUTHORS = r"^(/[^/]+)?/authors?/[^/]+/?$"
+_FEEDS = r"(^|/)(feed|rss|atom)(\.xml|/|$)|\.(rss|atom)$"
+#: Also known by what it was found to repeat: see `variant` in the page table.
+PRINT = r"(^|/)print(/|\.html?$|$)|[?&]print=|\.print\.html?$"
+#: A page that says no more than this beside its picture says nothing.
+_PICTURE_WORDS = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Policy:
+    """One policy: its name, the pages it is about and the columns that takes, and why they are
+    treated so, as a sentence about one page."""
+
+    name: str
+    pages: Callable[[SiteFile], pl.Expr]
+    reason: str
+    needs: tuple[str, ...] = ()
+    #: What each choice sets; the expression of a canonical names the page it repeats.
+    choices: tuple[str, ...] = ("index", "unlist", "noindex")
+
+
+def _signs(name: str, expression: str) -> Callable[[SiteFile], pl.Expr]:
+    def pages(site: SiteFile) -> pl.Expr:
+        given = getattr(site.model.kinds, name)
+        return pl.col("_path").str.contains(expression) if given is None else matches(given)
+
+    return pages
+
+
+def _kind(name: str) -> Callable[[SiteFile], pl.Expr]:
+    return lambda _site: pl.col("kind") == name
+
+
+_listing = _signs("listings", f"{_LISTINGS}|{_DATES}")
+_author = _signs("authors", _AUTHORS)
+
+
+def _thin(site: SiteFile) -> pl.Expr:
+    few = pl.col("words") < site.model.policies.thin_words
+    return (pl.col("kind") == "page") & few & ~_listing(site) & ~_picture(site)
+
+
+def _picture(site: SiteFile) -> pl.Expr:
+    given = site.model.kinds.pictures
+    if given is not None:
+        return matches(given)
+    alone = (pl.col("images").list.len() == 1) & (pl.col("videos").list.len() == 0)
+    # A page that leads on to several others is no page about its picture.
+    bare = (pl.col("words") <= _PICTURE_WORDS) & (pl.col("entries") <= 1)
+    # What somebody described or dated is meant to be found.
+    meant = pl.col("description").is_not_null() | pl.col("published").is_not_null()
+    return (pl.col("kind") == "page") & alone & bare & ~meant & (pl.col("_path") != "/")
+
+
+def _variant(name: str) -> Callable[[SiteFile], pl.Expr]:
+    return lambda _site: pl.col("variant") == name
+
+
+def _one_author(site: SiteFile) -> pl.Expr:
+    return _author(site) if site.model.site.authors == "one" else pl.lit(False)
+
+
+_VARIANT_CHOICES = ("index", "unlist", "noindex", "canonical")
+POLICIES = (
+    Policy("error_pages", _kind("error"), "it is an error page", ("kind",)),
+    Policy("drafts", _kind("draft"), "it is a draft", ("kind",)),
+    Policy("future_pages", _kind("future"), "it is dated in the future", ("kind",)),
+    Policy("search_results", _signs("search", _SEARCH), "it is a search page"),
+    Policy("feeds", _signs("feeds", _FEEDS), "it is a feed", ("kind",)),
+    Policy("attachments", _kind("attachment"), "it is an attachment of another page", ("kind",)),
+    Policy("date_listings", _signs("listings", _DATES), "it lists pages by date", ("entries",)),
+    Policy("author_pages", _one_author, "the site has one author", ("entries",)),
+    Policy("paged_listings", _signs("paged", _PAGED), "it is a later page of a listing"),
+    Policy(
+        "empty_listings",
+        lambda site: _listing(site) & (pl.col("entries") == 0),
+        "the listing is empty",
+        ("entries",),
+    ),
+    Policy("thin_pages", _thin, "the page holds few words", ("kind", "words")),
+    Policy(
+        "picture_pages",
+        _picture,
+        "it only shows one picture",
+        ("kind", "words", "images"),
+        ("index", "unlist", "noindex", "parent", "file"),
+    ),
+    Policy(
+        "print_versions",
+        _variant("print"),
+        "it is a version to print",
+        ("variant",),
+        _VARIANT_CHOICES,
+    ),
+    Policy(
+        "query_addresses",
+        _variant("query"),
+        "it is another page with a query",
+        ("variant",),
+        _VARIANT_CHOICES,
+    ),
+    Policy(
+        "duplicates",
+        _variant("content"),
+        "another page has the same text",
+        ("variant",),
+        _VARIANT_CHOICES,
+    ),
+)
+#: Decided last, since it rests on what all layers say of a page's expiry.
+EXPIRED = "expired_pages"
+
+
+def effect(choice: str) -> dict[str, Any]:
+    """What a choice sets for the pages of a policy."""
+    out: dict[str, Any] = {"listed": False}
+    effects: dict[str, dict[str, Any]] = {
+        "index": {},
+        "unlist": out,
+        "noindex": {**out, "index": False},
+        "canonical": {**out, "canonical": pl.col("variant_of")},
+        "parent": {**out, "send_to": "parent"},
+        "file": {**out, "send_to": "file"},
+    }
+    return effects[choice]
+
+
+def policy_layers(site: SiteFile) -> list[Layer]:
+    """A layer for each policy that does anything."""
+    layers = []
+    for policy in POLICIES:
+        if sets := effect(getattr(site.model.policies, policy.name)):
+            where = policy.pages(site).fill_null(False)
+            name = f"policy {policy.name}"
+            layers.append(Layer(name, where, sets, policy.reason, needs=policy.needs))
+    return layers
+
+
+def expired_layer(site: SiteFile, today: str) -> list[Layer]:
+    """Pages that are past their expiry, as all other layers and the page itself have it."""
+    choice = getattr(site.model.policies, EXPIRED)
+    if choice == "index":
+        return []
+    # A page may write its date in other forms; `expires` has it in ours.
+    decided = pl.col("unavailable_after")
+    until = pl.coalesce(pl.when(decided.str.contains(r"^\d{4}-")).then(decided), "expires")
+    past = (until < today).fill_null(False)
+    return [Layer(f"policy {EXPIRED}", past, effect(choice), "it has expired", fact=True)]
