@@ -11,7 +11,7 @@ import sys
 import time
 from collections.abc import Callable
 
-from benchmarks import build, check, robots, start, survey
+from benchmarks import build, check, robots, rules, start, survey
 
 BENCHMARKS = {
     "start": start.run,
@@ -19,6 +19,7 @@ BENCHMARKS = {
     "build": build.run,
     "check": check.run,
     "robots": robots.run,
+    "rules": rules.run,
 }
 
 

@@ -15,6 +15,7 @@ from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.rules import decide
+from jovial_atlas.rules.policies import SIGNS
 from jovial_atlas.sitefile import SiteFile
 
 #: In the state folder: the page table, what the survey said of it, files that builds wrote.
@@ -33,7 +34,7 @@ class LastSurvey:
     at: str
     site: SiteFile
     pages: pl.LazyFrame
-    #: The columns that any source filled; all others are null.
+    #: The columns that any source filled (all others are null), and signs of kinds of page.
     filled: frozenset[str]
     faults: list[Fault]
     #: The time for which verdicts are given: pages expire, and grow old.
@@ -83,7 +84,7 @@ def last_survey(site: SiteFile, now: datetime) -> LastSurvey:
         place = site.shared_state / RECORD
         message = f"{place} cannot be read ({error}). Run `jovial-atlas survey` again."
         raise OutputError(message) from error
-    filled = frozenset(stored.collect_schema())
+    filled = frozenset([*stored.collect_schema(), *record.get("signs", SIGNS)])
     return LastSurvey(at, site, schema.complete(stored), filled, faults, now)
 
 

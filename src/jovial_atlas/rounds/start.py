@@ -55,6 +55,7 @@ class Proposal:
     addresses: Style
     sections: list[FoundSection]
     robots: RobotsFile | None
+    authors: int
     notes: list[str] = field(default_factory=list)
 
 
@@ -87,6 +88,7 @@ def propose(url: str, html: Path, now: datetime, progress: Progress | None = Non
         style,
         _sections(pages, origin),
         robots,
+        pages["author"].drop_nulls().n_unique(),
         notes,
     )
 
@@ -199,6 +201,11 @@ def site_file_text(
         *short,
         f"language = {_quoted(language or proposal.language)}",
         f'stage = {_quoted(stage)}  # "draft" hides everything and announces nothing',
+        *(
+            ['authors = "one"  # so pages about authors repeat others, and are not listed']
+            if proposal.authors == 1
+            else []
+        ),
         "",
         "[publisher]",
         f'kind = {_quoted(kind)}  # or "person"',

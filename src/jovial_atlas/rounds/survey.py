@@ -22,6 +22,7 @@ from jovial_atlas.pages.survey import Changes, compare
 from jovial_atlas.rounds.last import MANIFEST, PAGES, RECORD, stored_pages
 from jovial_atlas.rounds.variants import VARIANT_COLUMNS, find_variants
 from jovial_atlas.rules import decide
+from jovial_atlas.rules.policies import signs_in
 from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
 from jovial_atlas.sources.html import Known, Progress
 from jovial_atlas.sources.opening import Surroundings, crawler_tokens, name_of, open_source
@@ -94,6 +95,7 @@ def run_survey(
         find_variants(beside, site)
         after = stored_pages(beside)
         assert after is not None
+        signs = signs_in(after, site)
         sections = section_counts(decide(after, site, now), site)
         changes = compare(before, after)
         beside.replace(target)
@@ -103,6 +105,7 @@ def run_survey(
     record = {
         "at": at,
         "keys": {name_of(source): _key(source, site) for source in site.model.source},
+        "signs": signs,
         "renamed": changes.renamed,
         "told": [[fault.code, fault.where, fault.message] for fault in faults],
     }

@@ -20,7 +20,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.rules.crawling import barred, robots_of
 from jovial_atlas.rules.fields import FIELDS, FROM_PAGE, Layer
 from jovial_atlas.rules.own import crawler_layer, given, override_layers, page_layers
-from jovial_atlas.rules.policies import expired_layer, policy_layers
+from jovial_atlas.rules.policies import SIGNS, expired_layer, policy_layers
 from jovial_atlas.rules.selectors import of_rule
 from jovial_atlas.sitefile import SiteFile
 
@@ -38,7 +38,7 @@ def layers_of(
     Raises SiteFileError where a rule's `when` is no condition over that table.
     """
     known = schema.empty().schema if table is None else table.collect_schema()
-    have = set(known) if filled is None else {*filled, "section"}
+    have = {*known, *SIGNS} if filled is None else {*filled, "section"}
     owner = [
         Layer(
             "default",

@@ -13,7 +13,7 @@ from typing import Any
 import polars as pl
 
 from jovial_atlas.rules.fields import Layer
-from jovial_atlas.rules.selectors import matches
+from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
 
 #: From a search form or a list of results.
@@ -38,8 +38,10 @@ class Policy:
     pages: Callable[[SiteFile], pl.Expr]
     reason: str
     needs: tuple[str, ...] = ()
-    #: What each choice sets; the expression of a canonical names the page it repeats.
     choices: tuple[str, ...] = ("index", "unlist", "noindex")
+    #: The key of `[kinds]` where nothing but addresses tells the pages: each survey notes once
+    #: whether there is any, so that nobody looks for them in ten million addresses again.
+    sign: str = ""
 
 
 def _signs(name: str, expression: str) -> Callable[[SiteFile], pl.Expr]:
@@ -88,12 +90,14 @@ POLICIES = (
     Policy("error_pages", _kind("error"), "it is an error page", ("kind",)),
     Policy("drafts", _kind("draft"), "it is a draft", ("kind",)),
     Policy("future_pages", _kind("future"), "it is dated in the future", ("kind",)),
-    Policy("search_results", _signs("search", _SEARCH), "it is a search page"),
+    Policy("search_results", _signs("search", _SEARCH), "it is a search page", sign="search"),
     Policy("feeds", _signs("feeds", _FEEDS), "it is a feed", ("kind",)),
     Policy("attachments", _kind("attachment"), "it is an attachment of another page", ("kind",)),
     Policy("date_listings", _signs("listings", _DATES), "it lists pages by date", ("entries",)),
     Policy("author_pages", _one_author, "the site has one author", ("entries",)),
-    Policy("paged_listings", _signs("paged", _PAGED), "it is a later page of a listing"),
+    Policy(
+        "paged_listings", _signs("paged", _PAGED), "it is a later page of a listing", sign="paged"
+    ),
     Policy(
         "empty_listings",
         lambda site: _listing(site) & (pl.col("entries") == 0),
@@ -155,8 +159,27 @@ def policy_layers(site: SiteFile) -> list[Layer]:
         if sets := effect(getattr(site.model.policies, policy.name)):
             where = policy.pages(site).fill_null(False)
             name = f"policy {policy.name}"
-            layers.append(Layer(name, where, sets, policy.reason, needs=policy.needs))
+            by_sign = policy.sign and getattr(site.model.kinds, policy.sign) is None
+            needs = (*policy.needs, _mark(policy.sign)) if by_sign else policy.needs
+            layers.append(Layer(name, where, sets, policy.reason, needs=needs))
     return layers
+
+
+def _mark(sign: str) -> str:
+    return f"sign {sign}"
+
+
+#: Marks of all the tool's own signs, as a survey notes them where there are such pages.
+SIGNS = tuple(_mark(policy.sign) for policy in POLICIES if policy.sign)
+
+
+def signs_in(pages: pl.LazyFrame, site: SiteFile) -> list[str]:
+    """Those of `SIGNS` that any page of a table has."""
+    found = pages.select(path_column(site)).select(
+        policy.pages(site).any().alias(_mark(policy.sign)) for policy in POLICIES if policy.sign
+    )
+    (row,) = found.collect(engine="streaming").to_dicts()
+    return [mark for mark in SIGNS if row[mark]]
 
 
 def expired_layer(site: SiteFile, today: str) -> list[Layer]:
