@@ -12,7 +12,6 @@ import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
-from jovial_atlas.head.videos import missing_fields, page_videos
 from jovial_atlas.robots import Matcher, RobotsFile
 from jovial_atlas.rules.own import guards, refused_fields
 from jovial_atlas.sitefile import SiteFile
@@ -239,16 +238,3 @@ def check_links(decided: pl.DataFrame, exists: Callable[[str], bool]) -> Iterato
                 f"{plural(len(pages), 'page')} {'links' if len(pages) == 1 else 'link'} "
                 f"to it and it does not exist: {_some(pages)}.",
             )
-
-
-def check_videos(decided: pl.DataFrame) -> Iterator[Fault]:
-    """Videos of listed pages that cannot be listed themselves."""
-    for page in decided.filter(pl.col("listed") & (pl.col("videos").list.len() > 0)).to_dicts():
-        for number, video in enumerate(page_videos(page), start=1):
-            if missing := missing_fields(video):
-                name = (video["content_loc"] or "").rpartition("/")[2] or f"number {number}"
-                yield Fault(
-                    "video-incomplete",
-                    page["loc"],
-                    f"The video {name} has no {' and no '.join(missing)}.",
-                )

@@ -17,6 +17,7 @@ COMMANDS = {
     "pages": ("pages", "List pages with their verdicts."),
     "rules": ("rules", "List and change the rules, with a look at what turns."),
     "explain": ("explain", "Explain one page: its verdict, and all that is published for it."),
+    "videos": ("videos", "List videos, what is known of each, and what is missing."),
     "build": ("build", "Write sitemaps, robots.txt and head data."),
     "check": ("check", "Check the build, or any file, folder or address."),
     "robots": ("robots", "Try what a robots.txt does."),

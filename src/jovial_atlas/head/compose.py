@@ -1,28 +1,30 @@
 """Head data for each page, from verdicts and patterns.
 
 The result is one JSON object a page: loc, title, title_from, description,
-description_from, canonical, directives, directives_for, json_ld.
+description_from, canonical, directives, directives_for, meta, json_ld.
 """
 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 from urllib.parse import urljoin
 
 import polars as pl
 
 from jovial_atlas.head.texts import description_of, title_of
-from jovial_atlas.head.videos import page_videos
+from jovial_atlas.head.videos import Film, sharing
 from jovial_atlas.robots.directives import KNOWN
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
 from jovial_atlas.structured import nodes
 
 
-def head_data(page: Mapping[str, Any], site: SiteFile) -> dict[str, Any]:
-    """What belongs into the head of one page (a row of the decided table)."""
+def head_data(
+    page: Mapping[str, Any], site: SiteFile, films: Sequence[Film] = ()
+) -> dict[str, Any]:
+    """What belongs into the head of one page (a row of the decided table) with its videos."""
     section = _section(page, site)
     title = title_of(page, site, section)
     description = description_of(page, site, section)
@@ -35,7 +37,8 @@ def head_data(page: Mapping[str, Any], site: SiteFile) -> dict[str, Any]:
         "canonical": page["canonical"] or page["loc"],
         "directives": directives_of(page, site),
         "directives_for": directives_for(page, site),
-        "json_ld": _json_ld(page, site, section, title.value, description.value),
+        "meta": sharing(films) if site.model.videos.elsewhere and page["index"] else [],
+        "json_ld": _json_ld(page, site, section, title.value, description.value, films),
     }
 
 
@@ -96,6 +99,7 @@ def _json_ld(
     section: Section | None,
     title: str | None,
     description: str | None,
+    films: Sequence[Film],
 ) -> nodes.Node | None:
     """The page's graph; nothing for a page that engines may not index."""
     if not page["index"]:
@@ -142,23 +146,18 @@ def _json_ld(
             )
         )
     found += [
-        nodes.video(
-            loc,
-            number,
-            name=video["title"],
-            thumbnail=video["thumbnail_loc"],
-            uploaded=video["publication_date"],
-            description=video["description"],
-            content=video["content_loc"],
-        )
-        for number, video in enumerate(page_videos(page), start=1)
+        nodes.video(url, loc, number, film.values)
+        for number, film in enumerate((one for one in films if not one.why_not), start=1)
     ]
     return nodes.graph(found)
 
 
-def head_lines(decided: pl.DataFrame, site: SiteFile) -> Iterator[tuple[str, bytes]]:
+def head_lines(
+    decided: pl.DataFrame, site: SiteFile, films: Mapping[str, Sequence[Film]]
+) -> Iterator[tuple[str, bytes]]:
     """For each section its head data as JSON Lines: (name of the section, bytes)."""
     parts = decided.sort("section", "loc").partition_by("section", maintain_order=True)
     for part in parts:
-        lines = [json.dumps(head_data(page, site), ensure_ascii=False) for page in part.to_dicts()]
+        heads = (head_data(page, site, films.get(page["loc"], ())) for page in part.to_dicts())
+        lines = [json.dumps(head, ensure_ascii=False) for head in heads]
         yield part["section"][0], ("\n".join(lines) + "\n").encode()

@@ -23,12 +23,51 @@ class Column:
 
 
 IMAGE = pl.Struct({"loc": pl.String, "alt": pl.String})
+#: One video that a page shows. `found` says where: video, player, link, og, json-ld, feed, field.
 VIDEO = pl.Struct(
     {
         "content": pl.String,
+        "player": pl.String,
         "thumbnail": pl.String,
         "title": pl.String,
         "description": pl.String,
+        "duration": pl.Int64,
+        "width": pl.Int32,
+        "height": pl.Int32,
+        "published": pl.String,
+        "expires": pl.String,
+        "category": pl.String,
+        "tags": pl.List(pl.String),
+        "rating": pl.Float64,
+        "views": pl.Int64,
+        "family_friendly": pl.Boolean,
+        "live": pl.Boolean,
+        "subscription": pl.Boolean,
+        "countries": pl.String,
+        "platforms": pl.String,
+        "uploader": pl.String,
+        "uploader_page": pl.String,
+        "listed": pl.Boolean,
+        "found": pl.String,
+        "service": pl.String,
+        "words_before": pl.Int32,
+    }
+)
+#: What a video was found to be when it was looked at: the media file probed, a service asked.
+MEDIA = pl.Struct(
+    {
+        "duration": pl.Int64,
+        "width": pl.Int32,
+        "height": pl.Int32,
+        "codecs": pl.String,
+        "plays": pl.Boolean,
+        "still": pl.String,
+        "bytes": pl.Int64,
+        "title": pl.String,
+        "thumbnail": pl.String,
+        "author": pl.String,
+        "author_page": pl.String,
+        "problem": pl.String,
     }
 )
 
@@ -82,7 +121,9 @@ COLUMNS = (
     Column("links", pl.List(pl.String), "addresses on the same site that the page links to"),
     Column("links_out", pl.Int32, "links to other sites"),
     Column("images", pl.List(IMAGE), "pictures shown, in order, each once"),
-    Column("videos", pl.List(VIDEO), "video elements with a media file"),
+    Column("videos", pl.List(VIDEO), "videos shown, in order, each once"),
+    Column("media", pl.List(MEDIA), "what was found out about each of the videos, in their order"),
+    Column("phrase", pl.String, "target phrase, as the source names it"),
     Column("tags", pl.List(pl.String), "tags, as the source names them"),
     Column("categories", pl.List(pl.String), "categories, as the source names them"),
     Column("fingerprint", pl.String, "digest of the main content's text"),

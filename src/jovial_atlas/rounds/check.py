@@ -15,6 +15,7 @@ from jovial_atlas.checks import pages as page_checks
 from jovial_atlas.checks.fetching import OnDisk
 from jovial_atlas.checks.live import Estimate, estimate
 from jovial_atlas.checks.sets import SitemapSet
+from jovial_atlas.checks.videos import check_films
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import FileSet
@@ -22,6 +23,7 @@ from jovial_atlas.rounds.build import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.last import LastSurvey, last_survey
 from jovial_atlas.rounds.live import JOURNAL, Live, ask, other_hosts, served_robots
+from jovial_atlas.rounds.media import file_of
 from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rounds.survey import file_exists
 from jovial_atlas.rounds.targets import read_target, relative, robots_faults, robots_on_disk
@@ -75,7 +77,7 @@ def _check_host(
         *page_checks.check_engines(decided, written, site),
         *redirects_of(survey).faults,
         *page_checks.check_links(decided, file_exists(site)),
-        *page_checks.check_videos(decided),
+        *check_films(survey.films, site, written, file_of(site)),
         *sets.check_set(read, dates.write(now), robots),
     ]
     record = load_record(site)

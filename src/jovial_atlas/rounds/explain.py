@@ -13,6 +13,7 @@ from jovial_atlas.checks.fetching import OnDisk
 from jovial_atlas.checks.sets import read_set
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.head.compose import head_data
+from jovial_atlas.head.videos import Film
 from jovial_atlas.robots import Matcher
 from jovial_atlas.rounds.build import INDEX
 from jovial_atlas.rounds.last import LastSurvey
@@ -29,6 +30,7 @@ class Explained:
     sitemap: list[str]
     robots: dict[str, Any]
     head: dict[str, Any]
+    films: list[Film]
 
 
 def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
@@ -47,7 +49,8 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
         raise AtlasError(f"{loc} is no page of the last survey.{meant}")
     page = found.to_dicts()[0]
     answer = Matcher(robots_of(site.model), "*").ask(addresses.path_and_query(loc))
-    head = head_data(page, site)
+    films = survey.films.get(loc, [])
+    head = head_data(page, site, films)
     return Explained(
         page=page,
         layers=explain_layers(
@@ -60,6 +63,7 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
             "directives": head["directives"],
         },
         head=head,
+        films=films,
     )
 
 

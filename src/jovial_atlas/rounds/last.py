@@ -11,8 +11,10 @@ from typing import TypeVar
 
 import polars as pl
 
+from jovial_atlas import dates
 from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.faults import Fault
+from jovial_atlas.head.videos import Film, films_of
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.rules import decide
 from jovial_atlas.rules.policies import SIGNS
@@ -54,6 +56,15 @@ class LastSurvey:
     def decide(self, pages: Pages) -> Pages:
         """Some rows of the page table with their verdicts."""
         return decide(pages, self.site, self.now, self.filled)
+
+    @cached_property
+    def films(self) -> dict[str, list[Film]]:
+        """The videos of all pages, by address."""
+        if "videos" not in self.filled:
+            return {}
+        shown = self.lazy.filter(pl.col("videos").list.len() > 0).select(pl.exclude("links"))
+        rows = shown.collect(engine="streaming").iter_rows(named=True)
+        return films_of(rows, self.site, dates.write(self.now))
 
     def of_host(self, site: SiteFile) -> LastSurvey:
         """What of it belongs to one host of the site."""

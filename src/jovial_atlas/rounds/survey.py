@@ -16,16 +16,24 @@ from jovial_atlas import __version__, addresses, dates
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import FileSet, digest, is_file, write_whole
-from jovial_atlas.pages import schema
+from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import Changes, compare
 from jovial_atlas.rounds.last import MANIFEST, PAGES, RECORD, stored_pages
-from jovial_atlas.rounds.variants import VARIANT_COLUMNS, find_variants
+from jovial_atlas.rounds.media import look_at_videos
+from jovial_atlas.rounds.variants import find_variants
 from jovial_atlas.rules import decide
 from jovial_atlas.rules.policies import signs_in
 from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
+from jovial_atlas.sources.columns import with_named_videos
 from jovial_atlas.sources.html import Known, Progress
-from jovial_atlas.sources.opening import Surroundings, crawler_tokens, name_of, open_source
+from jovial_atlas.sources.opening import (
+    Surroundings,
+    crawler_tokens,
+    known_services,
+    name_of,
+    open_source,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +100,7 @@ def run_survey(
         gathering.finish(beside, [name_of(s) for s in site.model.source if s.merge == "win"])
         faults = gathering.faults
     try:
-        find_variants(beside, site)
+        faults += _complete(beside, site, client, now, anew=full)
         after = stored_pages(beside)
         assert after is not None
         signs = signs_in(after, site)
@@ -127,6 +135,8 @@ def _gather(
     try:
         for batch in open_source(source, around, memory.get(name)):
             table = _identified(batch.table, around)
+            if named := around.site.model.videos.fields:
+                table = with_named_videos(table, named, known_services(around.site))
             if source.section:
                 table = table.with_columns(in_section=pl.lit(source.section))
             gathering.add(Batch(table, batch.faults, batch.refuse))
@@ -160,10 +170,42 @@ def _identified(
     return table.with_columns(columns)
 
 
+#: Columns that are worked out from the whole table, anew in each survey.
+WORKED_OUT = ("variant", "variant_of", "media")
+
+
+def _complete(
+    place: Path, site: SiteFile, client: httpx.Client, now: datetime, *, anew: bool
+) -> list[Fault]:
+    """Add to the page table at `place` what takes all of it: which pages repeat others, and what
+    their videos are. A table with neither is left as it is. Raises OutputError."""
+    stored, table = snapshot.scan(place), stored_pages(place)
+    assert stored is not None
+    assert table is not None
+    filled = stored.collect_schema().names()
+    looked = None
+    tables = [find_variants(table, filled, site)]
+    if "videos" in filled:
+        looked = look_at_videos(table, site, client, now, anew=anew)
+        tables.append(looked.media)
+    found = [one for one in tables if one.height]
+    if found:
+        names = [*(name for name in filled if name not in WORKED_OUT)]
+        whole = table.drop(name for one in found for name in one.columns if name != "loc")
+        for one in found:
+            whole = whole.join(one.lazy(), on="loc", how="left", maintain_order="left")
+            names += [name for name in one.columns if name != "loc"]
+        beside = place.with_name(f".{place.name}.whole")
+        snapshot.sink(whole.select(names), beside)
+        beside.replace(place)
+    return looked.faults if looked else []
+
+
 def _key(source: Source, site: SiteFile) -> str:
     """What pages of a source depend on beside their files; another key means reading anew."""
     parts = [__version__, site.model.site.url, repr(source), repr(site.model.dates),
-             repr(site.model.identity), repr(sorted(crawler_tokens(site)))]  # fmt: skip
+             repr(site.model.identity), repr(sorted(crawler_tokens(site))),
+             repr(known_services(site)), repr(site.model.videos.fields)]  # fmt: skip
     return digest("\n".join(parts).encode())
 
 
@@ -183,7 +225,7 @@ def _remembered(site: SiteFile, before: pl.LazyFrame | None, full: bool) -> dict
         name_of(source): Known(
             before.filter(pl.col("source") == name_of(source))
             .select(list(schema.SCHEMA))
-            .with_columns(pl.lit(None, pl.String).alias(name) for name in VARIANT_COLUMNS)
+            .with_columns(pl.lit(None, schema.SCHEMA[n]).alias(n) for n in WORKED_OUT)
             .collect(),
             faults,
         )

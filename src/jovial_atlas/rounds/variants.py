@@ -6,42 +6,25 @@ the policies of the site file.
 
 from __future__ import annotations
 
-from pathlib import Path
+from collections.abc import Collection
 
 import polars as pl
 
-from jovial_atlas.pages import snapshot
-from jovial_atlas.rounds.last import stored_pages
 from jovial_atlas.rules.policies import PRINT
 from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
 
-VARIANT_COLUMNS = ("variant", "variant_of")
 #: Pages with fewer words are alike by chance.
 _LEAST_WORDS = 30
 
 
-def find_variants(place: Path, site: SiteFile) -> None:
-    """Fill `variant` and `variant_of` of the page table at `place`. A table in which nothing
-    repeats is left as it is. Raises OutputError."""
-    stored, table = snapshot.scan(place), stored_pages(place)
-    assert stored is not None
-    assert table is not None
-    filled = stored.collect_schema().names()
+def find_variants(table: pl.LazyFrame, filled: Collection[str], site: SiteFile) -> pl.DataFrame:
+    """The pages that repeat others, as `loc, variant, variant_of`; the last is null where the
+    page that is repeated cannot be told."""
     parts = [_to_print(table, site), _with_query(table)]
     if "fingerprint" in filled:
         parts.append(_same_text(table, site))
-    found = pl.concat(parts)
-    found = found.unique("loc", keep="first", maintain_order=True)
-    if not found.height:
-        return
-    names = [*(name for name in filled if name not in VARIANT_COLUMNS), *VARIANT_COLUMNS]
-    joined = table.drop(VARIANT_COLUMNS).join(
-        found.lazy(), on="loc", how="left", maintain_order="left"
-    )
-    beside = place.with_name(f".{place.name}.variants")
-    snapshot.sink(joined.select(names), beside)
-    beside.replace(place)
+    return pl.concat(parts).unique("loc", keep="first", maintain_order=True)
 
 
 def _is_print(site: SiteFile) -> pl.Expr:

@@ -18,6 +18,7 @@ REST = "pages"
 Frequency = Literal["always", "hourly", "daily", "weekly", "monthly", "yearly", "never"]
 Compression = Literal["auto", "always", "never"]
 Order = Literal["address", "newest", "source"]
+FoundIn = Literal["video", "player", "link", "og", "json-ld", "feed", "field"]
 
 _AGE = re.compile(r"(\d+) (day|week|month|year)s?")
 _DAYS = {"day": 1, "week": 7, "month": 30, "year": 365}
@@ -191,6 +192,9 @@ class Section(Decided):
     compress: Compression | None = Field(None, description="whether its files are gzipped")
     pictures: bool | None = Field(None, description="whether its files list pictures")
     alternates: bool | None = Field(None, description="whether its files list language versions")
+    videos: bool | tuple[FoundIn, ...] = Field(
+        True, description="whether videos of its pages are listed; or where they may be found"
+    )
     news: bool = Field(
         False, description="whether its pages of the last 48 hours stand in the news sitemap"
     )

@@ -21,6 +21,7 @@ from jovial_atlas.sitefile.deciding import (
 )
 from jovial_atlas.sitefile.engines import Engine
 from jovial_atlas.sitefile.sources import Part, Source, origin_of
+from jovial_atlas.sitefile.videos import Videos
 
 
 class Site(Part):
@@ -293,6 +294,7 @@ class SiteModel(Part):
     robots: Robots = Field(default_factory=Robots)
     sitemap: Sitemap = Field(default_factory=Sitemap)
     languages: Languages = Field(default_factory=Languages)
+    videos: Videos = Field(default_factory=Videos)
     feed: Feed = Field(default_factory=Feed)
     visitors: Visitors = Field(default_factory=Visitors)
     engine: tuple[Engine, ...] = ()

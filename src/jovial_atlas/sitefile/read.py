@@ -15,6 +15,7 @@ from jovial_atlas.errors import Problem, SiteFileError
 from jovial_atlas.sitefile.lines import line_map, line_of
 from jovial_atlas.sitefile.model import Host, SiteModel
 from jovial_atlas.sitefile.overrides import Override, read_overrides
+from jovial_atlas.sitefile.videos import VideoOverride, read_video_overrides
 
 NAME = "atlas.toml"
 #: Values of `kind`, which pydantic puts into locations of errors.
@@ -66,6 +67,7 @@ class SiteFile:
     #: Where this is the part of another host than the main one: the host's name.
     host: str = ""
     overrides: tuple[Override, ...] = ()
+    video_overrides: tuple[VideoOverride, ...] = ()
 
     @property
     def folder(self) -> Path:
@@ -168,7 +170,9 @@ def parse_site_file(text: str, path: Path) -> SiteFile:
         raise SiteFileError(str(path), sorted(problems, key=lambda p: (p.line or 0, p.key)))
     named = model.overrides.file
     overrides = read_overrides(path.parent / named, model) if named else ()
-    return SiteFile(path, model, lines, overrides=overrides)
+    films = model.videos.file
+    said = read_video_overrides(path.parent / films, model.site.url) if films else ()
+    return SiteFile(path, model, lines, overrides=overrides, video_overrides=said)
 
 
 def _tuples(value: Any) -> Any:

@@ -208,6 +208,7 @@ def _check_children(
 
 def _check_video(video: Node, page: str, about: str, noted: _Notes) -> None:
     _check_children(video, protocol.VIDEO, protocol.VIDEO_RULES, about, noted)
+    _check_attributes(video, page, about, noted)
     found = [video.first(protocol.VIDEO, name) for name in ("content_loc", "player_loc")]
     media = [node for node in found if node is not None]
     if not media:
@@ -223,6 +224,22 @@ def _check_video(video: Node, page: str, about: str, noted: _Notes) -> None:
                 node.line,
                 f"<{node.name}> is the address of the page itself{about}.",
             )
+
+
+def _check_attributes(video: Node, page: str, about: str, noted: _Notes) -> None:
+    for name, (attribute, form, test, required) in protocol.VIDEO_ATTRIBUTES.items():
+        node = video.first(protocol.VIDEO, name)
+        if node is None:
+            continue
+        value = node.attributes.get(attribute)
+        if value is None and required:
+            noted("sitemap-value", node.line, f"<{name}> has no {attribute}{about}.")
+        elif value is not None and not test(value):
+            said = f"<{name}> {attribute} {value!r} is not {form}{about}."
+            noted("sitemap-value", node.line, said)
+        elif attribute == "info" and value and addresses.origin(value) != addresses.origin(page):
+            said = f"<{name}> info {value!r} is on another host than the page{about}."
+            noted("sitemap-value", node.line, said)
 
 
 def _check_news_date(news: Node, about: str, noted: _Notes, now: str) -> None:

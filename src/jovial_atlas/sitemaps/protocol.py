@@ -30,7 +30,7 @@ MAX_IMAGES = 1_000
 MAX_TAGS = 32
 MAX_NEWS = 1_000
 #: The form in which files are written; another number means writing all of them anew.
-FORM = 1
+FORM = 2
 #: Hours for which an article is news.
 NEWS_HOURS = 48
 
@@ -142,6 +142,13 @@ VIDEO_RULES = {
         Element("live", _YES_NO, _one_of("yes", "no")),
         Element("id", "an identifier", _any, most=MAX_ENTRIES),
     )
+}
+
+#: Attributes of children of <video:video>: element → (name, form, test, whether required).
+VIDEO_ATTRIBUTES: dict[str, tuple[str, str, Test, bool]] = {
+    "restriction": ("relationship", "allow or deny", _one_of("allow", "deny"), True),
+    "platform": ("relationship", "allow or deny", _one_of("allow", "deny"), True),
+    "uploader": ("info", _ADDRESS_FORM, _address, False),
 }
 
 #: Children of <news:publication> and <news:news>.

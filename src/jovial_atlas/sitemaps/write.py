@@ -12,7 +12,7 @@ there; a null or an empty list writes nothing:
 | alternates | List(Struct{lang, href})       | all versions of the page, itself too    |
 | news       | Struct of NEWS_FIELDS          | the article                             |
 | images     | List(String)                   | absolute addresses of pictures          |
-| videos     | List(Struct of VIDEO_FIELDS)   | values as they stand in the elements    |
+| videos     | List(VIDEO_TYPE)               | values as they stand in the elements    |
 """
 
 from __future__ import annotations
@@ -25,16 +25,17 @@ import polars as pl
 
 from jovial_atlas.sitemaps import protocol
 
-#: The video elements this writer knows, in the schema's order.
+#: The video elements this writer knows, in the schema's order. All are text, `tag` a list.
 VIDEO_FIELDS = tuple(
     name
     for name in protocol.VIDEO_RULES
-    if name
-    in {
-        "thumbnail_loc", "title", "description", "content_loc", "player_loc",
-        "duration", "publication_date",
-    }
-)  # fmt: skip
+    if name not in {"content_segment_loc", "gallery_loc", "price", "tvshow", "id"}
+)
+#: One video as a struct: the elements, and their attributes as `element@attribute`.
+VIDEO_TYPE = pl.Struct(
+    {name: pl.List(pl.String) if name == "tag" else pl.String for name in VIDEO_FIELDS}
+    | {f"{name}@{rule[0]}": pl.String for name, rule in protocol.VIDEO_ATTRIBUTES.items()}
+)
 NEWS_FIELDS = ("name", "language", "publication_date", "title")
 
 #: Columns that need a namespace of their own, in the order in which they are written.
@@ -83,12 +84,28 @@ def _picture() -> pl.Expr:
 
 
 def _video() -> pl.Expr:
-    fields = pl.col("videos").struct
-    elements = [
-        _element(f"video:{name}", escaped(fields.field(name).cast(pl.String)), "   ")
-        for name in VIDEO_FIELDS
-    ]
+    elements = [_video_element(name) for name in VIDEO_FIELDS]
     return pl.concat_str(pl.lit("  <video:video>\n"), *elements, pl.lit("  </video:video>\n"))
+
+
+def _video_element(name: str) -> pl.Expr:
+    fields = pl.col("videos").struct
+    if name == "tag":
+        opening, closing = pl.lit("   <video:tag>"), pl.lit("</video:tag>\n")
+        one = pl.concat_str(opening, escaped(pl.element()), closing)
+        return fields.field(name).list.eval(one).list.join("").fill_null("")
+    value = escaped(fields.field(name))
+    if name not in protocol.VIDEO_ATTRIBUTES:
+        return _element(f"video:{name}", value, "   ")
+    attribute = protocol.VIDEO_ATTRIBUTES[name][0]
+    said = pl.concat_str(
+        pl.lit(f' {attribute}="'), escaped(fields.field(f"{name}@{attribute}")), pl.lit('"')
+    )
+    line = pl.concat_str(
+        pl.lit(f"   <video:{name}"), said.fill_null(""), pl.lit(">"), value,
+        pl.lit(f"</video:{name}>\n"),
+    )  # fmt: skip
+    return line.fill_null("")
 
 
 def _alternate() -> pl.Expr:

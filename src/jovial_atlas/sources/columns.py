@@ -12,6 +12,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
+from functools import partial
 from typing import Any
 from urllib.parse import quote
 
@@ -20,6 +21,8 @@ import polars as pl
 from jovial_atlas import addresses, dates
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault, plural
+from jovial_atlas.media.fields import of_fields
+from jovial_atlas.media.services import Service
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 
@@ -32,7 +35,7 @@ _W3C = r"^\d{4}-\d\d-\d\d(T\d\d:\d\d:\d\dZ)?$"
 _TOLD = 20
 _ADDRESSES = ("canonical", "redirect")
 _TEXT = ("title", "heading", "description", "excerpt", "language", "author", "directives", "kind",
-         "in_section", "parent", "fingerprint")  # fmt: skip
+         "in_section", "parent", "fingerprint", "phrase")  # fmt: skip
 _LISTS = ("tags", "categories")
 
 
@@ -50,6 +53,7 @@ class FieldMap:
     url: str = ""
     columns: Mapping[str, str] = field(default_factory=dict)
     separator: str = ";"
+    services: tuple[Service, ...] = ()
 
 
 def template_fields(url: str) -> list[str]:
@@ -185,6 +189,8 @@ def _column(name: str, theirs: str, kind: Any, how: FieldMap) -> pl.Expr:
         return _list(column, kind, how.separator)
     if name == "images":
         return _pictures(_list(column, kind, how.separator), how.site)
+    if name == "videos":
+        return _films(column, how)
     if name in _ADDRESSES:
         address = normal(column.cast(pl.String), how.site)
         return pl.when(address.str.starts_with("http")).then(address)
@@ -262,6 +268,51 @@ def _pictures(column: pl.Expr, site: str) -> pl.Expr:
         return pl.Series(values.name, rows, schema.SCHEMA["images"])
 
     return column.map_batches(work, return_dtype=schema.SCHEMA["images"], is_elementwise=True)
+
+
+def _films(column: pl.Expr, how: FieldMap) -> pl.Expr:
+    """Videos in a cell: an address, a table, a list of these, or any of them as JSON."""
+
+    def work(values: pl.Series) -> pl.Series:
+        rows = [
+            of_fields(value, lambda said: addresses.resolve(f"{how.site}/", said), how.services)
+            for value in values.to_list()
+        ]
+        return pl.Series(values.name, rows, schema.SCHEMA["videos"])
+
+    return column.map_batches(work, return_dtype=schema.SCHEMA["videos"], is_elementwise=True)
+
+
+def with_named_videos(
+    table: pl.DataFrame | pl.LazyFrame, names: Sequence[str], services: tuple[Service, ...]
+) -> pl.DataFrame | pl.LazyFrame:
+    """The table with the videos that fields of `extra` (or columns beyond the schema) name."""
+    known = table.collect_schema()
+    extra = known.get(schema.EXTRA)
+    inner = {one.name for one in extra.fields} if isinstance(extra, pl.Struct) else set()
+    for name in names:
+        if name not in inner and (name not in known or name in schema.SCHEMA):
+            continue
+        value = pl.col(schema.EXTRA).struct.field(name) if name in inner else pl.col(name)
+        had = pl.col("videos") if "videos" in known else pl.lit(None, schema.SCHEMA["videos"])
+
+        def work(rows: pl.Series) -> pl.Series:
+            found = []
+            for row in rows.to_list():
+                loc = row["loc"] or ""
+                named = of_fields(row["v"], partial(addresses.resolve, loc),
+                                  services)  # fmt: skip
+                have = [one["content"] or one["player"] for one in row["had"] or []]
+                more = [one for one in named if (one["content"] or one["player"]) not in have]
+                found.append([*(row["had"] or []), *more])
+            return pl.Series("videos", found, schema.SCHEMA["videos"])
+
+        whole = pl.struct("loc", v=value, had=had).map_batches(
+            work, return_dtype=schema.SCHEMA["videos"], is_elementwise=True
+        )
+        table = table.with_columns(videos=whole)
+        known = table.collect_schema()
+    return table
 
 
 def split_wrong(

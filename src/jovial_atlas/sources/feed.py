@@ -15,8 +15,9 @@ from typing import Any
 
 import feedparser
 
-from jovial_atlas import dates
+from jovial_atlas import addresses, dates
 from jovial_atlas.errors import ContentError
+from jovial_atlas.media.fields import of_fields
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong
@@ -82,9 +83,33 @@ def _xml_feed(data: bytes, how: FieldMap) -> Iterator[dict[str, Any]]:
             ],
             "_content": content or summary,
         }
+        if films := list(_films(entry, how)):
+            item["videos"] = films
         for theirs in how.columns.values():
             item.setdefault(theirs, _anywhere(entry, theirs))
         yield item
+
+
+def _films(entry: Any, how: FieldMap) -> Iterator[dict[str, Any]]:
+    """Videos that an item carries: Media RSS (media:content, media:player) and enclosures."""
+    still = next((one.get("url") for one in entry.get("media_thumbnail", [])), None)
+    player = entry.get("media_player", {}).get("url")
+    told = {"title": entry.get("media_title"), "thumbnail": still, "player": player}
+    seen = set()
+    for one in [*entry.get("media_content", []), *entry.get("enclosures", [])]:
+        address = one.get("url") or one.get("href")
+        film = one.get("medium") == "video" or str(one.get("type", "")).startswith("video/")
+        if film and address and address not in seen:
+            seen.add(address)
+            size = {name: one.get(name) for name in ("width", "height", "duration")}
+            given = {key: value for key, value in {**told, **size, "src": address}.items() if value}
+            found = of_fields(given, lambda said: addresses.resolve(f"{how.site}/", said),
+                              how.services)  # fmt: skip
+            yield from ({**video, "found": "feed"} for video in found)
+    if player and not seen:
+        given = {key: value for key, value in told.items() if value}
+        found = of_fields(given, lambda said: addresses.resolve(f"{how.site}/", said), how.services)
+        yield from ({**video, "found": "feed"} for video in found)
 
 
 def _given(entry: Any, name: str) -> Any:

@@ -6,6 +6,7 @@ is rendered to HTML and read as any page is.
 
 from __future__ import annotations
 
+import json
 import re
 import tomllib
 from collections.abc import Iterator
@@ -18,6 +19,8 @@ from markdown_it import MarkdownIt
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.faults import Fault
+from jovial_atlas.media.fields import of_fields
+from jovial_atlas.media.services import Service
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.columns import FieldMap, template_fields
@@ -40,6 +43,7 @@ _NAMES = {
     "in_section": ("section",),
     "canonical": ("canonical",),
     "expires": ("expires", "expiry", "expiry_date"),
+    "phrase": ("phrase", "target_phrase"),
 }
 
 
@@ -79,6 +83,9 @@ def _plain(value: Any) -> Any:
         return value
     if isinstance(value, (datetime, date)):
         return value.isoformat()
+    nested = isinstance(value, dict) or any(isinstance(one, (dict, list)) for one in value)
+    if nested:
+        return json.dumps(value, ensure_ascii=False, default=str)
     return "; ".join(map(str, value)) if isinstance(value, list) else str(value)
 
 
@@ -186,7 +193,7 @@ def _apply(
     faults: list[Fault],
 ) -> None:
     """Front matter over what the text itself gave."""
-    for column in ("title", "description", "author", "language", "in_section"):
+    for column in ("title", "description", "author", "language", "in_section", "phrase"):
         value = _first(fields, column, how)
         if value is not None:
             row[column] = ", ".join(map(str, value)) if isinstance(value, list) else str(value)
@@ -202,7 +209,7 @@ def _apply(
             row[column] = [str(one) for one in value] if isinstance(value, list) else [
                 part.strip() for part in str(value).split(",") if part.strip()
             ]  # fmt: skip
-    _apply_media(row, fields, how)
+    _apply_media(row, fields, how, reading.services)
     if fields.get("noindex") is True or str(fields.get("robots", "")).strip():
         row["directives"] = str(fields.get("robots") or "noindex").lower()
     _apply_dates(row, fields, how, reading, faults)
@@ -215,23 +222,22 @@ def _apply(
     row[schema.EXTRA] = {key: value for key, value in fields.items() if key not in used}
 
 
-def _apply_media(row: dict[str, Any], fields: dict[str, Any], how: FieldMap) -> None:
+def _apply_media(
+    row: dict[str, Any], fields: dict[str, Any], how: FieldMap, services: tuple[Service, ...]
+) -> None:
     images = _first(fields, "images", how)
     for image in images if isinstance(images, list) else [images] if images else []:
         given = image if isinstance(image, dict) else {"src": image}
         loc = addresses.resolve(row["loc"], str(given.get("src") or given.get("url") or ""))
         if loc and loc not in [one["loc"] for one in row["images"]]:
             row["images"].insert(0, {"loc": loc, "alt": given.get("alt")})
-    videos = fields.get("videos") or fields.get("video")
-    for video in videos if isinstance(videos, list) else [videos] if videos else []:
-        given = video if isinstance(video, dict) else {"src": video}
-        content = addresses.resolve(row["loc"], str(given.get("src") or given.get("url") or ""))
-        still = str(given.get("thumbnail") or given.get("poster") or "")
-        if content:
-            row["videos"].append(
-                {"content": content, "thumbnail": addresses.resolve(row["loc"], still),
-                 "title": given.get("title"), "description": given.get("description")}
-            )  # fmt: skip
+    named = fields.get("videos") or fields.get("video")
+    for one in of_fields(named, lambda said: addresses.resolve(row["loc"], said), services):
+        same = [v for v in row["videos"] if v["content"] and v["content"] == one["content"]]
+        if same:  # the page shows it too: the fields win
+            same[0].update({name: value for name, value in one.items() if value is not None})
+        else:
+            row["videos"].append(one)
 
 
 def _apply_dates(

@@ -12,6 +12,7 @@ import httpx
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import ContentError
+from jovial_atlas.media.services import Service, services
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sitefile import (
     CrawlSource,
@@ -52,6 +53,12 @@ def crawler_tokens(site: SiteFile) -> set[str]:
     return engines | {token for rule in site.model.rule for token in rule.crawlers}
 
 
+def known_services(site: SiteFile) -> tuple[Service, ...]:
+    """The hosting services of videos: the owner's file, then those that ship. Raises AtlasError."""
+    own = site.model.videos.services
+    return services(site.folder / own if own else None)
+
+
 def name_of(source: Source) -> str:
     """The name of a source: its own, or its place."""
     if source.name:
@@ -69,7 +76,8 @@ def open_source(source: Source, around: Surroundings, known: Known | None) -> It
     site, folder = source.host or around.site.model.site.url, around.site.folder
     trust = around.site.model.dates.trust
     tokens = tuple(sorted(crawler_tokens(around.site)))
-    reading = Reading(name, around.now, trust=trust, crawlers=tokens)
+    players = known_services(around.site)
+    reading = Reading(name, around.now, trust=trust, crawlers=tokens, services=players)
     if isinstance(source, HtmlSource):
         honour = source.canonicals == "honour"
         yield from read_folder(
@@ -93,7 +101,13 @@ def open_source(source: Source, around: Surroundings, known: Known | None) -> It
         )
         return
     how = FieldMap(
-        name, site, around.now, source.url, source.columns, getattr(source, "separator", ";")
+        name,
+        site,
+        around.now,
+        source.url,
+        source.columns,
+        getattr(source, "separator", ";"),
+        players,
     )
     if isinstance(source, MarkdownSource):
         from jovial_atlas.sources.markdown import read_markdown

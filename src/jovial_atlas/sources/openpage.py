@@ -10,6 +10,7 @@ from typing import Any
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault
+from jovial_atlas.media.services import Service
 from jovial_atlas.sources.outline import Outline
 
 
@@ -22,6 +23,8 @@ class Reading:
     honour_canonical: bool = True
     #: Where the site is served for now → the origin it is known by.
     served: tuple[str, str] | None = None
+    #: Hosting services whose players are recognised.
+    services: tuple[Service, ...] = ()
     #: Crawlers whose own robots tags are read, by product token.
     crawlers: tuple[str, ...] = ()
     trust: tuple[str, ...] = ("meta", "json-ld", "time", "published", "git", "fingerprint", "file")
@@ -50,6 +53,8 @@ class OpenPage:
     base: str
     folder: str = ""
     metas: list[dict[str, str | None]] = field(default_factory=list)
+    #: Structured data of the page: nodes of JSON-LD.
+    data: list[dict[str, Any]] = field(default_factory=list)
     resolved: dict[str, str | None] = field(default_factory=dict)
 
     def fault(self, code: str, message: str) -> None:

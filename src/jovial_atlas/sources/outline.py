@@ -14,7 +14,7 @@ from selectolax.lexbor import LexborHTMLParser, LexborNode
 # in one walk.
 _WANTED = (
     "meta, link, script, h1, title, time, video, main, article, nav, aside, form, footer, style, "
-    "noscript, template, base, area, frame, iframe, frameset, [role]"
+    "noscript, template, base, area, frame, iframe, embed, object, frameset, [role]"
 )
 _NOT_CONTENT = ("script", "style", "noscript", "template", "nav", "aside", "form", "footer")
 _WITHOUT_LINKS = frozenset({"script", "style", "template"})

@@ -10,7 +10,8 @@ from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses
 from jovial_atlas.sources.openpage import OpenPage
-from jovial_atlas.sources.outline import ancestor, attribute, links, text
+from jovial_atlas.sources.outline import attribute, links, text
+from jovial_atlas.sources.page_videos import linked_videos, page_videos
 
 _SENTENCES = re.compile(r".{40,280}[.!?…](?=\s|$)", re.S)
 _SPACE = b" \t\n\r\f"
@@ -25,7 +26,7 @@ def read_body(page: OpenPage) -> None:
     if outline.all("frameset"):
         row["kind"] = "frames"
         page.fault("page-frames", "The page is a frameset: its content is in other files.")
-    row["videos"] = list(_videos(page))
+    row["videos"] = page_videos(page)
     given = links(outline.all("area"))
     given |= links([*outline.all("frame"), *outline.all("iframe")], "src")
     outline.take_apart()
@@ -33,6 +34,7 @@ def read_body(page: OpenPage) -> None:
     if outline.main is not None:
         row["images"] = list(_images(outline.shown["img"], page))
         row["excerpt"] = _excerpt(outline.shown["p"])
+        linked_videos(outline.shown["a"], page, row["videos"])
         _read_words(outline.main, row)
     outline.rest()
     site = addresses.origin(page.file.loc) + "/"
@@ -66,25 +68,6 @@ def _images(nodes: Iterable[LexborNode], page: OpenPage) -> Iterator[dict[str, s
 
 def _is_pixel(node: LexborNode) -> bool:
     return node.attributes.get("width") in ("0", "1") or node.attributes.get("height") in ("0", "1")
-
-
-def _videos(page: OpenPage) -> Iterator[dict[str, str | None]]:
-    for number, node in enumerate(page.outline.all("video"), start=1):
-        source = node.css_first("source[src]")
-        content = page.resolve(
-            attribute(node, "src") or (attribute(source, "src") if source else None)
-        )
-        if not content:
-            page.fault("video-no-source", f"Video element {number} names no media file.")
-            continue
-        figure = ancestor(node, "figure")
-        caption = figure.css_first("figcaption") if figure else None
-        yield {
-            "content": content,
-            "thumbnail": page.resolve(attribute(node, "poster")),
-            "title": attribute(node, "title") or attribute(node, "aria-label"),
-            "description": text(caption) if caption else None,
-        }
 
 
 def _excerpt(paragraphs: Iterable[LexborNode]) -> str | None:

@@ -34,7 +34,7 @@ def read_head(page: OpenPage, modified: float | None) -> None:
     _read_base(page)
     metas = _metas(page)
     _read_texts(metas, page)
-    data_nodes = list(_json_ld(page))
+    data_nodes = page.data = list(_json_ld(page))
     _read_dates(metas, data_nodes, modified, page)
     page.row["expires"] = _expires(metas, page.row["directives"])
     page.row["author"] = metas.get("author") or _json_author(data_nodes)

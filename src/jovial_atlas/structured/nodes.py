@@ -5,7 +5,7 @@ organisation ← web site ← web page ← article, video
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 Node = dict[str, Any]
@@ -104,32 +104,64 @@ def article(
     )
 
 
-def video(
-    loc: str,
-    number: int,
-    *,
-    name: str | None,
-    thumbnail: str | None,
-    uploaded: str | None,
-    description: str | None,
-    content: str | None,
-) -> Node | None:
+def video(site_url: str, loc: str, number: int, values: Mapping[str, Any]) -> Node | None:
     """The VideoObject number `number` (from 1) of a page, or None where name, thumbnail or
-    upload date, which the type requires, is not known."""
-    if not (name and thumbnail and uploaded):
+    upload date, which the type requires, is not known. `values` are the fields of a video."""
+    if not (values["title"] and values["thumbnail"] and values["published"]):
         return None
+    how, _, places = (values["countries"] or "").partition(" ")
+    views = values["views"]
     return _given(
         {
             "@type": "VideoObject",
             "@id": f"{loc}#video-{number}",
-            "name": name,
-            "description": description,
-            "thumbnailUrl": thumbnail,
-            "uploadDate": uploaded,
-            "contentUrl": content,
+            "name": values["title"],
+            "description": values["description"],
+            "thumbnailUrl": values["thumbnail"],
+            "uploadDate": values["published"],
+            "contentUrl": values["content"],
+            "embedUrl": values["player"],
+            "duration": iso_duration(values["duration"]) if values["duration"] else None,
+            "width": values["width"],
+            "height": values["height"],
+            "expires": values["expires"],
+            "genre": values["category"],
+            "keywords": values["tags"],
+            "isFamilyFriendly": values["family_friendly"],
+            "requiresSubscription": values["subscription"],
+            "regionsAllowed": places.split() if how == "allow" else None,
+            "ineligibleRegion": places.split() if how == "deny" else None,
+            "interactionStatistic": {
+                "@type": "InteractionCounter",
+                "interactionType": {"@type": "WatchAction"},
+                "userInteractionCount": views,
+            }
+            if views is not None
+            else None,
+            "publication": {"@type": "BroadcastEvent", "isLiveBroadcast": True}
+            if values["live"]
+            else None,
+            "creator": _given(
+                {
+                    "@type": "Person",
+                    "name": values["uploader"],
+                    "url": values["uploader_page"],
+                }
+            )
+            if values["uploader"]
+            else None,
+            "publisher": {"@id": f"{site_url}/#publisher"},
             "isPartOf": {"@id": f"{loc}#webpage"},
         }
     )
+
+
+def iso_duration(seconds: int) -> str:
+    """Seconds as ISO 8601: `PT1H2M3S`."""
+    hours, rest = divmod(seconds, 3600)
+    minutes, last = divmod(rest, 60)
+    parts = (hours, "H"), (minutes, "M"), (last, "S")
+    return "PT" + "".join(f"{value}{sign}" for value, sign in parts if value)
 
 
 def graph(nodes: Sequence[Node | None]) -> Node:

@@ -17,10 +17,12 @@ from jovial_atlas.errors import OutputError
 from jovial_atlas.files import write_whole
 from jovial_atlas.head.compose import directives_for, directives_of
 from jovial_atlas.head.texts import description_of, pattern_text, title_of
+from jovial_atlas.head.videos import STILLS_PATH
 from jovial_atlas.robots import write_robots
 from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http, nginx_server
 from jovial_atlas.rounds.build.places import KEY, ROBOTS, STYLE
 from jovial_atlas.rounds.last import LastSurvey
+from jovial_atlas.rounds.media import STILLS
 from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rules import DIRECTIVES, robots_of
 from jovial_atlas.sitefile import HtmlSource, IndexNowChannel, MarkdownSource, SiteFile
@@ -91,6 +93,24 @@ def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
     yield "nginx-server.conf", nginx_server(headers)
     yield "apache-server.conf", apache_server(headers, onward)
     yield "apache-folder.conf", apache_folder(headers, onward)
+
+
+def stills(survey: LastSurvey) -> Iterator[Named]:
+    """The stills of listed videos that have no other picture."""
+    names = {
+        film.still
+        for films in survey.films.values()
+        for film in films
+        if film.still and film.origin.get("thumbnail") == "file" and not film.why_not
+        and film.page["listed"]
+    }  # fmt: skip
+    for name in sorted(names):
+        place = survey.site.shared_state / STILLS / name
+        try:
+            yield f"{STILLS_PATH.strip('/')}/{name}", place.read_bytes()
+        except OSError as error:
+            message = f"{place} cannot be read ({error.strerror}). Run `jovial-atlas survey` again."
+            raise OutputError(message) from error
 
 
 def style_sheet() -> Named:

@@ -9,12 +9,11 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
 
 import polars as pl
 
 from jovial_atlas import dates, languages
-from jovial_atlas.head.videos import VIDEO_LIST, with_videos
+from jovial_atlas.head.videos import video_rows
 from jovial_atlas.pages import schema
 from jovial_atlas.rounds.build.kinds import NEWS, VIDEO, Kind
 from jovial_atlas.rounds.last import LastSurvey
@@ -75,9 +74,7 @@ def read_listing(survey: LastSurvey, kinds: Sequence[Kind], now: datetime) -> Li
     reasons = []
     if found.height < survey.pages.select(pl.len()).collect().item():
         reasons = not_listed(decided).collect(engine="streaming").rows()
-    videos = news = None
-    if "videos" in survey.filled:
-        videos = listed.filter(pl.col("videos").list.len() > 0).collect(engine="streaming")
+    news = None
     if "published" in survey.filled and any(section.news for section in site.model.section):
         news = _news(listed, site, now).collect(engine="streaming")
     versions = versions_of(listed, site, "alternates" in survey.filled)
@@ -91,14 +88,11 @@ def read_listing(survey: LastSurvey, kinds: Sequence[Kind], now: datetime) -> Li
         found = found.drop("_more")
     return Listing(
         found,
-        with_videos(videos) if videos is not None else pl.DataFrame(schema=_VIDEOS),
+        video_rows(survey.films),
         news if news is not None else pl.DataFrame(schema={"loc": pl.String}),
         versions,
         dict(reasons),
     )
-
-
-_VIDEOS: dict[str, Any] = {"loc": pl.String, "lastmod": pl.String, "videos": VIDEO_LIST}
 
 
 def _code(names: Sequence[str]) -> pl.Expr:

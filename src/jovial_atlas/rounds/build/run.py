@@ -377,6 +377,8 @@ class _Building:
         if site.model.site.stage != "draft":
             for named in beside.key_files(site, dry=self.dry):
                 put(*named)
+        for named in beside.stills(self.survey):
+            put(*named)
         if sitemaps and self.style:
             put(*beside.style_sheet())
         for named in beside.feed_files(
@@ -415,7 +417,7 @@ class _Building:
                 f"[output] is {most:,}."
             )
             return
-        for section, data in head_lines(self.survey.decided, self.site):
+        for section, data in head_lines(self.survey.decided, self.site, self.survey.films):
             self.heads.put(f"{section}.jsonl", data)
 
     def _differences(self) -> list[Difference]:

@@ -1,0 +1,152 @@
+"""The fields of a video, and how people write them in front matter, tables and structured data."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+from jovial_atlas import dates
+from jovial_atlas.media.services import Service, recognise
+
+#: The fields of `schema.VIDEO`, without the library that knows types.
+FIELDS = (
+    "content", "player", "thumbnail", "title", "description", "duration", "width", "height",
+    "published", "expires", "category", "tags", "rating", "views", "family_friendly", "live",
+    "subscription", "countries", "platforms", "uploader", "uploader_page", "listed", "found",
+    "service", "words_before",
+)  # fmt: skip
+_ISO_LENGTH = re.compile(
+    r"P(?:(\d+)D)?T?(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?\Z", re.IGNORECASE
+)
+_CLOCK = re.compile(r"(?:(\d+):)?(\d{1,2}):(\d\d)\Z")
+
+Video = dict[str, Any]
+
+
+def video(**given: Any) -> Video:
+    """A video with these fields; empty ones count as not given."""
+    found: Video = dict.fromkeys(FIELDS)
+    found |= {name: value for name, value in given.items() if value not in (None, "", [])}
+    return found
+
+
+def plain_text(value: Any) -> str | None:
+    """Text of a value of structured data or a field: itself, or what names a node."""
+    if isinstance(value, dict):
+        value = value.get("name") or value.get("url") or value.get("value")
+    if isinstance(value, bool) or not isinstance(value, (str, int, float)):
+        return None
+    return " ".join(str(value).split()) or None
+
+
+def whole(value: object) -> int | None:
+    """A whole number greater than nothing, as pixels and seconds are."""
+    try:
+        number = int(float(str(value).removesuffix("px")))
+    except (ValueError, OverflowError):
+        return None
+    return number if number > 0 else None
+
+
+def seconds(value: object) -> int | None:
+    """A length: seconds, `12:30`, `1:02:03`, or ISO 8601 as `PT12M30S`."""
+    said = str(value).strip() if value is not None else ""
+    if clock := _CLOCK.match(said):
+        hours, minutes, rest = (int(part or 0) for part in clock.groups())
+        return hours * 3600 + minutes * 60 + rest or None
+    iso = _ISO_LENGTH.match(said)
+    if said and iso and any(iso.groups()):
+        days, hours_, minutes_, rest_ = (float(part or 0) for part in iso.groups())
+        return round(days * 86_400 + hours_ * 3600 + minutes_ * 60 + rest_) or None
+    return whole(said)
+
+
+def words(value: object) -> list[str] | None:
+    """A list of words: a list, or text with commas between."""
+    items = value if isinstance(value, list) else str(value).split(",") if value else []
+    return [said for one in items if (said := " ".join(str(one).split()))] or None
+
+
+def truth(value: object) -> bool | None:
+    """Yes or no, in the ways it is written."""
+    said = str(value).strip().lower()
+    if said in ("true", "yes", "1", "https://schema.org/true"):
+        return True
+    return False if said in ("false", "no", "0", "https://schema.org/false") else None
+
+
+def relation(how: str, value: object) -> str | None:
+    """`allow GB IE`, from a list of places or text; a table {allow = […]} says itself how."""
+    if isinstance(value, dict):
+        named = [(key, value[key]) for key in ("allow", "deny") if value.get(key)]
+        return relation(*named[0]) if named else None
+    items = value if isinstance(value, list) else str(value or "").replace(",", " ").split()
+    places = [str(one.get("name") if isinstance(one, dict) else one).strip() for one in items]
+    if places[:1] in (["allow"], ["deny"]):
+        how, *places = places
+    return f"{how} {' '.join(places)}" if places and all(places) else None
+
+
+_NAMES = {
+    "content": ("content", "src", "url", "file"),
+    "player": ("player", "embed"),
+    "thumbnail": ("thumbnail", "poster", "still"),
+    "published": ("published", "date"),
+    "expires": ("expires", "expiry"),
+}
+_READ: dict[str, Callable[[object], Any]] = {
+    "duration": seconds, "width": whole, "height": whole, "views": whole, "tags": words,
+    "published": lambda value: dates.read(str(value)), "expires": lambda v: dates.read(str(v)),
+    "family_friendly": truth, "live": truth, "subscription": truth, "listed": truth,
+    "countries": lambda value: relation("allow", value),
+    "platforms": lambda value: relation("allow", value),
+}  # fmt: skip
+
+
+def of_fields(
+    value: object, resolve: Callable[[str], str | None], services: Sequence[Service]
+) -> list[Video]:
+    """Videos that a field names: an address, a table with the fields of a video, a list of these,
+    or any of them as JSON text. What names no media file and no player is left out."""
+    if isinstance(value, str) and value.lstrip().startswith(("{", "[")):
+        try:
+            value = json.loads(value)
+        except ValueError:
+            return []
+    if isinstance(value, str) and ";" in value:
+        value = [one.strip() for one in value.split(";") if one.strip()]
+    items = value if isinstance(value, list) else [value] if value else []
+    found = [_of_field(one if isinstance(one, dict) else {"src": one}, resolve, services)
+             for one in items]  # fmt: skip
+    return [one for one in found if one["content"] or one["player"]]
+
+
+def _of_field(
+    given: Mapping[str, Any], resolve: Callable[[str], str | None], services: Sequence[Service]
+) -> Video:
+    said = {
+        name: next((given[one] for one in _NAMES.get(name, (name,)) if given.get(one) is not None),
+                   None)
+        for name in FIELDS
+    }  # fmt: skip
+    values = {
+        name: (_READ[name](value) if name in _READ else value)
+        for name, value in said.items()
+        if value is not None
+    }
+    for name in ("content", "player", "thumbnail", "uploader_page"):
+        values[name] = resolve(str(values[name])) if values.get(name) else None
+    for name in ("title", "description", "category", "uploader"):
+        values[name] = plain_text(values.get(name))
+    try:
+        values["rating"] = float(values["rating"]) if values.get("rating") is not None else None
+    except (TypeError, ValueError):
+        values["rating"] = None
+    address = values["player"] or values["content"] or ""
+    if at := recognise(address, services):
+        values |= {"player": at.player, "service": at.service,
+                   "content": at.content if values["content"] == address else values["content"],
+                   "thumbnail": values["thumbnail"] or at.thumbnail}  # fmt: skip
+    return video(**{**values, "found": "field", "words_before": None})

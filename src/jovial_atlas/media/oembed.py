@@ -1,0 +1,98 @@
+"""oEmbed (https://oembed.com, 1.0): asking a service for title, author, still and size of a video.
+
+Messages only: what is sent and how an answer is read. Who sends them is handed in.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from urllib.parse import urlencode, urljoin
+
+from selectolax.lexbor import LexborHTMLParser
+
+from jovial_atlas.errors import NetworkError
+from jovial_atlas.web import Answer
+
+#: Sends a GET and gives the answer; raises NetworkError.
+Get = Callable[[str], Answer]
+
+
+@dataclass(frozen=True, slots=True)
+class Embed:
+    """What a service says of a video; seconds and pixels, None where it does not say."""
+
+    title: str | None = None
+    author: str | None = None
+    author_page: str | None = None
+    thumbnail: str | None = None
+    width: int | None = None
+    height: int | None = None
+    duration: int | None = None
+
+
+def ask(page: str, endpoint: str, get: Get) -> Embed:
+    """What the service says of the video at `page`. Without an endpoint the page itself is asked
+    for its link to one (oEmbed §4). Raises NetworkError where there is no usable answer."""
+    if not endpoint:
+        address = discover(_said(page, get).body, page)
+        if address is None:
+            raise NetworkError(f"{page} names no oEmbed address.")
+    else:
+        query = urlencode({"url": page, "format": "json"})
+        address = f"{endpoint}{'&' if '?' in endpoint else '?'}{query}"
+    return read_answer(_said(address, get).body, address)
+
+
+def _said(address: str, get: Get) -> Answer:
+    answer = get(address)
+    if answer.status != 200:
+        raise NetworkError(f"{address} answers with status {answer.status}.")
+    return answer
+
+
+def discover(html: bytes, page: str) -> str | None:
+    """The oEmbed address that a page names: `<link type="application/json+oembed" href>`."""
+    for link in LexborHTMLParser(html).css("link[href]"):
+        if (link.attributes.get("type") or "").strip().lower() == "application/json+oembed":
+            return urljoin(page, link.attributes.get("href") or "")
+    return None
+
+
+def read_answer(data: bytes, name: str) -> Embed:
+    """An answer of an endpoint (oEmbed §2.3.4). Raises NetworkError where it is none."""
+    try:
+        said = json.loads(data)
+        if not isinstance(said, dict):
+            raise TypeError("it is no object")
+    except (ValueError, TypeError) as error:
+        raise NetworkError(f"{name} gives no oEmbed answer ({error}).") from None
+    size = [_whole(said.get(key)) for key in ("width", "height")]
+    return Embed(
+        _text(said.get("title")),
+        _text(said.get("author_name")),
+        _address(said.get("author_url")),
+        _address(said.get("thumbnail_url")),
+        size[0],
+        size[1],
+        _whole(said.get("duration")),
+    )
+
+
+def _text(value: object) -> str | None:
+    return " ".join(value.split())[:1_000] or None if isinstance(value, str) else None
+
+
+def _address(value: object) -> str | None:
+    good = isinstance(value, str) and re.match(r"https?://[^\s/]+[^\s]*\Z", value)
+    return str(value) if good else None
+
+
+def _whole(value: object) -> int | None:
+    try:
+        number = int(float(value))  # type: ignore[arg-type]
+    except (TypeError, ValueError, OverflowError):
+        return None
+    return number if number > 0 else None

@@ -1,0 +1,145 @@
+"""What a site file says of videos, and the table that says it of single ones."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+from urllib.parse import urljoin
+
+from pydantic import Field, field_validator
+
+from jovial_atlas import addresses
+from jovial_atlas.errors import Problem, SiteFileError
+from jovial_atlas.media.fields import FIELDS, of_fields
+from jovial_atlas.sitefile.sources import Part
+
+#: Columns that say which video a row is about, and why.
+_BESIDE = ("loc", "video", "reason")
+#: Fields that a table of videos may set.
+SETTABLE = tuple(
+    n for n in FIELDS if n not in ("content", "player", "found", "service", "words_before")
+)
+COLUMNS = ("loc", "video", *SETTABLE, "reason")
+
+
+class Videos(Part):
+    """`[videos]`: how videos are found, looked at and listed."""
+
+    services: str = Field(
+        "", description="file of hosting services beside those that ship with the tool"
+    )
+    fields: tuple[str, ...] = Field(
+        (), description="custom fields that name a video: an address, a table, a list, JSON"
+    )
+    file: str = Field("", description="CSV file that sets fields of single videos")
+    probe: bool = Field(True, description="whether media files of the site are looked into")
+    ask: bool = Field(True, description="whether hosting services are asked by oEmbed")
+    still_at: float | None = Field(
+        None, ge=0, description="second from which stills are taken; else the first lively frame"
+    )
+    width: int = Field(1280, ge=1, description="width where nothing tells it, in pixels")
+    height: int = Field(720, ge=1, description="height where nothing tells it, in pixels")
+    category: str = Field("", description="category where neither video nor page has one")
+    uploader: str = Field("", description="uploader where the video names none")
+    uploader_page: str = Field("", description="address or path of the page about the uploader")
+    elsewhere: bool = Field(
+        False, description="whether other sites may play videos: og:video and a player card"
+    )
+
+    @field_validator("fields")
+    @classmethod
+    def _no_columns(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        for name in value:
+            if not name:
+                raise ValueError("a field has no name")
+        return value
+
+
+@dataclass(frozen=True, slots=True)
+class VideoOverride:
+    """What is set for one video: the page, which of its videos (an address, a file name, a
+    number, or "" for the first), and the fields."""
+
+    loc: str
+    video: str
+    sets: dict[str, Any]
+    reason: str = ""
+    line: int = field(default=0, compare=False)
+
+
+def read_video_overrides(place: Path, site: str) -> tuple[VideoOverride, ...]:
+    """The rows of a table of videos; none where there is no such file yet. Raises SiteFileError
+    with every problem found."""
+    try:
+        text = place.read_bytes().decode("utf-8-sig")
+    except FileNotFoundError:
+        return ()
+    except (OSError, UnicodeDecodeError) as error:
+        raise SiteFileError(
+            str(place), [Problem(None, "", f"It cannot be read: {error}.")]
+        ) from None
+    return parse_video_overrides(text, place, site)
+
+
+def parse_video_overrides(text: str, place: Path, site: str) -> tuple[VideoOverride, ...]:
+    """The rows in the text of a table of videos. Raises SiteFileError."""
+    lines = csv.DictReader(io.StringIO(text))
+    lines.fieldnames = [name.strip() for name in lines.fieldnames or ()]
+    problems = [
+        Problem(1, name, "is no column of a table of videos", f"one of {', '.join(COLUMNS)}")
+        for name in lines.fieldnames
+        if name not in COLUMNS
+    ]
+    if "loc" not in lines.fieldnames:
+        problems.append(Problem(1, "loc", "is missing: it says which page a video is on"))
+    found = []
+    for row in lines if not problems else ():
+        try:
+            one = _row(row, lines.line_num, site)
+        except ValueError as error:
+            problems.append(Problem(lines.line_num, "", str(error)))
+        else:
+            found.append(one)
+    if problems:
+        raise SiteFileError(str(place), problems)
+    return tuple(one for one in found if one.sets)
+
+
+def _row(row: dict[Any, Any], line: int, site: str) -> VideoOverride:
+    if None in row or None in row.values():
+        raise ValueError("the row has another number of cells than the first line")
+    cells = {name: value.strip() for name, value in row.items() if value.strip()}
+    given = cells.get("loc", "")
+    loc = addresses.normalise(site + given if given.startswith("/") else given)
+    said = {name: value for name, value in cells.items() if name in SETTABLE}
+    # Read as any other field of a video is; an address stands in for the media file.
+    (read,) = of_fields({**said, "src": f"{site}/"}, lambda one: urljoin(loc, one), ())
+    sets = {name: read[name] for name in said}
+    for name, value in sets.items():
+        if value is None:
+            raise ValueError(f"{name}: {said[name]!r} cannot be read")
+    return VideoOverride(loc, cells.get("video", ""), sets, cells.get("reason", ""), line)
+
+
+def video_overrides_text(overrides: Iterable[VideoOverride], fields: Iterable[str] = ()) -> str:
+    """A table of videos with these rows, sorted by page."""
+    rows = sorted(overrides, key=lambda one: (one.loc, one.video))
+    used = {*fields, *(name for one in rows for name in one.sets)}
+    names = [name for name in COLUMNS if name in _BESIDE or name in used]
+    stream = io.StringIO()
+    writer = csv.DictWriter(stream, names, lineterminator="\n")
+    writer.writeheader()
+    for one in rows:
+        said = {name: _cell(value) for name, value in one.sets.items()}
+        writer.writerow({"loc": one.loc, "video": one.video, **said, "reason": one.reason})
+    return stream.getvalue()
+
+
+def _cell(value: Any) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return ", ".join(value) if isinstance(value, list) else str(value)

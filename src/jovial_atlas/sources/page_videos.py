@@ -1,0 +1,223 @@
+"""Videos that a page shows: elements, players, links to files, Open Graph, structured data, fields.
+
+Each video stands once, however many of these name it: what knows most of it says first, the
+others fill the gaps.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Any
+
+from selectolax.lexbor import LexborNode
+
+from jovial_atlas import dates
+from jovial_atlas.media.fields import (
+    Video,
+    plain_text,
+    relation,
+    seconds,
+    truth,
+    video,
+    whole,
+    words,
+)
+from jovial_atlas.media.services import is_media, recognise
+from jovial_atlas.sources.openpage import OpenPage
+from jovial_atlas.sources.outline import ancestor, attribute, text
+
+_PLAYER_SIGN = re.compile(r"video|player|film", re.IGNORECASE)
+_TAGS, _WORDS = re.compile(r"<[^>]*>"), re.compile(r"\S+")
+_DEPTH = 6
+
+
+def page_videos(page: OpenPage) -> list[Video]:
+    """The videos of an open page, in order. The page must still be whole."""
+    found = [_of_node(node, page) for node in _video_nodes(page.data)]
+    found = [one for one in found if one["content"] or one["player"]]
+    for shown in _shown(page):
+        _join(found, shown, wins="found words_before")
+    if (shared := _open_graph(page)) is not None:
+        _join(found, shared)
+    return found
+
+
+def linked_videos(nodes: Iterable[LexborNode], page: OpenPage, found: list[Video]) -> None:
+    """Add the media files that links of the main content lead to."""
+    for node in nodes:
+        href = attribute(node, "href") or ""
+        if is_media(href) and (content := page.resolve(href)):
+            _join(found, video(content=content, title=text(node), found="link"))
+
+
+def _join(found: list[Video], new: Video, wins: str = "") -> None:
+    """Add a video, or fill the gaps of the one that it is. Of the fields in `wins` the new
+    values count."""
+    same = next((one for one in found if _is_same(one, new)), None)
+    if same is None and not (new["content"] or new["player"]):
+        return
+    if same is None:
+        found.append(new)
+        return
+    for name, value in new.items():
+        if value is not None and (same[name] is None or name in wins.split()):
+            same[name] = value
+
+
+def _is_same(one: Video, other: Video) -> bool:
+    return any(one[name] and one[name] == other[name] for name in ("content", "player"))
+
+
+def _shown(page: OpenPage) -> Iterator[Video]:
+    for number, node in enumerate(page.outline.all("video"), start=1):
+        source = node.css_first("source[src]")
+        content = page.resolve(attribute(node, "src") or attribute(source, "src"))
+        if not content:
+            page.fault("video-no-source", f"Video element {number} names no media file.")
+            continue
+        yield _framed(
+            node,
+            page,
+            number,
+            content=content,
+            thumbnail=page.resolve(attribute(node, "poster")),
+            title=attribute(node, "title") or attribute(node, "aria-label"),
+            found="video",
+        )
+    for name, sources in (("iframe", ("src", "data-src")), ("embed", ("src",)),
+                          ("object", ("data",))):  # fmt: skip
+        for number, node in enumerate(page.outline.all(name), start=1):
+            address = page.resolve(next(filter(None, (attribute(node, s) for s in sources)), None))
+            told = " ".join(attribute(node, s) or "" for s in ("class", "title", "type"))
+            at = recognise(address, page.reading.services) if address else None
+            if at:
+                yield _framed(
+                    node, page, number, content=at.content, player=at.player,
+                    thumbnail=at.thumbnail, service=at.service, title=attribute(node, "title"),
+                    found="player",
+                )  # fmt: skip
+            elif address and is_media(address):
+                yield _framed(node, page, number, content=address, found="player",
+                              title=attribute(node, "title"))  # fmt: skip
+            elif not address and _PLAYER_SIGN.search(told):
+                page.fault("video-embed-unusable", f"A player ({name} {number}) has no address.")
+
+
+def _framed(node: LexborNode, page: OpenPage, number: int, **given: Any) -> Video:
+    """A video of an element: its size, its caption, and how far down it stands."""
+    figure = ancestor(node, "figure")
+    caption = figure.css_first("figcaption") if figure else None
+    size = {name: whole(attribute(node, name)) for name in ("width", "height")}
+    return video(
+        **given,
+        **size,
+        description=text(caption) if caption else None,
+        words_before=_words_before(str(node.tag), number, page),
+    )
+
+
+def _words_before(tag: str, number: int, page: OpenPage) -> int | None:
+    """Words of the main content that stand before the element."""
+    outline = page.outline
+    main = outline.first("main") or outline.first("article") or outline.tree.body
+    html = (main.html or "") if main is not None else ""
+    pieces = re.split(rf"<{tag}\b", html)
+    if len(pieces) <= number:
+        return None
+    return len(_WORDS.findall(_TAGS.sub(" ", "".join(pieces[:number]))))
+
+
+def _open_graph(page: OpenPage) -> Video | None:
+    """`og:video` and its structured properties (https://ogp.me)."""
+    said: dict[str, str] = {}
+    for attributes in page.metas:
+        key = (attributes.get("property") or attributes.get("name") or "").strip().lower()
+        if key.startswith(("og:", "video:")):
+            said.setdefault(key, (attributes.get("content") or "").strip())
+    address = page.resolve(
+        said.get("og:video:secure_url") or said.get("og:video:url") or said.get("og:video")
+    )
+    if not address:
+        return None
+    at = recognise(address, page.reading.services)
+    is_file = said.get("og:video:type", "").startswith("video/") or is_media(address)
+    return video(
+        content=at.content if at else address if is_file else None,
+        player=at.player if at else None if is_file else address,
+        service=at.service if at else None,
+        thumbnail=(at.thumbnail if at else None) or page.resolve(said.get("og:image")),
+        width=whole(said.get("og:video:width")),
+        height=whole(said.get("og:video:height")),
+        duration=whole(said.get("video:duration") or said.get("og:video:duration")),
+        published=dates.read(said.get("video:release_date", "")),
+        found="og",
+    )
+
+
+def _video_nodes(value: Any, depth: int = 0) -> Iterator[dict[str, Any]]:
+    """All VideoObject nodes in structured data, however deep."""
+    if isinstance(value, list):
+        for one in value:
+            yield from _video_nodes(one, depth)
+    elif isinstance(value, dict) and depth < _DEPTH:
+        kinds = value.get("@type")
+        if "VideoObject" in (kinds if isinstance(kinds, list) else [kinds]):
+            yield value
+            return
+        for inner in value.values():
+            if isinstance(inner, (dict, list)):
+                yield from _video_nodes(inner, depth + 1)
+
+
+def _of_node(node: Mapping[str, Any], page: OpenPage) -> Video:
+    """A VideoObject (https://schema.org/VideoObject) as a video."""
+    player = page.resolve(plain_text(node.get("embedUrl")))
+    at = recognise(player, page.reading.services) if player else None
+    maker = _first(node.get("author") or node.get("creator") or node.get("publisher"))
+    rating = _first(node.get("aggregateRating"))
+    counted = _first(node.get("interactionStatistic"))
+    live = _first(node.get("publication"))
+    allowed, denied = node.get("regionsAllowed"), node.get("ineligibleRegion")
+    return video(
+        content=page.resolve(plain_text(node.get("contentUrl"))) or (at.content if at else None),
+        player=at.player if at else player,
+        service=at.service if at else None,
+        thumbnail=page.resolve(
+            plain_text(_first(node.get("thumbnailUrl") or node.get("thumbnail")))
+        ),
+        title=plain_text(node.get("name")),
+        description=plain_text(node.get("description")),
+        duration=seconds(plain_text(node.get("duration"))),
+        width=whole(plain_text(node.get("width"))),
+        height=whole(plain_text(node.get("height"))),
+        published=dates.read(plain_text(node.get("uploadDate")) or ""),
+        expires=dates.read(plain_text(node.get("expires")) or ""),
+        category=plain_text(_first(node.get("genre"))),
+        tags=words(node.get("keywords")),
+        rating=_of_five(rating) if isinstance(rating, dict) else None,
+        views=whole(plain_text(counted.get("userInteractionCount")))
+        if isinstance(counted, dict)
+        else None,
+        family_friendly=truth(node.get("isFamilyFriendly")),
+        live=truth(live.get("isLiveBroadcast")) if isinstance(live, dict) else None,
+        subscription=truth(node.get("requiresSubscription")),
+        countries=relation("allow", allowed) or relation("deny", denied),
+        uploader=plain_text(maker),
+        uploader_page=page.resolve(plain_text(maker.get("url")))
+        if isinstance(maker, dict)
+        else None,
+        found="json-ld",
+    )
+
+
+def _first(value: Any) -> Any:
+    return value[0] if isinstance(value, list) and value else value
+
+
+def _of_five(rating: Mapping[str, Any]) -> float | None:
+    try:
+        value, best = float(rating["ratingValue"]), float(rating.get("bestRating") or 5)
+    except (KeyError, TypeError, ValueError):
+        return None
+    return round(5 * value / best, 1) if best > 0 and 0 <= value <= best else None
