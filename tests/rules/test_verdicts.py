@@ -116,26 +116,6 @@ def test_texts_come_from_the_pattern_then_the_page_then_the_content(site):
     assert kinds["BlogPosting"]["mainEntityOfPage"]["@id"] == kinds["WebPage"]["@id"]
 
 
-def test_structured_data_and_sitemap_tell_the_same_of_a_video(site):
-    video = {
-        "content": f"{URL}/v.mp4",
-        "thumbnail": f"{URL}/t.jpg",
-        "title": None,
-        "description": "D",
-    }
-    bare = {**video, "thumbnail": None}
-    row = decide(table(title="T", published="2026-11-01", videos=[video, bare]), site, NOW)
-    nodes = head_data(row.to_dicts()[0], site)["json_ld"]["@graph"]
-    made = [node for node in nodes if node["@type"] == "VideoObject"]
-    assert [(node["name"], node["contentUrl"], node["uploadDate"]) for node in made] == [
-        ("T", f"{URL}/v.mp4", "2026-11-01")
-    ]
-    from jovial_atlas.head.videos import with_videos
-
-    assert with_videos(row)["videos"].to_list()[0][0]["title"] == "T"
-    assert with_videos(row)["videos"].list.len().to_list() == [1]
-
-
 @pytest.mark.parametrize(
     "pattern", ["/a/**", "/a/*", "/{a,b}/**", "/é/**", "/a b/**", "/x%20y/**", "/**"]
 )

@@ -42,16 +42,43 @@ VIDEO = {
     "tag": ("xs:string", 0, 32),
     "category": ("text 1 256", 0, 1),
     "family_friendly": ("yesno", 0, 1),
+    "restriction": ("attribute relationship required [A-Z]{2}( [A-Z]{2})*", 0, 1),
     "requires_subscription": ("yesno", 0, 1),
-    "uploader": ("text 1 255", 0, 1),
+    "uploader": ("attribute info optional .{1,255}", 0, 1),
+    "platform": ("attribute relationship required (web|mobile|tv)( (web|mobile|tv))*", 0, 1),
     "live": ("yesno", 0, 1),
 }
+
+
+#: Names of elements with an attribute → the pattern of their text.
+TYPED: dict[str, str] = {}
+
+
+def typed() -> str:
+    named = "".join(
+        f'<xs:simpleType name="{name}"><xs:restriction base="xs:string">'
+        f'<xs:pattern value="{pattern}"/></xs:restriction></xs:simpleType>\n'
+        for name, pattern in TYPED.items()
+    )
+    return (
+        '<xs:simpleType name="relation"><xs:restriction base="xs:string"><xs:enumeration '
+        f'value="allow"/><xs:enumeration value="deny"/></xs:restriction></xs:simpleType>\n{named}'
+    )
 
 
 def element(name: str, rule: tuple[str, int, int]) -> str:
     form, least, most = rule
     head = f'<xs:element name="{name}" minOccurs="{least}" maxOccurs="{most}"'
-    kind, *limits = form.split()
+    kind, *limits = form.split(maxsplit=3) if form.startswith("attribute") else form.split()
+    if kind == "attribute":
+        attribute, use, pattern = limits
+        form = "t:address" if attribute == "info" else "t:relation"
+        TYPED[name] = pattern
+        return (
+            f'{head}><xs:complexType><xs:simpleContent><xs:extension base="t:{name}">'
+            f'<xs:attribute name="{attribute}" use="{use}" type="{form}"/>'
+            "</xs:extension></xs:simpleContent></xs:complexType></xs:element>"
+        )
     if "|" in form:
         facets = "".join(f'<xs:enumeration value="{one}"/>' for one in form.split("|"))
         inner = f'<xs:restriction base="xs:string">{facets}</xs:restriction>'
@@ -108,6 +135,7 @@ def write(folder: Path) -> dict[str, Path]:
                f"{GOOGLE}news/0.9": "news.xsd", XHTML: "xhtml.xsd"}  # fmt: skip
     for space, name in imports.items():
         body = extensions.get(name.removesuffix(".xsd"), "")
+        body += typed() if name == "video.xsd" else ""
         if space == XHTML:
             body = (
                 ' <xs:element name="link"><xs:complexType>'

@@ -14,7 +14,7 @@ from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.check import Place, check_across, check_file, check_nesting
 from jovial_atlas.sitemaps.packing import compressed, decompressed
 from jovial_atlas.sitemaps.read import read_sitemap
-from jovial_atlas.sitemaps.write import VIDEO_FIELDS, index_file, urlset_parts
+from jovial_atlas.sitemaps.write import VIDEO_TYPE, index_file, urlset_parts
 
 HOME = "https://www.marrowfen.example/"
 NOW = "2026-11-23T10:00:00Z"
@@ -38,7 +38,10 @@ def video(**fields: str) -> str:
         "thumbnail_loc": f"{HOME}t.jpg", "title": "T", "description": "D",
         "content_loc": f"{HOME}v.mp4", **fields,
     }  # fmt: skip
-    inner = "".join(f"<v:{name}>{value}</v:{name}>" for name, value in values.items() if value)
+    # An attribute stands after the name: `restriction relationship='allow'`.
+    inner = "".join(
+        f"<v:{name}>{value}</v:{name.partition(' ')[0]}>" for name, value in values.items() if value
+    )
     return urlset(url(f"<v:video>{inner}</v:video>"), f'xmlns:v="{protocol.VIDEO}"')
 
 
@@ -58,7 +61,8 @@ GOOD_NEWS = (
         urlset(url("<i:image><i:loc>https://cdn.example/p.jpg</i:loc></i:image>"), IMAGES),
         urlset(url(GOOD_NEWS), NEWS),
         urlset(url(f'<x:link rel="alternate" hreflang="de" href="{HOME}de/"/>'), XHTML),
-        video(duration="12", rating="4.5", restriction="GB IE", platform="web tv", live="no"),
+        video(duration="12", rating="4.5", live="no", **{"restriction relationship='allow'": "GB",
+              "platform relationship='deny'": "web tv", f"uploader info='{HOME}u'": "U"}),
         b"\xef\xbb\xbf" + urlset(url()),
         f"{HOME}a\n{HOME}b\n".encode(),
         f"<rss><channel><item><link>{HOME}a</link></item></channel></rss>".encode(),
@@ -110,7 +114,10 @@ def test_every_kind_of_good_file_has_no_fault(data):
         (video(description="d" * 2049), "sitemap-value"),
         (video(duration="28801"), "sitemap-value"),
         (video(rating="6"), "sitemap-value"),
-        (video(restriction="Great Britain"), "sitemap-value"),
+        (video(**{"restriction relationship='allow'": "Great Britain"}), "sitemap-value"),
+        (video(restriction="GB"), "sitemap-value"),
+        (video(**{"platform relationship='some'": "web"}), "sitemap-value"),
+        (video(**{"uploader info='https://other.example/'": "U"}), "sitemap-value"),
         (video(family_friendly="maybe"), "sitemap-value"),
         (video(content_loc=""), "video-no-media"),
         (video(content_loc=f"{HOME}a"), "video-same-as-page"),
@@ -180,7 +187,6 @@ def test_what_is_written_reads_back_equal_within_every_limit(rows, most, size):
 
 
 def _table(rows) -> pl.DataFrame:
-    struct = pl.Struct(dict.fromkeys(VIDEO_FIELDS, pl.String))
     return pl.DataFrame(
         [
             {
@@ -197,7 +203,7 @@ def _table(rows) -> pl.DataFrame:
         ],
         schema={
             "loc": pl.String, "lastmod": pl.String, "images": pl.List(pl.String),
-            "videos": pl.List(struct),
+            "videos": pl.List(VIDEO_TYPE),
         },
     )  # fmt: skip
 

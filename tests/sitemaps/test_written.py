@@ -14,7 +14,13 @@ from jovial_atlas.sitemaps.check import Place, check_across, check_file
 from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
 from jovial_atlas.sitemaps.plain import read_plain
 from jovial_atlas.sitemaps.read import read_sitemap
-from jovial_atlas.sitemaps.write import NEWS_FIELDS, VIDEO_FIELDS, index_file, urlset_parts
+from jovial_atlas.sitemaps.write import (
+    NEWS_FIELDS,
+    VIDEO_FIELDS,
+    VIDEO_TYPE,
+    index_file,
+    urlset_parts,
+)
 from tests.sitemaps.make_schemas import write as write_schemas
 
 HOME = "https://www.marrowfen.example/"
@@ -41,7 +47,10 @@ ENTRY = st.fixed_dictionaries(
         ),
         "videos": st.lists(
             st.fixed_dictionaries(
-                {name: st.none() for name in VIDEO_FIELDS}
+                {one.name: st.none() for one in VIDEO_TYPE.fields}
+                | {"tag": st.none() | st.lists(WORDS, min_size=1, max_size=3)}
+                | {"platform": st.just("web tv"), "platform@relationship": st.just("deny")}
+                | {"uploader": WORDS, "uploader@info": st.none() | st.just(f"{HOME}&'")}
                 | {"thumbnail_loc": ADDRESSES, "title": WORDS, "description": WORDS,
                    "content_loc": st.just(f"{HOME}v.mp4"), "duration": st.just("9")}
             ),
@@ -53,7 +62,7 @@ TYPES = {
     "loc": pl.String, "lastmod": pl.String, "changefreq": pl.String, "priority": pl.Float64,
     "images": pl.List(pl.String), "alternates": pl.List(pl.Struct({"lang": pl.String, "href": pl.String})),
     "news": pl.Struct(dict.fromkeys(NEWS_FIELDS, pl.String)),
-    "videos": pl.List(pl.Struct(dict.fromkeys(VIDEO_FIELDS, pl.String))),
+    "videos": pl.List(VIDEO_TYPE),
 }  # fmt: skip
 
 
@@ -81,6 +90,12 @@ def read_back(data: bytes) -> list[dict[str, object]]:
             } if (news := text(url, "n:news")) is not None else None,
             "videos": [
                 {name: text(video, f"v:{name}/text()") for name in VIDEO_FIELDS}
+                | {"tag": list(map(str, video.xpath("v:tag/text()", namespaces=spaces))) or None}
+                | {
+                    one.name: text(video, f"v:{one.name.replace('@', '/@')}")
+                    for one in VIDEO_TYPE.fields
+                    if "@" in one.name
+                }
                 for video in url.xpath("v:video", namespaces=spaces)
             ],
         }
@@ -105,9 +120,13 @@ def test_schemas_written_from_the_facts_accept_what_is_written(tmp_path):
     assert xmllint, "xmllint is missing; on Debian: apt-get install libxml2-utils"
     schemas = write_schemas(tmp_path)
     news = dict(zip(NEWS_FIELDS, ("N", "en", "2026-11-23", "<T> & 'so'"), strict=True))
-    video = dict.fromkeys(VIDEO_FIELDS) | {
+    video = {one.name: None for one in VIDEO_TYPE.fields} | {
         "thumbnail_loc": HOME, "title": "T", "description": "D\x00", "content_loc": f"{HOME}v.mp4",
-        "publication_date": "2026-11-23", "duration": "9",
+        "publication_date": "2026-11-23", "duration": "9", "tag": ["a", "b"], "rating": "4.5",
+        "restriction": "GB IE", "restriction@relationship": "allow", "view_count": "7",
+        "platform": "web", "platform@relationship": "deny", "family_friendly": "yes",
+        "uploader": "U", "uploader@info": HOME, "category": "C", "live": "no",
+        "player_loc": f"{HOME}p", "expiration_date": "2027-01-01", "requires_subscription": "no",
     }  # fmt: skip
     row = {"loc": f"{HOME}a?b&c", "lastmod": "2026-11-23", "changefreq": "daily", "priority": 0.8,
            "images": [f"{HOME}p"], "alternates": [{"lang": "de", "href": f"{HOME}de/"}],

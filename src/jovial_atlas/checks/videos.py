@@ -103,7 +103,9 @@ def _agreement(film: Film) -> Iterator[Fault]:
         "description": [page["description"], page["excerpt"]],
     }
     for name, texts in seen.items():
-        if film.origin.get(name) in (None, "page", "first sentences", "video"):
+        # A caption speaks of the film, and need not say what the page does.
+        own = ("video",) if name == "description" else ()
+        if film.origin.get(name) in (None, "page", "first sentences", *own):
             continue
         said = film.values[name]
         shown = [text for text in texts if text]

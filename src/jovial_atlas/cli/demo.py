@@ -74,8 +74,11 @@ def _run(out: Output, step: Step, folder: Path, running: Servers) -> int:
 
     out.say()
     if step.command == ("engines",):
-        added = add_engines(folder, running.engines)
-        out.say("   The owner then adds rules and engines to the site file:", style="bold green")
+        added = add_engines(folder, running)
+        out.say(
+            "   The owner then adds rules, engines and a video service to the site file:",
+            style="bold green",
+        )
         if out.verbose:
             out.say(added)
         else:

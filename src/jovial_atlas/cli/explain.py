@@ -54,6 +54,10 @@ def _as_json(explained: Explained) -> dict[str, Any]:
         "robots": explained.robots,
         "head": head,
         "structured_data": explained.head["json_ld"],
+        "videos": [
+            {"name": film.name, "why_not": film.why_not, "values": film.values, "from": film.origin}
+            for film in explained.films
+        ],
     }
 
 
@@ -103,11 +107,27 @@ def _show(out: Output, explained: Explained) -> None:
     out.indented("description", f"{head['description'] or 'none'} "
                  f"(from {head['description_from'] or 'nowhere'})")  # fmt: skip
     out.indented("canonical  ", head["canonical"])
+    for film in explained.films:
+        out.say(f"Video {film.name}: {film.why_not or 'listed'}", style="bold")
+        out.table(
+            [("Field", "left"), ("Value", "fold"), ("From", "left")],
+            [
+                [name, _shown(value), film.origin.get(name, "")]
+                for name, value in film.values.items()
+                if value is not None
+            ],
+        )
     if head["json_ld"]:
         out.say("Structured data", style="bold")
         for node in head["json_ld"]["@graph"]:
             values = {key: value for key, value in node.items() if key not in ("@type", "@id")}
             out.indented(node["@type"], json.dumps(values, ensure_ascii=False))
+
+
+def _shown(value: object) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return ", ".join(value) if isinstance(value, list) else str(value)
 
 
 def _setting(name: str, value: object) -> str:

@@ -16,6 +16,13 @@ from jovial_atlas.cli.common import Work, atlas_command
     epilog="Example: jovial-atlas standin --name Lanternfish --port 8801 "
     "--host www.marrowfen.example=127.0.0.1:8800",
 )
+@click.option(
+    "--kind",
+    type=click.Choice(["engine", "videos"]),
+    default="engine",
+    show_default=True,
+    help="A search engine, or a hosting service of videos that answers oEmbed.",
+)
 @click.option("--name", default="Lanternfish", show_default=True, help="Name of the engine.")
 @click.option("--crawler", default="lanternbot", show_default=True, help="Its product token.")
 @click.option("--port", type=click.IntRange(0, 65535), default=8801, show_default=True,
@@ -38,6 +45,7 @@ from jovial_atlas.cli.common import Work, atlas_command
 @click.option("--hang", type=click.FloatRange(0), default=0.0, help="Seconds before every answer.")
 def command(
     work: Work,
+    kind: str,
     name: str,
     crawler: str,
     port: int,
@@ -50,11 +58,12 @@ def command(
     retry_after: int,
     hang: float,
 ) -> int:
-    """Run a simulated engine for trying and testing. It takes announcements, really fetches
-    robots.txt, sitemaps and pages, and reports what it would index; it fetches from this
-    machine only. Ctrl-C ends it."""
+    """Run a simulated engine, or video service, for trying and testing. An engine takes
+    announcements, really fetches robots.txt, sitemaps and pages, and reports what it would
+    index; it fetches from this machine only. Ctrl-C ends it."""
     from jovial_atlas.errors import AtlasError
     from jovial_atlas.standin.engine import SimulatedEngine
+    from jovial_atlas.standin.films import FILMS, films_app
     from jovial_atlas.standin.server import Serving, Trouble, engine_app, listen, site_app
     from jovial_atlas.standin.web import LoopbackWeb
 
@@ -68,13 +77,16 @@ def command(
         servings.append(serving)
         places[host] = serving.address
         out.say(f"{folder} is served as {host} on http://{serving.address}/")
-    engine = SimulatedEngine(
-        name, crawler, LoopbackWeb(places, crawler), least_words=least_words, memory=memory
-    )
     token = os.environ.get(token_env, "") if token_env else ""
     if token_env and not token:
         raise AtlasError(f"The environment variable {token_env} holds no token.")
-    app = engine_app(engine, token, Trouble(trouble or 0, retry_after, hang))
+    if kind == "videos":
+        app = films_app(name, FILMS, "https://play.reelstead.example")
+    else:
+        engine = SimulatedEngine(
+            name, crawler, LoopbackWeb(places, crawler), least_words=least_words, memory=memory
+        )
+        app = engine_app(engine, token, Trouble(trouble or 0, retry_after, hang))
     serving = Serving(app, listen(port)).start()
     servings.append(serving)
     out.say(f"{name} (simulated) listens on http://{serving.address}/  Ctrl-C ends it.")

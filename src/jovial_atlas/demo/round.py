@@ -17,13 +17,14 @@ from pathlib import Path
 from jovial_atlas.demo import site as sample
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.standin.engine import SimulatedEngine
+from jovial_atlas.standin.films import FILMS, films_app
 from jovial_atlas.standin.server import Serving, engine_app, listen, site_app
 from jovial_atlas.standin.web import LoopbackWeb
 
 HOST = "www.marrowfen.example"
 #: Variable and token of the engine that wants one. It guards nothing but a stand-in.
 TOKEN_VARIABLE, TOKEN = "LANTERNFISH_TOKEN", "only-a-stand-in"
-PORTS = {"site": 8800, "Lanternfish": 8801, "Quillseek": 8802}
+PORTS = {"site": 8800, "Lanternfish": 8801, "Quillseek": 8802, "Reelstead": 8803}
 _PATIENCE = 20.0
 MARK = ".marrowfen-demo"
 
@@ -45,6 +46,7 @@ class Servers:
 
     site: str
     engines: dict[str, str]
+    films: str
     simulated: tuple[SimulatedEngine, ...]
 
 
@@ -74,7 +76,10 @@ def servers(folder: Path) -> Iterator[Servers]:
             running.append(serving)
             engines[name] = serving.address
             simulated.append(engine)
-        yield Servers(site.address, engines, tuple(simulated))
+        app = films_app("Reelstead", FILMS, "https://play.reelstead.example")
+        films = Serving(app, _listen(PORTS["Reelstead"])).start()
+        running.append(films)
+        yield Servers(site.address, engines, films.address, tuple(simulated))
     finally:
         for serving in running:
             serving.stop()
@@ -101,7 +106,8 @@ def prepare(folder: Path, today: datetime) -> int:
                 "Name another folder: jovial-atlas demo DIR"
             )
         sample.remove(folder)
-        (folder / "atlas.toml").unlink(missing_ok=True)
+        for name in ("atlas.toml", "services.toml"):
+            (folder / name).unlink(missing_ok=True)
     try:
         folder.mkdir(parents=True, exist_ok=True)
         (folder / MARK).write_text("The sample site of jovial-atlas demo stands here.\n")
@@ -110,10 +116,13 @@ def prepare(folder: Path, today: datetime) -> int:
         raise AtlasError(f"{folder} cannot be written ({error.strerror}).") from error
 
 
-def add_engines(folder: Path, engines: dict[str, str]) -> str:
-    """Append rules and engines to the site file, as an owner would; gives back what was added."""
+def add_engines(folder: Path, running: Servers) -> str:
+    """Append rules, engines and a video service to the site file, as an owner would; gives back
+    what was added."""
+    service = (files("jovial_atlas.demo") / "templates/services.toml").read_text("utf-8")
+    (folder / "services.toml").write_text(service.replace("@FILMS@", running.films), "utf-8")
     text = (files("jovial_atlas.demo") / "templates/additions.toml").read_text("utf-8")
-    for name, address in engines.items():
+    for name, address in running.engines.items():
         text = text.replace(f"@{name.upper()}@", address)
     with (folder / "atlas.toml").open("a", encoding="utf-8") as stream:
         stream.write(text)
@@ -130,6 +139,7 @@ def steps() -> Iterator[Step]:
     )  # fmt: skip
     yield Step("", ("engines",))
     yield Step("2. Survey: what is there, section by section.", ("survey",))
+    yield Step("   The films among it, with what was found out about each.", ("videos",))
     yield Step("3. Build: sitemaps, robots.txt, key file, head data.", ("build",))
     yield Step(
         "4. Check: the sample site carries mistakes on purpose, so findings are expected.",

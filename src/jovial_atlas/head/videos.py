@@ -27,6 +27,8 @@ _NEEDED = {"thumbnail": "still picture", "title": "title", "description": "descr
 _COUNTRY = re.compile(r"[A-Z]{2}\Z")
 #: Below the root of the site, the folder in which stills are served.
 STILLS_PATH = "/video-stills/"
+#: What is wrong with a media file of the site that is not there.
+MISSING = "there is no such file"
 
 
 @dataclass(slots=True)
@@ -189,6 +191,8 @@ def _why_not(film: Film, now: str) -> str:
         return "it is left out"
     if film.values["expires"] and film.values["expires"] < now:
         return f"it expired on {film.values['expires'][:10]}"
+    if film.media.get("problem") == MISSING and not film.values["player"]:
+        return "its media file does not exist"
     if film.missing:
         return f"it has no {' and no '.join(film.missing)}"
     return ""

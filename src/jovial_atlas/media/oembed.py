@@ -20,6 +20,10 @@ from jovial_atlas.web import Answer
 Get = Callable[[str], Answer]
 
 
+class NoSuchVideoError(NetworkError):
+    """The service answers, and knows no such video (404, 410)."""
+
+
 @dataclass(frozen=True, slots=True)
 class Embed:
     """What a service says of a video; seconds and pixels, None where it does not say."""
@@ -35,7 +39,8 @@ class Embed:
 
 def ask(page: str, endpoint: str, get: Get) -> Embed:
     """What the service says of the video at `page`. Without an endpoint the page itself is asked
-    for its link to one (oEmbed §4). Raises NetworkError where there is no usable answer."""
+    for its link to one (oEmbed §4). Raises NoSuchVideoError, and NetworkError where there is no
+    usable answer."""
     if not endpoint:
         address = discover(_said(page, get).body, page)
         if address is None:
@@ -48,6 +53,8 @@ def ask(page: str, endpoint: str, get: Get) -> Embed:
 
 def _said(address: str, get: Get) -> Answer:
     answer = get(address)
+    if answer.status in (404, 410):
+        raise NoSuchVideoError(f"{address} answers with status {answer.status}.")
     if answer.status != 200:
         raise NetworkError(f"{address} answers with status {answer.status}.")
     return answer

@@ -23,7 +23,8 @@ from jovial_atlas import addresses, dates
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import is_file, write_whole
-from jovial_atlas.media.oembed import Embed, ask
+from jovial_atlas.head.videos import MISSING
+from jovial_atlas.media.oembed import Embed, NoSuchVideoError, ask
 from jovial_atlas.media.services import Service, is_media, page_of
 from jovial_atlas.pages import schema
 from jovial_atlas.sitefile import HtmlSource, SiteFile
@@ -148,12 +149,13 @@ def _probed(
     hosts = {host.model.site.url for host in site.hosts}
     second = site.model.videos.still_at
     wanted: dict[str, tuple[Path, str]] = {}
+    lost: list[str] = []
     for address in sorted(contents):
         place = find(address)
         if place is not None:
             wanted[address] = (place, _digest(place, memory))
         elif addresses.origin(address) in hosts and is_media(address):
-            faults.append(Fault("video-missing", address, "There is no such file."))
+            lost.append(address)
     names = {address: f"{digest}@{second or 0:g}" for address, (_, digest) in wanted.items()}
     due = {names[a]: place for a, (place, _) in wanted.items() if names[a] not in memory.probes}
     stills = site.shared_state / STILLS
@@ -177,7 +179,8 @@ def _probed(
         for address, one in found.items()
         if one["problem"]
     ]
-    return found
+    faults += [Fault("video-missing", address, "There is no such file.") for address in lost]
+    return found | {address: {"problem": MISSING} for address in lost}
 
 
 def _gone(probe: dict[str, Any], stills: Path) -> bool:
@@ -238,13 +241,20 @@ def _asked(
         had = memory.services.get(player)
         if had is None or (had["answer"] is None and had["at"] < since):
             host = urlsplit(at[1] or at[0]).netloc
+            if host.endswith(".example"):
+                continue  # made up (RFC 2606): nobody is there
             if len(silent.get(host, ())) >= _SILENT:
                 continue
             had = memory.services[player] = {"at": dates.write(now), "answer": None}
             try:
                 had["answer"] = asdict(ask(at[0], at[1], _getter(client, known)))
+            except NoSuchVideoError:
+                had["gone"] = True
             except NetworkError as error:
                 silent.setdefault(host, []).append(str(error))
+        if had.get("gone"):
+            message = "Its service says that there is no such video."
+            faults.append(Fault("video-gone", player, message))
         if had["answer"] is not None:
             found[player] = Embed(**had["answer"])
     memory.services = {player: one for player, one in memory.services.items() if player in players}
