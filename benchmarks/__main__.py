@@ -11,7 +11,7 @@ import sys
 import time
 from collections.abc import Callable
 
-from benchmarks import build, check, robots, rules, start, survey
+from benchmarks import build, check, robots, rules, start, survey, videos
 
 BENCHMARKS = {
     "start": start.run,
@@ -20,6 +20,7 @@ BENCHMARKS = {
     "check": check.run,
     "robots": robots.run,
     "rules": rules.run,
+    "videos": videos.run,
 }
 
 

@@ -109,7 +109,6 @@ def test_videos_are_found_looked_into_chosen_and_listed(films, atlas):
     film(films / "public/films/otters.mp4", seconds=5)
     assert atlas("survey").code == 0
     assert by_name(atlas)["/otters.html", "otters.mp4"]["duration"] == 5
-    assert ("/reel.html", "gone") not in by_name(atlas), "no service knows it any longer"
 
 
 def test_single_videos_are_set_in_a_table_and_leave_by_themselves(films, atlas):

@@ -63,6 +63,8 @@ def _probed(container: Any, place: Path, still: bool, second: float | None) -> P
     if not streams:
         return Probe(problem="it holds no video")
     stream = streams[0]
+    # One frame is wanted: to start threads for it costs more than they bring.
+    stream.codec_context.thread_count = 1
     length = _length(container, stream)
     codecs = [
         stream.codec_context.name,
@@ -80,8 +82,8 @@ def _probed(container: Any, place: Path, still: bool, second: float | None) -> P
     problem = None
     try:
         if still:
-            frame = _still(container, stream, second)
-            picture = _jpeg(frame) if frame is not None else None
+            seen = _still(container, stream, second)
+            picture = _jpeg(seen) if seen is not None else None
         problem = _broken_off(container, stream, length)
     except av.error.FFmpegError as error:
         problem = f"it cannot be decoded ({error.strerror})"
@@ -118,40 +120,44 @@ def _frames(container: Any, stream: Any) -> Iterator[Any]:
     yield from container.decode(stream)
 
 
-def _still(container: Any, stream: Any, second: float | None) -> Any:
-    """The frame for a still, the most lively of those looked at where none is good."""
+def _still(container: Any, stream: Any, second: float | None) -> Image.Image | None:
+    """The picture for a still, the most lively of those looked at where none is good."""
     if second is not None:
         container.seek(int(second * av.time_base))
         for frame in _frames(container, stream):
             if frame.time is None or frame.time >= second:
-                return frame
+                return _picture(frame)
         container.seek(0)
     best, most = None, -1.0
     for number, frame in enumerate(_frames(container, stream)):
-        light, lively = _look_of(frame)
+        picture = _picture(frame)
+        light, lively = _look_of(picture)
         if light > _BLACK and lively > _FLAT:
-            return frame
+            return picture
         if lively > most:
-            best, most = frame, lively
+            best, most = picture, lively
         if number >= _LOOKED_AT:
             break
     return best
 
 
-def _look_of(frame: Any) -> tuple[float, float]:
-    """Mean and deviation of a frame's luminance, seen small."""
-    seen = frame.reformat(width=64, height=36, format="gray").to_image()
-    stat = ImageStat.Stat(seen)
+def _picture(frame: Any) -> Image.Image:
+    """A frame as a picture, no wider than a still."""
+    if frame.width <= _STILL_WIDTH:
+        return frame.to_image()  # type: ignore[no-any-return]
+    height = round(frame.height * _STILL_WIDTH / frame.width)
+    return frame.to_image(width=_STILL_WIDTH, height=height)  # type: ignore[no-any-return]
+
+
+def _look_of(picture: Image.Image) -> tuple[float, float]:
+    """Mean and deviation of a picture's luminance, seen small."""
+    stat = ImageStat.Stat(picture.resize((32, 18), Image.Resampling.NEAREST).convert("L"))
     return stat.mean[0], stat.stddev[0]
 
 
-def _jpeg(frame: Any) -> bytes:
-    picture: Image.Image = frame.to_image()
-    if picture.width > _STILL_WIDTH:
-        height = round(picture.height * _STILL_WIDTH / picture.width)
-        picture = picture.resize((_STILL_WIDTH, height), Image.Resampling.LANCZOS)
+def _jpeg(picture: Image.Image) -> bytes:
     buffer = io.BytesIO()
-    picture.save(buffer, "JPEG", quality=_QUALITY, optimize=True, progressive=True)
+    picture.save(buffer, "JPEG", quality=_QUALITY)
     return buffer.getvalue()
 
 
@@ -161,10 +167,8 @@ def _broken_off(container: Any, stream: Any, length: float | None) -> str | None
         return None
     try:
         container.seek(int(max(0.0, length - 1) * av.time_base))
-        last = 0.0
-        for packet in container.demux(stream):
-            if packet.pts is not None:
-                last = max(last, float((packet.pts + (packet.duration or 0)) * stream.time_base))
+        ends = [p.pts + (p.duration or 0) for p in container.demux(stream) if p.pts is not None]
+        last = float(max(ends, default=0) * stream.time_base)
     except av.error.FFmpegError:
         return "it ends before its declared end"
     if last < 0.9 * length - 0.5:
