@@ -37,6 +37,8 @@ TERMINAL = {
     "check": "check | head -45",
     "explain": "explain /hides/heron-fishing/",
     "pages": "pages --verdict unlisted",
+    "videos": "videos",
+    "policies": "rules policies",
     "submit": "submit",
     "status": "status --engine quillseek",
     "rules": "rules add --match '/species/**' --when 'words < 60' --set listed=no "
@@ -124,7 +126,7 @@ def main() -> None:
                         capture_output=True, env={**os.environ, TOKEN_VARIABLE: TOKEN},
                     )  # fmt: skip
                 if name == "init":
-                    add_engines(folder, running.engines)
+                    add_engines(folder, running)
             if not wanted or "site" in wanted:
                 web_page("site", f"http://{running.site}/field-notes/dawn-at-the-reedbed/")
             if not wanted or "visitors" in wanted:
@@ -132,6 +134,12 @@ def main() -> None:
             if not wanted or "sitemap" in wanted:
                 shown = styled(folder / "public/sitemap-field-notes-1.xml", running.site)
                 web_page("sitemap", shown.as_uri())
+            if not wanted or "video-sitemap" in wanted:
+                shown = styled(folder / "public/sitemap-video-1.xml", running.site)
+                web_page("video-sitemap", shown.as_uri())
+            if not wanted or "contact-sheet" in wanted:
+                picture = SHOTS / "contact-sheet.png"
+                subprocess.run([COMMAND, "videos", "--sheet", picture], cwd=folder, check=True)
             time.sleep(0.1)
 
 

@@ -18,7 +18,7 @@ def test_survey_tells_sections_changes_and_findings(marrowfen):
     assert (again.code, again.err) == (0, "")
     assert set(again.json) == {"pages", "sections", "changes", "renamed", "findings"}
     assert again.json["changes"] == {"added": 0, "changed": 0, "removed": 0}
-    assert again.json["sections"]["hides"] == {"pages": 5, "listed": 5, "images": 0, "videos": 4}
+    assert again.json["sections"]["hides"] == {"pages": 7, "listed": 7, "images": 0, "videos": 6}
     assert sum(one["pages"] for one in again.json["sections"].values()) == again.json["pages"]
     (marrowfen / "public/contact/index.html").unlink()
     (marrowfen / "public/new.html").write_text(page("New"))
@@ -103,7 +103,7 @@ def test_pages_and_explain_keep_their_keys(marrowfen):
     assert {frozenset(one) for one in listed} == {frozenset(keys)}
     rows = list(csv.reader(io.StringIO(run_command("pages", "--format", "csv", cwd=marrowfen).out)))
     assert rows[0] == ["loc", "section", "verdict", "reason", "title", "lastmod", "source"]
-    assert len(rows) == 75
+    assert len(rows) == 77
     told = run_command("explain", "/search/", "--format", "json", cwd=marrowfen).json
     assert set(told) >= {
         "loc", "verdict", "reason", "decided_by", "layers", "sitemap", "robots", "head",

@@ -96,7 +96,7 @@ def test_videos_are_found_looked_into_chosen_and_listed(films, atlas):
     found = atlas("check", "--format", "json").json["findings"]
     told = {(one["code"], one["where"].removeprefix(URL)) for one in found}
     assert {
-        ("video-broken", "/films/cut.mp4"), ("video-missing", "/films/lost.mp4"),
+        ("video-broken", "/cut.html"), ("video-missing", "/lost.html"),
         ("video-repeated", "/otters.html"), ("video-incomplete", "/reel.html"),
         ("video-gone", "https://play.reelstead.example/embed/gone"),
     } <= told  # fmt: skip

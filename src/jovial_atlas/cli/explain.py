@@ -47,7 +47,13 @@ def _as_json(explained: Explained) -> dict[str, Any]:
         "merged": page["merged"] or [],
         "extra": page.get("extra") or {},
         "layers": [
-            {"layer": one.name, "sets": one.sets, "reason": one.reason, "decides": list(one.won)}
+            {
+                "layer": one.name,
+                "sets": one.sets,
+                "reason": one.reason,
+                "decides": list(one.won),
+                "crawlers": list(one.crawlers),
+            }
             for one in explained.layers
         ],
         "sitemap": explained.sitemap,
@@ -84,7 +90,7 @@ def _show(out: Output, explained: Explained) -> None:
         ],
         [
             [
-                one.name,
+                f"{one.name}, for {', '.join(one.crawlers)}" if one.crawlers else one.name,
                 ", ".join(_setting(name, value) for name, value in one.sets.items()),
                 ", ".join(one.won),
                 one.reason,
@@ -108,6 +114,7 @@ def _show(out: Output, explained: Explained) -> None:
                  f"(from {head['description_from'] or 'nowhere'})")  # fmt: skip
     out.indented("canonical  ", head["canonical"])
     for film in explained.films:
+        out.say()
         out.say(f"Video {film.name}: {film.why_not or 'listed'}", style="bold")
         out.table(
             [("Field", "left"), ("Value", "fold"), ("From", "left")],

@@ -95,10 +95,18 @@ def _show(work: Work, films: list[Film], rows: list[dict[str, Any]]) -> None:
             [
                 path_and_query(row["loc"]), row["title"], length(row["duration"]),
                 f"{film.values['width']}×{film.values['height']}", row["picture"], row["found"],
-                "listed" if row["listed"] else f"not: {row['why_not']}",
+                _sitemap(film, row),
             ]
             for row, film in zip(rows, films, strict=True)
         ],
     )  # fmt: skip
     listed = sum(row["listed"] for row in rows)
     out.say(f"{plural(len(rows), 'video')}, {listed:,} listed.")
+
+
+def _sitemap(film: Film, row: dict[str, Any]) -> str:
+    """Whether it is listed, and what is wrong with its file all the same."""
+    if not row["listed"]:
+        return f"not: {row['why_not']}"
+    problem = film.media.get("problem")
+    return f"listed, but {problem}" if problem else "listed"

@@ -25,6 +25,8 @@ class Cell:
     listed: bool
     length: str
     still: Path | None = None
+    #: What stands where there is no still.
+    hole: str = "no picture"
 
 
 def draw(cells: Sequence[Cell], title: str, columns: int = 4) -> bytes:
@@ -63,9 +65,7 @@ def _still(
     pen.rectangle(box, fill=_HOLE)
     picture = _small(cell.still)
     if picture is None:
-        pen.text(
-            (x + _CELL / 2, y + _STILL_HEIGHT / 2), "no picture", _PALE, font=font, anchor="mm"
-        )
+        pen.text((x + _CELL / 2, y + _STILL_HEIGHT / 2), cell.hole, _PALE, font=font, anchor="mm")
     else:
         at = (x + (_CELL - picture.width) // 2, y + (_STILL_HEIGHT - picture.height) // 2)
         sheet.paste(picture, at)

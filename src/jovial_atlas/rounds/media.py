@@ -7,7 +7,7 @@ a service that answered is not asked again.
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field
 from datetime import datetime, timedelta
@@ -79,8 +79,8 @@ def look_at_videos(
     place = site.shared_state / KNOWN
     memory = Memory() if anew else _remembered(place)
     faults: list[Fault] = []
-    probes = _probed(site, {v["content"] for _, v in videos if v["content"]}, memory, faults,
-                     progress)  # fmt: skip
+    shown_on = {v["content"]: loc for loc, v in reversed(videos) if v["content"]}
+    probes = _probed(site, shown_on, memory, faults, progress)
     answers = _asked(site, [v for _, v in videos if v["service"]], memory, client, now, faults)
     found: dict[str, list[dict[str, Any]]] = {}
     for loc, one in videos:
@@ -137,12 +137,13 @@ def file_of(site: SiteFile) -> Callable[[str], Path | None]:
 
 def _probed(
     site: SiteFile,
-    contents: Iterable[str],
+    contents: Mapping[str, str],
     memory: Memory,
     faults: list[Fault],
     progress: Progress | None,
 ) -> dict[str, dict[str, Any]]:
-    """Address → what its file holds, for the media files of the site."""
+    """Address → what its file holds, for the media files of the site. `contents` has the first
+    page that shows each."""
     if not site.model.videos.probe:
         return {}
     find = file_of(site)
@@ -175,12 +176,23 @@ def _probed(
     memory.files = {str(place): memory.files[str(place)] for place, _ in wanted.values()}
     found = {address: memory.probes[name] for address, name in names.items()}
     faults += [
-        Fault("video-broken", address, f"The file is not whole: {one['problem']}.")
+        Fault(
+            "video-broken",
+            contents[address],
+            f"{_path(address)} is not whole: {one['problem']}.",
+        )
         for address, one in found.items()
         if one["problem"]
     ]
-    faults += [Fault("video-missing", address, "There is no such file.") for address in lost]
+    faults += [
+        Fault("video-missing", contents[one], f"It shows {_path(one)}, which does not exist.")
+        for one in lost
+    ]
     return found | {address: {"problem": MISSING} for address in lost}
+
+
+def _path(address: str) -> str:
+    return unquote(urlsplit(address).path)
 
 
 def _gone(probe: dict[str, Any], stills: Path) -> bool:

@@ -73,6 +73,7 @@ def write_sheet(films: Sequence[Film], site: SiteFile, place: Path, columns: int
             not not_listed(film),
             length(film.values["duration"]),
             _still(film, site, find(film.values["thumbnail"] or "")),
+            "picture on another host" if film.values["thumbnail"] else "no picture",
         )
         for film in films
     ]
