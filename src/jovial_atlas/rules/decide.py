@@ -158,15 +158,16 @@ def explain_layers(page: pl.DataFrame, site: SiteFile, now: datetime) -> list[La
     decided: dict[str, Any] = dict.fromkeys(fields)
     says: list[tuple[Layer, dict[str, Any]]] = []
     last: dict[str, int] = {}
+    table = table.with_columns(pl.lit(None, FIELDS[name]).alias(name) for name in fields)
     for layer in layers:
-        # What was decided so far is what later layers may ask about.
-        table = table.with_columns(pl.lit(v, FIELDS[n]).alias(n) for n, v in decided.items())
         if not (sets := _said(layer, table)):
             continue
         says.append((layer, sets))
         if layer.fact and not (decided["listed"] and decided["index"]):
             continue
         decided |= sets
+        # What was decided so far is what later layers may ask about.
+        table = table.with_columns(pl.lit(v, FIELDS[n]).alias(n) for n, v in sets.items())
         last |= dict.fromkeys(sets, len(says) - 1)
     if decided["listed"] and not decided["index"]:
         # What may not be indexed is not listed: the word on the one decides the other.
@@ -187,12 +188,11 @@ def explain_layers(page: pl.DataFrame, site: SiteFile, now: datetime) -> list[La
 
 def _said(layer: Layer, page: pl.DataFrame) -> dict[str, Any]:
     """What a layer says of one page: nothing where it is not about it."""
-    if not page.select(hit=layer.where)["hit"].item(0):
+    asked = {name: value for name, value in layer.sets.items() if isinstance(value, pl.Expr)}
+    (row,) = page.lazy().select(_hit=layer.where, **asked).collect().to_dicts()
+    if not row.pop("_hit"):
         return {}
-    found = {
-        name: page.select(value.alias(name)).item(0, 0) if isinstance(value, pl.Expr) else value
-        for name, value in layer.sets.items()
-    }
+    found = {name: row.get(name, value) for name, value in layer.sets.items()}
     return {name: value for name, value in found.items() if value is not None}
 
 
