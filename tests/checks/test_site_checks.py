@@ -132,18 +132,6 @@ def test_links_are_broken_only_where_neither_page_nor_file_is_there(site):
     assert faults[0].message.startswith("2 pages link to it")
 
 
-def test_a_video_that_cannot_be_listed_says_what_it_lacks(site):
-    whole = {
-        "content": f"{URL}/v.mp4",
-        "thumbnail": f"{URL}/t.jpg",
-        "title": "T",
-        "description": "D",
-    }
-    rows = [("/a", {"videos": [whole]}), ("/b", {"videos": [{**whole, "thumbnail": None}]})]
-    (fault,) = checks.check_videos(decided(site, *rows))
-    assert (fault.where, "v.mp4 has no picture" in fault.message) == (f"{URL}/b", True)
-
-
 def test_findings_come_worst_first_and_each_once():
     faults = [
         Fault("title-missing", "a", "x"),
