@@ -137,6 +137,9 @@ def main() -> None:
             if not wanted or "video-sitemap" in wanted:
                 shown = styled(folder / "public/sitemap-video-1.xml", running.site)
                 web_page("video-sitemap", shown.as_uri())
+            if not wanted or "report" in wanted:
+                subprocess.run([COMMAND, "report"], cwd=folder, check=True)
+                web_page("report", (folder / "report.html").as_uri())
             if not wanted or "contact-sheet" in wanted:
                 picture = SHOTS / "contact-sheet.png"
                 subprocess.run([COMMAND, "videos", "--sheet", picture], cwd=folder, check=True)

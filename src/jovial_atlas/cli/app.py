@@ -23,6 +23,7 @@ COMMANDS = {
     "robots": ("robots", "Try what a robots.txt does."),
     "submit": ("submit", "Announce what changed to the engines."),
     "status": ("status", "Show what each engine was told, read and indexed."),
+    "report": ("report", "Write one HTML page with figures."),
     "standin": ("standin", "Run a simulated engine."),
 }
 

@@ -47,12 +47,15 @@ def command(
         for place in replace_foreign(site, replace):
             out.note(f"The file that was there is now {place}.")
     build = run_build(site, survey, work.now(), dry_run=dry_run, fold=fold, differences=addresses)
+    if build.hidden:
+        out.warn(build.hidden)
     if out.format == "json":
         out.json(
             {
                 "files": [asdict(file) for file in build.files],
                 "listed": build.listed,
                 "not_listed": build.not_listed,
+                "hidden": build.hidden,
                 **({"addresses": [asdict(one) for one in build.differences]} if addresses else {}),
             }
         )
@@ -83,11 +86,6 @@ def command(
             )
     for note in build.notes:
         out.note(note)
-    if build.draft:
-        out.warn(
-            "The site is a draft: robots.txt hides all of it and no sitemap is written. "
-            'Set stage = "live" in [site] when it is ready.'
-        )
     return 0
 
 

@@ -30,11 +30,15 @@ def command(work: Work, engines: tuple[str, ...], offline: bool, timeout: float)
     indexed, and what to do next.
 
     Engines whose channels allow it are asked, and their answers kept in the ledger."""
+    from jovial_atlas.rounds.build.public import load_record
     from jovial_atlas.rounds.submit import engines_named, joined_states, open_ledger, run_status
     from jovial_atlas.web import new_client
 
     site, out = work.site(), work.output
     chosen = engines_named(site, engines)
+    hidden = next((told for host in site.hosts if (told := load_record(host).whole)), "")
+    if hidden:
+        out.warn(hidden)
     states: list[EngineState] = []
     for host in site.hosts:
         ledger = open_ledger(host)
@@ -47,6 +51,7 @@ def command(work: Work, engines: tuple[str, ...], offline: bool, timeout: float)
     if out.format == "json":
         out.json(
             {
+                "hidden": hidden,
                 "engines": [
                     {
                         "name": state.name,
@@ -58,7 +63,7 @@ def command(work: Work, engines: tuple[str, ...], offline: bool, timeout: float)
                         "next": state.next,
                     }
                     for state in states
-                ]
+                ],
             }
         )
         return 0

@@ -20,6 +20,7 @@ from jovial_atlas.head.compose import head_lines
 from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.rounds.build import beside, public
 from jovial_atlas.rounds.build.files import Rendered, mark_of_file, render_all
+from jovial_atlas.rounds.build.hidden import hides_itself
 from jovial_atlas.rounds.build.kinds import NEWS, Kind, kinds_of, wrong_unlisted
 from jovial_atlas.rounds.build.listing import (
     Listing,
@@ -81,7 +82,8 @@ class Build:
     files: list[BuiltFile]
     listed: int
     not_listed: dict[str, int]
-    draft: bool
+    #: What hides the whole site, to be said before anything else; empty where nothing does.
+    hidden: str
     notes: list[str]
     differences: list[Difference]
 
@@ -124,7 +126,7 @@ def _joined(hosts: Sequence[SiteFile], built: Sequence[Build]) -> Build:
         files,
         sum(one.listed for one in built),
         dict(sorted(reasons.items(), key=lambda item: (-item[1], item[0]))),
-        built[0].draft,
+        next((one.hidden for one in built if one.hidden), ""),
         [note for one in built for note in one.notes],
         [difference for one in built for difference in one.differences],
     )
@@ -168,6 +170,7 @@ class _Building:
             self.notes.append(
                 f"{plural(count, 'page')} of {had:,} in {name} may no longer be indexed."
             )
+        whole = hides_itself(self.site, listing, keys, self.output)
         placed = place_listing(listing, known, kinds)
         try:
             placed = self._sitemaps(listing, placed, kinds, differences)
@@ -183,7 +186,7 @@ class _Building:
                 public.save_placed(self.site, placed, known)
                 public.save_hidden(self.site, keys)
                 names = [kind.name for kind in kinds]
-                record = Record(dates.write(self.now), names, sitemaps, self.files, hidden)
+                record = Record(dates.write(self.now), names, sitemaps, self.files, hidden, whole)
                 public.save_record(self.site, record)
         except BaseException:
             for one in (self.output, self.heads, self.tables, self.servers):
@@ -197,8 +200,7 @@ class _Building:
             if change.path == INDEX:
                 counts = (sum(not self._is_secret(one, kinds) for one in self.files), 0, 0)
             files.append(BuiltFile(change.path, *counts, change.bytes, change.state))
-        draft = self.site.model.site.stage == "draft"
-        return Build(files, listing.rows.height, listing.not_listed, draft, self.notes, told)
+        return Build(files, listing.rows.height, listing.not_listed, whole, self.notes, told)
 
     def _kinds(self) -> list[Kind]:
         found = self.survey.sections()

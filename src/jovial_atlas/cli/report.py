@@ -1,0 +1,38 @@
+"""`report`: one HTML page with figures."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from jovial_atlas.cli.common import Work, atlas_command
+
+if TYPE_CHECKING:
+    from jovial_atlas.rounds.submit import EngineState
+
+
+@atlas_command("report", epilog="Example: jovial-atlas report --to report.html")
+@click.option("--to", "place", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
+              default=Path("report.html"), show_default=True, help="File of the page.")  # fmt: skip
+def command(work: Work, place: Path) -> int:
+    """Write one HTML page with figures: what hides the site, what to do, sections, reasons, ages,
+    sitemap files, and what engines said last. No engine is asked."""
+    from jovial_atlas.files import write_whole
+    from jovial_atlas.rounds.report import report
+    from jovial_atlas.rounds.submit import joined_states, open_ledger, run_status
+
+    site = work.site()
+    states: list[EngineState] = []
+    for host in site.hosts:
+        ledger = open_ledger(host)
+        try:
+            found = run_status(host, site.model.engine, ledger, None, os.environ)
+        finally:
+            ledger.close()
+        states = joined_states(states, found) if states else found
+    write_whole(place, report(site, states, work.now()))
+    work.output.say(f"The report is {place}; open it in a browser.")
+    return 0

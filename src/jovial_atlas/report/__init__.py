@@ -1,0 +1,8 @@
+"""The report: figures and one HTML page, for people who would rather look than read.
+
+Takes plain values and gives bytes; knows nothing of site files, surveys or engines.
+"""
+
+from jovial_atlas.report.page import Bars, Report, Table, render
+
+__all__ = ["Bars", "Report", "Table", "render"]
