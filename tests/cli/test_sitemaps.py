@@ -7,9 +7,11 @@ from typing import ClassVar
 
 import pytest
 from lxml import etree
+from PIL import Image
 
 from jovial_atlas.checks.live import estimate
 from tests.conftest import URL, page, write_site
+from tests.media.films import film as make_film
 
 #: Enough for a page not to be taken for one that only shows a picture.
 WORDS = "The reed at the fen is cut every winter by people who like the cold. "
@@ -112,6 +114,8 @@ def varied(tmp_path, atlas):
     }, OPTIONS)  # fmt: skip
     from datetime import UTC, datetime
 
+    make_film(tmp_path / "public/v.mp4")
+    Image.new("RGB", (320, 180)).save(tmp_path / "public/v.jpg")
     fresh = tmp_path / "public/notes/b.html"
     now = datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
     fresh.write_text(fresh.read_text().replace("TODAY", now))

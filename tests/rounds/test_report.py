@@ -44,7 +44,8 @@ def test_the_report_shows_what_check_build_and_engines_say(marrowfen):
     ],
 )  # fmt: skip
 def test_what_hides_a_whole_site_is_said_first(tmp_path, atlas, pages, more, stage, said):
-    write_site(tmp_path, pages, more, stage)
+    engine = '\n[[engine]]\nname = "Lanternfish"\ncrawlers = ["lanternbot"]\nchannels = []\n'
+    write_site(tmp_path, pages, more + engine, stage)
     atlas("survey")
     build = atlas("build")
     state = atlas("status", "--format", "json")

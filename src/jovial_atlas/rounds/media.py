@@ -147,7 +147,12 @@ def _probed(
     if not site.model.videos.probe:
         return {}
     find = file_of(site)
-    hosts = {host.model.site.url for host in site.hosts}
+    # Where the whole site lies in a folder, what is not there is nowhere.
+    whole = [
+        (source.host or site.model.site.url) + source.at
+        for source in site.model.source
+        if isinstance(source, HtmlSource)
+    ]
     second = site.model.videos.still_at
     wanted: dict[str, tuple[Path, str]] = {}
     lost: list[str] = []
@@ -155,7 +160,7 @@ def _probed(
         place = find(address)
         if place is not None:
             wanted[address] = (place, _digest(place, memory))
-        elif addresses.origin(address) in hosts and is_media(address):
+        elif address.startswith(tuple(whole)) and is_media(address):
             lost.append(address)
     names = {address: f"{digest}@{second or 0:g}" for address, (_, digest) in wanted.items()}
     due = {names[a]: place for a, (place, _) in wanted.items() if names[a] not in memory.probes}
