@@ -21,6 +21,7 @@ COMMANDS = {
     "build": ("build", "Write sitemaps, robots.txt and head data."),
     "check": ("check", "Check the build, or any file, folder or address."),
     "robots": ("robots", "Try what a robots.txt does."),
+    "inject": ("inject", "Write head data into built HTML pages."),
     "submit": ("submit", "Announce what changed to the engines."),
     "status": ("status", "Show what each engine was told, read and indexed."),
     "report": ("report", "Write one HTML page with figures."),

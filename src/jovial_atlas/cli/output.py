@@ -87,6 +87,12 @@ class Output:
 
         self._out.print(Text(text, style=style))
 
+    def as_it_is(self, text: str) -> None:
+        """Text of several lines that are not wrapped, as differences are."""
+        from rich.text import Text
+
+        self._out.print(Text(text), soft_wrap=True)
+
     def indented(
         self, label: str, text: str, *, style: str = "dim", indent: int = 2, text_style: str = ""
     ) -> None:

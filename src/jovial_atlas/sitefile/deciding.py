@@ -185,6 +185,7 @@ class Section(Decided):
     )
     title: str = Field("", description="pattern of titles, with {{ page.title }} and others")
     description: str = Field("", description="pattern of descriptions")
+    image: str = Field("", description="picture for sharing where a page has none")
     max_urls: int | None = Field(
         None, ge=1, le=50_000, description="addresses in one of its files, at most"
     )

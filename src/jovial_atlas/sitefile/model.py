@@ -274,6 +274,18 @@ class Languages(Part):
         return self
 
 
+class HeadData(Part):
+    """`[head]`: what stands in the heads of pages beside titles and descriptions."""
+
+    social: bool = Field(True, description="whether Open Graph and card metadata are written")
+    image: str = Field("", description="address or path of the picture where a page has none")
+    card_site: str = Field("", description="handle of the site for cards, with its @")
+    verification: dict[str, str] = Field(
+        default_factory=dict,
+        description="name of an ownership tag → token, as an engine gives it",
+    )
+
+
 class SiteModel(Part):
     """The whole site file."""
 
@@ -295,6 +307,7 @@ class SiteModel(Part):
     sitemap: Sitemap = Field(default_factory=Sitemap)
     languages: Languages = Field(default_factory=Languages)
     videos: Videos = Field(default_factory=Videos)
+    head: HeadData = Field(default_factory=HeadData)
     feed: Feed = Field(default_factory=Feed)
     visitors: Visitors = Field(default_factory=Visitors)
     engine: tuple[Engine, ...] = ()

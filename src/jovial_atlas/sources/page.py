@@ -17,6 +17,7 @@ from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault
+from jovial_atlas.markup import MARK, restore
 from jovial_atlas.sources.openpage import OpenPage, PageFile, Reading
 from jovial_atlas.sources.outline import outline
 from jovial_atlas.sources.page_body import read_body
@@ -76,6 +77,9 @@ def read_page(
     `modified` is the file's time in seconds since 1970, the last resort for `lastmod`.
     """
     faults: list[Fault] = []
+    if MARK in data:
+        # What the tool itself put in says nothing of the page.
+        data = restore(data)
     text = _decode(data, file.path, faults)
     if text is None:
         return None, faults

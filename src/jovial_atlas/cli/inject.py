@@ -1,0 +1,56 @@
+"""`inject`: writes head data into built HTML pages."""
+
+from __future__ import annotations
+
+import click
+
+from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+
+#: Changes that a dry run shows line by line.
+_SHOWN = 3
+
+
+@atlas_command("inject", formats=TABLE_FORMATS, epilog="Example: jovial-atlas inject --dry-run")
+@click.option("--match", metavar="PATTERN", help="Only pages with addresses like this.")
+@click.option("--dry-run", is_flag=True, help="Write nothing; show what would change.")
+@click.option("--remove", is_flag=True, help="Take out what was written: files are as before.")
+def command(work: Work, match: str | None, dry_run: bool, remove: bool) -> int:
+    """Write titles, descriptions, canonicals, robots directives, language versions, Open Graph
+    and structured data into the heads of built HTML pages.
+
+    Tags of the same meaning are replaced and kept, so that --remove gives each file back as it
+    was; all else in a file stays byte for byte. Run it after each time the pages are built."""
+    from jovial_atlas.faults import plural
+    from jovial_atlas.rounds.inject import run_inject
+    from jovial_atlas.rounds.last import last_survey
+
+    site, out = work.site(), work.output
+    survey = last_survey(site, work.now())
+    found = []
+    for host in site.hosts:
+        part = survey.of_host(host)
+        found += list(
+            run_inject(
+                host, part, match=match, remove=remove, dry_run=dry_run,
+                diffs=_SHOWN if dry_run else 0,
+            )
+        )  # fmt: skip
+    counts = {state: sum(one.state == state for one in found)
+              for state in ("changed", "same", "skipped")}  # fmt: skip
+    names = ("path", "loc", "state", "why")
+    if out.format == "json":
+        rows = [{name: getattr(one, name) for name in names} for one in found]
+        out.json({**counts, "files": rows})
+    elif out.format == "csv":
+        out.csv(names, [[getattr(one, name) for name in names] for one in found])
+    else:
+        for one in found:
+            if one.diff:
+                out.as_it_is(one.diff)
+                out.say()
+        verb = "would change" if dry_run else "changed"
+        out.say(f"{plural(counts['changed'], 'page')} {verb}, {counts['same']:,} as they are.")
+    for one in found:
+        if one.state == "skipped":
+            out.warn(f"{one.path} was left as it is: {one.why}.")
+    return 0
