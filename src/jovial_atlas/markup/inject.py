@@ -57,10 +57,21 @@ def meaning(found: Found) -> str:
 def restore(data: bytes) -> bytes:
     """The file as it was before a block was put in; a file without one as it is. Where a block
     was changed by hand, it is taken out, and what it replaced is lost."""
-    end = _END.search(data)
-    start = data.rfind(MARK, 0, end.start()) if end else -1
-    if end is None or start < 0:
-        return data
+    while (found := _block(data)) is not None:
+        data = _taken_out(data, *found)
+    return data
+
+
+def _block(data: bytes) -> tuple[int, re.Match[bytes]] | None:
+    """Where the last block of a file begins, and the comment that ends it."""
+    start = len(data)
+    while (start := data.rfind(MARK, 0, start)) >= 0:
+        if end := _END.search(data, start):
+            return start, end
+    return None
+
+
+def _taken_out(data: bytes, start: int, end: re.Match[bytes]) -> bytes:
     rest = data[:start] + data[end.end() :]
     try:
         # The block stands on lines of its own where the file has lines.
