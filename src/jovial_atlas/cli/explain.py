@@ -59,6 +59,7 @@ def _as_json(explained: Explained) -> dict[str, Any]:
         "sitemap": explained.sitemap,
         "robots": explained.robots,
         "head": head,
+        "lengths": explained.lengths,
         "structured_data": explained.head["json_ld"],
         "videos": [
             {"name": film.name, "why_not": film.why_not, "values": film.values, "from": film.origin}
@@ -108,10 +109,13 @@ def _show(out: Output, explained: Explained) -> None:
         out.indented("extra  ", json.dumps(known, ensure_ascii=False, default=str))
     out.say("Head", style="bold")
     out.indented(
-        "title      ", f"{head['title'] or 'none'} (from {head['title_from'] or 'nowhere'})"
+        "title      ",
+        f"{head['title'] or 'none'} (from {head['title_from'] or 'nowhere'}"
+        f"{_measured(explained.lengths['title'])})",
     )
     out.indented("description", f"{head['description'] or 'none'} "
-                 f"(from {head['description_from'] or 'nowhere'})")  # fmt: skip
+                 f"(from {head['description_from'] or 'nowhere'}"
+                 f"{_measured(explained.lengths['description'])})")  # fmt: skip
     out.indented("canonical  ", head["canonical"])
     for film in explained.films:
         out.say()
@@ -129,6 +133,12 @@ def _show(out: Output, explained: Explained) -> None:
         for node in head["json_ld"]["@graph"]:
             values = {key: value for key, value in node.items() if key not in ("@type", "@id")}
             out.indented(node["@type"], json.dumps(values, ensure_ascii=False))
+
+
+def _measured(length: dict[str, int]) -> str:
+    if not length:
+        return ""
+    return f"; {length['characters']} characters, {length['px']} px of {length['of']}"
 
 
 def _shown(value: object) -> str:

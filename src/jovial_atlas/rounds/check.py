@@ -15,6 +15,7 @@ from jovial_atlas.checks import pages as page_checks
 from jovial_atlas.checks.fetching import OnDisk
 from jovial_atlas.checks.live import Estimate, estimate
 from jovial_atlas.checks.sets import SitemapSet
+from jovial_atlas.checks.texts import check_lengths
 from jovial_atlas.checks.videos import check_films
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
@@ -71,6 +72,7 @@ def _check_host(
         *robots_faults(robots, robots_path, read),
         *_kept(site),
         *page_checks.check_texts(decided),
+        *check_lengths(decided, site),
         *page_checks.check_canonicals(decided, site),
         *page_checks.check_overrides(decided, site),
         *page_checks.check_noindex_seen(decided, written),

@@ -13,6 +13,7 @@ from jovial_atlas.checks.fetching import OnDisk
 from jovial_atlas.checks.sets import read_set
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.head.compose import head_data
+from jovial_atlas.head.lengths import width
 from jovial_atlas.head.videos import Film
 from jovial_atlas.robots import Matcher
 from jovial_atlas.rounds.build import INDEX
@@ -31,6 +32,8 @@ class Explained:
     robots: dict[str, Any]
     head: dict[str, Any]
     films: list[Film]
+    #: Title and description: characters, pixels, and the pixels that a result has; empty for none.
+    lengths: dict[str, dict[str, int]]
 
 
 def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
@@ -64,7 +67,20 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
         },
         head=head,
         films=films,
+        lengths=_lengths(head, site),
     )
+
+
+def _lengths(head: dict[str, Any], site: SiteFile) -> dict[str, dict[str, int]]:
+    limits = site.model.lengths
+    given = {"title": (limits.title_size, limits.title_px),
+             "description": (limits.description_size, limits.description_px)}  # fmt: skip
+    return {
+        name: {"characters": len(head[name]), "px": width(head[name], size), "of": most}
+        if head[name]
+        else {}
+        for name, (size, most) in given.items()
+    }
 
 
 def _loc(address: str, site: SiteFile) -> str:

@@ -274,6 +274,20 @@ class Languages(Part):
         return self
 
 
+class Lengths(Part):
+    """`[lengths]`: what results show of titles and descriptions. Pixels are those of a result on
+    a wide screen; no engine promises them."""
+
+    title_px: int = Field(580, ge=1, description="width of a title in a result, in pixels")
+    title_size: int = Field(20, ge=1, description="size of its letters, in pixels")
+    title_least: int = Field(15, ge=0, description="characters below which a title says little")
+    description_px: int = Field(920, ge=1, description="width of a description, in pixels")
+    description_size: int = Field(14, ge=1, description="size of its letters, in pixels")
+    description_least: int = Field(
+        70, ge=0, description="characters below which a description says little"
+    )
+
+
 class HeadData(Part):
     """`[head]`: what stands in the heads of pages beside titles and descriptions."""
 
@@ -308,6 +322,7 @@ class SiteModel(Part):
     languages: Languages = Field(default_factory=Languages)
     videos: Videos = Field(default_factory=Videos)
     head: HeadData = Field(default_factory=HeadData)
+    lengths: Lengths = Field(default_factory=Lengths)
     feed: Feed = Field(default_factory=Feed)
     visitors: Visitors = Field(default_factory=Visitors)
     engine: tuple[Engine, ...] = ()

@@ -1,0 +1,67 @@
+"""How long titles and descriptions are: in characters, and in the pixels that a result gives them.
+
+Widths are those of Helvetica, in whose metrics results are set, from the font metrics that ship
+with Matplotlib (Adobe Font Metrics 4.1). Letters with accents are as wide as those without; what
+the font does not have is taken as wide as its usual letters, East Asian letters as a square.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from functools import lru_cache
+from importlib.util import find_spec
+from pathlib import Path
+
+_METRICS = "mpl-data/fonts/pdfcorefonts/Helvetica.afm"
+_GLYPH = re.compile(r"C (-?\d+) ; WX (\d+) ; N (\w+) ;")
+#: Of a thousand: letters that the font lacks, and letters that fill a square.
+_USUAL, _SQUARE = 556, 1000
+_NAMED = {"endash": "–", "emdash": "—", "quoteleft": "‘", "quoteright": "’", "bullet": "•",
+          "quotedblleft": "“", "quotedblright": "”", "ellipsis": "…", "germandbls": "ß",
+          "Euro": "€", "guillemotleft": "«", "guillemotright": "»"}  # fmt: skip
+
+
+@lru_cache(maxsize=1)
+def _widths() -> dict[str, int]:
+    spec = find_spec("matplotlib")
+    places = list(spec.submodule_search_locations or []) if spec else []
+    found: dict[str, int] = {}
+    for place in places:
+        text = (Path(place) / _METRICS).read_text("latin-1")
+        for code, wide, name in _GLYPH.findall(text):
+            if 32 <= int(code) < 127:
+                found[chr(int(code))] = int(wide)
+            elif name in _NAMED:
+                found[_NAMED[name]] = int(wide)
+    # In the font's own encoding these two codes are other signs.
+    return found | {"'": 191, "`": 333}
+
+
+@lru_cache(maxsize=4096)
+def _letter(letter: str) -> int:
+    widths = _widths()
+    base = unicodedata.normalize("NFD", letter)[:1]
+    if unicodedata.combining(letter):
+        return 0
+    if unicodedata.east_asian_width(letter) in "WF":
+        return _SQUARE
+    return widths.get(letter) or widths.get(base) or _USUAL
+
+
+def width(text: str, size: int) -> int:
+    """The width of a line of text in pixels, at a font size in pixels."""
+    return round(sum(map(_letter, text)) * size / 1000)
+
+
+def shown(text: str, size: int, most: int) -> str:
+    """As much of a text as `most` pixels hold, cut at a word with an ellipsis."""
+    if width(text, size) <= most:
+        return text
+    kept = ""
+    for word in text.split(" "):
+        longer = f"{kept} {word}" if kept else word
+        if width(f"{longer}…", size) > most:
+            break
+        kept = longer
+    return f"{kept.rstrip(' ,;:–—-')}…"
