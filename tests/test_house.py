@@ -49,7 +49,9 @@ def test_every_code_that_is_emitted_is_in_the_registry_and_the_other_way():
     one_of = "|".join(sorted(prefixes))
     quoted = set(re.findall(rf'"((?:{one_of})(?:-[a-z0-9]+)+)"', text))
     built = {
-        f"{name}-{kind}" for name in ("title", "description") for kind in ("missing", "duplicate")
+        f"{name}-{kind}"
+        for name in ("title", "description")
+        for kind in ("missing", "duplicate", "long", "short")
     }
     other_names = {"sitemap-video", "json-ld", "crawl-delay"}
     assert quoted | built >= set(CHECKS)

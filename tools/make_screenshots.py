@@ -38,6 +38,7 @@ TERMINAL = {
     "explain": "explain /hides/heron-fishing/",
     "pages": "pages --verdict unlisted",
     "videos": "videos",
+    "inject": "inject --dry-run --match /privacy/",
     "policies": "rules policies",
     "submit": "submit",
     "status": "status --engine quillseek",

@@ -120,6 +120,10 @@ _TABLE = (
     Check("title-duplicate", _W, "Pages share one title",
           "Readers of a search result cannot tell them apart.",
           "Give each page a title of its own, or take the duplicates out of the sitemap."),
+    Check("pattern-empty", _A, "A pattern gives nothing for a page",
+          "The page falls back to a text of its own, or to none.",
+          "Fill the field that the pattern names, or add a fallback: "
+          "{{ page.summary or page.first_sentences }}."),
     Check("title-long", _A, "A title is longer than results show",
           "Its end is cut off, often the name of the site.",
           "Put what matters first, or shorten it or the pattern of its section."),

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 import polars as pl
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.head.lengths import shown, width
-from jovial_atlas.head.texts import description_of, title_of
-from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.head.texts import description_of, text_of, title_of
+from jovial_atlas.sitefile import Section, SiteFile
 
 
 def check_lengths(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
@@ -25,6 +26,7 @@ def check_lengths(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
         section = sections.get(page["section"])
         title = title_of(page, site, section).value
         text = description_of(page, site, section)
+        yield from _empty(page, site, section)
         if title:
             yield from _length("title", page["loc"], title, limits.title_px, limits.title_size,
                                limits.title_least)  # fmt: skip
@@ -34,6 +36,15 @@ def check_lengths(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
         if text.value and text.source != "excerpt":
             yield from _length("description", page["loc"], text.value, limits.description_px,
                                limits.description_size, limits.description_least)  # fmt: skip
+
+
+def _empty(page: dict[str, Any], site: SiteFile, section: Section | None) -> Iterator[Fault]:
+    """Patterns that give nothing for a page, which then falls back to its own text."""
+    for name in ("title", "description"):
+        patterns = [getattr(one, name) for one in (section, site.model.head) if one]
+        if any(patterns) and not text_of(name, page, site, section).value:
+            message = f"The pattern of its {name} gives nothing; the page's own {name} is used."
+            yield Fault("pattern-empty", page["loc"], message)
 
 
 def _length(name: str, loc: str, text: str, most: int, size: int, least: int) -> Iterator[Fault]:

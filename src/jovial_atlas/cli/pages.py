@@ -37,6 +37,13 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
     help="Write a CSV of these pages with columns to fill in, for a spreadsheet.",
 )
 @click.option(
+    "--fields",
+    default="listed,index",
+    show_default=True,
+    metavar="NAMES",
+    help="With --edit: the columns to fill in, as in title,description,share_title.",
+)
+@click.option(
     "--take",
     type=click.Path(path_type=Path, dir_okay=False, exists=True),
     metavar="FILE",
@@ -53,12 +60,14 @@ def command(
     limit: int | None,
     export_to: Path | None,
     edit: Path | None,
+    fields: str,
     take: Path | None,
 ) -> int:
     """List pages with their verdicts, as of the last survey and the site file of now."""
     from jovial_atlas.faults import plural
     from jovial_atlas.rounds.last import last_survey
     from jovial_atlas.rounds.pages import (
+        columns_of,
         export,
         select_pages,
         take_overrides,
@@ -82,7 +91,7 @@ def command(
     )
     shown = found.head(limit) if limit else found
     if edit:
-        count = write_overrides(shown, site, edit, ("listed", "index"))
+        count = write_overrides(shown, site, edit, columns_of(fields))
         said = f"{plural(count, 'page')} written to {edit}. Fill it in, then:"
         out.note(f"{said} jovial-atlas pages --take {edit}")
         return 0

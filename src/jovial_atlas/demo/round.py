@@ -141,6 +141,7 @@ def steps() -> Iterator[Step]:
     yield Step("2. Survey: what is there, section by section.", ("survey",))
     yield Step("   The films among it, with what was found out about each.", ("videos",))
     yield Step("3. Build: sitemaps, robots.txt, key file, head data.", ("build",))
+    yield Step("   The same head data, written into the pages themselves.", ("inject",))
     yield Step(
         "4. Check: the sample site carries mistakes on purpose, so findings are expected.",
         ("check",),

@@ -1,7 +1,7 @@
 """Head data for each page, from verdicts and patterns.
 
-The result is one JSON object a page: loc, title, title_from, description,
-description_from, canonical, directives, directives_for, meta, json_ld.
+The result is one JSON object a page: loc, title, title_from, description, description_from,
+share_title, share_description, canonical, directives, directives_for, meta, json_ld.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from urllib.parse import urljoin
 
 import polars as pl
 
-from jovial_atlas.head.texts import description_of, title_of
+from jovial_atlas.head.texts import description_of, text_of, title_of
 from jovial_atlas.head.videos import Film, sharing
 from jovial_atlas.robots.directives import KNOWN
 from jovial_atlas.sitefile import SiteFile
@@ -34,6 +34,8 @@ def head_data(
         "title_from": title.source,
         "description": description.value,
         "description_from": description.source,
+        "share_title": text_of("share_title", page, site, section).value,
+        "share_description": text_of("share_description", page, site, section).value,
         "canonical": page["canonical"] or page["loc"],
         "directives": directives_of(page, site),
         "directives_for": directives_for(page, site),

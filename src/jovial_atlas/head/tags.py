@@ -85,14 +85,15 @@ def _social(
     """Open Graph (https://ogp.me) and, where they say more, card metadata."""
     nodes = {node["@type"]: node for node in (head["json_ld"] or {}).get("@graph", [])}
     article = next((nodes[kind] for kind in nodes if kind in _ARTICLES), None)
-    yield "og:title", page["heading"] or head["title"] or site.model.site.name
+    heading = page["heading"] or head["title"] or site.model.site.name
+    yield "og:title", head["share_title"] or heading
     yield "og:type", "article" if article else "website"
     yield "og:url", head["canonical"]
     yield "og:site_name", site.model.site.name
     if locale := _locale(page["language"] or site.model.site.language):
         yield "og:locale", locale
-    if head["description"]:
-        yield "og:description", cut_at_word(head["description"], 300) or ""
+    if said := head["share_description"] or head["description"]:
+        yield "og:description", cut_at_word(said, 300) or ""
     film = nodes.get("VideoObject", {}).get("thumbnailUrl")
     picture = _picture(page, site, film)
     if picture:

@@ -6,27 +6,61 @@ field that does not exist is an error of the site file, told before anything is 
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
+from html import unescape
 from typing import Any
 
 from jinja2 import Template, TemplateError, nodes
 from jinja2.sandbox import SandboxedEnvironment
 
+from jovial_atlas import dates
+from jovial_atlas.errors import Problem, SiteFileError
 from jovial_atlas.pages import schema
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.deciding import Section
+from jovial_atlas.sitefile.deciding import TEXTS, Section
 
 #: A description is cut at a word so that it has at most this many characters.
 DESCRIPTION_LENGTH = 160
 
 _ALIASES = {"summary": "description", "first_sentences": "excerpt"}
-PAGE_FIELDS = (*(name for name in schema.SCHEMA if name not in ("links",)), *_ALIASES)
+PAGE_FIELDS = (*(n for n in schema.SCHEMA if n != "links"), schema.EXTRA, "section", *_ALIASES)
 SITE_FIELDS = ("url", "name", "short_name", "language")
 SECTION_FIELDS = ("name",)
 _KNOWN = {"page": PAGE_FIELDS, "site": SITE_FIELDS, "section": SECTION_FIELDS}
 _ENVIRONMENT = SandboxedEnvironment(autoescape=False)
+_SENTENCE = re.compile(r"(.+?[.!?…])(?:\s|$)", re.S)
+_PAGED = re.compile(r"/page[/-](\d+)(?:/|\.html?)?$|[?&]paged?=(\d+)")
+_TAGS = re.compile(r"<[^>]*>")
+
+
+def _cut(text: object, most: int = 160) -> str:
+    """At most so many characters, cut at a word."""
+    return cut_at_word(str(text or ""), most) or ""
+
+
+def _day(text: object, form: str = "%d %B %Y") -> str:
+    """A date of the page table in another form, as `strftime` has it."""
+    said = str(text or "")
+    return dates.moment(said).strftime(form).lstrip("0") if said else ""
+
+
+def _first_sentence(text: object) -> str:
+    """The first sentence of a text."""
+    found = _SENTENCE.match(str(text or "").strip())
+    return found[1] if found else str(text or "")
+
+
+def _plain(text: object) -> str:
+    """A text without HTML tags, its character references read."""
+    return " ".join(unescape(_TAGS.sub(" ", str(text or ""))).split())
+
+
+#: Filters of patterns, beside those of Jinja2.
+FILTERS = {"cut": _cut, "day": _day, "first_sentence": _first_sentence, "plain": _plain}
+_ENVIRONMENT.filters.update(FILTERS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,15 +73,21 @@ class Text:
 
 def check_patterns(site: SiteFile) -> None:
     """Raise SiteFileError for the first pattern that is no template or names no known field."""
+    given: list[tuple[tuple[str | int, ...], str, str]] = [
+        (("head", key), key, getattr(site.model.head, key)) for key in TEXTS
+    ]
     for number, section in enumerate(site.model.section):
-        for key in ("title", "description"):
-            pattern = getattr(section, key)
-            if pattern and (wrong := _wrong(pattern)):
-                raise site.error(
-                    ("section", number, key),
-                    wrong,
-                    f'{key} = "{{{{ page.{key} or page.heading }}}} – {{{{ site.short_name }}}}"',
-                )
+        given += [(("section", number, key), key, getattr(section, key)) for key in TEXTS]
+    for path, key, pattern in given:
+        if pattern and (wrong := _wrong(pattern)):
+            name = key.removeprefix("share_")
+            example = f'{key} = "{{{{ page.{name} or page.heading }}}} – {{{{ site.short_name }}}}"'
+            raise site.error(path, wrong, example)
+    for one in site.overrides:
+        for key, pattern in one.texts.items():
+            if wrong := _wrong(pattern):
+                place = str(site.folder / site.model.overrides.file)
+                raise SiteFileError(place, [Problem(one.line, key, wrong)])
 
     attribution = site.model.feed.attribution
     if attribution and (wrong := _wrong(attribution)):
@@ -80,23 +120,40 @@ def _template(pattern: str) -> Template:
     return _ENVIRONMENT.from_string(pattern)
 
 
-def title_of(page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
-    """The title: the section's pattern, else the page's title, else its heading."""
+def text_of(name: str, page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
+    """A text of a page's head by the strongest pattern that gives any: the page's own in the
+    overrides file, its section's, the site's. Empty where none does."""
+    own = site.texts.get(page["loc"], {}).get(name, "") if site.texts else ""
     return _first(
-        ("pattern", pattern_text(section.title if section else "", page, site)),
-        ("page", page.get("title")),
-        ("heading", page.get("heading")),
+        ("overrides file", pattern_text(own, page, site)),
+        ("pattern", pattern_text(getattr(section, name) if section else "", page, site)),
+        ("site pattern", pattern_text(getattr(site.model.head, name), page, site)),
     )
+
+
+def title_of(page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
+    """The title: by pattern, else the page's title, else its heading; the home page's is at least
+    the name of the site. Later pages of a listing say their number."""
+    found = text_of("title", page, site, section)
+    if not found.value:
+        home = site.model.site.name if page["loc"] == f"{site.model.site.url}/" else None
+        found = _first(
+            ("page", page.get("title")), ("heading", page.get("heading")), ("site name", home)
+        )
+    number = _PAGED.search(page["loc"])
+    if number and found.value and found.source != "overrides file":
+        said = number[1] or number[2]
+        if not re.search(rf"\b{said}\b", found.value):
+            return Text(f"{found.value} ({said})", found.source)
+    return found
 
 
 def description_of(page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
-    """The description: the section's pattern, else the page's, else its first sentences."""
-    text = _first(
-        ("pattern", pattern_text(section.description if section else "", page, site)),
-        ("page", page.get("description")),
-        ("excerpt", page.get("excerpt")),
-    )
-    return Text(cut_at_word(text.value), text.source) if text.source == "excerpt" else text
+    """The description: by pattern, else the page's, else its first sentences."""
+    found = text_of("description", page, site, section)
+    if not found.value:
+        found = _first(("page", page.get("description")), ("excerpt", page.get("excerpt")))
+    return Text(cut_at_word(found.value), found.source) if found.source == "excerpt" else found
 
 
 def _first(*found: tuple[str, str | None]) -> Text:

@@ -17,6 +17,7 @@ from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import REST
 from jovial_atlas.sitefile.overrides import (
+    COLUMNS,
     Override,
     address_in,
     overrides_text,
@@ -105,6 +106,16 @@ def _flat(found: pl.DataFrame) -> pl.DataFrame:
             ]
             changes.append(pl.Series(name, values, pl.String))
     return found.with_columns(changes)
+
+
+def columns_of(fields: str) -> list[str]:
+    """The columns of a table for editing, from their names with commas between. Raises
+    AtlasError for one that the overrides file does not have."""
+    names = [name.strip() for name in fields.split(",") if name.strip()]
+    for name in names:
+        if name not in COLUMNS:
+            raise AtlasError(f"--fields: {name!r} is no field; there are {', '.join(COLUMNS)}.")
+    return names
 
 
 def write_overrides(pages: pl.DataFrame, site: SiteFile, place: Path, fields: Sequence[str]) -> int:

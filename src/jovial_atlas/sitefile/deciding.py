@@ -172,7 +172,24 @@ class Policies(Part):
     )
 
 
-class Section(Decided):
+class Texts(Part):
+    """Patterns of texts: Jinja2 templates that see `page`, `section` and `site`."""
+
+    title: str = Field("", description="pattern of titles, with {{ page.title }} and others")
+    description: str = Field("", description="pattern of descriptions")
+    share_title: str = Field(
+        "", description="pattern of titles where pages are shared; else the heading"
+    )
+    share_description: str = Field(
+        "", description="pattern of descriptions where pages are shared; else the description"
+    )
+
+
+#: The fields of `Texts`.
+TEXTS = tuple(Texts.model_fields)
+
+
+class Section(Decided, Texts):
     """`[[section]]`: a named kind of page. The first section that matches holds the page."""
 
     name: str = Field(description="lower-case letters, digits and hyphens")
@@ -183,8 +200,6 @@ class Section(Decided):
     schema_type: str = Field(
         "", alias="schema", description="Article, NewsArticle or BlogPosting for its pages"
     )
-    title: str = Field("", description="pattern of titles, with {{ page.title }} and others")
-    description: str = Field("", description="pattern of descriptions")
     image: str = Field("", description="picture for sharing where a page has none")
     max_urls: int | None = Field(
         None, ge=1, le=50_000, description="addresses in one of its files, at most"

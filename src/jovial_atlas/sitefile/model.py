@@ -18,6 +18,7 @@ from jovial_atlas.sitefile.deciding import (
     Policies,
     Rule,
     Section,
+    Texts,
 )
 from jovial_atlas.sitefile.engines import Engine
 from jovial_atlas.sitefile.sources import Part, Source, origin_of
@@ -288,8 +289,9 @@ class Lengths(Part):
     )
 
 
-class HeadData(Part):
-    """`[head]`: what stands in the heads of pages beside titles and descriptions."""
+class HeadData(Texts):
+    """`[head]`: what stands in the heads of pages. Patterns of a section win over these, and the
+    texts of single pages, in the overrides file, over both."""
 
     social: bool = Field(True, description="whether Open Graph and card metadata are written")
     image: str = Field("", description="address or path of the picture where a page has none")

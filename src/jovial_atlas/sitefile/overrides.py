@@ -17,12 +17,12 @@ from pydantic import ValidationError
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import Problem, SiteFileError
-from jovial_atlas.sitefile.deciding import Decision
+from jovial_atlas.sitefile.deciding import TEXTS, Decision
 from jovial_atlas.sitefile.model import SiteModel
 
 #: Columns that are no fields.
 _BESIDE = ("loc", "reason", "by")
-COLUMNS = ("loc", *Decision.model_fields, "reason", "by")
+COLUMNS = ("loc", *Decision.model_fields, *TEXTS, "reason", "by")
 _TRUTH = {"true": True, "yes": True, "1": True, "false": False, "no": False, "0": False}
 _NUMBERS = {"priority": float, "max_snippet": int, "max_video_preview": int}
 
@@ -35,6 +35,8 @@ class Override:
     sets: dict[str, Any]
     reason: str = ""
     by: str = ""
+    #: Texts of the page's head, by the names of `TEXTS`.
+    texts: dict[str, str] = field(default_factory=dict)
     line: int = field(default=0, compare=False)
 
 
@@ -69,7 +71,7 @@ def parse_overrides(text: str, place: Path, model: SiteModel) -> tuple[Override,
         read = _row(row, lines.line_num, model)
         if isinstance(read, Problem):
             problems.append(read)
-        elif read.sets:
+        elif read.sets or read.texts:
             found.append(read)
     if problems:
         raise SiteFileError(str(place), problems)
@@ -83,7 +85,9 @@ def _row(row: dict[str | Any, Any], line: int, model: SiteModel) -> Override | P
     loc = address_in(row, model)
     if loc is None:
         return Problem(line, "loc", f"{cells.get('loc', '')!r} is no address", "/privacy/")
-    sets = {name: _value(name, text) for name, text in cells.items() if name not in _BESIDE}
+    sets = {name: _value(name, text) for name, text in cells.items()
+            if name not in (*_BESIDE, *TEXTS)}  # fmt: skip
+    texts = {name: cells[name] for name in TEXTS if name in cells}
     try:
         if sets:
             Decision(**sets)
@@ -91,7 +95,7 @@ def _row(row: dict[str | Any, Any], line: int, model: SiteModel) -> Override | P
         wrong = error.errors()[0]
         key = str(wrong["loc"][0]) if wrong["loc"] else ""
         return Problem(line, key, f"{cells.get(key, '')!r}: {wrong['msg']}")
-    return Override(loc, sets, cells.get("reason", ""), cells.get("by", ""), line)
+    return Override(loc, sets, cells.get("reason", ""), cells.get("by", ""), texts, line)
 
 
 def address_in(row: Mapping[str, Any], model: SiteModel) -> str | None:
@@ -115,14 +119,14 @@ def _value(name: str, text: str) -> Any:
 def overrides_text(overrides: Iterable[Override], fields: Sequence[str] | None = None) -> str:
     """An overrides file with these rows, sorted by address."""
     rows = sorted(overrides, key=lambda one: one.loc)
-    used = {name for one in rows for name in one.sets}
+    used = {name for one in rows for name in (*one.sets, *one.texts)}
     names = [n for n in COLUMNS if n in _BESIDE or n in (fields if fields is not None else used)]
     stream = io.StringIO()
     writer = csv.DictWriter(stream, names, lineterminator="\n")
     writer.writeheader()
     for one in rows:
         said = {name: _text(value) for name, value in one.sets.items()}
-        writer.writerow({"loc": one.loc, **said, "reason": one.reason, "by": one.by})
+        writer.writerow({"loc": one.loc, **said, **one.texts, "reason": one.reason, "by": one.by})
     return stream.getvalue()
 
 

@@ -68,6 +68,8 @@ class SiteFile:
     host: str = ""
     overrides: tuple[Override, ...] = ()
     video_overrides: tuple[VideoOverride, ...] = ()
+    #: Address → texts of its head, from the overrides file.
+    texts: dict[str, dict[str, str]] = field(default_factory=dict, repr=False)
 
     @property
     def folder(self) -> Path:
@@ -172,7 +174,8 @@ def parse_site_file(text: str, path: Path) -> SiteFile:
     overrides = read_overrides(path.parent / named, model) if named else ()
     films = model.videos.file
     said = read_video_overrides(path.parent / films, model.site.url) if films else ()
-    return SiteFile(path, model, lines, overrides=overrides, video_overrides=said)
+    texts = {one.loc: one.texts for one in overrides if one.texts}
+    return SiteFile(path, model, lines, "", overrides, said, texts)
 
 
 def _tuples(value: Any) -> Any:
