@@ -11,13 +11,14 @@ import sys
 import time
 from collections.abc import Callable
 
-from benchmarks import build, check, robots, rules, start, survey, videos
+from benchmarks import build, check, head, robots, rules, start, survey, videos
 
 BENCHMARKS = {
     "start": start.run,
     "survey": survey.run,
     "build": build.run,
     "check": check.run,
+    "head": head.run,
     "robots": robots.run,
     "rules": rules.run,
     "videos": videos.run,

@@ -57,10 +57,13 @@ def directives_of(page: Mapping[str, Any], site: SiteFile) -> str:
 def directives_for(page: Mapping[str, Any], site: SiteFile) -> dict[str, str]:
     """Crawler → the directives for it alone. They add to those for all crawlers, so only what
     these do not say yet is there."""
+    crawlers = page.get("crawlers")
+    if not crawlers:
+        return {}
     general = _words(page, page, site)
     found = {
         token: [word for word in _words(decided, page, site) if word not in general]
-        for token, decided in (page.get("crawlers") or {}).items()
+        for token, decided in crawlers.items()
     }
     return {token: ", ".join(words) for token, words in found.items() if words}
 

@@ -30,7 +30,9 @@ PAGE_FIELDS = (*(n for n in schema.SCHEMA if n != "links"), schema.EXTRA, "secti
 SITE_FIELDS = ("url", "name", "short_name", "language")
 SECTION_FIELDS = ("name",)
 _KNOWN = {"page": PAGE_FIELDS, "site": SITE_FIELDS, "section": SECTION_FIELDS}
-_ENVIRONMENT = SandboxedEnvironment(autoescape=False)
+_ENVIRONMENT = SandboxedEnvironment(
+    autoescape=False, finalize=lambda value: "" if value is None else value
+)
 _SENTENCE = re.compile(r"(.+?[.!?…])(?:\s|$)", re.S)
 _PAGED = re.compile(r"/page[/-](\d+)(?:/|\.html?)?$|[?&]paged?=(\d+)")
 _TAGS = re.compile(r"<[^>]*>")
@@ -124,11 +126,14 @@ def text_of(name: str, page: Mapping[str, Any], site: SiteFile, section: Section
     """A text of a page's head by the strongest pattern that gives any: the page's own in the
     overrides file, its section's, the site's. Empty where none does."""
     own = site.texts.get(page["loc"], {}).get(name, "") if site.texts else ""
-    return _first(
-        ("overrides file", pattern_text(own, page, site)),
-        ("pattern", pattern_text(getattr(section, name) if section else "", page, site)),
-        ("site pattern", pattern_text(getattr(site.model.head, name), page, site)),
-    )
+    for source, pattern in (
+        ("overrides file", own),
+        ("pattern", getattr(section, name) if section else ""),
+        ("site pattern", getattr(site.model.head, name)),
+    ):
+        if pattern and (text := pattern_text(pattern, page, site)):
+            return Text(text, source)
+    return _NOTHING
 
 
 def title_of(page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
@@ -156,18 +161,33 @@ def description_of(page: Mapping[str, Any], site: SiteFile, section: Section | N
     return Text(cut_at_word(found.value), found.source) if found.source == "excerpt" else found
 
 
+#: No text, from nowhere.
+_NOTHING = Text(None, "")
+
+
 def _first(*found: tuple[str, str | None]) -> Text:
     given: Iterator[Text] = (Text(value, source) for source, value in found if value)
-    return next(given, Text(None, ""))
+    return next(given, _NOTHING)
+
+
+class _View:
+    """A page as patterns see it: its columns as attributes, "" where there is nothing."""
+
+    __slots__ = ("_page",)
+
+    def __init__(self, page: Mapping[str, Any]) -> None:
+        self._page = page
+
+    def __getattr__(self, name: str) -> Any:
+        return self._page.get(_ALIASES.get(name, name)) or ""
 
 
 def pattern_text(pattern: str, page: Mapping[str, Any], site: SiteFile) -> str:
     """A pattern filled in for one page, on one line."""
     if not pattern:
         return ""
-    fields = {name: page.get(_ALIASES.get(name, name)) or "" for name in PAGE_FIELDS}
     text = _template(pattern).render(
-        page=fields, site=site.model.site, section={"name": page.get("section")}
+        page=_View(page), site=site.model.site, section={"name": page.get("section")}
     )
     return " ".join(text.split())
 

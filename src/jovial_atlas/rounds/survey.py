@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -21,7 +21,7 @@ from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import Changes, compare
 from jovial_atlas.rounds.last import MANIFEST, PAGES, RECORD, stored_pages
 from jovial_atlas.rounds.media import look_at_videos
-from jovial_atlas.rounds.variants import find_variants
+from jovial_atlas.rounds.variants import find_variants, variant_signs
 from jovial_atlas.rules import decide
 from jovial_atlas.rules.policies import signs_in
 from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
@@ -100,10 +100,12 @@ def run_survey(
         gathering.finish(beside, [name_of(s) for s in site.model.source if s.merge == "win"])
         faults = gathering.faults
     try:
-        faults += _complete(beside, site, client, now, anew=full)
+        delivered = stored_pages(beside)
+        assert delivered is not None
+        signs = signs_in(delivered, site, variant_signs(site))
+        faults += _complete(beside, site, client, now, signs, anew=full)
         after = stored_pages(beside)
         assert after is not None
-        signs = signs_in(after, site)
         sections = section_counts(decide(after, site, now), site)
         changes = compare(before, after)
         beside.replace(target)
@@ -175,7 +177,13 @@ WORKED_OUT = ("variant", "variant_of", "media")
 
 
 def _complete(
-    place: Path, site: SiteFile, client: httpx.Client, now: datetime, *, anew: bool
+    place: Path,
+    site: SiteFile,
+    client: httpx.Client,
+    now: datetime,
+    signs: Sequence[str],
+    *,
+    anew: bool,
 ) -> list[Fault]:
     """Add to the page table at `place` what takes all of it: which pages repeat others, and what
     their videos are. A table with neither is left as it is. Raises OutputError."""
@@ -184,7 +192,7 @@ def _complete(
     assert table is not None
     filled = stored.collect_schema().names()
     looked = None
-    tables = [find_variants(table, filled, site)]
+    tables = [find_variants(table, filled, site, signs)]
     if "videos" in filled:
         looked = look_at_videos(table, site, client, now, anew=anew)
         tables.append(looked.media)

@@ -14,14 +14,27 @@ from jovial_atlas.rules.policies import PRINT
 from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
 
+VARIANT_COLUMNS = ("variant", "variant_of")
 #: Pages with fewer words are alike by chance.
 _LEAST_WORDS = 30
 
 
-def find_variants(table: pl.LazyFrame, filled: Collection[str], site: SiteFile) -> pl.DataFrame:
+def variant_signs(site: SiteFile) -> dict[str, pl.Expr]:
+    """Over `_path`: whether any address looks like a version to print, or has a query."""
+    query = pl.col("_path").str.contains("?", literal=True)
+    return {"print": _is_print(site).any(), "query": query.any()}
+
+
+def find_variants(
+    table: pl.LazyFrame, filled: Collection[str], site: SiteFile, signs: Collection[str]
+) -> pl.DataFrame:
     """The pages that repeat others, as `loc, variant, variant_of`; the last is null where the
-    page that is repeated cannot be told."""
-    parts = [_to_print(table, site), _with_query(table)]
+    page that is repeated cannot be told. `signs` are those of `variant_signs` that hold."""
+    parts = [pl.DataFrame(schema=dict.fromkeys(("loc", *VARIANT_COLUMNS), pl.String))]
+    if "print" in signs:
+        parts.append(_to_print(table, site))
+    if "query" in signs:
+        parts.append(_with_query(table))
     if "fingerprint" in filled:
         parts.append(_same_text(table, site))
     return pl.concat(parts).unique("loc", keep="first", maintain_order=True)

@@ -6,7 +6,7 @@ patterns in their place.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -173,13 +173,40 @@ def _mark(sign: str) -> str:
 SIGNS = tuple(_mark(policy.sign) for policy in POLICIES if policy.sign)
 
 
-def signs_in(pages: pl.LazyFrame, site: SiteFile) -> list[str]:
-    """Those of `SIGNS` that any page of a table has."""
-    found = pages.select(path_column(site)).select(
-        policy.pages(site).any().alias(_mark(policy.sign)) for policy in POLICIES if policy.sign
-    )
-    (row,) = found.collect(engine="streaming").to_dicts()
-    return [mark for mark in SIGNS if row[mark]]
+def signs_in(pages: pl.LazyFrame, site: SiteFile, more: Mapping[str, pl.Expr]) -> list[str]:
+    """Those of `SIGNS` that any page of a table has, and those of `more`, conditions over `_path`
+    by name: all in one reading."""
+    asked = {_mark(one.sign): one.pages(site).any() for one in POLICIES if one.sign} | {**more}
+    # Few sites have any of these: words without which there is none are looked for first.
+    words = {name: pl.col("_path").str.contains(name, literal=True).any() for name in _WORDS}
+    (there,) = _collected(pages, site, words)
+    own = {_mark(name) for name, given in site.model.kinds if given is not None} | {
+        name for name, given in site.model.kinds if given is not None
+    }
+    likely = {
+        mark: condition
+        for mark, condition in asked.items()
+        if mark in own or any(there[word] for word in _NEEDED.get(mark, _WORDS))
+    }
+    if not likely:
+        return []
+    (row,) = _collected(pages, site, likely)
+    return [mark for mark in likely if row[mark]]
+
+
+#: Sign → words of which one stands in every address that has it by the tool's own signs.
+_NEEDED = {
+    _mark("search"): ("search", "?"), _mark("paged"): ("page",), "print": ("print",),
+    "query": ("?",),
+}  # fmt: skip
+_WORDS = ("search", "page", "print", "?")
+
+
+def _collected(
+    pages: pl.LazyFrame, site: SiteFile, asked: Mapping[str, pl.Expr]
+) -> list[dict[str, bool]]:
+    found = pages.select(path_column(site)).select(**asked)
+    return found.collect(engine="streaming").to_dicts()
 
 
 def expired_layer(site: SiteFile, today: str) -> list[Layer]:
