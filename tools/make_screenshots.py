@@ -128,8 +128,6 @@ def main() -> None:
                     )  # fmt: skip
                 if name == "init":
                     add_engines(folder, running)
-            if not wanted or "site" in wanted:
-                web_page("site", f"http://{running.site}/field-notes/dawn-at-the-reedbed/")
             if not wanted or "visitors" in wanted:
                 web_page("visitors", f"http://{running.site}/sitemap.html")
             if not wanted or "sitemap" in wanted:
