@@ -138,7 +138,7 @@ def test_single_videos_are_set_in_a_table_and_leave_by_themselves(films, atlas):
     assert "VideoObject" not in {node["@type"] for node in cut["json_ld"]["@graph"]}
     (films / "videos.csv").write_text("loc,video,duration\n/otters.html,,soon\n")
     wrong = atlas("videos")
-    assert (wrong.code, "duration: 'soon' cannot be read" in wrong.err) == (2, True)
+    assert (wrong.code, "'soon' cannot be read" in wrong.err) == (2, True)
 
 
 def test_sitemap_and_structured_data_say_the_same(films, atlas, tmp_path):
@@ -254,3 +254,35 @@ def test_custom_fields_and_feeds_bring_videos_too(tmp_path, atlas):
         ("/notes/a/", "/v.mp4", "field"), ("/b/", "/v2.mp4", "field"), ("/b/", "/v3.mp4", "field"),
         ("/c/", "/v4.mp4", "feed"),
     }  # fmt: skip
+
+
+def test_another_second_for_stills_takes_them_anew(tmp_path, atlas):
+    write_site(tmp_path, {"a.html": page("Otters", shown("a.mp4"), DATED)})
+    film(tmp_path / "public/films/a.mp4", seconds=3, dark=1)
+    light = []
+    for second in ("", "still_at = 0\n", "still_at = 2\n"):
+        text = (tmp_path / "atlas.toml").read_text().partition("[videos]")[0]
+        (tmp_path / "atlas.toml").write_text(f"{text}[videos]\n{second}")
+        atlas("survey")
+        atlas("build")
+        (still,) = (tmp_path / "public/video-stills").iterdir()
+        light.append(max(Image.open(still).convert("L").resize((1, 1)).getpixel((0, 0)), 0))
+    assert light[1] < 20 < min(light[0], light[2])
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("page,video\n", "is no column of this table"),
+        ("video,title\na.mp4,T\n", "loc"),
+        ("loc,title\n/a,T,more\n", "another number of cells"),
+        ("loc,rating\nnot an address,4\n", "line 2"),
+        ("loc,live\n/a,perhaps\n", "'perhaps' cannot be read"),
+    ],
+)
+def test_a_wrong_table_of_videos_is_told_with_its_line(tmp_path, atlas, text, said):
+    write_site(tmp_path, {"a.html": page("A")}, '[videos]\nfile = "videos.csv"\n')
+    (tmp_path / "videos.csv").write_text(text)
+    ran = atlas("survey")
+    assert (ran.code, "videos.csv" in ran.err) == (2, True)
+    assert said in ran.err

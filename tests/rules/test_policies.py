@@ -8,7 +8,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rules import decide, explain_layers
-from jovial_atlas.rules.policies import EXPIRED, POLICIES
+from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.sitefile.deciding import Policies
 from tests.conftest import NOW, URL, page, run_command, write_site
@@ -59,11 +59,7 @@ EFFECTS = {
     "parent": (False, True, None, "parent"),
     "file": (False, True, None, "file"),
 }
-CHOICES = [
-    (name, choice)
-    for name, choices in [*((one.name, one.choices) for one in POLICIES), (EXPIRED, ("index", "unlist", "noindex"))]
-    for choice in choices
-]  # fmt: skip
+CHOICES = [(name, choice) for name in ABOUT for choice in choices_of(name)]
 
 
 @pytest.mark.parametrize(("name", "choice"), CHOICES)

@@ -17,7 +17,7 @@ from jovial_atlas.rules.own import guards, refused_fields
 from jovial_atlas.sitefile import SiteFile
 
 #: From this share of noindexed pages on, the site as a whole counts as hidden.
-_HIDDEN_SHARE = 0.9
+HIDDEN_SHARE = 0.9
 
 
 def check_hidden(decided: pl.DataFrame, robots: RobotsFile, site: SiteFile) -> Iterator[Fault]:
@@ -29,7 +29,7 @@ def check_hidden(decided: pl.DataFrame, robots: RobotsFile, site: SiteFile) -> I
     yield from robots_hide(robots, f"{site.model.site.url}/robots.txt", decided["loc"].to_list())
     noindexed = decided.filter(~pl.col("index") & (pl.col("kind") != "error"))
     pages = decided.filter(pl.col("kind") != "error").height
-    if pages and noindexed.height >= _HIDDEN_SHARE * pages:
+    if pages and noindexed.height >= HIDDEN_SHARE * pages:
         yield Fault(
             "site-hidden-noindex",
             home,

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import polars as pl
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.head.lengths import shown, width
-from jovial_atlas.head.texts import description_of, text_of, title_of
-from jovial_atlas.sitefile import Section, SiteFile
+from jovial_atlas.head.texts import Text, description_of, title_of
+from jovial_atlas.sitefile import SiteFile
 
 
 def check_lengths(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
@@ -24,9 +24,11 @@ def check_lengths(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
     names = {site.model.site.name.casefold(), site.model.site.short_name.casefold()}
     for page in decided.filter("listed").drop("links").iter_rows(named=True):
         section = sections.get(page["section"])
-        title = title_of(page, site, section).value
-        text = description_of(page, site, section)
-        yield from _empty(page, site, section)
+        titled, text = title_of(page, site, section), description_of(page, site, section)
+        title = titled.value
+        for name, found in (("title", titled), ("description", text)):
+            said = [getattr(one, name) for one in (section, site.model.head) if one]
+            yield from _empty(name, found, page, said)
         if title:
             yield from _length("title", page["loc"], title, limits.title_px, limits.title_size,
                                limits.title_least)  # fmt: skip
@@ -38,13 +40,13 @@ def check_lengths(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
                                limits.description_size, limits.description_least)  # fmt: skip
 
 
-def _empty(page: dict[str, Any], site: SiteFile, section: Section | None) -> Iterator[Fault]:
-    """Patterns that give nothing for a page, which then falls back to its own text."""
-    for name in ("title", "description"):
-        patterns = [getattr(one, name) for one in (section, site.model.head) if one]
-        if any(patterns) and not text_of(name, page, site, section).value:
-            message = f"The pattern of its {name} gives nothing; the page's own {name} is used."
-            yield Fault("pattern-empty", page["loc"], message)
+def _empty(
+    name: str, found: Text, page: dict[str, Any], patterns: Sequence[str]
+) -> Iterator[Fault]:
+    """A pattern that gives nothing for a page, which then falls back to its own text."""
+    if any(patterns) and found.source not in ("overrides file", "pattern", "site pattern"):
+        message = f"The pattern of its {name} gives nothing; the page's own {name} is used."
+        yield Fault("pattern-empty", page["loc"], message)
 
 
 def _length(name: str, loc: str, text: str, most: int, size: int, least: int) -> Iterator[Fault]:

@@ -28,7 +28,7 @@ from jovial_atlas.rounds.media import file_of
 from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rounds.survey import file_exists
 from jovial_atlas.rounds.targets import read_target, relative, robots_faults, robots_on_disk
-from jovial_atlas.rules import engine_tokens, robots_of
+from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
 
 
@@ -102,7 +102,7 @@ def _check_host(
             now,
             site.state / JOURNAL,
             page_checks.hidden_pages(decided),
-            sorted(engine_tokens(site)),
+            sorted(site.crawlers),
         )
         faults += asked
         faults += served_robots(live, site, robots, decided["loc"].to_list())

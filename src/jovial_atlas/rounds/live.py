@@ -27,7 +27,6 @@ from jovial_atlas.faults import Fault, plural
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots
 from jovial_atlas.robots.directives import read_directives, read_header
 from jovial_atlas.rounds.robots import compare_robots, read_robots
-from jovial_atlas.rules import engine_tokens
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.page import PageFile, Reading, read_page
 from jovial_atlas.web import Answer, Request, send
@@ -102,7 +101,7 @@ def served_robots(
     yield from hides
     if built is None or hides:
         return
-    agents = ["*", *sorted(engine_tokens(site))]
+    agents = ["*", *sorted(site.crawlers)]
     changes = list(compare_robots(built, served, agents, locs))
     if changes:
         one = changes[0]

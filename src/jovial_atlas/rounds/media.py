@@ -162,7 +162,8 @@ def _probed(
             wanted[address] = (place, _digest(place, memory))
         elif address.startswith(tuple(whole)) and is_media(address):
             lost.append(address)
-    names = {address: f"{digest}@{second or 0:g}" for address, (_, digest) in wanted.items()}
+    at = "" if second is None else f"@{second:g}"
+    names = {address: f"{digest}{at}" for address, (_, digest) in wanted.items()}
     due = {names[a]: place for a, (place, _) in wanted.items() if names[a] not in memory.probes}
     stills = site.shared_state / STILLS
     made = [name for name, one in memory.probes.items() if _gone(one, stills)]

@@ -12,7 +12,7 @@ from jovial_atlas import dates
 from jovial_atlas.files import write_whole
 from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.rules import FIELDS
-from jovial_atlas.rules.policies import EXPIRED, POLICIES
+from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Policies
@@ -90,15 +90,15 @@ def policies(site: SiteFile, now: datetime) -> list[PolicyShown]:
     found = []
     for policy in POLICIES:
         hit = decided.select(policy.pages(site).fill_null(False).sum()).item() or 0
-        found.append((policy.name, policy.choices, int(hit)))
+        found.append((policy.name, int(hit)))
     expired = decided.select((pl.col("expires") < dates.write(now)).sum()).item() or 0
-    found.append((EXPIRED, ("index", "unlist", "noindex"), int(expired)))
+    found.append((EXPIRED, int(expired)))
     return [
         PolicyShown(
-            name, getattr(site.model.policies, name), choices, fields[name].default, hit,
+            name, getattr(site.model.policies, name), choices_of(name), fields[name].default, hit,
             words.get(f"policy {name}", 0), fields[name].description or "",
         )
-        for name, choices, hit in found
+        for name, hit in found
     ]  # fmt: skip
 
 

@@ -6,7 +6,7 @@ Every other room only reads verdicts; nothing else decides whether a page may be
 from jovial_atlas.rules.crawling import barred, robots_of
 from jovial_atlas.rules.decide import VERDICT_COLUMNS, decide, explain_layers, not_listed
 from jovial_atlas.rules.fields import DIRECTIVES, FIELDS, Layer, LayerSays
-from jovial_atlas.rules.layers import engine_tokens, layers_of
+from jovial_atlas.rules.layers import layers_of
 
 __all__ = [
     "DIRECTIVES",
@@ -16,7 +16,6 @@ __all__ = [
     "LayerSays",
     "barred",
     "decide",
-    "engine_tokens",
     "explain_layers",
     "layers_of",
     "not_listed",

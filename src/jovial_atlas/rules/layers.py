@@ -78,7 +78,7 @@ def layers_for_crawlers(
     tokens = {token for rule in site.model.rule for token in rule.crawlers}
     spoken = "crawler_directives" in have
     if spoken:
-        tokens |= engine_tokens(site)
+        tokens |= site.crawlers
     rules = [layer for layer in _rule_layers(site, known, now, single=True) if layer.crawlers]
     return {
         token: [
@@ -87,11 +87,6 @@ def layers_for_crawlers(
         ]
         for token in sorted(tokens)
     }
-
-
-def engine_tokens(site: SiteFile) -> set[str]:
-    """Product tokens of the crawlers of all engines of the site."""
-    return {token.lower() for engine in site.model.engine for token in engine.crawlers}
 
 
 def _site_layer(site: SiteFile) -> list[Layer]:
@@ -135,7 +130,7 @@ def _rule_layers(
 
 def _facts(site: SiteFile) -> list[Layer]:
     never = {"listed": False}
-    agents = ["*", *sorted(engine_tokens(site))]
+    agents = ["*", *sorted(site.crawlers)]
     facts = [
         ("status", pl.col("status") != 200, "it does not answer with status 200"),
         ("redirect", pl.col("redirect").is_not_null(), "it sends visitors on to another address"),

@@ -8,13 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, get_args
 
 import polars as pl
 
 from jovial_atlas.rules.fields import Layer
 from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.deciding import Policies
 
 #: From a search form or a list of results.
 _SEARCH = r"^/search(/|\.html?$|$|\?)|^/[a-z-]+/search/?$|[?&](q|s|query|search)="
@@ -85,7 +86,6 @@ def _one_author(site: SiteFile) -> pl.Expr:
     return _author(site) if site.model.site.authors == "one" else pl.lit(False)
 
 
-_VARIANT_CHOICES = ("index", "unlist", "noindex", "canonical")
 POLICIES = (
     Policy("error_pages", _kind("error"), "it is an error page", ("kind",)),
     Policy("drafts", _kind("draft"), "it is a draft", ("kind",)),
@@ -110,32 +110,33 @@ POLICIES = (
         _picture,
         "it only shows one picture",
         ("kind", "words", "images"),
-        ("index", "unlist", "noindex", "parent", "file"),
     ),
     Policy(
         "print_versions",
         _variant("print"),
         "it is a version to print",
         ("variant",),
-        _VARIANT_CHOICES,
     ),
     Policy(
         "query_addresses",
         _variant("query"),
         "it is another page with a query",
         ("variant",),
-        _VARIANT_CHOICES,
     ),
     Policy(
         "duplicates",
         _variant("content"),
         "another page has the same text",
         ("variant",),
-        _VARIANT_CHOICES,
     ),
 )
 #: Decided last, since it rests on what all layers say of a page's expiry.
 EXPIRED = "expired_pages"
+
+
+def choices_of(name: str) -> tuple[str, ...]:
+    """The choices that a policy has, as the site file takes them."""
+    return get_args(Policies.model_fields[name].annotation)
 
 
 def effect(choice: str) -> dict[str, Any]:

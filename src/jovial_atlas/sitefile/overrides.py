@@ -16,9 +16,10 @@ from typing import Any
 from pydantic import ValidationError
 
 from jovial_atlas import addresses
-from jovial_atlas.errors import Problem, SiteFileError
+from jovial_atlas.errors import Problem
 from jovial_atlas.sitefile.deciding import TEXTS, Decision
 from jovial_atlas.sitefile.model import SiteModel
+from jovial_atlas.sitefile.tables import table_rows, table_text
 
 #: Columns that are no fields.
 _BESIDE = ("loc", "reason", "by")
@@ -43,44 +44,16 @@ class Override:
 def read_overrides(place: Path, model: SiteModel) -> tuple[Override, ...]:
     """The rows of an overrides file; none where there is no such file yet. Raises SiteFileError
     with every problem found."""
-    try:
-        text = place.read_bytes().decode("utf-8-sig")
-    except FileNotFoundError:
-        return ()
-    except (OSError, UnicodeDecodeError) as error:
-        raise SiteFileError(
-            str(place), [Problem(None, "", f"It cannot be read: {error}.")]
-        ) from None
-    return parse_overrides(text, place, model)
+    return parse_overrides(table_text(place), place, model)
 
 
 def parse_overrides(text: str, place: Path, model: SiteModel) -> tuple[Override, ...]:
     """The rows in the text of an overrides file. Raises SiteFileError."""
-    lines = csv.DictReader(io.StringIO(text))
-    names = [name.strip() for name in lines.fieldnames or ()]
-    problems = [
-        Problem(1, name, "is no column of an overrides file", f"one of {', '.join(COLUMNS)}")
-        for name in names
-        if name not in COLUMNS
-    ]
-    if "loc" not in names:
-        problems.append(Problem(1, "loc", "is missing: it says which page a row is about"))
-    lines.fieldnames = names
-    found: list[Override] = []
-    for row in lines if not problems else ():
-        read = _row(row, lines.line_num, model)
-        if isinstance(read, Problem):
-            problems.append(read)
-        elif read.sets or read.texts:
-            found.append(read)
-    if problems:
-        raise SiteFileError(str(place), problems)
-    return tuple(found)
+    rows = table_rows(text, place, COLUMNS, lambda row, line: _row(row, line, model))
+    return tuple(one for one in rows if one.sets or one.texts)
 
 
 def _row(row: dict[str | Any, Any], line: int, model: SiteModel) -> Override | Problem:
-    if None in row or None in row.values():
-        return Problem(line, "", "the row has another number of cells than the first line")
     cells = {name: value.strip() for name, value in row.items() if value.strip()}
     loc = address_in(row, model)
     if loc is None:

@@ -104,6 +104,11 @@ class SiteFile:
         return replace(self, model=inner, host=host.url.partition("://")[2].replace(":", "-"))
 
     @property
+    def crawlers(self) -> set[str]:
+        """Product tokens of the crawlers of all engines, in lower case."""
+        return {token.lower() for engine in self.model.engine for token in engine.crawlers}
+
+    @property
     def output(self) -> Path:
         """The output folder."""
         return self.folder / self.model.output.folder

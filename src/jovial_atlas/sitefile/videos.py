@@ -13,9 +13,10 @@ from urllib.parse import urljoin
 from pydantic import Field, field_validator
 
 from jovial_atlas import addresses
-from jovial_atlas.errors import Problem, SiteFileError
+from jovial_atlas.errors import Problem
 from jovial_atlas.media.fields import FIELDS, of_fields
 from jovial_atlas.sitefile.sources import Part
+from jovial_atlas.sitefile.tables import table_rows, table_text
 
 #: Columns that say which video a row is about, and why.
 _BESIDE = ("loc", "video", "reason")
@@ -74,54 +75,29 @@ class VideoOverride:
 def read_video_overrides(place: Path, site: str) -> tuple[VideoOverride, ...]:
     """The rows of a table of videos; none where there is no such file yet. Raises SiteFileError
     with every problem found."""
-    try:
-        text = place.read_bytes().decode("utf-8-sig")
-    except FileNotFoundError:
-        return ()
-    except (OSError, UnicodeDecodeError) as error:
-        raise SiteFileError(
-            str(place), [Problem(None, "", f"It cannot be read: {error}.")]
-        ) from None
-    return parse_video_overrides(text, place, site)
+    return parse_video_overrides(table_text(place), place, site)
 
 
 def parse_video_overrides(text: str, place: Path, site: str) -> tuple[VideoOverride, ...]:
     """The rows in the text of a table of videos. Raises SiteFileError."""
-    lines = csv.DictReader(io.StringIO(text))
-    lines.fieldnames = [name.strip() for name in lines.fieldnames or ()]
-    problems = [
-        Problem(1, name, "is no column of a table of videos", f"one of {', '.join(COLUMNS)}")
-        for name in lines.fieldnames
-        if name not in COLUMNS
-    ]
-    if "loc" not in lines.fieldnames:
-        problems.append(Problem(1, "loc", "is missing: it says which page a video is on"))
-    found = []
-    for row in lines if not problems else ():
-        try:
-            one = _row(row, lines.line_num, site)
-        except ValueError as error:
-            problems.append(Problem(lines.line_num, "", str(error)))
-        else:
-            found.append(one)
-    if problems:
-        raise SiteFileError(str(place), problems)
-    return tuple(one for one in found if one.sets)
+    rows = table_rows(text, place, COLUMNS, lambda row, line: _row(row, line, site))
+    return tuple(one for one in rows if one.sets)
 
 
-def _row(row: dict[Any, Any], line: int, site: str) -> VideoOverride:
-    if None in row or None in row.values():
-        raise ValueError("the row has another number of cells than the first line")
+def _row(row: dict[Any, Any], line: int, site: str) -> VideoOverride | Problem:
     cells = {name: value.strip() for name, value in row.items() if value.strip()}
     given = cells.get("loc", "")
-    loc = addresses.normalise(site + given if given.startswith("/") else given)
+    try:
+        loc = addresses.normalise(site + given if given.startswith("/") else given)
+    except ValueError as error:
+        return Problem(line, "loc", str(error))
     said = {name: value for name, value in cells.items() if name in SETTABLE}
     # Read as any other field of a video is; an address stands in for the media file.
     (read,) = of_fields({**said, "src": f"{site}/"}, lambda one: urljoin(loc, one), ())
+    for name, value in said.items():
+        if read[name] is None:
+            return Problem(line, name, f"{value!r} cannot be read")
     sets = {name: read[name] for name in said}
-    for name, value in sets.items():
-        if value is None:
-            raise ValueError(f"{name}: {said[name]!r} cannot be read")
     return VideoOverride(loc, cells.get("video", ""), sets, cells.get("reason", ""), line)
 
 

@@ -49,8 +49,7 @@ class Surroundings:
 
 def crawler_tokens(site: SiteFile) -> set[str]:
     """The crawlers whose own robots tags are read: those that the site file names."""
-    engines = {token.lower() for engine in site.model.engine for token in engine.crawlers}
-    return engines | {token for rule in site.model.rule for token in rule.crawlers}
+    return site.crawlers | {token for rule in site.model.rule for token in rule.crawlers}
 
 
 def known_services(site: SiteFile) -> tuple[Service, ...]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
+from jovial_atlas.checks.pages import HIDDEN_SHARE
 from jovial_atlas.faults import plural
 from jovial_atlas.files import FileSet
 from jovial_atlas.robots import Matcher, parse_robots
@@ -11,9 +12,6 @@ from jovial_atlas.rounds.build.listing import Listing
 from jovial_atlas.rounds.build.places import ROBOTS
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
-
-#: From this share of noindexed pages on, the site as a whole counts as hidden.
-_SHARE = 0.9
 
 
 def hides_itself(site: SiteFile, listing: Listing, noindexed: pl.DataFrame, output: FileSet) -> str:
@@ -24,7 +22,7 @@ def hides_itself(site: SiteFile, listing: Listing, noindexed: pl.DataFrame, outp
             'Set stage = "live" in [site] when it is ready.'
         )
     pages = listing.rows.height + sum(listing.not_listed.values())
-    if pages and noindexed.height >= _SHARE * pages:
+    if pages and noindexed.height >= HIDDEN_SHARE * pages:
         return (
             f"The site hides itself: {noindexed.height:,} of {plural(pages, 'page')} may not be "
             "indexed. Take the noindex out of the page templates or the rules, then survey again."
