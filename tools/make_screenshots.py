@@ -38,20 +38,15 @@ TERMINAL = {
     "explain": "explain /hides/heron-fishing/",
     "pages": "pages --verdict unlisted",
     "videos": "videos",
+    "suggest": "suggest --section events --all",
     "inject": "inject --dry-run --match /privacy/",
     "policies": "rules policies",
     "submit": "submit",
     "status": "status --engine quillseek",
     "rules": "rules add --match '/species/**' --when 'words < 60' --set listed=no "
     "--reason 'Too thin to help'",
-    "lint": "robots lint wrong.txt",
     "robots": "robots test --agent lanternbot --agent mirrorbot /search/?q=otter /species/otter/",
 }
-#: A robots.txt with something to tell.
-WRONG = (
-    "User-agent: *\nDisallow: /search/\nDisallow: /search/old/\nDisallow: /pictures/\n"
-    "Disallow: /serach/\nNoindex: /thank-you/\nSitemap: /sitemap.xml\n"
-)
 NEEDED = ("Xvfb", "xterm", "import", "chromium")
 
 
@@ -114,7 +109,6 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as place:
         folder = Path(place) / "marrowfen"
         prepare(folder, datetime.now(UTC))
-        (folder / "wrong.txt").write_text(WRONG)
         with servers(folder) as running:
             for name, line in TERMINAL.items():
                 if name == "status":
@@ -133,15 +127,17 @@ def main() -> None:
             if not wanted or "sitemap" in wanted:
                 shown = styled(folder / "public/sitemap-field-notes-1.xml", running.site)
                 web_page("sitemap", shown.as_uri())
-            if not wanted or "video-sitemap" in wanted:
-                shown = styled(folder / "public/sitemap-video-1.xml", running.site)
-                web_page("video-sitemap", shown.as_uri())
             if not wanted or "report" in wanted:
                 subprocess.run([COMMAND, "report"], cwd=folder, check=True)
                 web_page("report", (folder / "report.html").as_uri())
             if not wanted or "contact-sheet" in wanted:
                 picture = SHOTS / "contact-sheet.png"
                 subprocess.run([COMMAND, "videos", "--sheet", picture], cwd=folder, check=True)
+            if not wanted or "preview" in wanted:
+                subprocess.run(
+                    [COMMAND, "preview", "/field-notes/otters-back-at-the-sluice/", "--to",
+                     SHOTS / "preview.png"], cwd=folder, check=True,
+                )  # fmt: skip
             time.sleep(0.1)
 
 

@@ -35,6 +35,16 @@ def to_regex(pattern: str) -> str:
     return f"^{''.join(parts)}$"
 
 
+def to_address_regex(pattern: str) -> str:
+    """As `to_regex`, for whole addresses: `https://*.social.example/**`. Raises ValueError."""
+    scheme, mark, rest = pattern.partition("://")
+    host, slash, path = rest.partition("/")
+    if scheme not in ("http", "https") or not mark or not host:
+        raise ValueError(f"the pattern {pattern!r} must begin with https:// or http:// and a host")
+    named = re.escape(host).replace(r"\*", "[^/]*")
+    return f"^{scheme}://{named}" + (to_regex(slash + path)[1:] if slash else "(?:/.*)?$")
+
+
 def to_literal(text: str) -> str:
     """Text that stands for itself, percent-encoded as addresses are."""
     path, mark, query = text.partition("?")

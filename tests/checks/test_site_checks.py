@@ -3,6 +3,7 @@
 import pytest
 
 from jovial_atlas.checks import pages as checks
+from jovial_atlas.checks import texts
 from jovial_atlas.checks.findings import at_or_above, counts, findings_of
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages import schema
@@ -38,6 +39,46 @@ def decided(site, *rows):
 
 def told(faults):
     return [(fault.code, fault.where.removeprefix(URL)) for fault in faults]
+
+
+ENGLISH = "The otters of the fen fish at the lower sluice all winter, and leave tracks in the snow."
+GERMAN = "Die Otter im Moor fischen den ganzen Winter am unteren Wehr und lassen Spuren im Schnee."
+
+
+@pytest.mark.parametrize(
+    ("row", "expected"),
+    [
+        ({"title": "Otters", "description": ENGLISH}, []),
+        ({"title": "Otter", "description": GERMAN}, ["text-language"]),
+        ({"title": "Otter", "description": GERMAN, "language": "de-AT"}, []),
+        ({"title": "Otter am Wehr", "description": "Nur im Winter"}, []),
+        ({"title": "Otters", "description": ENGLISH, "phrase": "otter"}, ["phrase-absent"]),
+        ({"title": "Otters", "description": ENGLISH, "heading": "Our otters", "excerpt": "Otters.",
+          "phrase": "Otters"}, []),
+        ({"title": "T", "description": None, "phrase": "Otters"}, ["phrase-absent"]),
+    ],
+)  # fmt: skip
+def test_texts_are_in_the_language_of_their_page_and_say_its_phrase(site, row, expected):
+    published = texts.published_texts(decided(site, ("/a", row)), site)
+    found = [*texts.check_languages(published, site), *texts.check_lengths(published, site)]
+    told = [f for f in found if not f.code.endswith(("short", "long"))]
+    assert [fault.code for fault in told] == expected
+
+
+def test_listed_pages_of_html_say_their_language(site):
+    rows = [("/a", {"path": "a.html"}), ("/b", {"path": "b.html", "language": "de"}),
+            ("/c", {"path": "c.csv"}), ("/d", {"path": "d.html", "directives": "noindex"})]  # fmt: skip
+    assert told(checks.check_languages_said(decided(site, *rows))) == [("language-missing", "/a")]
+
+
+def test_titles_are_compared_as_they_are_published(tmp_path):
+    more = '[[section]]\nname = "n"\nmatch = "/n/**"\ntitle = "{{ page.heading }}"\n'
+    site = read_site_file(write_site(tmp_path, {}, more))
+    rows = [(f"/n/{name}", {"title": "Same", "heading": name}) for name in "ab"]
+    table = decided(site, *rows)
+    said = texts.with_published(table, texts.published_texts(table, site))
+    assert told(checks.check_texts(said)) == []
+    assert told(checks.check_texts(table)) == [("title-duplicate", "/n/a")]
 
 
 @pytest.mark.parametrize(

@@ -51,13 +51,15 @@ def findings(atlas) -> set[tuple[str, str]]:
 def test_pages_are_edited_as_a_table_and_explained(site, atlas):
     table = site / "edit.csv"
     assert atlas("pages", "--match", "/about*", "--edit", "edit.csv").code == 0
-    (row,) = csv.DictReader(table.open())
+    (row,) = csv.DictReader(table.open(encoding="utf-8-sig"))
+    seen = row.pop("seen")
     assert row == {"loc": f"{URL}/about.html", "listed": "", "index": "", "reason": "", "by": ""}
+    row["seen"] = seen
     with table.open("w", newline="") as stream:
         writer = csv.DictWriter(stream, list(row))
         writer.writeheader()
         writer.writerow(row | {"listed": "no", "reason": "Being rewritten"})
-    assert "1 override set" in atlas("pages", "--take", "edit.csv").out
+    assert "1 page changed" in atlas("pages", "--take", "edit.csv").out
     assert verdicts(atlas)["/about.html"] == "Being rewritten"
     said = atlas("explain", "/about.html", "--format", "json").json
     assert (said["decided_by"], said["layers"][-1]["sets"]) == ("overrides file", {"listed": False})
@@ -68,7 +70,7 @@ def test_pages_are_edited_as_a_table_and_explained(site, atlas):
         (site / "overrides.csv").read_text().replace("by\n", "by\n", 1) + "/,no,,\n"
     )
     table.write_text("loc,listed,reason,by\n/about.html,,,\n")
-    assert "1 taken out" in atlas("pages", "--take", "edit.csv").out
+    assert "1 page changed" in atlas("pages", "--take", "edit.csv").out
     assert {"/"} == set(verdicts(atlas)) - {"/notes/b.html"}
 
 
@@ -91,19 +93,21 @@ def test_a_guard_refuses_by_name_and_nothing_is_dropped_unseen(site, atlas):
 
 
 @pytest.mark.parametrize(
-    ("text", "said"),
+    ("text", "code", "said"),
     [
-        ("loc,lsted\n/,no\n", "lsted"),
-        ("address,listed\n/,no\n", "is missing"),
-        ("loc,priority\n/,2\n", "less than or equal to 1"),
-        ("loc,listed\n/,perhaps\n", "perhaps"),
-        ("loc,listed\nnot an address,no\n", "is no address"),
-        ("loc,listed\n/,no,no\n", "number of cells"),
+        ("loc,lsted\n/,no\n", 2, "lsted"),
+        ("address,listed\n/,no\n", 2, "is missing"),
+        ("loc,priority\n/,2\n", 1, "less than or equal to 1"),
+        ("loc,listed\n/,perhaps\n", 1, "perhaps"),
+        ("loc,listed\nnot an address,no\n", 1, "is no address"),
+        ("loc,listed\n/,no,no\n", 1, "number of cells"),
+        ("loc,listed\n/none.html,no\n", 1, "is no page"),
+        ("loc,index,by\n/notes/a.html,no,Corin\n", 1, "does not let Corin"),
     ],
 )
-def test_a_wrong_table_is_told_with_its_line_and_changes_nothing(site, atlas, text, said):
+def test_a_wrong_table_is_told_with_its_line_and_changes_nothing(site, atlas, text, code, said):
     (site / "edit.csv").write_text(text)
     ran = atlas("pages", "--take", "edit.csv")
-    assert (ran.code, (site / "overrides.csv").exists()) == (2, False)
+    assert (ran.code, (site / "overrides.csv").exists()) == (code, False)
     assert said in ran.err
     assert "edit.csv" in ran.err

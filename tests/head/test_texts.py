@@ -63,7 +63,7 @@ def test_the_strongest_pattern_that_gives_a_text_wins(tmp_path, path, wanted):
 
 def test_the_home_page_has_at_least_the_name_of_the_site(tmp_path):
     head, _ = head_of(tmp_path, "", path="/", title=None, heading=None)
-    assert (head["title"], head["title_from"]) == ("www.marrowfen.example", "site name")
+    assert (head["title"], head["title_from"]) == ("www.marrowfen.example", "kind of page")
 
 
 @pytest.mark.parametrize(
@@ -91,7 +91,7 @@ def test_tags_stand_in_one_order_and_escape_what_they_hold(tmp_path):
     names = [tag.split("=")[1].split('"')[1] for tag in tags if tag.startswith("<meta")]
     assert names == [
         "description", "og:title", "og:type", "og:url", "og:site_name", "og:locale",
-        "og:description", "og:image", "og:image:alt", "twitter:card", "twitter:site",
+        "og:description", "og:image", "og:image:secure_url", "og:image:alt", "twitter:card", "twitter:site",
     ]  # fmt: skip
     assert '<meta property="og:image:alt" content="an &quot;owl&quot;">' in tags
     assert '<meta property="og:locale" content="de_AT">' in tags
@@ -147,10 +147,12 @@ def test_texts_of_many_pages_are_edited_in_a_table(tmp_path, atlas):
                '[overrides]\nfile = "overrides.csv"\n')  # fmt: skip
     atlas("survey")
     assert atlas("pages", "--edit", "edit.csv", "--fields", "title,share_title").code == 0
-    lines = (tmp_path / "edit.csv").read_text().splitlines()
-    assert lines[0] == "loc,title,share_title,reason,by"
-    (tmp_path / "edit.csv").write_text(f"{lines[0]}\n/a.html,New A,,,\n/b.html,,,,\n")
-    assert "1 override set" in atlas("pages", "--take", "edit.csv").out
+    lines = (tmp_path / "edit.csv").read_text("utf-8-sig").splitlines()
+    assert lines[0] == "loc,seen,title_now,title,share_title_now,share_title,reason,by"
+    (tmp_path / "edit.csv").write_text(
+        "loc,title,share_title,reason,by\n/a.html,New A,,,\n/b.html,,,,\n"
+    )
+    assert "1 page changed" in atlas("pages", "--take", "edit.csv").out
     head = atlas("explain", "/a.html", "--format", "json").json
     assert (head["head"]["title"], head["head"]["title_from"]) == ("New A", "overrides file")
     assert head["lengths"]["title"] == {"characters": 5, "px": width("New A", 20), "of": 580}

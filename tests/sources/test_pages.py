@@ -50,6 +50,19 @@ def test_files_become_addresses_in_the_chosen_style(path, folder, file, plain):
         (page("A &amp; B"), "title", "A & B", []),
         (page("", "<svg><title>icon</title></svg>"), "title", None, []),
         (page(head="<title>Second</title>"), "title", "Title", ["title-repeated"]),
+        ("<html lang='xx-YY'><p>x", "language", "xx-YY", ["language-wrong"]),
+        (page(head="<link rel=canonical href=/a/>"), "canonical", f"{SITE}/a/", ["canonical-relative"]),
+        (page(body="<meta name=description content=D><link rel=canonical href=https://x.example/>"),
+         "description", "D", ["head-outside"]),
+        (page(body="<meta itemprop=description name=description content=D><svg><title>S</title></svg>"),
+         "title", "Title", []),
+        (page(head="<style>" + "a{}" * 4000 + "</style><meta name=robots content=noindex>"), "directives",
+         "noindex", ["head-late"]),
+        (page(head="<script src=x></script>" * 9 + "<link rel=canonical href=https://x.example/>"),
+         "canonical", "https://x.example/", ["head-late"]),
+        (page(head="<script src=x></script>" * 9), "canonical", None, []),
+        ("<!--" + "x" * 1000 + "--><meta charset=utf-8><p>x", "title", None, ["charset-late"]),
+        (page(head="<meta property=og:image content=/p.jpg>"), "share_image", f"{SITE}/p.jpg", []),
         (page("Objects<a>¶</a>"), "heading", "Objects", []),
         ("<html xml:lang='de'><p>x", "language", "de", []),
         (page(head="<meta name=Robots content='NOINDEX,follow'>"), "directives", "follow, noindex", []),
@@ -61,12 +74,12 @@ def test_files_become_addresses_in_the_chosen_style(path, folder, file, plain):
         (page(head="<link rel=alternate hreflang=EN-gb href=/b/><link rel=alternate type=x href=/c>"),
          "alternates", [{"lang": "en-GB", "href": f"{SITE}/b/"}], []),
         (page(head="<link rel=alternate hreflang=en-UK href=/b/>"), "alternates", None, ["hreflang-unknown"]),
-        (page(head="<link rel=canonical href=/b/>"), "canonical", f"{SITE}/b/", []),
+        (page(head=f"<link rel=canonical href={SITE}/b/>"), "canonical", f"{SITE}/b/", []),
         (page(head="<link rel=canonical href='file:///a'>"), "canonical", None, ["canonical-unusable"]),
-        (page(head="<link rel=canonical href=/b/><link rel=canonical href=/c/>"), "canonical",
+        (page(head=f"<link rel=canonical href={SITE}/b/><link rel=canonical href={SITE}/c/>"), "canonical",
          f"{SITE}/b/", ["canonical-repeated"]),
-        (page(head="<link rel=canonical href=/a>"), "loc", f"{SITE}/a", []),
-        (page(head="<base href='https://cdn.example/'><link rel=canonical href=x>"), "canonical",
+        (page(head=f"<link rel=canonical href={SITE}/a>"), "loc", f"{SITE}/a", []),
+        (page(head="<base href='https://cdn.example/'><link rel=canonical href=https://cdn.example/x>"), "canonical",
          "https://cdn.example/x", ["base-elsewhere"]),
         (page(head="<base href=/deep/er/>", body="<a href=../x>x</a>"), "links", [f"{SITE}/deep/x"], []),
         (page(head="<meta http-equiv=refresh content='0;URL=/new/'>"), "redirect", f"{SITE}/new/", []),
@@ -151,7 +164,7 @@ def test_a_folder_is_read_whole_and_alike_with_and_without_workers(tmp_path):
     (root / ".hidden.html").write_text(page())
     (root / "notes.txt").write_text("no page")
     (root / "out.html").symlink_to("/etc/hostname")
-    (root / "index.html").write_text(page(head="<link rel=canonical href=/0.html>"))
+    (root / "index.html").write_text(page(head=f"<link rel=canonical href={SITE}/0.html>"))
     (root / "0.htm").write_text(page(head=f"<link rel=canonical href={SITE}/0.html>"))
     folder = Folder(root, SITE)
     alone, faults = gathered(tmp_path, read_folder(folder, READING, workers=1))

@@ -93,6 +93,16 @@ def _some(locs: list[str], most: int = 4) -> str:
     return ", ".join(paths[:most]) + more
 
 
+def check_languages_said(decided: pl.DataFrame) -> Iterator[Fault]:
+    """Listed pages of HTML that do not say in which language they are."""
+    html = pl.col("path").str.contains(r"(?i)\.x?html?$")
+    mute = decided.filter("listed", pl.col("language").is_null(), html)["loc"].to_list()
+    if mute:
+        has = "has" if len(mute) == 1 else "have"
+        message = f"{plural(len(mute), 'page')} {has} no lang: {_some(mute)}."
+        yield Fault("language-missing", mute[0], message)
+
+
 def check_canonicals(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
     """Canonicals that lead off the site, to nothing, or to pages that cannot be indexed."""
     elsewhere = decided.filter(

@@ -1,50 +1,116 @@
-"""Lengths of the titles and descriptions that are published: habits of display, so advice."""
+"""Titles and descriptions as they are published: lengths, language, what they say. Habits of
+display, so mostly advice."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import polars as pl
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.head.lengths import shown, width
-from jovial_atlas.head.texts import Text, description_of, title_of
+from jovial_atlas.head.texts import Text, description_of, phrase_of, title_of
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.deciding import Section
+
+#: Texts of fewer words do not tell their language; nor does a guess that is less sure than this.
+_WORDS, _SURE = 10, 0.97
+#: Languages that are taken for each other.
+_ALIKE = (
+    {"no", "nb", "nn", "da"}, {"hr", "bs", "sr", "sl"}, {"id", "ms", "jv"}, {"cs", "sk"},
+    {"es", "gl", "an", "ca"}, {"pt", "gl"}, {"de", "lb"}, {"nl", "af"}, {"hi", "mr", "ne"},
+    {"ru", "uk", "be", "bg", "mk"},
+)  # fmt: skip
 
 
-def check_lengths(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
-    """Titles and descriptions of listed pages that are cut in results, or say little, and titles
-    that only name the site. Sites with more pages than head data is written for are passed over.
-    """
+@dataclass(frozen=True, slots=True)
+class Published:
+    """The texts of one listed page as its head has them."""
+
+    page: dict[str, Any]
+    section: Section | None
+    title: Text
+    description: Text
+
+
+def published_texts(decided: pl.DataFrame, site: SiteFile) -> list[Published] | None:
+    """The texts of all listed pages; None for a site with more pages than head data is written
+    for."""
     if decided.height > site.model.output.head_pages:
-        return
-    limits = site.model.lengths
+        return None
     sections = {section.name: section for section in site.model.section}
-    names = {site.model.site.name.casefold(), site.model.site.short_name.casefold()}
+    found = []
     for page in decided.filter("listed").drop("links").iter_rows(named=True):
         section = sections.get(page["section"])
-        titled, text = title_of(page, site, section), description_of(page, site, section)
-        title = titled.value
-        for name, found in (("title", titled), ("description", text)):
-            said = [getattr(one, name) for one in (section, site.model.head) if one]
+        title, said = title_of(page, site, section), description_of(page, site, section)
+        found.append(Published(page, section, title, said))
+    return found
+
+
+def with_published(decided: pl.DataFrame, texts: Sequence[Published] | None) -> pl.DataFrame:
+    """The decided table with titles and descriptions as they are published. First sentences that
+    stand in for a description are none."""
+    if texts is None:
+        return decided
+    rows = {
+        "loc": [one.page["loc"] for one in texts],
+        "title": [one.title.value for one in texts],
+        "description": [
+            one.description.value if one.description.source != "excerpt" else None for one in texts
+        ],
+    }
+    said = pl.DataFrame(rows, schema=dict.fromkeys(rows, pl.String))
+    return decided.drop("title", "description").join(said, on="loc", how="left")
+
+
+def check_lengths(texts: Sequence[Published], site: SiteFile) -> Iterator[Fault]:
+    """Titles and descriptions that are cut in results, or say little, titles that only name the
+    site, patterns that give nothing, and target phrases that a page never says."""
+    limits = site.model.lengths
+    names = {site.model.site.name.casefold(), site.model.site.short_name.casefold()}
+    for one in texts:
+        page, section = one.page, one.section
+        for name, found in (("title", one.title), ("description", one.description)):
+            said = [getattr(at, name) for at in (section, site.model.head) if at]
             yield from _empty(name, found, page, said)
-        if title:
+        if title := one.title.value:
             yield from _length("title", page["loc"], title, limits.title_px, limits.title_size,
                                limits.title_least)  # fmt: skip
             home = page["loc"] == f"{site.model.site.url}/"
             if title.casefold() in names and not home:
                 yield Fault("title-site-name", page["loc"], f"Its title is only {title!r}.")
-        if text.value and text.source != "excerpt":
-            yield from _length("description", page["loc"], text.value, limits.description_px,
-                               limits.description_size, limits.description_least)  # fmt: skip
+        if one.description.value and one.description.source != "excerpt":
+            yield from _length("description", page["loc"], one.description.value,
+                               limits.description_px, limits.description_size,
+                               limits.description_least)  # fmt: skip
+        yield from _phrase(one, phrase_of(page, site))
+
+
+def _phrase(one: Published, phrase: str) -> Iterator[Fault]:
+    if not phrase:
+        return
+    places = {
+        "title": one.title.value,
+        "heading": one.page.get("heading"),
+        "description": one.description.value,
+        "first sentences": one.page.get("excerpt"),
+    }
+    wanted = phrase.casefold()
+    lacking = [name for name, text in places.items() if wanted not in (text or "").casefold()]
+    if lacking:
+        message = f"Its target phrase {phrase!r} is not in its {', '.join(lacking)}."
+        yield Fault("phrase-absent", one.page["loc"], message)
 
 
 def _empty(
     name: str, found: Text, page: dict[str, Any], patterns: Sequence[str]
 ) -> Iterator[Fault]:
     """A pattern that gives nothing for a page, which then falls back to its own text."""
-    if any(patterns) and found.source not in ("overrides file", "pattern", "site pattern"):
+    given = ("overrides file", "pattern", "pattern of its kind", "site pattern")
+    if any(patterns) and found.source not in given:
         message = f"The pattern of its {name} gives nothing; the page's own {name} is used."
         yield Fault("pattern-empty", page["loc"], message)
 
@@ -59,3 +125,27 @@ def _length(name: str, loc: str, text: str, most: int, size: int, least: int) ->
         yield Fault(f"{name}-long", loc, message)
     elif len(text) < least:
         yield Fault(f"{name}-short", loc, f"The {name} is {len(text)} characters: {text!r}.")
+
+
+def check_languages(texts: Sequence[Published], site: SiteFile) -> Iterator[Fault]:
+    """Titles with descriptions in another language than their page says it is in."""
+    for one in texts:
+        declared = (one.page["language"] or site.model.site.language).partition("-")[0].lower()
+        text = ". ".join(part for part in (one.title.value, one.description.value) if part)
+        if len(text.split()) < _WORDS:
+            continue
+        found, sure = _identifier().classify(text)
+        alike = any({found, declared} <= group for group in _ALIKE)
+        if found != declared and sure >= _SURE and not alike:
+            message = (
+                f"The page is in {declared!r}; its title and description read as {found!r}: "
+                f"{text[:80]!r}."
+            )
+            yield Fault("text-language", one.page["loc"], message)
+
+
+@lru_cache(maxsize=1)
+def _identifier() -> Any:
+    from py3langid.langid import MODEL_FILE, LanguageIdentifier
+
+    return LanguageIdentifier.from_model_file(MODEL_FILE, norm_probs=True)

@@ -13,7 +13,7 @@ from rapidfuzz import fuzz, utils
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.head.videos import Film
-from jovial_atlas.media.pictures import look_at_picture
+from jovial_atlas.media.pictures import Picture, look_at_picture
 from jovial_atlas.robots import Matcher, RobotsFile
 from jovial_atlas.sitefile import SiteFile
 
@@ -34,7 +34,7 @@ def check_films(
 ) -> Iterator[Fault]:
     """Faults of the videos on listed pages."""
     matcher = Matcher(robots, "*")
-    sizes: dict[str, tuple[int, int] | None] = {}
+    sizes: dict[str, Picture | None] = {}
     for loc, some in films.items():
         if not some[0].page["listed"]:
             continue
@@ -53,7 +53,7 @@ def check_films(
 
 
 def _thumbnail(
-    film: Film, site: SiteFile, find: Find, sizes: dict[str, tuple[int, int] | None]
+    film: Film, site: SiteFile, find: Find, sizes: dict[str, Picture | None]
 ) -> Iterator[Fault]:
     address = film.values["thumbnail"]
     if not address.startswith(f"{site.model.site.url}/") or film.origin["thumbnail"] == "file":
@@ -68,8 +68,9 @@ def _thumbnail(
     size = sizes[address]
     if size is None:
         yield Fault("video-thumbnail", film.loc, f"{address} is no picture.")
-    elif size[0] < _STILL[0] or size[1] < _STILL[1]:
-        message = f"{address} has {size[0]}×{size[1]} pixels; {_STILL[0]}×{_STILL[1]} is the least."
+    elif size.width < _STILL[0] or size.height < _STILL[1]:
+        said = f"{address} has {size.width}×{size.height} pixels"
+        message = f"{said}; {_STILL[0]}×{_STILL[1]} is the least."
         yield Fault("video-thumbnail", film.loc, message)
 
 

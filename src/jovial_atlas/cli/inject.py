@@ -39,7 +39,7 @@ def command(work: Work, match: str | None, dry_run: bool, remove: bool) -> int:
               for state in ("changed", "same", "skipped")}  # fmt: skip
     names = ("path", "loc", "state", "why")
     if out.format == "json":
-        rows = [{name: getattr(one, name) for name in names} for one in found]
+        rows = [{n: getattr(one, n) for n in (*names, "alts")} for one in found]
         out.json({**counts, "files": rows})
     elif out.format == "csv":
         out.csv(names, [[getattr(one, name) for name in names] for one in found])
@@ -50,6 +50,10 @@ def command(work: Work, match: str | None, dry_run: bool, remove: bool) -> int:
                 out.say()
         verb = "would change" if dry_run else "changed"
         out.say(f"{plural(counts['changed'], 'page')} {verb}, {counts['same']:,} as they are.")
+    if not remove and out.is_table:
+        for one in found:
+            for text in one.alts:
+                out.note(f"{one.path}: proposed alt text, {text}")
     for one in found:
         if one.state == "skipped":
             out.warn(f"{one.path} was left as it is: {one.why}.")

@@ -113,6 +113,17 @@ class Output:
             shown.rstrip()
             self._out.print(shown, soft_wrap=True)
 
+    def framed(self, title: str, lines: Sequence[tuple[str, str]], width: int) -> None:
+        """Lines, each with its style, wrapped in a frame of at most `width` columns."""
+        from rich import box
+        from rich.panel import Panel
+        from rich.text import Text
+
+        text = Text("\n").join(Text(line, style=style) for line, style in lines)
+        wide = min(width, self._out.width)
+        self._out.print(Panel(text, title=title, title_align="left", width=wide, box=box.SQUARE,
+                              border_style="dim"))  # fmt: skip
+
     def fits(self, text: str) -> bool:
         """Whether a text stands on one line of the output."""
         return len(text) < self._out.width

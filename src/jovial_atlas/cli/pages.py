@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+
+if TYPE_CHECKING:
+    from jovial_atlas.rounds.edit import Taken
 
 _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
 
@@ -49,6 +53,10 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
     metavar="FILE",
     help="Take such a CSV back into the overrides file.",
 )
+@click.option("--dry-run", is_flag=True, help="With --take: only show what would change.")
+@click.option(
+    "--anyway", is_flag=True, help="With --take: also rows of pages that changed meanwhile."
+)
 def command(
     work: Work,
     section: str | None,
@@ -62,25 +70,21 @@ def command(
     edit: Path | None,
     fields: str,
     take: Path | None,
+    dry_run: bool,
+    anyway: bool,
 ) -> int:
     """List pages with their verdicts, as of the last survey and the site file of now."""
     from jovial_atlas.faults import plural
+    from jovial_atlas.rounds.edit import columns_of, take_table, write_table
     from jovial_atlas.rounds.last import last_survey
-    from jovial_atlas.rounds.pages import (
-        columns_of,
-        export,
-        select_pages,
-        take_overrides,
-        write_overrides,
-    )
+    from jovial_atlas.rounds.pages import export, select_pages
 
     site, out = work.site(), work.output
+    survey = last_survey(site, work.now())
     if take:
-        taken, gone = take_overrides(site, take)
-        out.say(f"{plural(taken, 'override')} set, {gone:,} taken out. Build again to see them.")
-        return 0
+        return _tell(work, take_table(survey, take, dry_run=dry_run, anyway=anyway), take, dry_run)
     found = select_pages(
-        last_survey(site, work.now()).decided,
+        survey.decided,
         site,
         section=section,
         verdict=verdict,
@@ -91,7 +95,7 @@ def command(
     )
     shown = found.head(limit) if limit else found
     if edit:
-        count = write_overrides(shown, site, edit, columns_of(fields))
+        count = write_table(shown, survey, edit, columns_of(fields))
         said = f"{plural(count, 'page')} written to {edit}. Fill it in, then:"
         out.note(f"{said} jovial-atlas pages --take {edit}")
         return 0
@@ -122,3 +126,47 @@ def command(
         rest = f", {found.height - shown.height:,} more not shown" if limit else ""
         out.say(f"{plural(shown.height, 'page')}{rest}.")
     return 0
+
+
+#: Changes of a table that are shown.
+_CHANGES = 40
+
+
+def _tell(work: Work, taken: Taken, place: Path, dry_run: bool) -> int:
+    """What taking a table came to; 1 where rows of it were left out."""
+    from jovial_atlas.addresses import path_and_query
+    from jovial_atlas.faults import plural
+
+    out = work.output
+    left_out = [(one, "changed meanwhile") for one in taken.conflicts]
+    left_out += [(one, "refused") for one in taken.refused]
+    if out.format == "json":
+        names = ("loc", "field", "before", "after")
+        out.json({
+            "changes": [{n: getattr(one, n) for n in names} for one in taken.changes],
+            **{
+                key: [{"line": one.line, "field": one.key, "message": one.message} for one in found]
+                for key, found in (("conflicts", taken.conflicts), ("refused", taken.refused))
+            },
+        })  # fmt: skip
+    else:
+        if taken.changes:
+            out.table(
+                [("Page", "fold"), ("Field", "left"), ("Before", "fold"), ("After", "fold")],
+                [
+                    [path_and_query(one.loc), one.field, one.before, one.after]
+                    for one in taken.changes[:_CHANGES]
+                ],
+            )
+        more = len(taken.changes) - _CHANGES
+        said = f" ({more:,} more changes not shown)" if more > 0 else ""
+        verb = "would change" if dry_run else "changed"
+        again = "" if dry_run or not taken.pages else " Build again to see it."
+        out.say(f"{plural(taken.pages, 'page')} {verb}{said}.{again}")
+    for one, why in left_out:
+        key = f"{one.key}: " if one.key else ""
+        out.warn(f"{place}:{one.line}: {why}. {key}{one.message}.")
+    if taken.conflicts and not dry_run:
+        out.note("Rows of pages that changed meanwhile: look at them again, write the table anew, "
+                 "or take them with --anyway.")  # fmt: skip
+    return 1 if left_out else 0

@@ -106,7 +106,7 @@ def prepare(folder: Path, today: datetime) -> int:
                 "Name another folder: jovial-atlas demo DIR"
             )
         sample.remove(folder)
-        for name in ("atlas.toml", "services.toml"):
+        for name in ("atlas.toml", "services.toml", "overrides.csv"):
             (folder / name).unlink(missing_ok=True)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -140,6 +140,7 @@ def steps() -> Iterator[Step]:
     yield Step("", ("engines",))
     yield Step("2. Survey: what is there, section by section.", ("survey",))
     yield Step("   The films among it, with what was found out about each.", ("videos",))
+    yield Step("   How a page reads where it is found and shared.", ("preview", "/events/"))
     yield Step("3. Build: sitemaps, robots.txt, key file, head data.", ("build",))
     yield Step("   The same head data, written into the pages themselves.", ("inject",))
     yield Step(

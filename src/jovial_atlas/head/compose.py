@@ -1,18 +1,20 @@
 """Head data for each page, from verdicts and patterns.
 
 The result is one JSON object a page: loc, title, title_from, description, description_from,
-share_title, share_description, canonical, directives, directives_for, meta, json_ld.
+share_title, share_description, picture, canonical, directives, directives_for, meta, json_ld.
 """
 
 from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urljoin
 
 import polars as pl
 
+from jovial_atlas.head.sharing import Look, nothing_here, shared_picture
 from jovial_atlas.head.texts import description_of, text_of, title_of
 from jovial_atlas.head.videos import Film, sharing
 from jovial_atlas.robots.directives import KNOWN
@@ -22,12 +24,17 @@ from jovial_atlas.structured import nodes
 
 
 def head_data(
-    page: Mapping[str, Any], site: SiteFile, films: Sequence[Film] = ()
+    page: Mapping[str, Any],
+    site: SiteFile,
+    films: Sequence[Film] = (),
+    look: Look = nothing_here,
 ) -> dict[str, Any]:
-    """What belongs into the head of one page (a row of the decided table) with its videos."""
+    """What belongs into the head of one page (a row of the decided table) with its videos.
+    `look` gives what the site's pictures are."""
     section = _section(page, site)
     title = title_of(page, site, section)
     description = description_of(page, site, section)
+    picture = shared_picture(page, site, section, films, look) if page["index"] else None
     return {
         "loc": page["loc"],
         "title": title.value,
@@ -36,12 +43,21 @@ def head_data(
         "description_from": description.source,
         "share_title": text_of("share_title", page, site, section).value,
         "share_description": text_of("share_description", page, site, section).value,
+        "picture": picture.as_dict() if picture else None,
         "canonical": page["canonical"] or page["loc"],
         "directives": directives_of(page, site),
         "directives_for": directives_for(page, site),
         "meta": sharing(films) if site.model.videos.elsewhere and page["index"] else [],
         "json_ld": _json_ld(page, site, section, title.value, description.value, films),
     }
+
+
+@dataclass(frozen=True, slots=True)
+class Head:
+    """A page (a row of the decided table, without its links) and its head data."""
+
+    page: dict[str, Any]
+    data: dict[str, Any]
 
 
 def _section(page: Mapping[str, Any], site: SiteFile) -> Section | None:
@@ -157,12 +173,22 @@ def _json_ld(
     return nodes.graph(found)
 
 
-def head_lines(
-    decided: pl.DataFrame, site: SiteFile, films: Mapping[str, Sequence[Film]]
-) -> Iterator[tuple[str, bytes]]:
-    """For each section its head data as JSON Lines: (name of the section, bytes)."""
+def heads_by_section(
+    decided: pl.DataFrame,
+    site: SiteFile,
+    films: Mapping[str, Sequence[Film]],
+    look: Look = nothing_here,
+) -> Iterator[tuple[str, list[Head]]]:
+    """For each section its pages with their head data, by address."""
     parts = decided.sort("section", "loc").partition_by("section", maintain_order=True)
     for part in parts:
-        heads = (head_data(page, site, films.get(page["loc"], ())) for page in part.to_dicts())
-        lines = [json.dumps(head, ensure_ascii=False) for head in heads]
-        yield part["section"][0], ("\n".join(lines) + "\n").encode()
+        heads = [
+            Head(page, head_data(page, site, films.get(page["loc"], ()), look))
+            for page in part.drop("links").to_dicts()
+        ]
+        yield part["section"][0], heads
+
+
+def head_lines(heads: Sequence[Head]) -> bytes:
+    """Head data as JSON Lines."""
+    return ("\n".join(json.dumps(one.data, ensure_ascii=False) for one in heads) + "\n").encode()

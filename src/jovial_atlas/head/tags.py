@@ -7,8 +7,8 @@ import json
 from collections.abc import Iterator, Mapping, Sequence
 from html import escape
 from typing import Any
-from urllib.parse import urljoin
 
+from jovial_atlas.head.sharing import picture_tags
 from jovial_atlas.head.texts import cut_at_word
 from jovial_atlas.markup import Tag
 from jovial_atlas.sitefile import SiteFile
@@ -94,12 +94,9 @@ def _social(
         yield "og:locale", locale
     if said := head["share_description"] or head["description"]:
         yield "og:description", cut_at_word(said, 300) or ""
-    film = nodes.get("VideoObject", {}).get("thumbnailUrl")
-    picture = _picture(page, site, film)
+    picture = head["picture"]
     if picture:
-        yield "og:image", picture[0]
-        if picture[1]:
-            yield "og:image:alt", picture[1]
+        yield from picture_tags(picture)
     if article:
         for name, key in (("published_time", "datePublished"), ("modified_time", "dateModified")):
             if article.get(key):
@@ -121,18 +118,6 @@ def _locale(language: str) -> str:
     parts = language.split("-")
     country = next((one for one in parts[1:] if len(one) == 2), "")
     return f"{parts[0].lower()}_{country.upper()}" if country else ""
-
-
-def _picture(page: Mapping[str, Any], site: SiteFile, film: str | None) -> tuple[str, str] | None:
-    """The page's first picture, else that of its film, else the section's, else the site's."""
-    images = page["images"] or []
-    if images:
-        return images[0]["loc"], images[0]["alt"] or ""
-    if film:
-        return film, ""
-    section = next((one for one in site.model.section if one.name == page["section"]), None)
-    named = (section.image if section else "") or site.model.head.image
-    return (urljoin(f"{site.model.site.url}/", named), "") if named else None
 
 
 def _data(graph: Mapping[str, Any]) -> Tag:

@@ -19,6 +19,7 @@ from jinja2.sandbox import SandboxedEnvironment
 from jovial_atlas import dates
 from jovial_atlas.errors import Problem, SiteFileError
 from jovial_atlas.pages import schema
+from jovial_atlas.rules.policies import kind_teller
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import TEXTS, Section
 
@@ -78,26 +79,30 @@ def check_patterns(site: SiteFile) -> None:
     given: list[tuple[tuple[str | int, ...], str, str]] = [
         (("head", key), key, getattr(site.model.head, key)) for key in TEXTS
     ]
+    for table in ("titles", "descriptions"):
+        kinds = getattr(site.model.head, table)
+        given += [(("head", table, kind), table[:-1], said) for kind, said in kinds.items()]
     for number, section in enumerate(site.model.section):
         given += [(("section", number, key), key, getattr(section, key)) for key in TEXTS]
     for path, key, pattern in given:
-        if pattern and (wrong := _wrong(pattern)):
+        if pattern and (wrong := wrong_pattern(pattern)):
             name = key.removeprefix("share_")
             example = f'{key} = "{{{{ page.{name} or page.heading }}}} – {{{{ site.short_name }}}}"'
             raise site.error(path, wrong, example)
     for one in site.overrides:
         for key, pattern in one.texts.items():
-            if wrong := _wrong(pattern):
+            if key != "phrase" and (wrong := wrong_pattern(pattern)):
                 place = str(site.folder / site.model.overrides.file)
                 raise SiteFileError(place, [Problem(one.line, key, wrong)])
 
     attribution = site.model.feed.attribution
-    if attribution and (wrong := _wrong(attribution)):
+    if attribution and (wrong := wrong_pattern(attribution)):
         example = 'attribution = "First published by {{ site.name }}"'
         raise site.error(("feed", "attribution"), wrong, example)
 
 
-def _wrong(pattern: str) -> str:
+def wrong_pattern(pattern: str) -> str:
+    """What is wrong with a pattern, as a sentence; empty where nothing is."""
     try:
         tree = _ENVIRONMENT.parse(pattern)
         _ENVIRONMENT.from_string(pattern)
@@ -124,11 +129,13 @@ def _template(pattern: str) -> Template:
 
 def text_of(name: str, page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
     """A text of a page's head by the strongest pattern that gives any: the page's own in the
-    overrides file, its section's, the site's. Empty where none does."""
+    overrides file, its section's, that of its kind, the site's. Empty where none does."""
     own = site.texts.get(page["loc"], {}).get(name, "") if site.texts else ""
+    kinds: Mapping[str, str] = getattr(site.model.head, f"{name}s", {})
     for source, pattern in (
         ("overrides file", own),
         ("pattern", getattr(section, name) if section else ""),
+        ("pattern of its kind", kinds.get(_kind(page, site), "") if kinds else ""),
         ("site pattern", getattr(site.model.head, name)),
     ):
         if pattern and (text := pattern_text(pattern, page, site)):
@@ -137,14 +144,13 @@ def text_of(name: str, page: Mapping[str, Any], site: SiteFile, section: Section
 
 
 def title_of(page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
-    """The title: by pattern, else the page's title, else its heading; the home page's is at least
-    the name of the site. Later pages of a listing say their number."""
+    """The title: by pattern, else the page's title, else its heading, else what pages of its kind
+    are called. Later pages of a listing say their number."""
     found = text_of("title", page, site, section)
     if not found.value:
-        home = site.model.site.name if page["loc"] == f"{site.model.site.url}/" else None
-        found = _first(
-            ("page", page.get("title")), ("heading", page.get("heading")), ("site name", home)
-        )
+        found = _first(("page", page.get("title")), ("heading", page.get("heading")))
+    if not found.value and (usual := _USUAL.get(_kind(page, site))):
+        found = Text(pattern_text(usual, page, site), "kind of page")
     number = _PAGED.search(page["loc"])
     if number and found.value and found.source != "overrides file":
         said = number[1] or number[2]
@@ -161,6 +167,18 @@ def description_of(page: Mapping[str, Any], site: SiteFile, section: Section | N
     return Text(cut_at_word(found.value), found.source) if found.source == "excerpt" else found
 
 
+#: Titles of kinds of page that have none at all.
+_USUAL = {
+    "home": "{{ site.name }}",
+    "search": "Search – {{ site.short_name }}",
+    "error": "Page not found – {{ site.short_name }}",
+}
+
+
+def _kind(page: Mapping[str, Any], site: SiteFile) -> str:
+    return kind_teller(site.model.site.url, site.model.kinds)(page)
+
+
 #: No text, from nowhere.
 _NOTHING = Text(None, "")
 
@@ -168,6 +186,11 @@ _NOTHING = Text(None, "")
 def _first(*found: tuple[str, str | None]) -> Text:
     given: Iterator[Text] = (Text(value, source) for source, value in found if value)
     return next(given, _NOTHING)
+
+
+def phrase_of(page: Mapping[str, Any], site: SiteFile) -> str:
+    """What a page wants to be found for, by the overrides file or its source."""
+    return site.texts.get(page["loc"], {}).get("phrase") or page.get("phrase") or ""
 
 
 class _View:

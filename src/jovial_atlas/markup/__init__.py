@@ -3,7 +3,8 @@
 Everything that is not asked for stays as it is, byte for byte. Knows nothing of sites.
 """
 
+from jovial_atlas.markup.dress import PLACES, Dress
 from jovial_atlas.markup.inject import MARK, Tag, inject, restore
 from jovial_atlas.markup.scan import Found, Head, scan_head
 
-__all__ = ["MARK", "Found", "Head", "Tag", "inject", "restore", "scan_head"]
+__all__ = ["MARK", "PLACES", "Dress", "Found", "Head", "Tag", "inject", "restore", "scan_head"]

@@ -15,6 +15,7 @@ import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from jovial_atlas.markup.dress import Dress, dress, undress
 from jovial_atlas.markup.scan import Found, Head, scan_head
 
 MARK = b"<!-- head data: jovial-atlas -->"
@@ -55,8 +56,10 @@ def meaning(found: Found) -> str:
 
 
 def restore(data: bytes) -> bytes:
-    """The file as it was before a block was put in; a file without one as it is. Where a block
-    was changed by hand, it is taken out, and what it replaced is lost."""
+    """The file as it was before anything was put in; a file without a block as it is. Where a
+    block was changed by hand, it is taken out, and what it replaced is lost."""
+    if MARK in data:
+        data = undress(data)
     while (found := _block(data)) is not None:
         data = _taken_out(data, *found)
     return data
@@ -84,10 +87,18 @@ def _taken_out(data: bytes, start: int, end: re.Match[bytes]) -> bytes:
     return rest
 
 
-def inject(data: bytes, tags: Sequence[Tag], encoding: str = "utf-8") -> bytes | None:
+def inject(
+    data: bytes, tags: Sequence[Tag], encoding: str = "utf-8", also: Dress | None = None
+) -> bytes | None:
     """The file with a block of these tags right after charset and viewport, in place of a block
     that is there and of tags with the same meaning. None where the file has no head that could
-    take one. Letters that the encoding of the file does not have become character references."""
+    take one. Letters that the encoding of the file does not have become character references.
+    `also` says what is added elsewhere in the file."""
+    new = _with_block(data, tags, encoding)
+    return new if new is None or also is None or not tags else dress(new, also, encoding)
+
+
+def _with_block(data: bytes, tags: Sequence[Tag], encoding: str) -> bytes | None:
     whole = restore(data)
     if whole.startswith(_BOMS):
         return None

@@ -11,14 +11,14 @@ import re
 from dataclasses import dataclass, field
 from html import unescape
 
-_TAG = re.compile(rb"<(/?)([A-Za-z][^\s/>]*)((?:[^>\"']|\"[^\"]*\"|'[^']*')*)>")
+TAG = re.compile(rb"<(/?)([A-Za-z][^\s/>]*)((?:[^>\"']|\"[^\"]*\"|'[^']*')*)>")
 _ATTRIBUTE = re.compile(
     rb"([^\s\"'>/=]+)(?:\s*=\s*(?:\"([^\"]*)\"|'([^']*)'|([^\s\"'=<>`]+)))?", re.S
 )
 #: Elements whose content is not looked into.
-_RAW = frozenset({b"script", b"style", b"title", b"noscript", b"template", b"textarea"})
+RAW = frozenset({b"script", b"style", b"title", b"noscript", b"template", b"textarea"})
 #: What may stand in a head; anything else ends it.
-_OF_HEAD = frozenset({b"base", b"link", b"meta", b"html", b"head", *_RAW})
+_OF_HEAD = frozenset({b"base", b"link", b"meta", b"html", b"head", *RAW})
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +55,7 @@ def scan_head(data: bytes) -> Head | None:
             end = data.find(b">", sign)
             place = end + 1 if end >= 0 else len(data)
             continue
-        match = _TAG.match(data, sign)
+        match = TAG.match(data, sign)
         if match is None:
             if start is not None:
                 break
@@ -74,7 +74,7 @@ def scan_head(data: bytes) -> Head | None:
             start = place
             continue
         end, inner = place, b""
-        if name in _RAW:
+        if name in RAW:
             close = re.compile(rb"</" + name + rb"\s*>", re.I).search(data, place)
             if close is None:
                 return None  # the rest of the file is inside this element

@@ -121,6 +121,7 @@ COLUMNS = (
     Column("links", pl.List(pl.String), "addresses on the same site that the page links to"),
     Column("links_out", pl.Int32, "links to other sites"),
     Column("images", pl.List(IMAGE), "pictures shown, in order, each once"),
+    Column("share_image", pl.String, "address of the picture that the page names for sharing"),
     Column("videos", pl.List(VIDEO), "videos shown, in order, each once"),
     Column("media", pl.List(MEDIA), "what was found out about each of the videos, in their order"),
     Column("phrase", pl.String, "target phrase, as the source names it"),

@@ -15,7 +15,13 @@ from jovial_atlas.checks import pages as page_checks
 from jovial_atlas.checks.fetching import OnDisk
 from jovial_atlas.checks.live import Estimate, estimate
 from jovial_atlas.checks.sets import SitemapSet
-from jovial_atlas.checks.texts import check_lengths
+from jovial_atlas.checks.sharing import check_shared_pictures
+from jovial_atlas.checks.texts import (
+    check_languages,
+    check_lengths,
+    published_texts,
+    with_published,
+)
 from jovial_atlas.checks.videos import check_films
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
@@ -24,9 +30,8 @@ from jovial_atlas.rounds.build import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.last import LastSurvey, last_survey
 from jovial_atlas.rounds.live import JOURNAL, Live, ask, other_hosts, served_robots
-from jovial_atlas.rounds.media import file_of
+from jovial_atlas.rounds.onsite import file_of, page_file_of
 from jovial_atlas.rounds.redirects import redirects_of
-from jovial_atlas.rounds.survey import file_exists
 from jovial_atlas.rounds.targets import read_target, relative, robots_faults, robots_on_disk
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
@@ -66,19 +71,26 @@ def _check_host(
     written = robots or robots_of(site.model)
     disk = OnDisk(site.output, f"{site.model.site.url}/", whole=True, shown=relative)
     read = _read_output(site, disk)
+    find = page_file_of(site)
+    texts = published_texts(decided, site)
     faults: list[Fault] = [
         *page_checks.check_hidden(decided, written, site),
         *(robots.faults if robots else []),
         *robots_faults(robots, robots_path, read),
         *_kept(site),
-        *page_checks.check_texts(decided),
-        *check_lengths(decided, site),
+        *page_checks.check_texts(with_published(decided, texts)),
+        *check_lengths(texts or (), site),
+        *check_languages(texts or (), site),
+        *check_shared_pictures(
+            texts or (), site, survey.films, survey.pictures.look, file_of(site)
+        ),
+        *page_checks.check_languages_said(decided),
         *page_checks.check_canonicals(decided, site),
         *page_checks.check_overrides(decided, site),
         *page_checks.check_noindex_seen(decided, written),
         *page_checks.check_engines(decided, written, site),
         *redirects_of(survey).faults,
-        *page_checks.check_links(decided, file_exists(site)),
+        *page_checks.check_links(decided, lambda address: find(address) is not None),
         *check_films(survey.films, site, written, file_of(site)),
         *sets.check_set(read, dates.write(now), robots),
     ]

@@ -42,18 +42,12 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
     Raises AtlasError where it is not of this site, or not in the last survey; then the
     nearest address is named.
     """
-    decided = survey.decided
-    loc = _loc(address, site)
+    page = page_at(address, survey).to_dicts()[0]
+    loc = page["loc"]
     site = next(host for host in site.hosts if addresses.origin(loc) == host.model.site.url)
-    found = decided.filter(pl.col("loc") == loc)
-    if not found.height:
-        nearest = _nearest(loc, decided["loc"].to_list())
-        meant = f" The nearest is {nearest}." if nearest else ""
-        raise AtlasError(f"{loc} is no page of the last survey.{meant}")
-    page = found.to_dicts()[0]
     answer = Matcher(robots_of(site.model), "*").ask(addresses.path_and_query(loc))
     films = survey.films.get(loc, [])
-    head = head_data(page, site, films)
+    head = head_data(page, site, films, survey.pictures.look)
     return Explained(
         page=page,
         layers=explain_layers(
@@ -69,6 +63,18 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
         films=films,
         lengths=_lengths(head, site),
     )
+
+
+def page_at(address: str, survey: LastSurvey) -> pl.DataFrame:
+    """The row of a page, by its address or its path on the site. Raises AtlasError as `explain`."""
+    decided = survey.decided
+    loc = _loc(address, survey.site)
+    found = decided.filter(pl.col("loc") == loc)
+    if not found.height:
+        nearest = _nearest(loc, decided["loc"].to_list())
+        meant = f" The nearest is {nearest}." if nearest else ""
+        raise AtlasError(f"{loc} is no page of the last survey.{meant}")
+    return found
 
 
 def _lengths(head: dict[str, Any], site: SiteFile) -> dict[str, dict[str, int]]:

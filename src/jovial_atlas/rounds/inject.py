@@ -5,20 +5,21 @@ from __future__ import annotations
 import difflib
 import os
 import re
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
 from pathlib import Path
+from urllib.parse import unquote, urlsplit
 
 import polars as pl
 
-from jovial_atlas import patterns
+from jovial_atlas import addresses, patterns
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_whole
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.tags import head_tags
 from jovial_atlas.head.texts import check_patterns
-from jovial_atlas.markup import Tag, inject, restore
-from jovial_atlas.rounds.build.listing import versions_of
+from jovial_atlas.markup import PLACES, Dress, Tag, inject, restore
+from jovial_atlas.rounds.build.listing import versions_by_page
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import HtmlSource, SiteFile
@@ -32,13 +33,15 @@ _PACKED = re.compile(r"(<!-- /head data) \S+ -->")
 @dataclass(frozen=True, slots=True)
 class Injected:
     """What became of one file: `state` is changed, same, or skipped (then `why` says so); `diff`
-    shows the lines that differ, where it was asked for."""
+    shows the lines that differ, where it was asked for; `alts` are the texts of pictures that were
+    proposed, as `src: text`."""
 
     path: str
     loc: str
     state: str
     why: str = ""
     diff: str = ""
+    alts: tuple[str, ...] = ()
 
 
 def run_inject(
@@ -69,21 +72,103 @@ def run_inject(
         except ValueError as error:
             raise AtlasError(f"--match: {error}.") from None
         pages = pages.filter(pages.select(path_column(site))["_path"].str.contains(expression))
-    versions = dict(
-        versions_of(survey.lazy.filter("listed"), site).select("loc", "alternates").iter_rows()
-    )
+    versions = versions_by_page(survey)
+    also = _beside(site)
     for page in pages.sort("path").iter_rows(named=True):
         place = site.folder / sources[page["source"]].path / page["path"]
         tags = []
         if not remove:
-            head = head_data(page, site, survey.films.get(page["loc"], ()))
+            films = survey.films.get(page["loc"], ())
+            head = head_data(page, site, films, survey.pictures.look)
             tags = head_tags(head, page, site, versions.get(page["loc"], ()))
-        yield _written(place, page, tags, dry_run=dry_run, diff=diffs > 0)
-        diffs -= 1
+            if site.model.inject.drop_generator:
+                tags.append(Tag("", ("generator",)))
+        dressed, proposed = _dress(page["loc"], also)
+        done = _written(place, page, tags, dressed, dry_run=dry_run, diff=diffs > 0)
+        yield replace(done, alts=tuple(proposed)) if done.state != "skipped" else done
+        diffs -= done.state == "changed"
+
+
+@dataclass(frozen=True, slots=True)
+class _Beside:
+    """What the site file wants beside head data: snippets, expressions of links, alt texts."""
+
+    snippets: dict[str, str]
+    links: list[re.Pattern[str]]
+    paths: list[re.Pattern[str]]
+    alts: bool
+    url: str
+
+
+def _beside(site: SiteFile) -> _Beside:
+    """Raises SiteFileError for a snippet whose file cannot be read."""
+    said = site.model.inject
+    snippets = {}
+    for name in PLACES:
+        text = getattr(said, name)
+        if text and "<" not in text:
+            try:
+                text = (site.folder / text).read_text("utf-8")
+            except (OSError, UnicodeDecodeError) as error:
+                wrong = f"{text!r} is neither HTML nor a file that can be read ({error})."
+                example = f'{name} = "<script src=\\"/count.js\\" async></script>"'
+                raise site.error(("inject", name), wrong, example) from None
+        snippets[name] = text
+    whole = [one for one in said.nofollow if "://" in one]
+    paths = [one for one in said.nofollow if "://" not in one]
+    return _Beside(
+        snippets,
+        [re.compile(patterns.to_address_regex(one)) for one in whole],
+        [re.compile(patterns.to_regex(one)) for one in paths],
+        said.alts,
+        site.model.site.url,
+    )
+
+
+def _dress(loc: str, also: _Beside) -> tuple[Dress, list[str]]:
+    """What is added to one page, and a list that fills with the alt texts proposed."""
+    proposed: list[str] = []
+
+    def nofollow(href: str) -> bool:
+        address = addresses.resolve(loc, href)
+        if address is None:
+            return False
+        ours = addresses.origin(address) == also.url
+        path = addresses.path_and_query(address)
+        return any(one.search(address) for one in also.links) or (
+            ours and any(one.search(path) for one in also.paths)
+        )
+
+    def alt(given: Mapping[str, str]) -> str:
+        text = proposed_alt(given.get("title", ""), given.get("src") or given.get("data-src", ""))
+        if text:
+            proposed.append(f"{given.get('src') or given.get('data-src')}: {text}")
+        return text
+
+    wanted = also.links or also.paths
+    how = Dress(also.snippets, nofollow if wanted else None, alt if also.alts else None)
+    return how, proposed
+
+
+def proposed_alt(title: str, src: str) -> str:
+    """A text for a picture that has none: its title, else the words of its file name without
+    numbers and ending; "" where there are none."""
+    if title.strip():
+        return " ".join(title.split())
+    name = unquote(urlsplit(src).path).rpartition("/")[2].rpartition(".")[0]
+    words = [one for one in re.split(r"[\W_\d]+", name) if len(one) > 1]
+    text = " ".join(words)
+    return text[:1].upper() + text[1:] if len(text) > 2 else ""
 
 
 def _written(
-    place: Path, page: dict[str, object], tags: list[Tag], *, dry_run: bool, diff: bool
+    place: Path,
+    page: dict[str, object],
+    tags: list[Tag],
+    also: Dress,
+    *,
+    dry_run: bool,
+    diff: bool,
 ) -> Injected:
     path, loc = str(page["path"]), str(page["loc"])
     try:
@@ -91,7 +176,7 @@ def _written(
         data = place.read_bytes()
     except OSError as error:
         return Injected(path, loc, "skipped", f"it cannot be read ({error.strerror})")
-    new = inject(data, tags, _encoding(data)) if tags else restore(data)
+    new = inject(data, tags, _encoding(data), also) if tags else restore(data)
     if new is None:
         return Injected(path, loc, "skipped", "it has no head that could take tags")
     if new == data:

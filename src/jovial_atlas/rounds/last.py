@@ -16,6 +16,7 @@ from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.faults import Fault
 from jovial_atlas.head.videos import Film, films_of
 from jovial_atlas.pages import schema, snapshot
+from jovial_atlas.rounds.pictures import Pictures
 from jovial_atlas.rules import decide
 from jovial_atlas.rules.policies import SIGNS
 from jovial_atlas.sitefile import SiteFile
@@ -65,6 +66,11 @@ class LastSurvey:
         shown = self.lazy.filter(pl.col("videos").list.len() > 0).select(pl.exclude("links"))
         rows = shown.collect(engine="streaming").iter_rows(named=True)
         return films_of(rows, self.site, dates.write(self.now))
+
+    @cached_property
+    def pictures(self) -> Pictures:
+        """The picture files of the site."""
+        return Pictures(self.site)
 
     def of_host(self, site: SiteFile) -> LastSurvey:
         """What of it belongs to one host of the site."""

@@ -27,6 +27,7 @@ from jovial_atlas.head.videos import MISSING
 from jovial_atlas.media.oembed import Embed, NoSuchVideoError, ask
 from jovial_atlas.media.services import Service, is_media, page_of
 from jovial_atlas.pages import schema
+from jovial_atlas.rounds.onsite import file_of
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sources.opening import known_services
 from jovial_atlas.web import Answer, Request, send
@@ -111,28 +112,6 @@ def _media(probe: dict[str, Any] | None, embed: Embed | None) -> dict[str, Any]:
             "duration": embed.duration,
         }  # fmt: skip
     return found | (probe or {})
-
-
-def file_of(site: SiteFile) -> Callable[[str], Path | None]:
-    """Gives the file of a source, or of the output folder, that an address of the site leads to."""
-    places = [(host.model.site.url, host.output, "/") for host in site.hosts]
-    places += [
-        (source.host or site.model.site.url, site.folder / source.path, source.at)
-        for source in site.model.source
-        if isinstance(source, HtmlSource)
-    ]
-
-    def found(address: str) -> Path | None:
-        path = unquote(urlsplit(address).path)
-        for url, root, mount in places:
-            if not address.startswith(f"{url}/") or not path.startswith(mount):
-                continue
-            place = root / path.removeprefix(mount.rstrip("/")).lstrip("/")
-            if ".." not in place.parts and is_file(place):
-                return place
-        return None
-
-    return found
 
 
 def _probed(

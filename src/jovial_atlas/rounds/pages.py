@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import csv
 import io
 import json
-from collections.abc import Sequence
 from pathlib import Path
 
 import polars as pl
@@ -16,13 +14,6 @@ from jovial_atlas.files import write_whole
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import REST
-from jovial_atlas.sitefile.overrides import (
-    COLUMNS,
-    Override,
-    address_in,
-    overrides_text,
-    parse_overrides,
-)
 
 
 def select_pages(
@@ -106,56 +97,3 @@ def _flat(found: pl.DataFrame) -> pl.DataFrame:
             ]
             changes.append(pl.Series(name, values, pl.String))
     return found.with_columns(changes)
-
-
-def columns_of(fields: str) -> list[str]:
-    """The columns of a table for editing, from their names with commas between. Raises
-    AtlasError for one that the overrides file does not have."""
-    names = [name.strip() for name in fields.split(",") if name.strip()]
-    for name in names:
-        if name not in COLUMNS:
-            raise AtlasError(f"--fields: {name!r} is no field; there are {', '.join(COLUMNS)}.")
-    return names
-
-
-def write_overrides(pages: pl.DataFrame, site: SiteFile, place: Path, fields: Sequence[str]) -> int:
-    """Write a table of these pages for editing: what the overrides file says of them already,
-    and empty cells for the rest. Gives the number of rows. Raises AtlasError."""
-    _overrides_file(site)
-    if not pages.height:
-        raise AtlasError("No page is chosen, so there is nothing to edit.")
-    known = {one.loc: one for one in site.overrides}
-    rows = [known.get(loc, Override(loc, {})) for loc in pages["loc"]]
-    wanted = {*fields, *(name for one in rows for name in one.sets)}
-    write_whole(place, overrides_text(rows, [*wanted]).encode())
-    return len(rows)
-
-
-def take_overrides(site: SiteFile, place: Path) -> tuple[int, int]:
-    """Take an edited table into the overrides file: its rows replace those of the same pages,
-    a row without fields takes a page out. Gives (rows set, rows taken out). Raises SiteFileError
-    and AtlasError."""
-    target = _overrides_file(site)
-    try:
-        text = place.read_bytes().decode("utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise AtlasError(f"{place} cannot be read ({error}).") from error
-    edited = parse_overrides(text, place, site.model)
-    mentioned = {
-        loc
-        for row in csv.DictReader(io.StringIO(text))
-        if (loc := address_in(row, site.model)) is not None
-    }
-    kept = [one for one in site.overrides if one.loc not in mentioned]
-    gone = [one for one in site.overrides if one.loc in mentioned - {e.loc for e in edited}]
-    write_whole(target, overrides_text([*kept, *edited]).encode())
-    return len(edited), len(gone)
-
-
-def _overrides_file(site: SiteFile) -> Path:
-    """Where overrides are kept. Raises AtlasError where the site file does not say."""
-    if not site.model.overrides.file:
-        raise AtlasError(
-            'The site file names no overrides file. Add [overrides] with file = "overrides.csv".'
-        )
-    return site.folder / site.model.overrides.file

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from urllib.parse import unquote, urlsplit
 
 import httpx
 import polars as pl
@@ -15,7 +14,7 @@ import polars as pl
 from jovial_atlas import __version__, addresses, dates
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault, plural
-from jovial_atlas.files import FileSet, digest, is_file, write_whole
+from jovial_atlas.files import FileSet, digest, write_whole
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import Changes, compare
@@ -263,29 +262,3 @@ def section_counts(decided: pl.LazyFrame, site: SiteFile) -> list[SectionCount]:
         SectionCount(name, **{key: int(counted.get(name, empty)[key] or 0) for key in empty})
         for name in names
     ]
-
-
-def file_exists(site: SiteFile) -> Callable[[str], bool]:
-    """Tells whether an address of the site leads to a file of a source or the output folder."""
-    places = [(site.output, "/")]
-    places += [
-        (site.folder / source.path, source.at)
-        for source in site.model.source
-        if isinstance(source, HtmlSource)
-    ]
-
-    def exists(address: str) -> bool:
-        path = unquote(urlsplit(address).path)
-        for root, mount in places:
-            inside = path.removeprefix(mount.rstrip("/")).lstrip("/")
-            place = root / inside
-            if is_file(place) or _is_page_folder(place):
-                return True
-        return False
-
-    return exists
-
-
-def _is_page_folder(place: Path) -> bool:
-    plain = place.with_name(f"{place.name}.html") if place.name else place / "index.html"
-    return is_file(place / "index.html") or is_file(plain)

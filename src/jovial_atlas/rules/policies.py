@@ -6,16 +6,19 @@ patterns in their place.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, get_args
 
 import polars as pl
 
+from jovial_atlas import patterns
 from jovial_atlas.rules.fields import Layer
 from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.deciding import Policies
+from jovial_atlas.sitefile.deciding import Kinds, Policies
 
 #: From a search form or a list of results.
 _SEARCH = r"^/search(/|\.html?$|$|\?)|^/[a-z-]+/search/?$|[?&](q|s|query|search)="
@@ -132,6 +135,32 @@ POLICIES = (
 )
 #: Decided last, since it rests on what all layers say of a page's expiry.
 EXPIRED = "expired_pages"
+
+
+#: Kinds of page that have texts of their own, the most telling first, and their signs.
+_TEXT_KINDS = (("search", "search", _SEARCH), ("paged", "paged", _PAGED),
+               ("listing", "listings", f"{_LISTINGS}|{_DATES}"))  # fmt: skip
+
+
+@lru_cache(maxsize=8)
+def kind_teller(url: str, kinds: Kinds) -> Callable[[Mapping[str, Any]], str]:
+    """Gives the kind of a page (a row of the page table) of a site at `url`: home, search, paged,
+    listing, error, or "" for a plain one."""
+    signs = []
+    for name, key, expression in _TEXT_KINDS:
+        given = getattr(kinds, key)
+        said = expression if given is None else patterns.any_of(list(given)) if given else r"(?!)"
+        signs.append((name, re.compile(said)))
+
+    def kind(page: Mapping[str, Any]) -> str:
+        if page["kind"] == "error":
+            return "error"
+        path = page["loc"].removeprefix(url)
+        if path == "/":
+            return "home"
+        return next((name for name, sign in signs if sign.search(path)), "")
+
+    return kind
 
 
 def choices_of(name: str) -> tuple[str, ...]:

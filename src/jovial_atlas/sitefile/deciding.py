@@ -183,6 +183,10 @@ class Texts(Part):
     share_description: str = Field(
         "", description="pattern of descriptions where pages are shared; else the description"
     )
+    share_image: str = Field(
+        "", description="pattern of the address or path of the picture where pages are shared; "
+        "else the one the page names, or its first large one",
+    )  # fmt: skip
 
 
 #: The fields of `Texts`.

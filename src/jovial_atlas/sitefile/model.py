@@ -7,7 +7,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from jovial_atlas import languages
+from jovial_atlas import languages, patterns
+from jovial_atlas.media.pictures import Corner, Focus
 from jovial_atlas.sitefile.deciding import (
     Compression,
     Defaults,
@@ -283,10 +284,16 @@ class Lengths(Part):
     title_size: int = Field(20, ge=1, description="size of its letters, in pixels")
     title_least: int = Field(15, ge=0, description="characters below which a title says little")
     description_px: int = Field(920, ge=1, description="width of a description, in pixels")
+    description_narrow_px: int = Field(
+        680, ge=1, description="width of a description on a narrow screen, in pixels"
+    )
     description_size: int = Field(14, ge=1, description="size of its letters, in pixels")
     description_least: int = Field(
         70, ge=0, description="characters below which a description says little"
     )
+
+
+KindOfPage = Literal["home", "listing", "paged", "search", "error"]
 
 
 class HeadData(Texts):
@@ -294,12 +301,93 @@ class HeadData(Texts):
     texts of single pages, in the overrides file, over both."""
 
     social: bool = Field(True, description="whether Open Graph and card metadata are written")
+    titles: dict[KindOfPage, str] = Field(
+        default_factory=dict,
+        description="kind of page (home, listing, paged, search, error) → pattern of its titles; "
+        "sections' patterns win over these, these over `title`",
+    )
+    descriptions: dict[KindOfPage, str] = Field(
+        default_factory=dict, description="kind of page → pattern of its descriptions"
+    )
     image: str = Field("", description="address or path of the picture where a page has none")
+    fragments: bool = Field(
+        False, description="whether each page's head is also written as a file of its own, as "
+        "HTML and as JSON, for systems that serve pages themselves",
+    )  # fmt: skip
     card_site: str = Field("", description="handle of the site for cards, with its @")
     verification: dict[str, str] = Field(
         default_factory=dict,
         description="name of an ownership tag → token, as an engine gives it",
     )
+
+
+class Inject(Part):
+    """`[inject]`: what `inject` does to built pages beside their head data. A snippet is HTML, or
+    the path of a file that holds it."""
+
+    drop_generator: bool = Field(
+        False, description="whether the tag goes that names the publishing system"
+    )
+    head_start: str = Field("", description="snippet right after <head>")
+    head_end: str = Field("", description="snippet right before </head>")
+    body_start: str = Field("", description="snippet right after <body>")
+    body_end: str = Field("", description="snippet right before </body>")
+    nofollow: tuple[str, ...] = Field(
+        (), description="links that get rel=nofollow: paths of the site, as in /login/**, or "
+        "addresses, as in https://shop.example/**",
+    )  # fmt: skip
+    alts: bool = Field(
+        False, description="whether pictures without an alt text get one from their title or file "
+        "name; each is told, and marked in the page",
+    )  # fmt: skip
+
+    @field_validator("nofollow")
+    @classmethod
+    def _links(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        for pattern in value:
+            (patterns.to_address_regex if "://" in pattern else patterns.to_regex)(pattern)
+        return value
+
+    @field_validator("head_start", "head_end", "body_start", "body_end")
+    @classmethod
+    def _whole(cls, value: str) -> str:
+        if "<!-- /snippet" in value:
+            raise ValueError("a snippet may not hold the comment that ends it")
+        return value
+
+
+class Sharing(Part):
+    """`[sharing]`: the pictures with which pages are shared."""
+
+    copies: bool = Field(
+        False, description="whether pictures of another shape, too large or too heavy are shared "
+        "as copies of 1200×630 pixels, which `build` makes",
+    )  # fmt: skip
+    focus: Focus = Field(
+        "centre", description='what a copy keeps: "centre", "top", or "detail", where most is sharp'
+    )
+    points: dict[str, tuple[float, float]] = Field(
+        default_factory=dict,
+        description="path of a picture → what its copy keeps, as parts of width and height from "
+        "the upper left, as in [0.3, 0.5]",
+    )
+    most_bytes: int = Field(
+        600_000, ge=20_000, description="octets of a copy, at most; quality gives way"
+    )
+    mark: str = Field(
+        "", description="address or path of a picture that copies carry in a corner, as the logo"
+    )
+    corner: Corner = Field("bottom-right", description="the corner it stands in")
+
+    @field_validator("points")
+    @classmethod
+    def _points(cls, value: dict[str, tuple[float, float]]) -> dict[str, tuple[float, float]]:
+        for path, point in value.items():
+            if not path.startswith("/"):
+                raise ValueError(f"{path!r} is no path; it begins with '/'")
+            if not all(0 <= part <= 1 for part in point):
+                raise ValueError(f"{list(point)} is no point; both parts are from 0 to 1")
+        return value
 
 
 class SiteModel(Part):
@@ -325,6 +413,8 @@ class SiteModel(Part):
     videos: Videos = Field(default_factory=Videos)
     head: HeadData = Field(default_factory=HeadData)
     lengths: Lengths = Field(default_factory=Lengths)
+    sharing: Sharing = Field(default_factory=Sharing)
+    inject: Inject = Field(default_factory=Inject)
     feed: Feed = Field(default_factory=Feed)
     visitors: Visitors = Field(default_factory=Visitors)
     engine: tuple[Engine, ...] = ()

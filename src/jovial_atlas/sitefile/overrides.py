@@ -19,11 +19,13 @@ from jovial_atlas import addresses
 from jovial_atlas.errors import Problem
 from jovial_atlas.sitefile.deciding import TEXTS, Decision
 from jovial_atlas.sitefile.model import SiteModel
-from jovial_atlas.sitefile.tables import table_rows, table_text
+from jovial_atlas.sitefile.tables import rows_and_problems, table_rows, table_text
 
 #: Columns that are no fields.
 _BESIDE = ("loc", "reason", "by")
-COLUMNS = ("loc", *Decision.model_fields, *TEXTS, "reason", "by")
+#: What is said of a page's texts: patterns, and the phrase that it wants to be found for.
+PAGE_TEXTS = (*TEXTS, "phrase")
+COLUMNS = ("loc", *Decision.model_fields, *PAGE_TEXTS, "reason", "by")
 _TRUTH = {"true": True, "yes": True, "1": True, "false": False, "no": False, "0": False}
 _NUMBERS = {"priority": float, "max_snippet": int, "max_video_preview": int}
 
@@ -36,7 +38,7 @@ class Override:
     sets: dict[str, Any]
     reason: str = ""
     by: str = ""
-    #: Texts of the page's head, by the names of `TEXTS`.
+    #: Texts of the page, by the names of `PAGE_TEXTS`.
     texts: dict[str, str] = field(default_factory=dict)
     line: int = field(default=0, compare=False)
 
@@ -53,14 +55,28 @@ def parse_overrides(text: str, place: Path, model: SiteModel) -> tuple[Override,
     return tuple(one for one in rows if one.sets or one.texts)
 
 
+def parse_rows(
+    text: str, place: Path, model: SiteModel, beside: Sequence[str]
+) -> tuple[list[tuple[Override, dict[str, str]]], list[Problem]]:
+    """As `parse_overrides` for an edited table that may also have the columns `beside`: each row
+    with its cells, rows without fields too, and the problems of rows that are wrong. Raises
+    SiteFileError where the columns are."""
+
+    def read(row: dict[Any, Any], line: int) -> tuple[Override, dict[str, str]] | Problem:
+        one = _row({n: v for n, v in row.items() if n not in beside}, line, model)
+        return one if isinstance(one, Problem) else (one, row)
+
+    return rows_and_problems(text, place, (*COLUMNS, *beside), read)
+
+
 def _row(row: dict[str | Any, Any], line: int, model: SiteModel) -> Override | Problem:
     cells = {name: value.strip() for name, value in row.items() if value.strip()}
     loc = address_in(row, model)
     if loc is None:
         return Problem(line, "loc", f"{cells.get('loc', '')!r} is no address", "/privacy/")
     sets = {name: _value(name, text) for name, text in cells.items()
-            if name not in (*_BESIDE, *TEXTS)}  # fmt: skip
-    texts = {name: cells[name] for name in TEXTS if name in cells}
+            if name not in (*_BESIDE, *PAGE_TEXTS)}  # fmt: skip
+    texts = {name: cells[name] for name in PAGE_TEXTS if name in cells}
     try:
         if sets:
             Decision(**sets)
@@ -89,18 +105,23 @@ def _value(name: str, text: str) -> Any:
     return _TRUTH.get(text.lower(), text)
 
 
-def overrides_text(overrides: Iterable[Override], fields: Sequence[str] | None = None) -> str:
+def overrides_text(overrides: Iterable[Override]) -> str:
     """An overrides file with these rows, sorted by address."""
     rows = sorted(overrides, key=lambda one: one.loc)
     used = {name for one in rows for name in (*one.sets, *one.texts)}
-    names = [n for n in COLUMNS if n in _BESIDE or n in (fields if fields is not None else used)]
+    names = [n for n in COLUMNS if n in _BESIDE or n in used]
     stream = io.StringIO()
     writer = csv.DictWriter(stream, names, lineterminator="\n")
     writer.writeheader()
     for one in rows:
-        said = {name: _text(value) for name, value in one.sets.items()}
-        writer.writerow({"loc": one.loc, **said, **one.texts, "reason": one.reason, "by": one.by})
+        writer.writerow(said_of(one))
     return stream.getvalue()
+
+
+def said_of(one: Override) -> dict[str, str]:
+    """A row as its cells."""
+    sets = {name: _text(value) for name, value in one.sets.items()}
+    return {"loc": one.loc, **sets, **one.texts, "reason": one.reason, "by": one.by}
 
 
 def _text(value: Any) -> str:

@@ -32,8 +32,22 @@ def table_rows(
 ) -> list[Row]:
     """The rows of a table, each made by `read` from its cells and line. The column `loc` must be
     there, and none but `columns`. Raises SiteFileError with every problem found."""
+    found, problems = rows_and_problems(text, place, columns, read)
+    if problems:
+        raise SiteFileError(str(place), problems)
+    return found
+
+
+def rows_and_problems(
+    text: str,
+    place: Path,
+    columns: Collection[str],
+    read: Callable[[dict[Any, Any], int], Row | Problem],
+) -> tuple[list[Row], list[Problem]]:
+    """As `table_rows`, with the rows that are wrong told beside those that are right. Raises
+    SiteFileError where the columns are wrong."""
     if not text:
-        return []
+        return [], []
     lines = csv.DictReader(io.StringIO(text))
     lines.fieldnames = [name.strip() for name in lines.fieldnames or ()]
     problems = [
@@ -43,8 +57,10 @@ def table_rows(
     ]
     if "loc" not in lines.fieldnames:
         problems.append(Problem(1, "loc", "is missing: it says which page a row is about"))
+    if problems:
+        raise SiteFileError(str(place), problems)
     found: list[Row] = []
-    for row in lines if not problems else ():
+    for row in lines:
         line = lines.line_num
         if None in row or None in row.values():
             message = "the row has another number of cells than the first line"
@@ -55,6 +71,4 @@ def table_rows(
             problems.append(one)
         else:
             found.append(one)
-    if problems:
-        raise SiteFileError(str(place), problems)
-    return found
+    return found, problems

@@ -33,7 +33,7 @@ _NORMAL = r"^https?://[a-z0-9-]+(\.[a-z0-9-]+)+(:\d+)?(/[A-Za-z0-9_~-][A-Za-z0-9
 _W3C = r"^\d{4}-\d\d-\d\d(T\d\d:\d\d:\d\dZ)?$"
 #: Faults of single rows that are told one by one; the rest is counted.
 _TOLD = 20
-_ADDRESSES = ("canonical", "redirect")
+_ADDRESSES = ("canonical", "redirect", "share_image")
 _TEXT = ("title", "heading", "description", "excerpt", "language", "author", "directives", "kind",
          "in_section", "parent", "fingerprint", "phrase")  # fmt: skip
 _LISTS = ("tags", "categories")

@@ -7,11 +7,29 @@ from pathlib import Path
 from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses
+from jovial_atlas.markup import restore
 from jovial_atlas.sources.markdown import html_of
-from jovial_atlas.sources.outline import outline
+from jovial_atlas.sources.outline import outline, text
 
 _REFERENCES = (("a", "href"), ("img", "src"), ("source", "src"), ("video", "src"),
                ("video", "poster"), ("audio", "src"))  # fmt: skip
+
+
+def main_text(place: Path) -> tuple[str, list[str]]:
+    """The text of the main content of a file of HTML or Markdown, a full stop's worth of space
+    after each block, and its headings in order. Empty where the file cannot be read."""
+    try:
+        data = place.read_bytes()
+    except (OSError, ValueError):
+        return "", []
+    if place.suffix.lower() in (".md", ".markdown"):
+        data = html_of(data).encode()
+    found = outline(LexborHTMLParser(restore(data)))
+    found.take_apart()
+    if found.main is None:
+        return "", []
+    headings = [said for node in found.main.css("h1, h2, h3") if (said := text(node))]
+    return "\n".join(said for node in found.shown["p"] if (said := text(node))), headings
 
 
 def main_html(place: Path, loc: str) -> str:

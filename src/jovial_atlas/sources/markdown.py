@@ -39,6 +39,7 @@ _NAMES = {
     "excerpt": ("summary", "excerpt"),
     "author": ("author", "authors"),
     "images": ("images", "image", "picture", "cover"),
+    "share_image": ("share_image", "cover"),
     "language": ("language", "lang"),
     "in_section": ("section",),
     "canonical": ("canonical",),
@@ -231,6 +232,8 @@ def _apply_media(
         loc = addresses.resolve(row["loc"], str(given.get("src") or given.get("url") or ""))
         if loc and loc not in [one["loc"] for one in row["images"]]:
             row["images"].insert(0, {"loc": loc, "alt": given.get("alt")})
+    if own := _first(fields, "share_image", how):
+        row["share_image"] = addresses.resolve(row["loc"], str(own))
     named = fields.get("videos") or fields.get("video")
     for one in of_fields(named, lambda said: addresses.resolve(row["loc"], said), services):
         same = [v for v in row["videos"] if v["content"] and v["content"] == one["content"]]

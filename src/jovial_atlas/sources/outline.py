@@ -5,7 +5,7 @@ Knows nothing of rows or of what elements mean; `page_head` and `page_body` read
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
 from selectolax.lexbor import LexborHTMLParser, LexborNode
@@ -17,6 +17,7 @@ _WANTED = (
     "noscript, template, base, area, frame, iframe, embed, object, frameset, [role]"
 )
 _NOT_CONTENT = ("script", "style", "noscript", "template", "nav", "aside", "form", "footer")
+_OF_HEAD = frozenset({"meta", "link", "title", "script", "style"})
 _WITHOUT_LINKS = frozenset({"script", "style", "template"})
 _FRAME_ROLES = frozenset({"banner", "contentinfo"})
 # Where a page marks no main content, its frame is guessed from how frames are usually named.
@@ -44,6 +45,12 @@ class Outline:
 
     def all(self, name: str) -> list[LexborNode]:
         return self.named.get(name, [])
+
+    def of_head(self) -> Iterator[LexborNode]:
+        """The elements that belong into a head, in document order, drawings' titles left out."""
+        for node in self._order:
+            if node.tag in _OF_HEAD and (node.tag != "title" or ancestor(node, "svg") is None):
+                yield node
 
     def first(self, name: str) -> LexborNode | None:
         return next(iter(self.all(name)), None)

@@ -31,6 +31,8 @@ _BOMS = ((b"\xef\xbb\xbf", "utf-8"), (b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "
 # WHATWG Encoding: these labels mean windows-1252.
 _LATIN = frozenset({"iso-8859-1", "iso8859-1", "latin1", "latin-1", "us-ascii", "ascii"})
 _UTF_8 = frozenset({"utf-8", "utf8"})
+#: HTML §4.2.5.4: the declaration lies wholly within the first 1,024 bytes.
+_CHARSET_WITHIN = 1_000
 _ERROR_PAGE = re.compile(r"(?:^|/)(?:40[0-9]|5[0-9x][0-9x]|error)(?:/index)?\.x?html?$", re.I)
 
 
@@ -88,6 +90,9 @@ def read_page(
         "kind": "error" if _ERROR_PAGE.search(file.path) else "page", "bytes": len(data),
         "redirect": None, "canonical": None, "excerpt": None, "fingerprint": None,
     }  # fmt: skip
+    if (said := _META_CHARSET.search(data[:4096])) and said.start() > _CHARSET_WITHIN:
+        message = f"The encoding is declared at byte {said.start():,}."
+        faults.append(Fault("charset-late", file.path, message))
     found = outline(LexborHTMLParser(text))
     page = OpenPage(file, reading, found, row, faults, file.loc, addresses.folder(file.loc))
     read_head(page, modified)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from jovial_atlas import addresses, dates, languages
@@ -36,8 +36,56 @@ def read_head(page: OpenPage, modified: float | None) -> None:
     _read_texts(metas, page)
     data_nodes = page.data = list(_json_ld(page))
     _read_dates(metas, data_nodes, modified, page)
+    _read_places(page)
     page.row["expires"] = _expires(metas, page.row["directives"])
     page.row["author"] = metas.get("author") or _json_author(data_nodes)
+
+
+#: Tags that crawlers look for in the head: metas by name, links by rel.
+_EARLY_METAS = frozenset({"description", "robots", "og:title", "og:image"})
+#: Scripts and styles before such a tag: more of them, or more characters inside, is too late.
+_MOST_BEFORE, _MOST_CHARACTERS = 8, 10_000
+
+
+def _read_places(page: OpenPage) -> None:
+    """Tags of the head that stand outside it, or behind much else."""
+    before = characters = 0
+    late: list[str] = []
+    outside: list[str] = []
+    for node in page.outline.of_head():
+        name = str(node.tag)
+        given = node.attributes
+        rel = (given.get("rel") or "").lower().split() if name == "link" else ()
+        if name in ("script", "style") or "stylesheet" in rel:
+            if (given.get("type") or "").lower() != "application/ld+json":
+                before += 1
+                characters += len(node.text(deep=True)) if name != "link" else 0
+            continue
+        said = _early(name, given, rel)
+        if not said:
+            continue
+        parent = node.parent
+        if parent is not None and parent.tag not in ("head", "noscript"):
+            if not given.get("itemprop"):
+                outside.append(said)
+        elif before > _MOST_BEFORE or characters > _MOST_CHARACTERS:
+            late.append(said)
+    if outside:
+        page.fault("head-outside", f"{', '.join(dict.fromkeys(outside))} in the body.")
+    if late:
+        first = ", ".join(dict.fromkeys(late))
+        page.fault("head-late", f"{first} after {before} scripts and styles.")
+
+
+def _early(name: str, given: dict[str, str | None], rel: Sequence[str]) -> str:
+    """What a tag that crawlers look for is called, "" for another one."""
+    if name == "meta":
+        said = (given.get("name") or given.get("property") or "").strip().lower()
+        return said if said in _EARLY_METAS else ""
+    if name == "link":
+        alternate = "alternate" in rel and given.get("hreflang")
+        return "canonical" if "canonical" in rel else "hreflang" if alternate else ""
+    return "title" if name == "title" else ""
 
 
 _UNAVAILABLE = re.compile(r"(?:^|, )unavailable_after: ?(.+?)(?:, [a-z]|$)")
@@ -92,6 +140,7 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
     heading = page.outline.first("h1")
     row["heading"] = text(heading) if heading else None
     row["description"] = metas.get("description")
+    row["share_image"] = page.resolve(metas.get("og:image") or metas.get("og:image:url"))
     described = _named(page, "name", "description")
     if len(described) > 1:
         page.fault(
@@ -101,6 +150,8 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
     root = page.outline.tree.root
     language = (root.attributes.get("lang") or root.attributes.get("xml:lang")) if root else None
     row["language"] = (language or "").strip() or None
+    if row["language"] and (wrong := languages.fault_of(row["language"])):
+        page.fault("language-wrong", f"lang {row['language']!r} {wrong}.")
     _read_directives(page)
     _read_canonical(page)
     _read_alternates(page)
@@ -141,6 +192,9 @@ def _read_canonical(page: OpenPage) -> None:
             href = attribute(node, "href") or ""
             if target := page.resolve(href):
                 named.append(target)
+                if not href.startswith(("https://", "http://")):
+                    message = f"The canonical {href!r} is no absolute address."
+                    page.fault("canonical-relative", message)
             else:
                 page.fault("canonical-unusable", f"The canonical {href!r} is no page address.")
     if len(set(named)) > 1:

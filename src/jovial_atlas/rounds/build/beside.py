@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+import json
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from html import escape
 from importlib.resources import files
 from pathlib import Path
@@ -15,9 +16,11 @@ from jovial_atlas import addresses
 from jovial_atlas.engines import indexnow
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import write_whole
-from jovial_atlas.head.compose import directives_for, directives_of
+from jovial_atlas.head.compose import Head, directives_for, directives_of
+from jovial_atlas.head.sharing import Copy, Look, shared_picture
+from jovial_atlas.head.tags import head_tags
 from jovial_atlas.head.texts import description_of, pattern_text, title_of
-from jovial_atlas.head.videos import STILLS_PATH
+from jovial_atlas.head.videos import STILLS_PATH, Film
 from jovial_atlas.robots import write_robots
 from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http, nginx_server
 from jovial_atlas.rounds.build.places import KEY, ROBOTS, STYLE
@@ -25,6 +28,7 @@ from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rounds.media import STILLS
 from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rules import DIRECTIVES, robots_of
+from jovial_atlas.serving import fragment_path
 from jovial_atlas.sitefile import HtmlSource, IndexNowChannel, MarkdownSource, SiteFile
 from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
 
@@ -111,6 +115,31 @@ def stills(survey: LastSurvey) -> Iterator[Named]:
         except OSError as error:
             message = f"{place} cannot be read ({error.strerror}). Run `jovial-atlas survey` again."
             raise OutputError(message) from error
+
+
+def fragments(
+    heads: Sequence[Head], site: SiteFile, versions: Mapping[str, Sequence[Mapping[str, str]]]
+) -> Iterator[Named]:
+    """The head of each page as HTML and as JSON, for systems that serve pages themselves."""
+    for one in heads:
+        path = fragment_path(one.page["loc"])
+        tags = head_tags(one.data, one.page, site, versions.get(one.page["loc"], ()))
+        yield f"{path}.html", ("\n".join(tag.html for tag in tags if tag.html) + "\n").encode()
+        text = json.dumps(one.data, ensure_ascii=False, indent=1)
+        yield f"{path}.json", f"{text}\n".encode()
+
+
+def copies_of(
+    heads: Sequence[Head], site: SiteFile, films: Mapping[str, Sequence[Film]], look: Look
+) -> Iterator[Copy]:
+    """The copies of pictures that these heads name."""
+    sections = {section.name: section for section in site.model.section}
+    for one in heads:
+        if (picture := one.data["picture"]) and picture["original"]:
+            section, of_page = sections.get(one.page["section"]), films.get(one.page["loc"], ())
+            shared = shared_picture(one.page, site, section, of_page, look)
+            if shared and shared.copy:
+                yield shared.copy
 
 
 def style_sheet() -> Named:

@@ -155,6 +155,12 @@ def versions_of(listed: pl.LazyFrame, site: SiteFile, declared: bool = True) -> 
     )
 
 
+def versions_by_page(survey: LastSurvey) -> dict[str, list[dict[str, str]]]:
+    """Address → the language versions of a listed page."""
+    found = versions_of(survey.lazy.filter("listed"), survey.site)
+    return dict(found.select("loc", "alternates").iter_rows())
+
+
 _LINKS = {"loc": pl.String, "lang": pl.String, "href": pl.String}
 
 

@@ -4,6 +4,7 @@ from jovial_atlas.rounds.last import MANIFEST
 
 __all__ = [
     "ADOPTED",
+    "FRAGMENTS",
     "HEAD",
     "HIDDEN",
     "INDEX",
@@ -25,5 +26,6 @@ INDEX, ROBOTS, STYLE = "sitemap.xml", "robots.txt", "sitemap-view.xsl"
 KEY = "indexnow.key"
 RECORD, PLACED, TABLES = "published.json", "placed", "published"
 HEAD, ADOPTED, SERVERS = "head", "replaced", "servers"
+FRAGMENTS = "heads"
 LEDGER = "ledger.sqlite"
 HIDDEN = "noindexed.parquet"

@@ -16,7 +16,8 @@ from jovial_atlas import dates
 from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.faults import plural
 from jovial_atlas.files import FileSet, digest
-from jovial_atlas.head.compose import head_lines
+from jovial_atlas.head.compose import head_lines, heads_by_section
+from jovial_atlas.head.sharing import Copy
 from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.rounds.build import beside, public
 from jovial_atlas.rounds.build.files import Rendered, mark_of_file, render_all
@@ -32,9 +33,11 @@ from jovial_atlas.rounds.build.listing import (
     read_listing,
     rows_of,
     tables_of,
+    versions_by_page,
 )
 from jovial_atlas.rounds.build.places import (
     ADOPTED,
+    FRAGMENTS,
     HEAD,
     INDEX,
     LEDGER,
@@ -45,6 +48,7 @@ from jovial_atlas.rounds.build.places import (
 )
 from jovial_atlas.rounds.build.public import Record, SitemapRecord
 from jovial_atlas.rounds.last import LastSurvey
+from jovial_atlas.rounds.pictures import copies
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps.write import index_file
 
@@ -139,6 +143,7 @@ class _Building:
         self.site, self.survey, self.now, self.dry = site, survey, now, dry
         self.output = FileSet(site.output, site.state / MANIFEST, dry=dry)
         self.heads = FileSet(site.state / HEAD, site.state / "head.json", dry=dry)
+        self.fragments = FileSet(site.state / FRAGMENTS, site.state / f"{FRAGMENTS}.json", dry=dry)
         self.tables = public.table_set(site, dry=dry)
         self.servers = FileSet(site.state / SERVERS, site.state / f"{SERVERS}.json", dry=dry)
         self.before = public.load_record(site)
@@ -181,6 +186,7 @@ class _Building:
             if not self.dry:
                 self.output.commit(last=(INDEX, ROBOTS))
                 self.heads.commit()
+                self.fragments.commit()
                 self.servers.commit()
                 self.tables.commit()
                 public.save_placed(self.site, placed, known)
@@ -189,7 +195,7 @@ class _Building:
                 record = Record(dates.write(self.now), names, sitemaps, self.files, hidden, whole)
                 public.save_record(self.site, record)
         except BaseException:
-            for one in (self.output, self.heads, self.tables, self.servers):
+            for one in (self.output, self.heads, self.fragments, self.tables, self.servers):
                 one.discard()
             raise
         held = {record.path: record for record in self.files.values()}
@@ -419,8 +425,23 @@ class _Building:
                 f"[output] is {most:,}."
             )
             return
-        for section, data in head_lines(self.survey.decided, self.site, self.survey.films):
-            self.heads.put(f"{section}.jsonl", data)
+        said = self.site.model
+        versions = versions_by_page(self.survey) if said.head.fragments else {}
+        shared: list[Copy] = []
+        pictures, films = self.survey.pictures, self.survey.films
+        for section, heads in heads_by_section(
+            self.survey.decided, self.site, films, pictures.look
+        ):
+            self.heads.put(f"{section}.jsonl", head_lines(heads))
+            if said.head.fragments:
+                for named in beside.fragments(heads, self.site, versions):
+                    self.fragments.put(*named)
+            if said.sharing.copies:
+                shared += beside.copies_of(heads, self.site, films, pictures.look)
+        for named in copies(shared, self.output.keep):
+            self.output.put(*named)
+        if not self.dry:
+            pictures.keep()
 
     def _differences(self) -> list[Difference]:
         """Address by address, what the files list now and did not list before."""

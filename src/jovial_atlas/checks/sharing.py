@@ -1,0 +1,81 @@
+"""Pictures for sharing: there, large enough, light enough, of the right shape."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from pathlib import Path
+
+from jovial_atlas import addresses
+from jovial_atlas.checks.texts import Published
+from jovial_atlas.faults import Fault, plural
+from jovial_atlas.head.sharing import SHAPES, Look, large_enough, shared_picture
+from jovial_atlas.head.videos import Film
+from jovial_atlas.media.pictures import SHARED, SHARED_LEAST
+from jovial_atlas.sitefile import SiteFile
+
+#: Octets from which on readers of cards do not show a picture.
+_HEAVY = 5_000_000
+
+
+def check_shared_pictures(
+    texts: Sequence[Published],
+    site: SiteFile,
+    films: Mapping[str, Sequence[Film]],
+    look: Look,
+    find: Callable[[str], Path | None],
+) -> Iterator[Fault]:
+    """Pictures of listed pages, each told once with the pages that it stands for. Those on other
+    hosts are not looked at."""
+    if not site.model.head.social:
+        return
+    bare: list[str] = []
+    pages: dict[str, list[str]] = {}
+    for one in texts:
+        page = one.page
+        shared = shared_picture(page, site, one.section, films.get(page["loc"], ()), look)
+        if shared is None:
+            bare.append(page["loc"])
+        elif not shared.original:
+            pages.setdefault(shared.loc, []).append(page["loc"])
+    if bare:
+        message = f"{plural(len(bare), 'page')} {_have(bare)} none: {_some(bare)}."
+        yield Fault("share-picture-missing", bare[0], message)
+    for loc, locs in sorted(pages.items()):
+        yield from _one(loc, f"It is shared with {_some(locs)}.", site, look, find)
+
+
+def _have(locs: Sequence[str]) -> str:
+    return "has" if len(locs) == 1 else "have"
+
+
+def _some(locs: Sequence[str], most: int = 3) -> str:
+    more = f" and {len(locs) - most:,} more" if len(locs) > most else ""
+    return ", ".join(map(addresses.path_and_query, locs[:most])) + more
+
+
+def _one(
+    loc: str, pages: str, site: SiteFile, look: Look, find: Callable[[str], Path | None]
+) -> Iterator[Fault]:
+    original = look(loc)
+    if original is None:
+        if loc.startswith(f"{site.model.site.url}/"):
+            wrong = "is no picture" if find(loc) else "does not exist"
+            yield Fault("share-picture-unusable", loc, f"The picture {wrong}. {pages}")
+        return
+    picture = original.picture
+    size = f"{picture.width:,}×{picture.height:,} pixels"
+    if not large_enough(picture):
+        least = f"{SHARED_LEAST[0]}×{SHARED_LEAST[1]}"
+        message = f"It has {size}; cards show pictures large from {least} on. {pages}"
+        yield Fault("share-picture-small", loc, message)
+    if picture.bytes > _HEAVY:
+        yield Fault("share-picture-heavy", loc, f"It has {picture.bytes / 1e6:.1f} MB. {pages}")
+    if picture.type not in ("image/jpeg", "image/png", "image/webp", "image/gif"):
+        yield Fault("share-picture-unusable", loc, f"It is {picture.type or 'unknown'}. {pages}")
+    elif large_enough(picture) and not SHAPES[0] <= picture.width / picture.height <= SHAPES[1]:
+        wanted = f"{SHARED[0]}×{SHARED[1]}"
+        yield Fault(
+            "share-picture-shape",
+            loc,
+            f"It has {size}; cards cut it to the shape of {wanted}. {pages}",
+        )

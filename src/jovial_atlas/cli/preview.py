@@ -1,0 +1,86 @@
+"""`preview`: how pages read as search results and as shared cards."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from jovial_atlas.cli.common import FORMATS, Work, atlas_command
+
+if TYPE_CHECKING:
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.head.preview import Preview
+
+
+@atlas_command("preview", formats=FORMATS,
+               epilog="Example: jovial-atlas preview / --to home.png")  # fmt: skip
+@click.argument("urls", nargs=-1, metavar="[URL]…")
+@click.option("--section", metavar="NAME", help="Pages of this section.")
+@click.option("--match", metavar="PATTERN", help="Addresses like this: /events/**")
+@click.option("--limit", type=click.IntRange(1), default=10, show_default=True,
+              help="At most this many.")  # fmt: skip
+@click.option("--to", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
+              help="Draw them, as a picture (.png) or a page (.html).")  # fmt: skip
+def command(
+    work: Work,
+    urls: tuple[str, ...],
+    section: str | None,
+    match: str | None,
+    limit: int,
+    to: Path | None,
+) -> int:
+    """Show how pages read as search results, on wide and narrow screens, and as shared cards: what
+    is cut, how long each text is, and where it comes from. Give addresses, or paths from '/'
+    on; without any, the pages that --section and --match choose."""
+    from jovial_atlas.faults import plural
+    from jovial_atlas.rounds.last import last_survey
+    from jovial_atlas.rounds.pages import select_pages
+    from jovial_atlas.rounds.preview import chosen, draw, previews
+
+    site, out = work.site(), work.output
+    survey = last_survey(site, work.now())
+    if urls:
+        pages = chosen(urls, survey)
+    else:
+        shown = survey.decided.filter("index")
+        pages = select_pages(shown, site, section=section, match=match).head(limit)
+    if to:
+        count = draw(pages, survey, to)
+        out.note(f"{plural(count, 'page')} drawn on {to}.")
+        return 0
+    found = list(previews(pages, survey))
+    if out.format == "json":
+        out.json({"previews": [asdict(one) for one in found]})
+    else:
+        for one in found:
+            _show(out, one)
+        out.say(f"{plural(len(found), 'page')}.")
+    return 0
+
+
+def _show(out: Output, one: Preview) -> None:
+    from jovial_atlas.rounds.preview import notes_of
+
+    results, shared = notes_of(one)
+    out.say(one.loc, style="bold")
+    if one.hidden:
+        out.say(f"It may not be found: {one.hidden}.", style="bold yellow")
+    for name, result, width in (
+        ("As a result, wide screen", one.wide, 92),
+        ("As a result, narrow screen", one.narrow, 52),
+    ):
+        lines = [
+            (result.trail, "dim"), (result.title.shown or "no title", "bold cyan"),
+            (result.description.shown or "no description", ""),
+        ]  # fmt: skip
+        out.framed(name, lines, width)
+    for note in results:
+        out.indented("", note.text, text_style="yellow" if note.warn else "dim")
+    lines = [(one.host, "dim"), (one.card_title, "bold"), (one.card_text or "no text", "")]
+    out.framed("Shared as a card", lines, 72)
+    for note in shared:
+        out.indented("", note.text, text_style="yellow" if note.warn else "dim")
+    out.say()

@@ -1,0 +1,67 @@
+"""`suggest`: proposals for titles and descriptions; it applies none."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+
+
+@atlas_command("suggest", formats=TABLE_FORMATS,
+               epilog="Example: jovial-atlas suggest --section events")  # fmt: skip
+@click.option("--section", metavar="NAME", help="Only pages of this section.")
+@click.option("--match", metavar="PATTERN", help="Only addresses like this: /events/**")
+@click.option("--all", "everything", is_flag=True,
+              help="For pages that have a title and a description too.")  # fmt: skip
+@click.option("--edit", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
+              help="Write a table with the proposals beside what is published now.")  # fmt: skip
+def command(
+    work: Work, section: str | None, match: str | None, everything: bool, edit: Path | None
+) -> int:
+    """Propose titles from the headings of pages, and descriptions from their own sentences, for
+    listed pages that have none. They are proposals: nothing is changed.
+
+    In the table that --edit writes, `yes` in the column `accept` takes the proposals of a row;
+    `jovial-atlas pages --take FILE` reads it."""
+    import polars as pl
+
+    from jovial_atlas.addresses import path_and_query
+    from jovial_atlas.faults import plural
+    from jovial_atlas.rounds.edit import write_table
+    from jovial_atlas.rounds.last import last_survey
+    from jovial_atlas.rounds.pages import select_pages
+    from jovial_atlas.rounds.suggest import FIELDS, proposer
+
+    site, out = work.site(), work.output
+    survey = last_survey(site, work.now())
+    pages = select_pages(survey.decided, site, section=section, match=match, verdict="listed")
+    said = {name: pl.col(name).is_not_null() for name in FIELDS}
+    if not everything:
+        pages = pages.filter(~said["title"] | ~said["description"])
+    propose = proposer(site)
+    if edit:
+        count = write_table(pages, survey, edit, FIELDS, propose)
+        out.note(f"{plural(count, 'page')} written to {edit}, each with its proposals. Write yes")
+        out.note(f"under `accept` for those to take, then: jovial-atlas pages --take {edit}")
+        return 0
+    rows = []
+    for page in pages.to_dicts():
+        for name, text in propose(page).items():
+            if text.value and (everything or not page[name]):
+                rows.append({"loc": page["loc"], "field": name, "now": page[name],
+                             "proposal": text.value, "from": text.source})  # fmt: skip
+    names = ("loc", "field", "now", "proposal", "from")
+    if out.format == "json":
+        out.json({"proposals": rows})
+    elif out.format == "csv":
+        out.csv(names, [[row[name] for name in names] for row in rows])
+    else:
+        out.table(
+            [("Page", "fold"), ("Field", "left"), ("Proposal", "fold"), ("From", "left")],
+            [[path_and_query(r["loc"]), r["field"], r["proposal"], r["from"]] for r in rows],
+        )
+        out.say(f"{plural(len(rows), 'proposal')} for {plural(pages.height, 'page')}; "
+                "none is applied.")  # fmt: skip
+    return 0

@@ -1,0 +1,188 @@
+"""The picture with which a page is shared: its own, the first large one, its film's, its
+section's, the site's; and the copy in the shape of a card, where copies are wanted."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath
+from typing import Any
+from urllib.parse import unquote, urljoin, urlsplit
+
+import xxhash
+
+from jovial_atlas.head.texts import text_of
+from jovial_atlas.head.videos import Film
+from jovial_atlas.media.pictures import SHARED_LEAST, Copying, Picture, copy_size
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.deciding import Section
+
+#: Where copies stand on the site.
+COPIES = "share"
+#: Shapes (width by height) that cards show without cutting much off.
+SHAPES = (1.7, 2.1)
+#: Changes with what is done to copies, so that they get other names.
+_MANNER = "1"
+
+
+@dataclass(frozen=True, slots=True)
+class Original:
+    """A picture file of the site: its place, the digest of its octets, and what it is."""
+
+    place: Path
+    digest: str
+    picture: Picture
+
+
+#: What a picture of the site is by its address; None where no file of the site is there.
+Look = Callable[[str], Original | None]
+
+
+def nothing_here(_address: str) -> Original | None:
+    """A `Look` that knows no file."""
+    return None
+
+
+@dataclass(frozen=True, slots=True)
+class Copy:
+    """A copy to be made: its path on the site, of which file, and how."""
+
+    path: str
+    place: Path
+    how: Copying
+
+
+@dataclass(frozen=True, slots=True)
+class Shared:
+    """The picture of a page: address, text for those who do not see it, where it comes from, and
+    the address of what it is a copy of ("" for none). Size and type are those of the picture at
+    `loc`; None where its file is not here."""
+
+    loc: str
+    alt: str
+    source: str
+    original: str = ""
+    width: int | None = None
+    height: int | None = None
+    bytes: int | None = None
+    type: str = ""
+    copy: Copy | None = None
+
+    def as_dict(self) -> dict[str, Any]:
+        """As head data has it."""
+        names = ("loc", "alt", "source", "original", "width", "height", "type")
+        return {name: getattr(self, name) for name in names}
+
+
+def shared_picture(
+    page: Mapping[str, Any],
+    site: SiteFile,
+    section: Section | None,
+    films: Sequence[Film] = (),
+    look: Look = nothing_here,
+) -> Shared | None:
+    """The picture of a page (a row of the decided table); None where nobody named any."""
+    found = _chosen(page, site, section, films, look)
+    if found is None:
+        return None
+    loc, alt, source = found
+    original = look(loc)
+    if original is None:
+        return Shared(loc, alt, source)
+    picture = original.picture
+    copy = _copy_of(loc, original, site, look)
+    if copy is None:
+        size = (picture.width, picture.height, picture.bytes)
+        return Shared(loc, alt, source, "", *size, picture.type)
+    width, height = copy_size(picture.width, picture.height)
+    at = f"{site.model.site.url}/{copy.path}"
+    return Shared(at, alt, source, loc, width, height, None, "image/jpeg", copy)
+
+
+def _chosen(
+    page: Mapping[str, Any],
+    site: SiteFile,
+    section: Section | None,
+    films: Sequence[Film],
+    look: Look,
+) -> tuple[str, str, str] | None:
+    """Address, alt text and source of the picture."""
+    base = f"{site.model.site.url}/"
+    alts = {one["loc"]: one["alt"] or "" for one in page["images"] or []}
+    for source, given in (
+        ("pattern", text_of("share_image", page, site, section).value),
+        ("page", page.get("share_image")),
+    ):
+        if given:
+            loc = urljoin(base, given)
+            return loc, alts.get(loc, ""), source
+    small = []
+    for loc, alt in alts.items():
+        original = look(loc)
+        if original is None or large_enough(original.picture):
+            return loc, alt, "first picture" if original is None else "first large picture"
+        small.append(loc)
+    still = next((f.values["thumbnail"] for f in films if f.values["thumbnail"]), None)
+    if still:
+        return still, "", "video"
+    for source, named in (
+        ("section", section.image if section else ""),
+        ("site", site.model.head.image),
+    ):
+        if named:
+            loc = urljoin(base, named)
+            return loc, alts.get(loc, ""), source
+    return (small[0], alts[small[0]], "first picture") if small else None
+
+
+def large_enough(picture: Picture) -> bool:
+    """Whether cards show a picture large."""
+    return picture.width >= SHARED_LEAST[0] and picture.height >= SHARED_LEAST[1]
+
+
+def fits(picture: Picture, site: SiteFile) -> bool:
+    """Whether a picture can be shared as it is: shape, size, weight and type."""
+    few, many = SHAPES
+    return (
+        few <= picture.width / picture.height <= many
+        and picture.width <= 2400
+        and picture.bytes <= site.model.sharing.most_bytes
+        and picture.type in ("image/jpeg", "image/png", "image/webp")
+    )
+
+
+def _copy_of(loc: str, original: Original, site: SiteFile, look: Look) -> Copy | None:
+    """The copy that is shared instead of a picture: None where the site wants none, the picture is
+    right as it is and gets no mark, or it is too small to be cut."""
+    said = site.model.sharing
+    if not said.copies or not large_enough(original.picture):
+        return None
+    mark = look(urljoin(f"{site.model.site.url}/", said.mark)) if said.mark else None
+    if mark is None and fits(original.picture, site):
+        return None
+    path = unquote(urlsplit(loc).path)
+    point = said.points.get(path)
+    how = Copying(
+        said.focus, point, said.most_bytes, mark.place if mark else None, said.corner
+    )  # fmt: skip
+    words = (_MANNER, original.digest, said.focus, point, said.most_bytes,
+             mark.digest if mark else "", said.corner)  # fmt: skip
+    name = xxhash.xxh3_64_hexdigest("|".join(map(str, words)).encode())[:12]
+    stem = re.sub(r"[^a-z0-9]+", "-", PurePosixPath(path).stem.lower()).strip("-")[:40]
+    return Copy(f"{COPIES}/{stem or 'picture'}-{name}.jpg", original.place, how)
+
+
+def picture_tags(picture: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
+    """The Open Graph properties of a picture as head data has it, the structured ones behind it
+    (https://ogp.me/#structured)."""
+    yield "og:image", picture["loc"]
+    if picture["loc"].startswith("https://"):
+        yield "og:image:secure_url", picture["loc"]
+    if picture["type"]:
+        yield "og:image:type", picture["type"]
+    if picture["width"] and picture["height"]:
+        yield "og:image:width", str(picture["width"])
+        yield "og:image:height", str(picture["height"])
+    if picture["alt"]:
+        yield "og:image:alt", picture["alt"]

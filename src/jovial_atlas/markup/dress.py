@@ -1,0 +1,167 @@
+"""Small additions to an HTML file outside its block of head data: snippets at four places,
+`nofollow` on links, texts for pictures that have none.
+
+Every addition says of itself that it is one, so that `undress` takes them all out again and gives
+the file back octet for octet, wherever it was copied to.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from html import escape, unescape
+
+from jovial_atlas.markup.scan import RAW, TAG, scan_head
+
+#: Where snippets may stand.
+PLACES = ("head_start", "head_end", "body_start", "body_end")
+_OPEN, _CLOSE = b"<!-- snippet: jovial-atlas -->", b"<!-- /snippet -->"
+
+_UNDO = (
+    (re.compile(re.escape(_OPEN) + b".*?" + re.escape(_CLOSE), re.S), b""),
+    (re.compile(rb' alt="[^"]*" data-alt="proposed"'), b""),
+    (re.compile(rb' rel="nofollow" data-rel="added"'), b""),
+    (re.compile(rb" nofollow([\"']) data-rel=\"added-word\""), rb"\1"),
+    (re.compile(rb'"([^"]*) nofollow" data-rel="added-quoted"'), rb"\1"),
+)
+_ATTRIBUTE = re.compile(
+    rb"(?P<name>[^\s\"'>/=]+)(?:\s*=\s*(?P<value>\"[^\"]*\"|'[^']*'|[^\s\"'=<>`]+))?", re.S
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Dress:
+    """What is added: snippets by place as HTML; `nofollow` tells of a link's href whether it gets
+    the word; `alt` gives a text for a picture, from its attributes, or ""."""
+
+    snippets: Mapping[str, str] = field(default_factory=dict)
+    nofollow: Callable[[str], bool] | None = None
+    alt: Callable[[Mapping[str, str]], str] | None = None
+
+
+def undress(data: bytes) -> bytes:
+    """The file without any addition."""
+    for wanted, instead in _UNDO:
+        data = wanted.sub(instead, data)
+    return data
+
+
+def dress(data: bytes, how: Dress, encoding: str = "utf-8") -> bytes:
+    """The file with these additions; it must not have any yet."""
+    added = sorted((*_snippets(data, how, encoding), *_attributes(data, how, encoding)),
+                   key=lambda one: one[0])  # fmt: skip
+    pieces, at = [], 0
+    for start, end, instead in added:
+        pieces += [data[at:start], instead]
+        at = end
+    return b"".join([*pieces, data[at:]])
+
+
+#: From, to, and what stands there instead.
+_Edit = tuple[int, int, bytes]
+
+
+def _snippets(data: bytes, how: Dress, encoding: str) -> Iterator[_Edit]:
+    head = scan_head(data)
+    if head is None or not any(how.snippets.values()):
+        return
+    body = next((at for name, at in _starts(data, head.end) if name == b"body"), None)
+    places = {
+        "head_start": head.start,
+        "head_end": head.end,
+        "body_start": _after_head(data, head.end) if body is None else body,
+        "body_end": _end_of_body(data),
+    }
+    for name in PLACES:
+        if text := how.snippets.get(name):
+            inner = text.strip().encode(encoding, "xmlcharrefreplace")
+            yield places[name], places[name], _OPEN + inner + _CLOSE
+
+
+def _after_head(data: bytes, end: int) -> int:
+    close = re.compile(rb"\s*</head\s*>", re.I).match(data, end)
+    return close.end() if close else end
+
+
+def _starts(data: bytes, place: int) -> Iterator[tuple[bytes, int]]:
+    """Start tags from a place on: name, and where the tag ends."""
+    for match in _tags(data, place):
+        yield match[2].lower(), match.end()
+
+
+def _end_of_body(data: bytes) -> int:
+    low = data.lower()
+    return next((at for word in (b"</body", b"</html") if (at := low.rfind(word)) >= 0), len(data))
+
+
+def _tags(data: bytes, place: int = 0) -> Iterator[re.Match[bytes]]:
+    """Start tags that are markup: not those in comments, scripts and the like."""
+    while (sign := data.find(b"<", place)) >= 0:
+        if data.startswith(b"<!--", sign):
+            end = data.find(b"-->", sign + 4)
+            place = end + 3 if end >= 0 else len(data)
+            continue
+        match = TAG.match(data, sign)
+        if match is None:
+            place = sign + 1
+            continue
+        place = match.end()
+        name = match[2].lower()
+        if match[1]:
+            continue
+        yield match
+        if name in RAW:
+            close = re.compile(rb"</" + name + rb"\s*>", re.I).search(data, place)
+            place = close.end() if close else len(data)
+
+
+def _attributes(data: bytes, how: Dress, encoding: str) -> Iterator[_Edit]:
+    if how.nofollow is None and how.alt is None:
+        return
+    for tag in _tags(data):
+        name = tag[2].lower()
+        if name == b"a" and how.nofollow:
+            yield from _nofollow(tag, how.nofollow)
+        elif name == b"img" and how.alt:
+            given = _given(tag)
+            if "alt" not in given and (text := how.alt(_texts(given))):
+                said = escape(text).encode(encoding, "xmlcharrefreplace")
+                at = tag.end(2)
+                yield at, at, b' alt="' + said + b'" data-alt="proposed"'
+
+
+def _given(tag: re.Match[bytes]) -> dict[str, tuple[int, int, bytes]]:
+    """The attributes of a tag: name → where its value begins and ends, and the value as written."""
+    found: dict[str, tuple[int, int, bytes]] = {}
+    for one in _ATTRIBUTE.finditer(tag[3]):
+        value = one["value"] or b""
+        start = tag.start(3) + (one.start("value") if one["value"] else one.end("name"))
+        name = one["name"].decode("latin-1").lower()
+        found.setdefault(name, (start, start + len(value), value))
+    return found
+
+
+def _texts(given: Mapping[str, tuple[int, int, bytes]]) -> dict[str, str]:
+    return {name: _text(value) for name, (_, _, value) in given.items()}
+
+
+def _text(value: bytes) -> str:
+    quoted = value[:1] in (b'"', b"'")
+    return unescape((value[1:-1] if quoted else value).decode("utf-8", "replace"))
+
+
+def _nofollow(tag: re.Match[bytes], wanted: Callable[[str], bool]) -> Iterator[_Edit]:
+    given = _given(tag)
+    if "href" not in given or not wanted(_text(given["href"][2]).strip()):
+        return
+    if "rel" not in given:
+        yield tag.end(2), tag.end(2), b' rel="nofollow" data-rel="added"'
+        return
+    start, end, value = given["rel"]
+    if "nofollow" in _text(value).lower().split() or not value:
+        return
+    if value[:1] in (b'"', b"'"):
+        yield end - 1, end, b" nofollow" + value[:1] + b' data-rel="added-word"'
+    else:
+        yield start, end, b'"' + value + b' nofollow" data-rel="added-quoted"'

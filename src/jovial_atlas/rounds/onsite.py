@@ -1,0 +1,56 @@
+"""Where on disk the addresses of a site are: files of its sources and of its output folder."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from urllib.parse import unquote, urlsplit
+
+from jovial_atlas.files import is_file
+from jovial_atlas.sitefile import HtmlSource, SiteFile
+
+Find = Callable[[str], Path | None]
+
+
+def file_of(site: SiteFile) -> Find:
+    """Gives the file of a source, or of the output folder, that an address of the site leads to."""
+    candidates = _candidates(site)
+
+    def found(address: str) -> Path | None:
+        return next((place for place in candidates(address) if is_file(place)), None)
+
+    return found
+
+
+def page_file_of(site: SiteFile) -> Find:
+    """As `file_of`, with the files that servers give for an address without an ending."""
+    candidates = _candidates(site)
+
+    def found(address: str) -> Path | None:
+        for place in candidates(address):
+            plain = place.with_name(f"{place.name}.html") if place.name else place / "index.html"
+            for one in (place, place / "index.html", plain):
+                if is_file(one):
+                    return one
+        return None
+
+    return found
+
+
+def _candidates(site: SiteFile) -> Callable[[str], Iterator[Path]]:
+    places = [(host.model.site.url, host.output, "/") for host in site.hosts]
+    places += [
+        (source.host or site.model.site.url, site.folder / source.path, source.at)
+        for source in site.model.source
+        if isinstance(source, HtmlSource)
+    ]
+
+    def candidates(address: str) -> Iterator[Path]:
+        path = unquote(urlsplit(address).path) or "/"
+        for url, root, mount in places:
+            if address.startswith(f"{url}/") and path.startswith(mount):
+                place = root / path.removeprefix(mount.rstrip("/")).lstrip("/")
+                if ".." not in place.parts and "\0" not in path:
+                    yield place
+
+    return candidates

@@ -1,0 +1,36 @@
+"""Proposals for the texts of pages, from the files they were read from."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
+
+from jovial_atlas.head.suggest import propose_description, propose_title
+from jovial_atlas.head.texts import Text
+from jovial_atlas.sitefile import HtmlSource, MarkdownSource, SiteFile
+from jovial_atlas.sources.fulltext import main_text
+
+#: What is proposed.
+FIELDS = ("title", "description")
+
+
+def proposer(site: SiteFile) -> Callable[[Mapping[str, Any]], dict[str, Text]]:
+    """Gives the proposals for a page (a row of the decided table) by field; without a value where
+    the page says too little. Pages of sources without files are read by their excerpt."""
+    places: dict[str, Path] = {}
+    for source in site.model.source:
+        if isinstance(source, (HtmlSource, MarkdownSource)):
+            places[source.path] = places[source.name or source.path] = site.folder / source.path
+
+    def propose(page: Mapping[str, Any]) -> dict[str, Text]:
+        text, headings = "", list[str]()
+        if page["source"] in places and page["path"]:
+            text, headings = main_text(places[page["source"]] / page["path"])
+        text = text or page["excerpt"] or ""
+        return {
+            "title": propose_title(page, headings, site),
+            "description": propose_description(text),
+        }
+
+    return propose

@@ -1,0 +1,71 @@
+"""Previews: what is shown and cut, where it comes from; drawn as a picture and as a page."""
+
+import io
+
+import pytest
+from PIL import Image
+from selectolax.lexbor import LexborHTMLParser
+
+from jovial_atlas.serving import HeadReader, fragment_path
+from tests.conftest import URL, run_command
+
+
+@pytest.fixture
+def site(marrowfen):
+    (marrowfen / "atlas.toml").open("a").write(
+        '\n[head]\nimage = "/pictures/heron-pool.jpg"\nfragments = true\n'
+        'titles = { error = "Lost – {{ site.name }}" }\n[sharing]\ncopies = true\n'
+        "[lengths]\ntitle_px = 300\n"
+    )
+    return marrowfen
+
+
+def test_a_preview_tells_what_is_cut_and_where_texts_come_from(site):
+    page = "/field-notes/a-year-of-frogs/"
+    (one,) = run_command("preview", page, "--format", "json", cwd=site).json["previews"]
+    title = one["wide"]["title"]
+    assert title["text"].startswith(title["shown"].removesuffix("…"))
+    assert (title["px"] > 300, title["of"], title["source"]) == (True, 300, "page")
+    assert one["card_title_from"] == "heading"
+    assert one["picture"]["source"] == "first large picture"
+    shown = run_command("preview", page, cwd=site).out
+    assert "title is cut before" in shown
+    assert "As a result, narrow screen" in shown
+    lost = run_command("preview", "/404.html", cwd=site).out
+    assert "Lost – Marrowfen" in lost
+    assert "It may not be found: it is an error page" in lost
+    assert run_command("preview", "/nothing/", cwd=site).code == 2
+
+
+def test_previews_are_drawn_for_one_page_and_for_many(site):
+    assert run_command("preview", "/", "--to", "p.png", cwd=site).code == 0
+    one = Image.open(io.BytesIO((site / "p.png").read_bytes()))
+    run_command("preview", "--section", "species", "--limit", "3", "--to", "p.png", cwd=site)
+    three = Image.open(site / "p.png")
+    assert (one.width, three.width) == (1240, 1240)
+    assert three.height > 2 * one.height
+    run_command("preview", "--section", "species", "--limit", "3", "--to", "p.html", cwd=site)
+    tree = LexborHTMLParser((site / "p.html").read_bytes())
+    assert [len(tree.css(f".card.{size} img")) for size in ("large", "small")] == [3, 3]
+    assert tree.css_first("meta[name=robots]").attributes["content"] == "noindex"
+    assert not [
+        n for n in tree.css("[src], link[href]") if "http" in (n.attributes.get("src") or "http")
+    ]
+    assert run_command("preview", "/", "--to", "p.pdf", cwd=site).code == 2
+    many = run_command("preview", "--limit", "60", "--to", "p.png", cwd=site)
+    assert (many.code, "at most 40" in many.err) == (2, True)
+
+
+def test_another_system_reads_the_heads_by_address(site):
+    assert run_command("build", cwd=site).code == 0
+    reader = HeadReader(site / ".jovial-atlas/heads")
+    for address in ("/", f"{URL}/shop/heron-mug/"):
+        html, data = reader.html(address), reader.data(address)
+        assert LexborHTMLParser(html).css_first("title").text() == data["title"]
+        assert (
+            LexborHTMLParser(html).css_first("link[rel=canonical]").attributes["href"]
+            == data["loc"]
+        )
+    assert (reader.html("/none/"), reader.data("/../../published")) == ("", None)
+    paths = ["/a", "/a/", "/a.html", "/a?x", "/a?y", "/a/?x", "/", "/@", "/a@x"]
+    assert len({fragment_path(path) for path in paths}) == len(paths)
