@@ -2,10 +2,12 @@
 
 import io
 
+import httpx
 import pytest
 from PIL import Image
 from selectolax.lexbor import LexborHTMLParser
 
+from jovial_atlas.demo.round import servers
 from jovial_atlas.serving import HeadReader, fragment_path
 from tests.conftest import URL, run_command
 
@@ -69,3 +71,35 @@ def test_another_system_reads_the_heads_by_address(site):
     assert (reader.html("/none/"), reader.data("/../../published")) == ("", None)
     paths = ["/a", "/a/", "/a.html", "/a?x", "/a?y", "/a/?x", "/", "/@", "/a@x"]
     assert len({fragment_path(path) for path in paths}) == len(paths)
+
+
+def test_what_was_injected_is_served_and_read_back_as_it_was_meant(site):
+    for command in ("build", "inject"):
+        assert run_command(command, cwd=site).code == 0
+    reader = HeadReader(site / ".jovial-atlas/heads")
+    pages = run_command("pages", "--format", "json", cwd=site).json
+    with servers(site) as running, httpx.Client(base_url=f"http://{running.site}") as client:
+        for one in pages:
+            path = one["loc"].removeprefix(URL)
+            wanted = reader.data(path)
+            head = LexborHTMLParser(client.get(path).content).head
+            assert [node.text() for node in head.css("title")] == [wanted["title"]], path
+            for name, value in (
+                ("description", wanted["description"]),
+                ("robots", wanted["directives"]),
+            ):
+                given = [n.attributes["content"] for n in head.css(f"meta[name={name}]")]
+                assert given == ([value] if value else []), (path, name)
+            named = [node.attributes["href"] for node in head.css("link[rel=canonical]")]
+            assert named == ([wanted["canonical"]] if wanted["json_ld"] else []), path
+            picture = [n.attributes["content"] for n in head.css('meta[property="og:image"]')]
+            assert picture == ([wanted["picture"]["loc"]] if wanted["picture"] else []), path
+            if picture and picture[0].startswith(URL):
+                served = client.get(picture[0].removeprefix(URL))
+                size = Image.open(io.BytesIO(served.content)).size
+                assert size == (wanted["picture"]["width"], wanted["picture"]["height"])
+        live = run_command(
+            "check", "--live", "--server", f"http://{running.site}", "--per-second", "900",
+            "--format", "json", cwd=site,
+        ).json  # fmt: skip
+    assert [f for f in live["findings"] if f["code"].startswith("live")] == []

@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 from urllib.parse import urljoin
 
@@ -20,6 +21,7 @@ from jovial_atlas.head.videos import Film, sharing
 from jovial_atlas.robots.directives import KNOWN
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
+from jovial_atlas.sitefile.model import Publisher, Site
 from jovial_atlas.structured import nodes
 
 
@@ -128,21 +130,7 @@ def _json_ld(
     model, loc = site.model, page["loc"]
     url = model.site.url
     found: list[nodes.Node | None] = [
-        nodes.publisher(
-            url,
-            kind=model.publisher.kind,
-            name=model.publisher.name or model.site.name,
-            logo=urljoin(f"{url}/", model.publisher.logo) if model.publisher.logo else None,
-            telephone=model.publisher.telephone,
-            email=model.publisher.email,
-            profiles=model.publisher.profiles,
-        ),
-        nodes.web_site(
-            url,
-            name=model.site.name,
-            short_name=model.site.short_name,
-            language=model.site.language,
-        ),
+        *_of_site(model.site, model.publisher),
         nodes.web_page(
             url,
             loc,
@@ -171,6 +159,25 @@ def _json_ld(
         for number, film in enumerate((one for one in films if not one.why_not), start=1)
     ]
     return nodes.graph(found)
+
+
+@lru_cache(maxsize=16)
+def _of_site(site: Site, publisher: Publisher) -> tuple[nodes.Node, nodes.Node]:
+    """The nodes that all pages share."""
+    return (
+        nodes.publisher(
+            site.url,
+            kind=publisher.kind,
+            name=publisher.name or site.name,
+            logo=urljoin(f"{site.url}/", publisher.logo) if publisher.logo else None,
+            telephone=publisher.telephone,
+            email=publisher.email,
+            profiles=publisher.profiles,
+        ),
+        nodes.web_site(
+            site.url, name=site.name, short_name=site.short_name, language=site.language
+        ),
+    )
 
 
 def heads_by_section(

@@ -24,11 +24,14 @@ _WORD = re.compile(r"[^\W\d_]{3,}")
 _DAMPING, _ROUNDS, _CLOSE = 0.85, 60, 1e-6
 #: Sentences of a page that are looked at, from its beginning; characters a proposal needs.
 _MOST, _LEAST = 200, 50
+#: Characters of a sentence that says anything; how much more the first one counts.
+_SENTENCE, _LEAD = 25, 2.0
 
 
 def sentences(text: str) -> list[str]:
-    """The sentences of a text, in their order, white space on one line."""
-    return [one for part in _END.split(" ".join(text.split())) if (one := part.strip())]
+    """The sentences of a text, in their order; a line is a paragraph."""
+    lines = (" ".join(line.split()) for line in text.splitlines())
+    return [one for line in lines for part in _END.split(line) if (one := part.strip())]
 
 
 def rank(texts: Sequence[str]) -> np.ndarray[Any, np.dtype[np.float64]]:
@@ -65,12 +68,12 @@ def rank(texts: Sequence[str]) -> np.ndarray[Any, np.dtype[np.float64]]:
 def propose_description(text: str) -> Text:
     """A description from a page's main text; no value where it says too little."""
     found = sentences(text)[:_MOST]
-    whole = [one for one in found if one[-1:] in ".!?…" and len(one.split()) >= 4]
+    whole = [one for one in dict.fromkeys(found) if one[-1] in ".!?…" and len(one) >= _SENTENCE]
     if not whole:
         return Text(None, "")
     weights = rank(whole)
     # What stands first was written to introduce the page.
-    weights = weights * (1 + 0.5 / (1 + np.arange(len(whole))))
+    weights = weights * (1 + _LEAD / (1 + np.arange(len(whole)) / 2))
     order = [int(place) for place in np.argsort(-weights, kind="stable")]
     fitting = [place for place in order if len(whole[place]) <= DESCRIPTION_LENGTH]
     if not fitting:
@@ -78,7 +81,7 @@ def propose_description(text: str) -> Text:
     chosen = [fitting[0]]
     for place in fitting[1:]:
         length = sum(len(whole[one]) + 1 for one in chosen) + len(whole[place])
-        if length <= DESCRIPTION_LENGTH:
+        if length <= DESCRIPTION_LENGTH and weights[place] >= weights[chosen[0]] / 2:
             chosen.append(place)
     proposed = " ".join(whole[place] for place in sorted(chosen))
     if len(proposed) < _LEAST:

@@ -32,6 +32,9 @@ def head_tags(
     if page["index"]:
         tags.append(Tag(f'<link rel="canonical" href="{escape(head["canonical"])}">',
                         ("canonical",)))  # fmt: skip
+    else:
+        # One that stands in the page would contradict the noindex.
+        tags.append(Tag("", ("canonical",)))
     tags += _robots(head)
     tags += [
         Tag(

@@ -64,6 +64,8 @@ def _plain(text: object) -> str:
 #: Filters of patterns, beside those of Jinja2.
 FILTERS = {"cut": _cut, "day": _day, "first_sentence": _first_sentence, "plain": _plain}
 _ENVIRONMENT.filters.update(FILTERS)
+# Patterns are texts: what the environment offers programs besides would be copied for each page.
+_ENVIRONMENT.globals.clear()
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,17 +132,26 @@ def _template(pattern: str) -> Template:
 def text_of(name: str, page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
     """A text of a page's head by the strongest pattern that gives any: the page's own in the
     overrides file, its section's, that of its kind, the site's. Empty where none does."""
-    own = site.texts.get(page["loc"], {}).get(name, "") if site.texts else ""
-    kinds: Mapping[str, str] = getattr(site.model.head, f"{name}s", {})
-    for source, pattern in (
-        ("overrides file", own),
-        ("pattern", getattr(section, name) if section else ""),
-        ("pattern of its kind", kinds.get(_kind(page, site), "") if kinds else ""),
-        ("site pattern", getattr(site.model.head, name)),
-    ):
+    for source, pattern in _patterns(name, page, site, section):
         if pattern and (text := pattern_text(pattern, page, site)):
             return Text(text, source)
     return _NOTHING
+
+
+def _patterns(
+    name: str, page: Mapping[str, Any], site: SiteFile, section: Section | None
+) -> Iterator[tuple[str, str]]:
+    head = site.model.head
+    if site.texts:
+        yield "overrides file", site.texts.get(page["loc"], {}).get(name, "")
+    if section:
+        yield "pattern", getattr(section, name)
+    if kinds := head.titles if name == "title" else head.descriptions if name == _SAID else None:
+        yield "pattern of its kind", kinds.get(_kind(page, site), "")
+    yield "site pattern", getattr(head, name)
+
+
+_SAID = "description"
 
 
 def title_of(page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
