@@ -147,7 +147,11 @@ def _patterns(
     if section:
         yield "pattern", getattr(section, name)
     if kinds := head.titles if name == "title" else head.descriptions if name == _SAID else None:
-        yield "pattern of its kind", kinds.get(_kind(page, site), "")
+        named = _kind(page, site)
+        yield (
+            "pattern of its kind",
+            next((said for kind, said in kinds.items() if kind == named), ""),
+        )
     yield "site pattern", getattr(head, name)
 
 
