@@ -5,6 +5,7 @@ import io
 import pytest
 from PIL import Image, ImageDraw
 
+from jovial_atlas.head.around import Around
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.media.pictures import Copying, copy_size, look_at_picture, shared_copy
 from jovial_atlas.pages import schema
@@ -55,7 +56,7 @@ def shared(folder, path="/a/", copies="", **columns):
             extra=schema.pl.struct(photo=schema.pl.lit(columns["extra"]))
         )
     decided = decide(schema.complete(table), site, NOW).to_dicts()[0]
-    return head_data(decided, site, (), Pictures(site).look)["picture"]
+    return head_data(decided, site, (), Around(Pictures(site).look))["picture"]
 
 
 def image(name, alt=None):

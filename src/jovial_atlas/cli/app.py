@@ -22,6 +22,7 @@ COMMANDS = {
     "videos": ("videos", "List videos, what is known of each, and what is missing."),
     "build": ("build", "Write sitemaps, robots.txt and head data."),
     "check": ("check", "Check the build, or any file, folder or address."),
+    "schema": ("schema", "Look at structured data, and check it."),
     "robots": ("robots", "Try what a robots.txt does."),
     "inject": ("inject", "Write head data into built HTML pages."),
     "submit": ("submit", "Announce what changed to the engines."),

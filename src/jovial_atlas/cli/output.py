@@ -124,6 +124,19 @@ class Output:
         self._out.print(Panel(text, title=title, title_align="left", width=wide, box=box.SQUARE,
                               border_style="dim"))  # fmt: skip
 
+    def branch(
+        self, sign: str, key: str, text: str, origin: str = "", *, warn: bool = False
+    ) -> None:
+        """One line of a tree: its sign, what it is called, what it says, where that is from."""
+        from rich.text import Text
+
+        line = Text()
+        line.append(f"  {sign}", style="dim")
+        line.append(f"{key} " if key else "", style="bold")
+        line.append(short(text), style="yellow" if warn else "")
+        line.append(origin, style="dim")
+        self._out.print(line, soft_wrap=not sys.stdout.isatty())
+
     def fits(self, text: str) -> bool:
         """Whether a text stands on one line of the output."""
         return len(text) < self._out.width

@@ -124,9 +124,33 @@ def add_engines(folder: Path, running: Servers) -> str:
     text = (files("jovial_atlas.demo") / "templates/additions.toml").read_text("utf-8")
     for name, address in running.engines.items():
         text = text.replace(f"@{name.upper()}@", address)
-    with (folder / "atlas.toml").open("a", encoding="utf-8") as stream:
-        stream.write(text)
+    place = folder / "atlas.toml"
+    whole = place.read_text("utf-8")
+    for line, more in _INSIDE.items():
+        whole = whole.replace(line, f"{line}{more}", 1)
+    place.write_text(whole + text, "utf-8")
     return text.strip()
+
+
+#: What an owner adds inside tables that `init` wrote: line → lines below it.
+_INSIDE = {
+    'kind = "html"\n':
+        "# Fields that only stand in the text of pages, by CSS selector.\n"
+        'fields = { starts = "time.starts@datetime", place = ".place", address = ".address", '
+        'price = ".price", sku = ".sku", serves = ".serves", prep = ".prep", cook = ".cook", '
+        'posted = "time.posted@datetime", employment = ".employment" }\n',
+    'kind = "organization"  # or "person"\n':
+        'logo = "/pictures/heron-mark.png"\ntelephone = "+44 1632 960018"\n'
+        'email = "hello@marrowfen.example"\nprofiles = ["https://social.example/marrowfen"]\n'
+        'address = { street = "1 Sedge Lane", locality = "Marrowfen", postal_code = "ZZ1 1ZZ", '
+        'country = "GB" }\n',
+    'stage = "live"  # "draft" hides everything and announces nothing\n':
+        'timezone = "Europe/London"\nsearch = "/search/?q={search_term_string}"\n',
+    'name = "cafe"\n': 'schema = "Recipe"\n',
+    'name = "events"\n': 'schema = "Event"\n',
+    'name = "shop"\n': 'schema = "Product"\n',
+    'name = "volunteer"\n': 'schema = "JobPosting"\n',
+}  # fmt: skip
 
 
 def steps() -> Iterator[Step]:

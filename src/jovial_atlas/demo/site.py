@@ -265,8 +265,10 @@ def _events(site: _Site) -> None:
         wrong = f"{URL}/walks/winter-count/"
         site.page(
             f"/events/{event['slug']}/", event["title"],
-            f'<p><time datetime="{start}">{start[:10]}, 8:00</time>, {event["place"]}, '
-            f"{event['price']} pounds.</p>" + _text(event),
+            f'<p class="facts"><time class="starts" datetime="{start}">{start[:10]}, 8:00</time>, '
+            f'<span class="place">{event["place"]}</span>, '
+            '<span class="address">Sedge Lane, Marrowfen</span>, '
+            f'<span class="price">{event["price"]} pounds</span>.</p>' + _text(event),
             description=event["text"][0],
             head=(f'<script type="application/ld+json">{data}</script>',),
             canonical=wrong if event["slug"] == "winter-wildfowl-count" else "",
@@ -323,7 +325,9 @@ def _shop(site: _Site) -> None:
     for one in site.content["shop"]:
         site.page(
             f"/shop/{one['slug']}/", one["title"],
-            _picture(one["picture"], one["title"]) + _text(one) + f"<p>{one['price']} pounds.</p>",
+            _picture(one["picture"], one["title"]) + _text(one)
+            + f'<p class="facts"><span class="price">{one["price"]} pounds</span>, article '
+            f'<span class="sku">{one["sku"]}</span>.</p>',
             heading=one["title"] or "Meadow seed mix",
             description="" if one["slug"] == "heron-mug" else one["text"][0],
         )  # fmt: skip
@@ -340,13 +344,23 @@ def _cafe(site: _Site) -> None:
     for one in site.content["cafe"]:
         site.page(
             f"/cafe/{one['slug']}/", one["title"],
-            _picture(one["picture"], one["title"]) + _text(one),
+            _picture(one["picture"], one["title"]) + _text(one) + _recipe(one),
             description=one["text"][0],
         )  # fmt: skip
     site.page(
         "/cafe/", "Café recipes", _listing("cafe", site.content["cafe"]),
         description="What we cook in the Café on the Dyke, to try at home.",
     )  # fmt: skip
+
+
+def _recipe(one: dict[str, Any]) -> str:
+    items = "".join(f"<li>{escape(item)}</li>" for item in one["ingredients"])
+    steps = "".join(f"<li>{escape(step)}</li>" for step in one["steps"])
+    return (
+        f'<p class="facts">For <span class="serves">{one["serves"]} people</span>; prepared in '
+        f'<span class="prep">{one["prep"]}</span>, cooked for <span class="cook">{one["cook"]}'
+        f"</span>.</p><ul>{items}</ul><ol>{steps}</ol>"
+    )
 
 
 def _volunteer(site: _Site) -> None:
@@ -356,7 +370,11 @@ def _volunteer(site: _Site) -> None:
     }
     for one in site.content["volunteer"]:
         site.page(
-            f"/volunteer/{one['slug']}/", one["title"], _text(one),
+            f"/volunteer/{one['slug']}/", one["title"],
+            _text(one) + f'<p class="facts">Offered since <time class="posted" datetime='
+            f'"{site.moment(one["days"])}">{site.moment(one["days"])[:10]}</time>; '
+            '<span class="employment">volunteer</span>, at '
+            '<span class="place">Visitor barn</span>, <span class="address">Sedge Lane, Marrowfen</span>.</p>',
             description=one["text"][0], head=more.get(one["slug"], ()),
         )  # fmt: skip
     site.page(
@@ -371,7 +389,8 @@ def _places(site: _Site) -> None:
         path = f"/places/{one['slug']}/"
         site.page(
             path, one["title"],
-            _picture(one["picture"], one["title"]) + _text(one) + f"<p>{one['hours']}.</p>",
+            _picture(one["picture"], one["title"]) + _text(one)
+            + f'<p class="facts">{one["hours"]}. {one["address"]}. Telephone 01632 960 018.</p>',
             description=one["text"][0],
             head=(second,) if one["slug"] == "cafe" else (),
             canonical=f"{OLD_HOST}{path}" if one["slug"] == "field-school" else "",

@@ -9,34 +9,34 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any
-from urllib.parse import urljoin
 
 import polars as pl
 
-from jovial_atlas.head.sharing import Look, nothing_here, shared_picture
+from jovial_atlas.head.around import ALONE, Around
+from jovial_atlas.head.data import page_graph
+from jovial_atlas.head.sharing import shared_picture
 from jovial_atlas.head.texts import description_of, text_of, title_of
 from jovial_atlas.head.videos import Film, sharing
 from jovial_atlas.robots.directives import KNOWN
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
-from jovial_atlas.sitefile.model import Publisher, Site
-from jovial_atlas.structured import nodes
 
 
 def head_data(
     page: Mapping[str, Any],
     site: SiteFile,
     films: Sequence[Film] = (),
-    look: Look = nothing_here,
+    around: Around = ALONE,
 ) -> dict[str, Any]:
     """What belongs into the head of one page (a row of the decided table) with its videos.
-    `look` gives what the site's pictures are."""
+    `around` is what is known beyond its row."""
     section = _section(page, site)
     title = title_of(page, site, section)
     description = description_of(page, site, section)
-    picture = shared_picture(page, site, section, films, look) if page["index"] else None
+    picture = shared_picture(page, site, section, films, around.look) if page["index"] else None
+    texts = (title.value, description.value)
+    graph = page_graph(page, site, section, texts, films, around) if page["index"] else None
     return {
         "loc": page["loc"],
         "title": title.value,
@@ -50,7 +50,7 @@ def head_data(
         "directives": directives_of(page, site),
         "directives_for": directives_for(page, site),
         "meta": sharing(films) if site.model.videos.elsewhere and page["index"] else [],
-        "json_ld": _json_ld(page, site, section, title.value, description.value, films),
+        "json_ld": graph.document if graph else None,
     }
 
 
@@ -116,81 +116,17 @@ def _words(decided: Mapping[str, Any], page: Mapping[str, Any], site: SiteFile) 
     return words
 
 
-def _json_ld(
-    page: Mapping[str, Any],
-    site: SiteFile,
-    section: Section | None,
-    title: str | None,
-    description: str | None,
-    films: Sequence[Film],
-) -> nodes.Node | None:
-    """The page's graph; nothing for a page that engines may not index."""
-    if not page["index"]:
-        return None
-    model, loc = site.model, page["loc"]
-    url = model.site.url
-    found: list[nodes.Node | None] = [
-        *_of_site(model.site, model.publisher),
-        nodes.web_page(
-            url,
-            loc,
-            name=title,
-            description=description,
-            language=page["language"] or model.site.language,
-        ),
-    ]
-    headline = page["heading"] or title
-    # A listing at the section's own address is no article.
-    if section and section.schema_type and headline and page["published"]:
-        found.append(
-            nodes.article(
-                url,
-                loc,
-                kind=section.schema_type,
-                headline=headline,
-                author=page["author"],
-                published=page["published"],
-                modified=page["lastmod"] if page["lastmod_from"] != "file" else None,
-                images=[image["loc"] for image in page["images"]],
-            )
-        )
-    found += [
-        nodes.video(url, loc, number, film.values)
-        for number, film in enumerate((one for one in films if not one.why_not), start=1)
-    ]
-    return nodes.graph(found)
-
-
-@lru_cache(maxsize=16)
-def _of_site(site: Site, publisher: Publisher) -> tuple[nodes.Node, nodes.Node]:
-    """The nodes that all pages share."""
-    return (
-        nodes.publisher(
-            site.url,
-            kind=publisher.kind,
-            name=publisher.name or site.name,
-            logo=urljoin(f"{site.url}/", publisher.logo) if publisher.logo else None,
-            telephone=publisher.telephone,
-            email=publisher.email,
-            profiles=publisher.profiles,
-        ),
-        nodes.web_site(
-            site.url, name=site.name, short_name=site.short_name, language=site.language
-        ),
-    )
-
-
 def heads_by_section(
     decided: pl.DataFrame,
     site: SiteFile,
     films: Mapping[str, Sequence[Film]],
-    look: Look = nothing_here,
+    around: Around = ALONE,
 ) -> Iterator[tuple[str, list[Head]]]:
     """For each section its pages with their head data, by address."""
     parts = decided.sort("section", "loc").partition_by("section", maintain_order=True)
     for part in parts:
         heads = [
-            Head(page, head_data(page, site, films.get(page["loc"], ()), look))
+            Head(page, head_data(page, site, films.get(page["loc"], ()), around))
             for page in part.drop("links").to_dicts()
         ]
         yield part["section"][0], heads

@@ -124,6 +124,11 @@ COLUMNS = (
     Column("share_image", pl.String, "address of the picture that the page names for sharing"),
     Column("videos", pl.List(VIDEO), "videos shown, in order, each once"),
     Column("media", pl.List(MEDIA), "what was found out about each of the videos, in their order"),
+    Column(
+        "data",
+        pl.String,
+        "structured data found in the page, questions, steps and items of its lists, as JSON",
+    ),
     Column("phrase", pl.String, "target phrase, as the source names it"),
     Column("tags", pl.List(pl.String), "tags, as the source names them"),
     Column("categories", pl.List(pl.String), "categories, as the source names them"),

@@ -28,6 +28,7 @@ from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import FileSet
 from jovial_atlas.rounds.build import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.build.public import load_record
+from jovial_atlas.rounds.data import data_faults
 from jovial_atlas.rounds.last import LastSurvey, last_survey
 from jovial_atlas.rounds.live import JOURNAL, Live, ask, other_hosts, served_robots
 from jovial_atlas.rounds.onsite import file_of, page_file_of
@@ -91,6 +92,7 @@ def _check_host(
         *page_checks.check_engines(decided, written, site),
         *redirects_of(survey).faults,
         *page_checks.check_links(decided, lambda address: find(address) is not None),
+        *data_faults(survey, site),
         *check_films(survey.films, site, written, file_of(site)),
         *sets.check_set(read, dates.write(now), robots),
     ]

@@ -47,7 +47,7 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
     site = next(host for host in site.hosts if addresses.origin(loc) == host.model.site.url)
     answer = Matcher(robots_of(site.model), "*").ask(addresses.path_and_query(loc))
     films = survey.films.get(loc, [])
-    head = head_data(page, site, films, survey.pictures.look)
+    head = head_data(page, site, films, survey.around)
     return Explained(
         page=page,
         layers=explain_layers(

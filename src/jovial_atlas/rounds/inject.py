@@ -79,7 +79,7 @@ def run_inject(
         tags = []
         if not remove:
             films = survey.films.get(page["loc"], ())
-            head = head_data(page, site, films, survey.pictures.look)
+            head = head_data(page, site, films, survey.around)
             tags = head_tags(head, page, site, versions.get(page["loc"], ()))
             if site.model.inject.drop_generator:
                 tags.append(Tag("", ("generator",)))

@@ -14,6 +14,7 @@ import polars as pl
 from jovial_atlas import dates
 from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.faults import Fault
+from jovial_atlas.head.around import Around
 from jovial_atlas.head.videos import Film, films_of
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.rounds.pictures import Pictures
@@ -71,6 +72,18 @@ class LastSurvey:
     def pictures(self) -> Pictures:
         """The picture files of the site."""
         return Pictures(self.site)
+
+    @cached_property
+    def around(self) -> Around:
+        """What heads of pages need to know of other pages and of pictures."""
+        return Around(self.pictures.look, self.names.get)
+
+    @cached_property
+    def names(self) -> dict[str, str]:
+        """Address → what the page is called, by its heading or title."""
+        said = pl.coalesce("heading", "title")
+        pages = self.pages.filter(said.is_not_null(), pl.col("kind") == "page")
+        return dict(pages.select("loc", said).collect(engine="streaming").iter_rows())
 
     def of_host(self, site: SiteFile) -> LastSurvey:
         """What of it belongs to one host of the site."""

@@ -27,7 +27,7 @@ def previews(pages: pl.DataFrame, survey: LastSurvey) -> Iterator[Preview]:
     check_patterns(site)
     for page in pages.drop("links").to_dicts():
         films = survey.films.get(page["loc"], ())
-        yield preview(head_data(page, site, films, survey.pictures.look), page, site)
+        yield preview(head_data(page, site, films, survey.around), page, site)
 
 
 def notes_of(one: Preview) -> tuple[list[cards.Note], list[cards.Note]]:

@@ -212,7 +212,8 @@ def _key(source: Source, site: SiteFile) -> str:
     """What pages of a source depend on beside their files; another key means reading anew."""
     parts = [__version__, site.model.site.url, repr(source), repr(site.model.dates),
              repr(site.model.identity), repr(sorted(crawler_tokens(site))),
-             repr(known_services(site)), repr(site.model.videos.fields)]  # fmt: skip
+             repr(known_services(site)), repr(site.model.videos.fields),
+             repr(any(section.schema_type for section in site.model.section))]  # fmt: skip
     return digest("\n".join(parts).encode())
 
 
@@ -228,10 +229,11 @@ def _remembered(site: SiteFile, before: pl.LazyFrame | None, full: bool) -> dict
     faults: dict[str, list[Fault]] = {}
     for fault in told:
         faults.setdefault(fault.where, []).append(fault)
+    extra = schema.EXTRA in before.collect_schema()
     return {
         name_of(source): Known(
             before.filter(pl.col("source") == name_of(source))
-            .select(list(schema.SCHEMA))
+            .select([*schema.SCHEMA, *([schema.EXTRA] if source.fields and extra else [])])
             .with_columns(pl.lit(None, schema.SCHEMA[n]).alias(n) for n in WORKED_OUT)
             .collect(),
             faults,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field, field_validator, model_validator
 
@@ -193,6 +193,20 @@ class Texts(Part):
 TEXTS = tuple(Texts.model_fields)
 
 
+def check_type(kind: str, data: dict[str, Any]) -> None:
+    """Raise ValueError where a type is none of the vocabulary, or a mapping does not fit it."""
+    from jovial_atlas.structured.fill import wrong_mapping
+    from jovial_atlas.structured.vocabulary import vocabulary
+
+    words = vocabulary()
+    if not words.is_type(kind):
+        best = words.nearest_type(kind)
+        meant = f"; did you mean {best}" if best else ""
+        raise ValueError(f"{kind!r} is no type of the schema.org vocabulary{meant}")
+    if wrong := wrong_mapping(kind, data, words):
+        raise ValueError(" ".join(wrong).rstrip("."))
+
+
 class Section(Decided, Texts):
     """`[[section]]`: a named kind of page. The first section that matches holds the page."""
 
@@ -202,7 +216,13 @@ class Section(Decided, Texts):
     )
     match: str | tuple[str, ...] = Field(description="address pattern, or several")
     schema_type: str = Field(
-        "", alias="schema", description="Article, NewsArticle or BlogPosting for its pages"
+        "", alias="schema", description="type of the schema.org vocabulary for its pages: "
+        "BlogPosting, Event, Product, Recipe, FAQPage, JobPosting or any other",
+    )  # fmt: skip
+    data: dict[str, Any] = Field(
+        default_factory=dict,
+        description="property of that type → what fills it: a text or pattern, { field = ... }, "
+        "{ type = ... }, { each = ... }, { ref = ... }; see the guide to structured data",
     )
     image: str = Field("", description="picture for sharing where a page has none")
     max_urls: int | None = Field(
@@ -236,6 +256,14 @@ class Section(Decided, Texts):
     def _pattern(cls, value: str | tuple[str, ...]) -> str | tuple[str, ...]:
         _patterns(value)
         return value
+
+    @model_validator(mode="after")
+    def _type_is_there(self) -> Section:
+        if self.data and not self.schema_type:
+            raise ValueError("data belongs to a type; name it with schema")
+        if self.schema_type:
+            check_type(self.schema_type, self.data)
+        return self
 
     @property
     def patterns(self) -> tuple[str, ...]:

@@ -76,6 +76,11 @@ class HtmlSource(_Files):
     """`[[source]]` with `kind = "html"`: a folder of built HTML."""
 
     kind: Literal["html"] = Field(description='"html"')
+    fields: dict[str, str] = Field(
+        default_factory=dict,
+        description="extra field → CSS selector of what holds it, an attribute after @, as in "
+        '{ price = ".price", starts = "time.start@datetime" }',
+    )
     addresses: Literal["folder", "file", "plain"] = Field(
         "folder",
         description='"folder": /a/index.html is /a/; "file": as the file is named; '

@@ -32,6 +32,27 @@ def main_text(place: Path) -> tuple[str, list[str]]:
     return "\n".join(said for node in found.shown["p"] if (said := text(node))), headings
 
 
+def visible_text(page: Path | bytes) -> str:
+    """All that a reader sees of a page of HTML or Markdown, frame and all. Empty where the file
+    cannot be read."""
+    data = page
+    if isinstance(data, Path):
+        place = data
+        try:
+            data = place.read_bytes()
+        except (OSError, ValueError):
+            return ""
+        if place.suffix.lower() in (".md", ".markdown"):
+            data = html_of(data).encode()
+        data = restore(data)
+    body = LexborHTMLParser(data).body
+    if body is None:
+        return ""
+    for node in body.css("script, style, template, noscript"):
+        node.decompose(recursive=False)
+    return body.text(separator=" ")
+
+
 def main_html(place: Path, loc: str) -> str:
     """The main content of a file of HTML or Markdown, frame and scripts left out and every
     reference absolute. Empty where the file cannot be read."""

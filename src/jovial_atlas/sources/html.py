@@ -24,6 +24,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.git import commit_dates
 from jovial_atlas.sources.page import PageFile, Reading, digest_of_page, read_files
+from jovial_atlas.sources.records import pages_of
 
 Style = Literal["folder", "file", "plain"]
 Progress = Callable[[int, int], None]
@@ -197,7 +198,7 @@ def read_folder(
             progress(done, len(files))
         for row in rows:
             _keep_date(row, before)
-        yield Batch(schema.table(rows), found)
+        yield Batch(pages_of(rows) if reading.fields else schema.table(rows), found)
 
 
 def _with_commits(files: list[PageFile], root: Path) -> list[PageFile]:

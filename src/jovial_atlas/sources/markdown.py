@@ -26,7 +26,7 @@ from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.columns import FieldMap, template_fields
 from jovial_atlas.sources.html import Folder, page_files
 from jovial_atlas.sources.page import PageFile, Reading, read_page
-from jovial_atlas.sources.records import table_of
+from jovial_atlas.sources.records import pages_of
 
 ENDINGS = (".md", ".markdown", ".html", ".htm")
 _FENCE = re.compile(r"\A(---|\+\+\+)[ \t]*\r?\n(.*?)(?:\r?\n)?^\1[ \t]*(?:\r?\n|\Z)", re.S | re.M)
@@ -67,14 +67,9 @@ def read_markdown(folder: Folder, how: FieldMap, reading: Reading) -> Iterator[B
 
 
 def _batch(rows: list[dict[str, Any]], faults: list[Fault]) -> Batch:
-    extras = [row.pop(schema.EXTRA) for row in rows]
-    table = schema.table(rows)
-    names = sorted({name for extra in extras for name in extra})
-    if names:
-        texts = [{name: _plain(extra.get(name)) for name in names} for extra in extras]
-        beside = table_of(texts)
-        table = table.with_columns(beside.to_struct(schema.EXTRA))
-    return Batch(table, list(faults))
+    for row in rows:
+        row[schema.EXTRA] = {name: _plain(value) for name, value in row[schema.EXTRA].items()}
+    return Batch(pages_of(rows), list(faults))
 
 
 def _plain(value: Any) -> Any:

@@ -76,7 +76,10 @@ def open_source(source: Source, around: Surroundings, known: Known | None) -> It
     trust = around.site.model.dates.trust
     tokens = tuple(sorted(crawler_tokens(around.site)))
     players = known_services(around.site)
-    reading = Reading(name, around.now, trust=trust, crawlers=tokens, services=players)
+    asked = any(section.schema_type for section in around.site.model.section)
+    reading = Reading(
+        name, around.now, trust=trust, crawlers=tokens, services=players, outline=asked
+    )
     if isinstance(source, HtmlSource):
         honour = source.canonicals == "honour"
         yield from read_folder(
@@ -84,7 +87,7 @@ def open_source(source: Source, around: Surroundings, known: Known | None) -> It
                 folder / source.path, site, source.addresses, source.at,
                 source.documents, source.include, source.exclude, written=around.written,
             ),
-            replace(reading, honour_canonical=honour),
+            replace(reading, honour_canonical=honour, fields=tuple(source.fields.items())),
             known=known,
             workers=around.workers,
             progress=around.progress,

@@ -27,6 +27,10 @@ class Reading:
     services: tuple[Service, ...] = ()
     #: Crawlers whose own robots tags are read, by product token.
     crawlers: tuple[str, ...] = ()
+    #: Extra field → CSS selector, with @attribute, of what holds it.
+    fields: tuple[tuple[str, str], ...] = ()
+    #: Whether questions, steps and items of lists are noted.
+    outline: bool = False
     trust: tuple[str, ...] = ("meta", "json-ld", "time", "published", "git", "fingerprint", "file")
 
 

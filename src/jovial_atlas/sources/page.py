@@ -21,6 +21,7 @@ from jovial_atlas.markup import MARK, restore
 from jovial_atlas.sources.openpage import OpenPage, PageFile, Reading
 from jovial_atlas.sources.outline import outline
 from jovial_atlas.sources.page_body import read_body
+from jovial_atlas.sources.page_data import read_data
 from jovial_atlas.sources.page_head import read_head
 
 __all__ = ["PageFile", "Reading", "digest_of_page", "read_files", "read_page"]
@@ -96,6 +97,7 @@ def read_page(
     found = outline(LexborHTMLParser(text))
     page = OpenPage(file, reading, found, row, faults, file.loc, addresses.folder(file.loc))
     read_head(page, modified)
+    read_data(page, data)
     read_body(page)
     return row, faults
 

@@ -9,6 +9,8 @@ from typing import Any
 
 import polars as pl
 
+from jovial_atlas.pages import schema
+
 #: What all values of a column may be → the column's type.
 _KINDS: tuple[tuple[frozenset[type], Any], ...] = (
     (frozenset({bool}), pl.Boolean),
@@ -37,6 +39,17 @@ def table_of(
             for values in [[record.get(name) for record in records]]
         ]
     )
+
+
+def pages_of(rows: Sequence[dict[str, Any]]) -> pl.DataFrame:
+    """A page table of rows, of which any may have fields of its own under `extra`."""
+    extras = [row.get(schema.EXTRA) or {} for row in rows]
+    table = schema.table([{n: v for n, v in row.items() if n != schema.EXTRA} for row in rows])
+    names = sorted({name for extra in extras for name in extra})
+    if not names:
+        return table
+    beside = table_of([{name: extra.get(name) for name in names} for extra in extras])
+    return table.with_columns(beside.to_struct(schema.EXTRA))
 
 
 def _series(name: str, values: list[Any]) -> pl.Series:

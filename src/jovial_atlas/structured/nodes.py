@@ -1,6 +1,6 @@
 """Nodes of the vocabulary, each with a stable `@id`, so that they refer to each other.
 
-organisation ← web site ← web page ← article, video
+organisation ← web site ← web page ← video
 """
 
 from __future__ import annotations
@@ -10,11 +10,9 @@ from typing import Any
 
 Node = dict[str, Any]
 
-#: Types that `article` may be asked for.
-ARTICLE_TYPES = ("Article", "NewsArticle", "BlogPosting")
 
-
-def _given(node: Node) -> Node:
+def given(node: Node) -> Node:
+    """A node without properties that hold nothing."""
     return {key: value for key, value in node.items() if value not in (None, "", [], ())}
 
 
@@ -30,7 +28,7 @@ def publisher(
 ) -> Node:
     """An Organization, or a Person, with `logo` (an absolute address) as its picture."""
     person = kind == "person"
-    return _given(
+    return given(
         {
             "@type": "Person" if person else "Organization",
             "@id": f"{site_url}/#publisher",
@@ -46,7 +44,7 @@ def publisher(
 
 def web_site(site_url: str, *, name: str, short_name: str, language: str) -> Node:
     """The WebSite, published by the publisher."""
-    return _given(
+    return given(
         {
             "@type": "WebSite",
             "@id": f"{site_url}/#website",
@@ -63,7 +61,7 @@ def web_page(
     site_url: str, loc: str, *, name: str | None, description: str | None, language: str | None
 ) -> Node:
     """The WebPage at `loc`, part of the web site."""
-    return _given(
+    return given(
         {
             "@type": "WebPage",
             "@id": f"{loc}#webpage",
@@ -76,34 +74,6 @@ def web_page(
     )
 
 
-def article(
-    site_url: str,
-    loc: str,
-    *,
-    kind: str,
-    headline: str,
-    author: str | None,
-    published: str | None,
-    modified: str | None,
-    images: Sequence[str] = (),
-) -> Node:
-    """An Article (or a narrower type of `ARTICLE_TYPES`) as the main thing of its page."""
-    writer = {"@type": "Person", "name": author} if author else {"@id": f"{site_url}/#publisher"}
-    return _given(
-        {
-            "@type": kind,
-            "@id": f"{loc}#article",
-            "headline": headline,
-            "author": writer,
-            "publisher": {"@id": f"{site_url}/#publisher"},
-            "datePublished": published,
-            "dateModified": modified,
-            "image": list(images),
-            "mainEntityOfPage": {"@id": f"{loc}#webpage"},
-        }
-    )
-
-
 def video(site_url: str, loc: str, number: int, values: Mapping[str, Any]) -> Node | None:
     """The VideoObject number `number` (from 1) of a page, or None where name, thumbnail or
     upload date, which the type requires, is not known. `values` are the fields of a video."""
@@ -111,7 +81,7 @@ def video(site_url: str, loc: str, number: int, values: Mapping[str, Any]) -> No
         return None
     how, _, places = (values["countries"] or "").partition(" ")
     views = values["views"]
-    return _given(
+    return given(
         {
             "@type": "VideoObject",
             "@id": f"{loc}#video-{number}",
@@ -141,7 +111,7 @@ def video(site_url: str, loc: str, number: int, values: Mapping[str, Any]) -> No
             "publication": {"@type": "BroadcastEvent", "isLiveBroadcast": True}
             if values["live"]
             else None,
-            "creator": _given(
+            "creator": given(
                 {
                     "@type": "Person",
                     "name": values["uploader"],
@@ -164,6 +134,6 @@ def iso_duration(seconds: int) -> str:
     return "PT" + "".join(f"{value}{sign}" for value, sign in parts if value)
 
 
-def graph(nodes: Sequence[Node | None]) -> Node:
-    """One connected JSON-LD document of the nodes that are there."""
-    return {"@context": "https://schema.org", "@graph": [node for node in nodes if node]}
+def graph(nodes: Sequence[Node]) -> Node:
+    """One connected JSON-LD document of nodes."""
+    return {"@context": "https://schema.org", "@graph": list(nodes)}

@@ -430,7 +430,7 @@ class _Building:
         shared: list[Copy] = []
         pictures, films = self.survey.pictures, self.survey.films
         for section, heads in heads_by_section(
-            self.survey.decided, self.site, films, pictures.look
+            self.survey.decided, self.site, films, self.survey.around
         ):
             self.heads.put(f"{section}.jsonl", head_lines(heads))
             if said.head.fragments:

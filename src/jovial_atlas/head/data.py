@@ -1,0 +1,502 @@
+"""The structured data of a page: one connected graph of the site's nodes, the page's, and what the
+page said of itself already.
+
+organisation ← web site ← web page ← article, event, product … ← video; the pages above it
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import Any
+from urllib.parse import urljoin
+from zoneinfo import ZoneInfo
+
+from jovial_atlas.head.around import ALONE, Around
+from jovial_atlas.head.texts import pattern_text
+from jovial_atlas.head.videos import Film
+from jovial_atlas.pages import schema
+from jovial_atlas.rules.policies import kind_teller
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.deciding import Section
+from jovial_atlas.sitefile.model import Address, Place, SiteModel
+from jovial_atlas.structured import nodes
+from jovial_atlas.structured.fill import default_mapping, fill, parsed
+from jovial_atlas.structured.hours import parse_hours
+from jovial_atlas.structured.nodes import Node
+from jovial_atlas.structured.validate import INVALID, Issue, Validator, types_of
+from jovial_atlas.structured.vocabulary import vocabulary
+
+#: Kinds of page that are about other pages, and carry no type of their section.
+_LISTS = frozenset({"listing", "paged", "search", "error"})
+
+
+@dataclass(frozen=True, slots=True)
+class Graph:
+    """The graph of a page: `nodes` are published; `left_out` are not, since they have errors;
+    `issues` tell of both, by their numbers in `nodes` and then `left_out`. `origins`: @id →
+    property → where its value comes from."""
+
+    nodes: list[Node]
+    left_out: list[Node]
+    issues: list[Issue]
+    origins: dict[str, dict[str, str]] = field(default_factory=dict)
+
+    @property
+    def document(self) -> Node | None:
+        """As JSON-LD; None for nothing."""
+        return nodes.graph(self.nodes) if self.nodes else None
+
+
+def page_graph(
+    page: Mapping[str, Any],
+    site: SiteFile,
+    section: Section | None,
+    texts: tuple[str | None, str | None],
+    films: Sequence[Film] = (),
+    around: Around = ALONE,
+    *,
+    trace: bool = False,
+) -> Graph:
+    """The graph of a page (a row of the decided table) with its title and description. With
+    `trace` it says where each value comes from."""
+    making = _Making(page, site, section, texts, around, trace)
+    shared = site_nodes(site.model)
+    made = _with_found([*shared.first, *making.nodes(films)], page, making)
+    return _valid(made, shared, site, making, trace)
+
+
+@lru_cache(maxsize=16)
+def _validator(features: str) -> Validator:
+    return Validator(json.loads(features))
+
+
+def validator_of(site: SiteFile) -> Validator:
+    """The validator with the site's own rows of the table of features."""
+    return site_nodes(site.model).validator
+
+
+def _valid(
+    made: list[Node],
+    shared: SiteNodes,
+    site: SiteFile,
+    making: _Making,
+    advice: bool,
+) -> Graph:
+    """Only what is valid is published, unless the owner insists; nothing refers to the rest."""
+    count = len(shared.first)
+    origins = making.origins
+    issues = [*shared.issues] if advice else [*shared.wrong]
+    # What is made of nothing but checked values need not be asked whether it is wrong.
+    numbers = [
+        n for n in range(count, len(made)) if advice or made[n].get("@id") not in making.sure
+    ]
+    own = validator_of(site).validate([made[n] for n in numbers], advice=advice, known=made)
+    issues += [Issue(one.code, numbers[one.node], one.path, one.message) for one in own]
+    wrong = {one.node for one in issues if one.code in INVALID}
+    if not wrong or site.model.structured.publish == "all":
+        return Graph(made, [], issues, origins)
+    kept = [node for number, node in enumerate(made) if number not in wrong]
+    gone = [made[number] for number in sorted(wrong)]
+    lost = {node["@id"] for node in gone if "@id" in node}
+    kept = [_without(node, lost) for node in kept] if lost else kept
+    order = [n for n in range(len(made)) if n not in wrong] + sorted(wrong)
+    places = {old: new for new, old in enumerate(order)}
+    moved = [Issue(one.code, places[one.node], one.path, one.message) for one in issues]
+    return Graph(kept, gone, sorted(moved, key=lambda one: one.node), origins)
+
+
+def _without(node: Node, lost: set[str]) -> Node:
+    """A node without references to nodes that are not published."""
+
+    def good(value: Any) -> bool:
+        return not (isinstance(value, Mapping) and value.get("@id") in lost and len(value) == 1)
+
+    found: Node = {}
+    for key, value in node.items():
+        if isinstance(value, list):
+            if kept := [one for one in value if good(one)]:
+                found[key] = kept
+        elif good(value):
+            found[key] = value
+    return found
+
+
+def _site_nodes(model: SiteModel) -> tuple[Node, Node, dict[str, Node]]:
+    url, publisher = model.site.url, model.publisher
+    base = f"{url}/"
+    organisation = nodes.publisher(
+        url,
+        kind=publisher.kind,
+        name=publisher.name or model.site.name,
+        logo=urljoin(base, publisher.logo) if publisher.logo else None,
+        telephone=publisher.telephone,
+        email=publisher.email,
+        profiles=publisher.profiles,
+    )
+    if publisher.kind_of:
+        organisation["@type"] = publisher.kind_of
+    organisation |= nodes.given(
+        {
+            "legalName": publisher.legal_name,
+            "alternateName": publisher.alternate_name,
+            "description": publisher.description,
+            "address": _address(publisher.address),
+            "contactPoint": [
+                nodes.given(
+                    {"@type": "ContactPoint", "contactType": one.kind, "telephone": one.telephone,
+                     "email": one.email, "availableLanguage": list(one.languages)}
+                )
+                for one in publisher.contacts
+            ],
+        }
+    )  # fmt: skip
+    web_site = nodes.web_site(
+        url, name=model.site.name, short_name=model.site.short_name, language=model.site.language
+    )
+    if model.site.search:
+        web_site["potentialAction"] = {
+            "@type": "SearchAction",
+            "target": {"@type": "EntryPoint", "urlTemplate": url + model.site.search
+                       if model.site.search.startswith("/") else model.site.search},
+            "query-input": "required name=search_term_string",
+        }  # fmt: skip
+    places = {one.name: _place(one, model) for one in model.place}
+    words = vocabulary()
+    for one in model.place:
+        if one.department_of in places:
+            whole = places[one.department_of]
+            part = "department" if words.is_a(whole["@type"], "Organization") else "containsPlace"
+            whole.setdefault(part, []).append({"@id": places[one.name]["@id"]})
+    return organisation, web_site, places
+
+
+@dataclass(frozen=True, slots=True)
+class SiteNodes:
+    """The nodes that all pages share: the publisher and the web site, and its places by name; with
+    the issues of the first two."""
+
+    first: tuple[Node, Node]
+    places: dict[str, Node]
+    validator: Validator
+    issues: list[Issue]
+    wrong: list[Issue]
+
+
+#: What `site_nodes` made, by the site file it was made for.
+_MADE: dict[int, tuple[SiteModel, SiteNodes]] = {}
+
+
+def site_nodes(model: SiteModel) -> SiteNodes:
+    """The nodes that all pages of a site share."""
+    had = _MADE.get(id(model))
+    if had is None or had[0] is not model:
+        if len(_MADE) > 16:
+            _MADE.clear()
+        organisation, web_site, places = _site_nodes(model)
+        first = (organisation, web_site)
+        features = json.dumps(model.structured.features, sort_keys=True)
+        validator = _validator(features)
+        issues = validator.validate(first)
+        wrong = [one for one in issues if one.code in INVALID]
+        had = _MADE[id(model)] = (model, SiteNodes(first, places, validator, issues, wrong))
+    return had[1]
+
+
+def _address(address: Address) -> Node | None:
+    found = nodes.given(
+        {
+            "@type": "PostalAddress", "streetAddress": address.street,
+            "addressLocality": address.locality, "addressRegion": address.region,
+            "postalCode": address.postal_code, "addressCountry": address.country,
+        }
+    )  # fmt: skip
+    return found if len(found) > 1 else None
+
+
+def _place(place: Place, model: SiteModel) -> Node:
+    url = model.site.url
+    base = f"{url}/"
+    slug = "".join(c if c.isalnum() else "-" for c in place.name.lower()).strip("-")
+    geo = None
+    if place.latitude is not None and place.longitude is not None:
+        geo = {"@type": "GeoCoordinates", "latitude": place.latitude, "longitude": place.longitude}
+    return {
+        **nodes.given(
+            {
+                "@type": place.kind, "@id": f"{url}/#place-{slug}", "name": place.name,
+                "url": urljoin(base, place.page), "address": _address(place.address), "geo": geo,
+                "telephone": place.telephone, "email": place.email, "priceRange": place.price_range,
+                "image": urljoin(base, place.image) if place.image else None,
+                "openingHoursSpecification": parse_hours(place.hours),
+                "parentOrganization": {"@id": f"{url}/#publisher"}
+                if vocabulary().is_a(place.kind, "Organization")
+                else None,
+            }
+        ),
+        **place.data,
+    }  # fmt: skip
+
+
+class _Making:
+    """The nodes of one page while they are made; gives the page's fields to `fill`."""
+
+    def __init__(
+        self,
+        page: Mapping[str, Any],
+        site: SiteFile,
+        section: Section | None,
+        texts: tuple[str | None, str | None],
+        around: Around,
+        trace: bool,
+    ) -> None:
+        self.page, self.site, self.section, self.around = page, site, section, around
+        self.title, self.description = texts
+        self.loc = page["loc"]
+        self.base = self.loc
+        zone = site.model.site.timezone
+        self.zone = ZoneInfo(zone) if zone else None
+        self.origins: dict[str, dict[str, str]] = {}
+        self.trace = trace
+        self.places: dict[str, Node] = {}
+        self.found = _found(page)
+        #: Nodes made of nothing but texts and addresses of the survey, which cannot be wrong.
+        self.sure: set[str] = set()
+
+    # What `fill` asks for.
+
+    def field(self, name: str) -> Any:
+        """A field of the page: a column, `extra.NAME`, or `found.questions`, `.steps`, `.items`."""
+        kind, _, rest = name.partition(".")
+        if rest and kind == "extra":
+            return parsed((self.page.get(schema.EXTRA) or {}).get(rest))
+        if rest and kind == "found":
+            return self.found.get(rest)
+        if name == "site.currency":
+            return self.site.model.structured.currency
+        if name == "title":
+            return self.title
+        if name == "description":
+            return self.description or self.page.get("description")
+        if name == "changed":
+            return self.page["lastmod"] if self.page["lastmod_from"] != "file" else None
+        value = self.page.get(name)
+        if name == "images" and value:
+            return [one["loc"] for one in value]
+        return value
+
+    def text(self, pattern: str) -> str:
+        """A pattern filled in."""
+        return pattern_text(pattern, self.page, self.site)
+
+    def extras(self) -> list[str]:
+        """Names of the page's extra fields that hold something."""
+        extra = self.page.get(schema.EXTRA) or {}
+        return [name for name, value in extra.items() if value not in (None, "")]
+
+    def ref(self, name: str) -> Node | None:
+        """A reference to the publisher, the web site, the page, or `place:NAME`."""
+        url = self.site.model.site.url
+        kind, _, rest = name.partition(":")
+        if kind == "place":
+            place = site_nodes(self.site.model).places.get(rest)
+            if place is None:
+                return None
+            self.places[rest] = place
+            return {"@id": place["@id"]}
+        known = {"publisher": f"{url}/#publisher", "website": f"{url}/#website",
+                 "page": f"{self.loc}#webpage"}  # fmt: skip
+        return {"@id": known[name]} if name in known else None
+
+    # The nodes.
+
+    def nodes(self, films: Sequence[Film]) -> list[Node]:
+        """The nodes of the page, without those of the site."""
+        url, page = self.site.model.site.url, self.page
+        web_page = nodes.web_page(
+            url, self.loc, name=self.title, description=self.description,
+            language=page["language"] or self.site.model.site.language,
+        )  # fmt: skip
+        self._note(web_page, {"name": "title", "description": "description"})
+        found = [web_page]
+        self.sure.add(web_page["@id"])
+        main = self._main()
+        if main is not None:
+            if "WebPage" in vocabulary().above(main["@type"]):
+                said = {k: v for k, v in main.items() if k not in ("url", "name", "description")}
+                web_page.update(said | {"@id": web_page["@id"]})
+                self.sure.discard(web_page["@id"])
+                self.origins.setdefault(web_page["@id"], {}).update(
+                    self.origins.pop(main["@id"], {})
+                )
+            else:
+                found.append(main)
+        places = site_nodes(self.site.model).places
+        here = [one.name for one in self.site.model.place if self._about(one)]
+        self.places |= {name: places[name] for name in here}
+        found += [dict(one) for one in self.places.values()]
+        videos = (one for one in films if not one.why_not)
+        found += [
+            node
+            for number, film in enumerate(videos, start=1)
+            if (node := nodes.video(url, self.loc, number, film.values))
+        ]
+        if self.site.model.structured.breadcrumbs and (crumbs := self._crumbs()):
+            web_page["breadcrumb"] = {"@id": crumbs["@id"]}
+            self.sure.add(crumbs["@id"])
+            found.append(crumbs)
+        return found
+
+    def _about(self, place: Place) -> bool:
+        return bool(urljoin(f"{self.site.model.site.url}/", place.page) == self.loc)
+
+    def _main(self) -> Node | None:
+        """What the page is about, by its section; None for listings and for pages that say so
+        themselves in microdata or RDFa."""
+        section, page = self.section, self.page
+        if section is None or not section.schema_type or self._is_listing(section):
+            return None
+        kind = section.schema_type
+        above = vocabulary().above(kind)
+        if "Article" in above and not (page["published"] or section.data.get("datePublished")):
+            return None
+        if "LocalBusiness" in above and any(self._about(one) for one in self.site.model.place):
+            return None
+        marked = {t for syntax, node in self.found.get("nodes", ()) if syntax != "json-ld"
+                  for t in types_of(node)}  # fmt: skip
+        if not section.data and any(kind in vocabulary().above(one) for one in marked):
+            return None
+        origins: dict[str, str] | None = {} if self.trace else None
+        node = fill(kind, section.data, self, vocabulary(), origins)
+        name = "article" if "Article" in above else kind.lower()
+        identity = f"{self.loc}#{name}"
+        whole = {"@type": kind, "@id": identity, **{k: v for k, v in node.items() if k != "@type"}}
+        if "WebPage" not in above:
+            whole["mainEntityOfPage"] = {"@id": f"{self.loc}#webpage"}
+        if {"Article", "Recipe"} & set(above) and "author" not in whole:
+            whole["author"] = self.ref("publisher")
+        if origins is not None:
+            self.origins[identity] = origins
+        return whole
+
+    def _is_listing(self, section: Section) -> bool:
+        url = self.site.model.site.url
+        folder = url + section.patterns[0].removesuffix("**")
+        if self.loc == folder and folder != f"{url}/" and len(section.patterns) == 1:
+            # A section of one page has no listing.
+            return str(section.patterns[0]).endswith("**")
+        return kind_teller(url, self.site.model.kinds)(self.page) in _LISTS
+
+    def _crumbs(self) -> Node | None:
+        """The pages above this one by address, as far as there are any, and itself."""
+        url = self.site.model.site.url
+        parts = self.loc.removeprefix(url).partition("?")[0].strip("/").split("/")
+        if parts == [""]:
+            return None
+        trail = [f"{url}/"]
+        for number in range(1, len(parts)):
+            inner = f"{url}/{'/'.join(parts[:number])}"
+            trail += [one for one in (f"{inner}/", inner) if self.around.name(one)][:1]
+        home = self.site.model.site.short_name
+        items = [
+            {"@type": "ListItem", "position": number, "item": loc,
+             "name": (home if number == 1 else self.around.name(loc)) or loc}
+            for number, loc in enumerate(trail, start=1)
+        ]  # fmt: skip
+        own = self.page["heading"] or self.title
+        if not own:
+            return None
+        items.append({"@type": "ListItem", "position": len(items) + 1, "name": own})
+        return {
+            "@type": "BreadcrumbList", "@id": f"{self.loc}#breadcrumb", "itemListElement": items
+        }  # fmt: skip
+
+    def _note(self, node: Node, origins: dict[str, str]) -> None:
+        if self.trace:
+            self.origins[node["@id"]] = {k: v for k, v in origins.items() if k in node}
+
+
+def _found(page: Mapping[str, Any]) -> dict[str, Any]:
+    given = page.get("data")
+    found: dict[str, Any] = json.loads(given) if given else {}
+    return found
+
+
+def _with_found(made: list[Node], page: Mapping[str, Any], making: _Making) -> list[Node]:
+    """The nodes with those that the page's own JSON-LD has: what is described already is filled
+    up, what is not stands beside it. What the site says of itself is not taken from pages."""
+    found = [node for syntax, node in making.found.get("nodes", ()) if syntax == "json-ld"]
+    if not found:
+        return made
+    shared = {node["@id"] for node in made[:2]}  # the site's own, which pages do not change
+    for node in found:
+        same = _same(node, made)
+        if same is None:
+            if types_of(node) and not _of_whole_site(node):
+                own = {**node, "@id": node.get("@id") or f"{page['loc']}#{_fragment(node, made)}"}
+                made.append(own)
+                making.origins[own["@id"]] = dict.fromkeys(node, "page, JSON-LD")
+        elif same.get("@id") not in shared:
+            more = {key: value for key, value in node.items() if key not in same}
+            same.update(more)
+            making.sure.discard(same.get("@id", ""))
+            making.origins.setdefault(same.get("@id", ""), {}).update(
+                dict.fromkeys(more, "page, JSON-LD")
+            )
+    return made
+
+
+def _same(node: Node, made: Sequence[Node]) -> Node | None:
+    """The node that describes the same thing: by @id, or the only one of its type."""
+    if "@id" in node:
+        for one in made:
+            if one.get("@id") == node["@id"]:
+                return one
+    kinds = types_of(node)
+    words = vocabulary()
+    alike = [
+        one
+        for one in made
+        for kind in types_of(one)
+        if kind in kinds or any(kind in words.above(k) or k in words.above(kind) for k in kinds)
+    ]
+    return alike[0] if len(alike) == 1 else None
+
+
+def _of_whole_site(node: Node) -> bool:
+    words = vocabulary()
+    return any(
+        wanted in words.above(kind)
+        for kind in types_of(node)
+        for wanted in ("WebSite", "VideoObject", "BreadcrumbList")
+    )
+
+
+def _fragment(node: Node, made: Sequence[Node]) -> str:
+    name = types_of(node)[0].lower()
+    number = 1 + sum(name in str(one.get("@id", "")).rpartition("#")[2] for one in made)
+    return name if number == 1 else f"{name}-{number}"
+
+
+def mapping_of(kind: str) -> dict[str, Any]:
+    """The tool's own mapping of a type, as the site file would write it."""
+    return default_mapping(kind, vocabulary())
+
+
+def values_of(node: Node) -> Iterator[tuple[str, Any]]:
+    """The plain values of a node and of those inside it, each with its path."""
+    yield from _walk(node, "")
+
+
+def _walk(value: Any, path: str) -> Iterator[tuple[str, Any]]:
+    if isinstance(value, Mapping):
+        for key, inner in value.items():
+            if not key.startswith("@"):
+                yield from _walk(inner, f"{path}.{key}" if path else key)
+    elif isinstance(value, list):
+        for number, one in enumerate(value):
+            yield from _walk(one, f"{path}[{number}]")
+    elif value is not None:
+        yield path, value

@@ -1,0 +1,86 @@
+"""What a page says as data: structured data in any syntax, fields by CSS selector, and the
+questions, steps and items of its main content. Read before the page is taken apart."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+
+from selectolax.lexbor import LexborNode, SelectolaxError
+
+from jovial_atlas.pages import schema
+from jovial_atlas.sources.openpage import OpenPage
+from jovial_atlas.sources.outline import text
+from jovial_atlas.structured.read import read_page
+
+_MARKED = re.compile(rb"\s(itemscope|typeof)[\s=>]", re.I)
+_HEADINGS = ("h2", "h3", "h4")
+
+
+def read_data(page: OpenPage, data: bytes) -> None:
+    """Fill the row's `data`, and `extra` with the fields that the source names."""
+    said: dict[str, object] = {}
+    if page.data or _MARKED.search(data):
+        found, _ = read_page(page.outline.tree, page.resolve)
+        said["nodes"] = [[one.syntax, one.node] for one in found]
+    if page.reading.outline:
+        said |= _outline(page)
+    said = {name: value for name, value in said.items() if value}
+    page.row["data"] = json.dumps(said, ensure_ascii=False) if said else None
+    if page.reading.fields:
+        page.row[schema.EXTRA] = dict(_fields(page))
+
+
+def _fields(page: OpenPage) -> Iterator[tuple[str, str]]:
+    for name, selector in page.reading.fields:
+        css, _, attribute = selector.partition("@")
+        try:
+            nodes = page.outline.tree.css(css.strip())
+        except (SelectolaxError, ValueError):
+            continue
+        values = [
+            (node.attributes.get(attribute) or "").strip() if attribute else text(node) or ""
+            for node in nodes
+        ]
+        if given := [one for one in values if one]:
+            yield name, "\n".join(given)
+
+
+def _outline(page: OpenPage) -> dict[str, object]:
+    tree = page.outline.tree
+    marked = [*page.outline.all("main"), *page.outline.all("article")]
+    main = marked[0] if marked else tree.body
+    if main is None:
+        return {}
+    return {
+        "questions": list(_questions(main)),
+        "steps": _items(main, "ol"),
+        "items": _items(main, "ul"),
+    }
+
+
+def _items(main: LexborNode, name: str) -> list[str]:
+    """The items of the first list of a kind that holds texts, and not links alone."""
+    for one in main.css(name):
+        items = [said for node in one.css("li") if (said := text(node))]
+        links = sum(node.css_first("a") is not None for node in one.css("li"))
+        if items and links < len(items):
+            return items
+    return []
+
+
+def _questions(main: LexborNode) -> Iterator[list[str]]:
+    """Questions with their answers: terms and their descriptions, headings that ask, details."""
+    for node in main.css("dt, summary, h2, h3, h4"):
+        question = text(node)
+        if not question or (node.tag in _HEADINGS and not question.endswith(("?", "？"))):
+            continue
+        answer: list[str] = []
+        following = node.next
+        while following is not None and following.tag not in ("dt", *_HEADINGS):
+            if following.tag != "-comment" and (said := text(following)):
+                answer.append(said)
+            following = following.next
+        if answer:
+            yield [question, " ".join(answer)]

@@ -1,0 +1,408 @@
+"""Nodes filled from the fields of a page, by a mapping: property → what fills it.
+
+A mapping's values: a text (with `{{ }}` a pattern), a number or truth, as it is; `{ field = "a"
+}` or `{ field = ["a", "b"] }`, the first that holds anything; `{ type = "T", ... }`, a node; `{
+each = "a", type = "T", ... }`, a node for each item of a list, in which `{ item = "key" }` is a
+part of the item ("" the item itself); `{ hours = "a" }`, opening hours; `{ ref = "publisher" }`,
+a node elsewhere; a list of any of these. "" leaves a property out. What a property takes decides
+how a value is written: dates, durations, prices, addresses, members of enumerations, lists.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+import tomllib
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from functools import lru_cache
+from importlib.resources import files
+from typing import Any, Protocol
+from urllib.parse import urljoin
+from zoneinfo import ZoneInfo
+
+from jovial_atlas import dates
+from jovial_atlas.structured import values
+from jovial_atlas.structured.hours import parse_hours
+from jovial_atlas.structured.vocabulary import Vocabulary
+
+Node = dict[str, Any]
+
+_KEYS = frozenset({"field", "type", "each", "item", "ref", "hours"})
+_AMOUNT = re.compile(r"\d[\d.,' ]*")
+_LENGTH = re.compile(r"(\d+(?:[.,]\d+)?)\s*([a-z]+)", re.I)
+_UNITS = {"d": "D", "h": "H", "m": "M", "s": "S", "t": "D", "st": "H"}
+#: Properties of which each line, or part between semicolons, is a value.
+_LISTED = frozenset({"recipeIngredient", "supply", "tool", "sameAs", "keywords", "image"})
+_CAMEL = re.compile(r"(?<=[a-z])([A-Z])")
+
+
+class Fields(Protocol):
+    """The fields of one page, as `fill` asks for them."""
+
+    base: str
+    #: The zone of times that say none.
+    zone: ZoneInfo | None
+
+    def field(self, name: str) -> Any:
+        """A field by name; None or an empty value where there is nothing."""
+
+    def text(self, pattern: str) -> str:
+        """A pattern filled in."""
+
+    def ref(self, name: str) -> Node | None:
+        """A reference to a node of the site; None where there is no such node."""
+
+    def extras(self) -> Sequence[str]:
+        """Names of the page's extra fields."""
+
+
+@lru_cache(maxsize=1)
+def _defaults() -> dict[str, dict[str, Any]]:
+    text = files("jovial_atlas.structured").joinpath("defaults.toml").read_text("utf-8")
+    return tomllib.loads(text)
+
+
+@lru_cache(maxsize=256)
+def _default_of(above: tuple[str, ...]) -> dict[str, Any]:
+    found: dict[str, Any] = {}
+    for one in reversed(above):
+        found.update(_defaults().get(one, {}))
+    return {key: how for key, how in found.items() if how != ""}
+
+
+def default_mapping(kind: str, words: Vocabulary) -> dict[str, Any]:
+    """The tool's own mapping of a type: that of each type above it, nearer ones winning."""
+    return _default_of(words.above(kind))
+
+
+def fill(
+    kind: str,
+    mapping: Mapping[str, Any],
+    fields: Fields,
+    words: Vocabulary,
+    origins: dict[str, str] | None = None,
+) -> Node:
+    """The node of a type, filled by a mapping over the tool's own. `origins` takes for each
+    property where its value comes from."""
+    whole = _whole(kind, mapping, words)
+    node: Node = {"@type": kind}
+    named: dict[str, str] = {}
+    if extras := fields.extras():
+        known = words.properties(kind)
+        for name in extras:
+            key = _property(name, known)
+            if key and key not in mapping and not words.successor(key):
+                named[key] = name
+    for key, filler in whole.items():
+        if key in named:
+            continue
+        value = filler.value(fields, None)
+        if value or value is False or value == 0:
+            node[key] = value
+            if origins is not None:
+                origins[key] = filler.origin(fields)
+    for key, name in named.items():
+        filler = _filler(key, {"field": f"extra.{name}"}, words.properties(kind)[key], words)
+        value = filler.value(fields, None)
+        if value in (None, "", [], {}) and key in whole:
+            value = whole[key].value(fields, None)
+        if value not in (None, "", [], {}):
+            node[key] = value
+            if origins is not None:
+                origins[key] = filler.origin(fields)
+    return node
+
+
+@dataclass(frozen=True, slots=True)
+class _Filler:
+    """What fills one property: `value` of the fields of a page and an item of a list, `origin` in
+    words."""
+
+    value: Callable[[Fields, Any], Any]
+    origin: Callable[[Fields], str]
+
+
+_WHOLE: dict[tuple[str, int], tuple[Mapping[str, Any], dict[str, _Filler]]] = {}
+
+
+def _whole(kind: str, mapping: Mapping[str, Any], words: Vocabulary) -> dict[str, _Filler]:
+    """A mapping over the tool's own, worked out once for as long as it is the same one."""
+    had = _WHOLE.get((kind, id(mapping)))
+    if had is None or had[0] is not mapping:
+        if len(_WHOLE) > 256:
+            _WHOLE.clear()
+        both = {**default_mapping(kind, words), **mapping}
+        known = words.properties(kind)
+        made = {
+            key: _filler(key, how, known.get(key, ()), words)
+            for key, how in both.items()
+            if how != ""
+        }
+        had = _WHOLE[kind, id(mapping)] = (mapping, made)
+    return had[1]
+
+
+def _property(name: str, known: Mapping[str, Any]) -> str:
+    """The property that an extra field is called like, "" for none."""
+    if name in known:
+        return name
+    parts = name.split("_")
+    camel = parts[0] + "".join(part[:1].upper() + part[1:] for part in parts[1:])
+    return camel if camel in known else ""
+
+
+def _says(origin: str) -> Callable[[Fields], str]:
+    return lambda _fields: origin
+
+
+def _filler(key: str, how: Any, expected: tuple[str, ...], words: Vocabulary) -> _Filler:
+    """What fills a property, by what its mapping says."""
+    coerce = _coercer(key, expected, words)
+    if isinstance(how, str):
+        if "{{" in how or "{%" in how:
+            return _Filler(lambda fields, _: coerce(fields.text(how), fields), _says("pattern"))
+        return _Filler(lambda fields, _: coerce(how, fields), _says("constant"))
+    if isinstance(how, Sequence):
+        parts = [_filler(key, one, expected, words) for one in how]
+
+        def several(fields: Fields, item: Any) -> Any:
+            made = [one.value(fields, item) for one in parts]
+            return [one for one in made if one not in (None, "", [], {})]
+
+        return _Filler(several, parts[0].origin if parts else _says("constant"))
+    if not isinstance(how, Mapping):
+        return _Filler(lambda _fields, _: how, _says("constant"))
+    if "item" in how:
+        name = how["item"]
+        return _Filler(lambda fields, item: coerce(_part(item, name), fields), _says("item"))
+    if "ref" in how:
+        ref = how["ref"]
+        return _Filler(lambda fields, _: fields.ref(ref), _says(f"site file, {ref}"))
+    for sort in ("hours", "each", "field"):
+        if sort in how:
+            return _of_field(sort, how, coerce, words)
+    node = _node_filler(how, words)
+    return _Filler(node, _says("fields"))
+
+
+def _of_field(sort: str, how: Mapping[str, Any], coerce: _Coerce, words: Vocabulary) -> _Filler:
+    """What is filled by the first of some fields that holds anything."""
+    names = [how[sort]] if isinstance(how[sort], str) else list(how[sort])
+
+    def first(fields: Fields) -> Any:
+        for name in names:
+            value = fields.field(name)
+            if value not in (None, "", [], {}):
+                return value
+        return None
+
+    def origin(fields: Fields) -> str:
+        return next((f"field {n}" for n in names if fields.field(n) not in (None, "", [], {})), "")
+
+    if sort == "hours":
+        return _Filler(lambda fields, _: _hours(first(fields)), origin)
+    if sort == "field":
+        return _Filler(lambda fields, _: coerce(first(fields), fields), origin)
+    node = _node_filler({k: v for k, v in how.items() if k != "each"}, words)
+
+    def each(fields: Fields, _item: Any) -> Any:
+        made = [node(fields, one) for one in _items(first(fields))]
+        return [one for one in made if one]
+
+    return _Filler(each, origin)
+
+
+def _node_filler(how: Mapping[str, Any], words: Vocabulary) -> Callable[[Fields, Any], Any]:
+    """A node inside another; None where none of its fields holds anything."""
+    kind = how.get("type", "Thing")
+    known = words.properties(kind)
+    inner = [
+        (key, _filler(key, one, known.get(key, ()), words))
+        for key, one in how.items()
+        if key != "type"
+    ]
+    constant = all(not isinstance(one, Mapping) for key, one in how.items() if key != "type")
+
+    def value(fields: Fields, item: Any) -> Any:
+        node: Node = {"@type": kind}
+        substance = constant
+        for key, filler in inner:
+            given = filler.value(fields, item)
+            if given not in (None, "", [], {}):
+                node[key] = given
+                # An address or a date that every page has says nothing by itself.
+                substance = substance or key not in ("url", "validFrom", "priceCurrency")
+        return node if substance and len(node) > 1 else None
+
+    return value
+
+
+def _part(item: Any, name: str) -> Any:
+    if not name:
+        return item
+    if isinstance(item, Mapping):
+        short = {"question": ("q", "name"), "answer": ("a", "text")}.get(name, ())
+        return next((item[one] for one in (name, *short) if item.get(one)), None)
+    if isinstance(item, (list, tuple)) and len(item) == 2:
+        return item[0] if name in ("question", "name") else item[1]
+    return None
+
+
+def _items(value: Any) -> list[Any]:
+    if isinstance(value, str):
+        return [one.strip() for one in re.split(r"[;\n]", value) if one.strip()]
+    return list(value) if isinstance(value, Sequence) else [] if value is None else [value]
+
+
+def _hours(value: Any) -> Any:
+    if value is None:
+        return None
+    try:
+        return parse_hours(value)
+    except ValueError:
+        return None
+
+
+_Coerce = Callable[[Any, Fields], Any]
+
+
+def _coercer(key: str, expected: tuple[str, ...], words: Vocabulary) -> _Coerce:
+    """How a value is written that a property takes; what cannot be told stays as it is."""
+    text = _text_coercer(key, expected, words)
+
+    def coerce(value: Any, fields: Fields) -> Any:
+        if type(value) is str:
+            if key in _LISTED and re.search(r"[;\n]", value):
+                value = _items(value)
+            else:
+                return text(value.strip(), fields)
+        if isinstance(value, (list, tuple)):
+            made = [coerce(one, fields) for one in value]
+            found = [one for one in made if one not in (None, "")]
+            return found if key != "keywords" else ", ".join(map(str, found))
+        if isinstance(value, Mapping):
+            return value.get("loc") or dict(value)
+        return value
+
+    return coerce
+
+
+def _text_coercer(
+    key: str, expected: tuple[str, ...], words: Vocabulary
+) -> Callable[[str, Fields], Any]:
+    if key in ("price", "lowPrice", "highPrice"):
+        return lambda text, _: price(text)
+    if "Date" in expected or "DateTime" in expected:
+        return lambda text, fields: moment(text, fields.zone)
+    if "Duration" in expected:
+        return lambda text, _: duration(text)
+    if "Text" in expected or not expected:
+        return lambda text, _: text
+    if "URL" in expected:
+        return lambda text, fields: (
+            urljoin(fields.base, text) if text.startswith(("/", "./", "../")) else text
+        )
+    members = {m for one in expected for m in words.members(one) or ()}
+    if members:
+        return lambda text, _: _member(text, members)
+    if "Boolean" in expected:
+        truth = {"yes": True, "true": True, "no": False, "false": False}
+        return lambda text, _: truth.get(text.lower(), text)
+    if "Integer" in expected:
+        return lambda text, _: int(text) if text.isdigit() else text
+    return lambda text, _: text
+
+
+def _member(text: str, members: set[str]) -> str:
+    bare = re.sub(r"[^a-z]", "", text.removeprefix("https://schema.org/").lower())
+    same = next((one for one in members if one.lower() == bare), None)
+    return f"https://schema.org/{same}" if same else text
+
+
+def price(text: str) -> str:
+    """A price as digits with a dot: `8,00 £` as `8.00`; as it is where it holds no number."""
+    match = _AMOUNT.search(text)
+    if match is None:
+        return text
+    number = match[0].strip(" .,'").replace("'", "").replace(" ", "")
+    comma, dot = number.rfind(","), number.rfind(".")
+    if comma > dot and len(number) - comma - 1 != 3:
+        return number.replace(".", "").replace(",", ".")
+    if dot > comma and len(number) - dot - 1 == 3 and comma < 0 and number.count(".") > 1:
+        return number.replace(".", "")
+    return number.replace(",", "")
+
+
+def moment(text: str, zone: ZoneInfo | None = None) -> str:
+    """A date as ISO 8601, a time without a zone in `zone`; as it is where it is no date."""
+    if not values.is_moment(text):
+        return dates.read(text) or text
+    if len(text) <= 10:
+        return text
+    if zone is None or values.has_zone(text):
+        return text.replace(" ", "T", 1)
+    return datetime.fromisoformat(text).replace(tzinfo=zone).isoformat()
+
+
+def duration(text: str) -> str:
+    """A length of time as ISO 8601: `1 h 20 min` as `PT1H20M`, `35` as minutes; as it is where it
+    cannot be told."""
+    if values.is_duration(text):
+        return text
+    if text.isdigit():
+        return f"PT{text}M"
+    if match := re.fullmatch(r"(\d+):(\d\d)", text):
+        return f"PT{int(match[1])}H{int(match[2])}M"
+    found = [(number, _unit(word)) for number, word in _LENGTH.findall(text)]
+    if not found or not all(unit for _, unit in found):
+        return text
+    days = "".join(f"{number}{unit}" for number, unit in found if unit == "D")
+    rest = "".join(f"{number.replace(',', '.')}{unit}" for number, unit in found if unit != "D")
+    return f"P{days}{'T' if rest else ''}{rest}"
+
+
+def _unit(word: str) -> str:
+    low = word.lower()
+    return _UNITS.get(low[:2]) or _UNITS.get(low[:1]) or ""
+
+
+def wrong_mapping(kind: str, mapping: Mapping[str, Any], words: Vocabulary) -> list[str]:
+    """What is wrong with a mapping for a type, as sentences."""
+    found: list[str] = []
+    known = words.properties(kind)
+    for key, how in mapping.items():
+        if key in _KEYS:
+            continue
+        if key not in known:
+            best = words.nearest_property(key, [kind])
+            meant = f" Did you mean {best}?" if best else ""
+            found.append(f"{kind} has no property {key!r}.{meant}")
+        for one in how if isinstance(how, (list, tuple)) else [how]:
+            if isinstance(one, Mapping):
+                found += _wrong_entry(key, one, words)
+    return found
+
+
+def _wrong_entry(key: str, how: Mapping[str, Any], words: Vocabulary) -> list[str]:
+    if not _KEYS & how.keys():
+        return [f"{key}: a table needs one of {', '.join(sorted(_KEYS))}."]
+    kind = how.get("type")
+    if kind is None:
+        return []
+    if not words.is_type(kind):
+        best = words.nearest_type(kind)
+        meant = f" Did you mean {best}?" if best else ""
+        return [f"{key}: {kind!r} is no type of the vocabulary.{meant}"]
+    return wrong_mapping(kind, how, words)
+
+
+def parsed(value: Any) -> Any:
+    """A field that holds JSON, as nested front matter comes, as its value."""
+    if isinstance(value, str) and value[:1] in ("[", "{"):
+        try:
+            return json.loads(value)
+        except ValueError:
+            return value
+    return value

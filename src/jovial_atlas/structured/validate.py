@@ -1,0 +1,424 @@
+"""Structured data against the vocabulary, the table of features, and itself.
+
+A node is a dictionary as JSON-LD has it, its terms bare (`Event`, `startDate`). Nothing is fetched.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+from jovial_atlas import languages
+from jovial_atlas.structured import values
+from jovial_atlas.structured.features import Feature, Features, Wanted, own_table
+from jovial_atlas.structured.rules import RULES
+from jovial_atlas.structured.vocabulary import ROLES, VALUES, Vocabulary, vocabulary
+
+Node = Mapping[str, Any]
+
+#: Codes of what makes a node invalid, so that it is not published.
+INVALID = frozenset({"data-type", "data-value", "data-required", "data-rule"})
+_ADDRESSES = ("https://schema.org/", "http://schema.org/")
+
+
+@dataclass(frozen=True, slots=True)
+class Issue:
+    """One thing that is wrong, or could be better: in which of the nodes (by number), at which
+    path inside it."""
+
+    code: str
+    node: int
+    path: str
+    message: str
+
+
+@dataclass(slots=True)
+class _Slot:
+    """What a property of a type takes. Where any text will do, `plain` says so."""
+
+    text: bool
+    formats: tuple[str, ...]
+    classes: tuple[str, ...]
+    members: frozenset[str]
+    form: Callable[[Any], str] | None
+    superseded: str
+    plain: bool
+
+
+@dataclass(slots=True)
+class _Plan:
+    """What is known of the nodes of a type, or of several together."""
+
+    kinds: tuple[str, ...]
+    #: What is wrong with the type itself, and what it is superseded by.
+    wrong: str
+    superseded: str
+    feature: Feature | None
+    rules: list[Callable[[Node], str]]
+    slots: dict[str, _Slot | None]
+
+
+class Validator:
+    """Validates the nodes of one page at a time. `features` puts rows in place of the tool's."""
+
+    def __init__(
+        self, features: Mapping[str, Any] | None = None, words: Vocabulary | None = None
+    ) -> None:
+        self.words = words or vocabulary()
+        self.features = Features({**own_table(), **(features or {})}, self.words)
+        self._slots: dict[tuple[str, str], _Slot | None] = {}
+        self._plans: dict[Any, _Plan] = {}
+
+    def validate(
+        self, nodes: Sequence[Node], *, advice: bool = True, known: Sequence[Node] = ()
+    ) -> list[Issue]:
+        """All issues of the nodes of a page, in their order; without `advice` those alone that
+        say something is wrong. `known` are further nodes that these may refer to."""
+        by_id = {node["@id"]: node for node in (*known, *nodes) if "@id" in node}
+        found: list[Issue] = []
+        for number, node in enumerate(nodes):
+            plan = self._node(node, "", number, found)
+            if plan is not None and plan.feature is not None:
+                self._feature(node, plan.feature, "", number, by_id, found, advice)
+        return found
+
+    def _plan(self, node: Node) -> _Plan | None:
+        """What is known of a node's types; None where it says none."""
+        given = node.get("@type")
+        key = given if type(given) is str else tuple(given) if isinstance(given, list) else None
+        plan = self._plans.get(key)
+        if plan is None and (kinds := types_of(node)):
+            plan = self._plans[key] = self._planned(tuple(kinds))
+        return plan
+
+    def _planned(self, kinds: tuple[str, ...]) -> _Plan:
+        wrong = ""
+        for kind in kinds:
+            if not self.words.is_type(kind):
+                best = self.words.nearest_type(kind)
+                meant = f" Did you mean {best}?" if best else ""
+                wrong = f"{kind!r} is no type of the vocabulary.{meant}"
+                break
+        old = ", ".join(kind for kind in kinds if kind in self.words.superseded_types)
+        row = next((one for kind in kinds if (one := self.features.of(kind))), None)
+        above = self.words.above(kinds[0])
+        rules = [rule for kind, rule in RULES if kind in above]
+        return _Plan(kinds, wrong, old, row, rules, {})
+
+    def _node(self, node: Node, path: str, number: int, found: list[Issue]) -> _Plan | None:
+        plan = self._plan(node)
+        if plan is None or plan.wrong:
+            message = plan.wrong if plan else "The node says no @type."
+            found.append(Issue("data-type", number, path, message))
+            return None
+        if plan.superseded:
+            message = f"The type {plan.superseded} is superseded."
+            found.append(Issue("data-superseded", number, path, message))
+        slots = plan.slots
+        for key, value in node.items():
+            if key[0] == "@" or value is None:
+                continue
+            try:
+                slot = slots[key]
+            except KeyError:
+                slot = slots[key] = self._slot(plan.kinds, key)
+            if slot is None:
+                at = f"{path}.{key}" if path else key
+                self._unknown(plan.kinds, key, at, number, found)
+                continue
+            kind = type(value)
+            if slot.plain and kind is str and value and not value.isspace():
+                continue
+            at = f"{path}.{key}" if path else key
+            if slot.superseded:
+                message = f"{key} is superseded by {slot.superseded}."
+                found.append(Issue("data-superseded", number, at, message))
+            if kind is list:
+                for place, one in enumerate(value):
+                    self._value(one, slot, f"{at}[{place}]", number, found)
+            else:
+                self._value(value, slot, at, number, found)
+        for rule in plan.rules:
+            if message := rule(node):
+                found.append(Issue("data-rule", number, path, message))  # noqa: PERF401
+        return plan
+
+    def _slot(self, kinds: Sequence[str], key: str) -> _Slot | None:
+        for kind in kinds:
+            at = (kind, key)
+            if at not in self._slots:
+                self._slots[at] = self._made(kind, key)
+            if (slot := self._slots[at]) is not None:
+                return slot
+        return None
+
+    def _made(self, kind: str, key: str) -> _Slot | None:
+        expected = self.words.properties(kind).get(key)
+        if expected is None and kind in ROLES:
+            expected = ("Text", "Thing")
+        if expected is None and key.endswith(("-input", "-output")):
+            expected = ("Text",)  # of actions (https://schema.org/docs/actions.html)
+        if expected is None:
+            return None
+        plain = tuple(one for one in expected if one in VALUES)
+        classes = tuple(one for one in expected if one not in VALUES)
+        members = {m for one in classes for m in self.words.members(one) or ()}
+        text = bool({"Text", "PronounceableText", "CssSelectorType", "XPathType"} & set(plain))
+        formats = tuple(one for one in plain if one in values.FORMATS)
+        if "Duration" in classes:
+            formats = (*formats, "Duration")
+        form = _FORMS.get(key)
+        new = self.words.successor(key) or ""
+        any_text = text and form is None and not new
+        return _Slot(text, formats, classes, frozenset(members), form, new, any_text)
+
+    def _unknown(
+        self, kinds: Sequence[str], key: str, at: str, number: int, found: list[Issue]
+    ) -> None:
+        best = self.words.nearest_property(key, kinds)
+        meant = f" Did you mean {best}?" if best else ""
+        known = " It belongs to other types." if key in self.words.all_properties else ""
+        message = f"{' and '.join(kinds)} has no property {key!r}.{meant or known}"
+        found.append(Issue("data-property", number, at, message))
+
+    def _value(self, value: Any, slot: _Slot, at: str, number: int, found: list[Issue]) -> None:
+        if isinstance(value, dict):
+            if "@value" in value:
+                self._value(value["@value"], slot, at, number, found)
+            elif "@type" in value or len(value) != ("@id" in value):
+                self._inner(value, slot, at, number, found)
+            return
+        if isinstance(value, str):
+            message = self._text(value, slot)
+        elif isinstance(value, bool):
+            message = "" if slot.text or "Boolean" in slot.formats else "It is no yes or no."
+        elif isinstance(value, (int, float)):
+            message = _number(value, slot)
+        elif isinstance(value, list):
+            message = "A list stands inside a list."
+        else:
+            message = ""
+        if message:
+            found.append(Issue("data-value", number, at, message))
+        elif slot.form and (message := slot.form(value)):
+            code = "data-value" if slot.form in _STRICT else "data-form"
+            found.append(Issue(code, number, at, message))
+
+    def _inner(
+        self, value: Mapping[str, Any], slot: _Slot, at: str, number: int, found: list[Issue]
+    ) -> None:
+        kinds = types_of(value)
+        fitting = any(
+            kind in ROLES or self.words.is_a(kind, wanted)
+            for kind in kinds
+            for wanted in slot.classes
+        )
+        known = kinds and all(self.words.is_type(kind) for kind in kinds)
+        if known and not fitting:
+            wanted = " or ".join([*slot.classes, *(("Text",) if slot.text else slot.formats)])
+            message = f"It is {' and '.join(kinds)}; {wanted} is expected."
+            found.append(Issue("data-expected", number, at, message))
+        self._node(value, at, number, found)
+
+    @staticmethod
+    def _text(text: str, slot: _Slot) -> str:
+        """What is wrong with a text as the value of a property, "" for nothing."""
+        if not text.strip():
+            return "It is empty."
+        if slot.text:
+            return ""
+        if slot.members:
+            name = _bare(text)
+            if name in slot.members or any(values.FORMATS[one][0](text) for one in slot.formats):
+                return ""
+            same = next((m for m in slot.members if m.casefold() == name.casefold()), None)
+            some = ", ".join(sorted(slot.members)[:6])
+            meant = f"Did you mean {same}?" if same else f"There are {some}."
+            others = set(slot.classes) - {"Text"}
+            return f"{text!r} is no {' or '.join(sorted(others))}. {meant}"
+        if slot.formats and not any(values.FORMATS[one][0](text) for one in slot.formats):
+            # A text is tolerated where a node is expected, but not instead of an address of it.
+            if slot.classes and slot.formats != ("URL",) and "Duration" not in slot.formats:
+                return ""
+            if slot.classes and slot.formats == ("URL",) and not _ADDRESSED & set(slot.classes):
+                return ""
+            form = slot.formats[0]
+            return f"{text[:80]!r} is no {form}; it is written as {values.FORMATS[form][1]}."
+        return ""
+
+    def _feature(
+        self,
+        node: Node,
+        feature: Feature,
+        path: str,
+        number: int,
+        known: Mapping[str, Node],
+        found: list[Issue],
+        advice: bool,
+    ) -> None:
+        asked = [("data-required", feature.required)]
+        if advice:
+            asked.append(("data-recommended", feature.recommended))
+        for code, wanted in asked:
+            for one in wanted:
+                for way in one:
+                    if _has(node, way, known):
+                        break
+                else:
+                    at = f"{path}." if path else ""
+                    said = " or ".join(at + ".".join(way) for way in one)
+                    kind = " and ".join(types_of(node))
+                    found.append(Issue(code, number, path, f"{kind} lacks {said}."))
+        for name, inner in feature.inside.items():
+            for value, place in _values(node, name):
+                at = f"{path}.{name}{place}" if path else f"{name}{place}"
+                if isinstance(value, dict):
+                    whole = known.get(value.get("@id", ""), value) if _reference(value) else value
+                    if not _reference(whole):
+                        self._feature(whole, inner, at, number, known, found, advice)
+                elif _asked(feature.required, name) and inner.required:
+                    lacking = " or ".join(".".join(way) for way in inner.required[0])
+                    message = f"{at} is a text; a node with {lacking} is required."
+                    found.append(Issue("data-required", number, at, message))
+
+
+#: Types whose plain value is the address of a thing, as of a picture.
+_ADDRESSED = frozenset({"ImageObject", "MediaObject", "VideoObject", "AudioObject"})
+
+
+def types_of(node: Mapping[str, Any]) -> list[str]:
+    """The types of a node, bare; empty for none."""
+    given = node.get("@type")
+    names = [given] if isinstance(given, str) else given if isinstance(given, list) else []
+    return [_bare(name) for name in names if isinstance(name, str)]
+
+
+def _bare(name: str) -> str:
+    for address in _ADDRESSES:
+        if name.startswith(address):
+            return name[len(address) :]
+    return name
+
+
+def _number(value: float, slot: _Slot) -> str:
+    # A number is tolerated where a quantity is expected, as a text is.
+    if slot.text or slot.classes or "Number" in slot.formats or "Float" in slot.formats:
+        return ""
+    if "Integer" in slot.formats:
+        return "" if float(value).is_integer() else f"{value} is no whole number."
+    return f"{value} is a number; {' or '.join((*slot.formats, *slot.classes))} is expected."
+
+
+def _reference(node: Mapping[str, Any]) -> bool:
+    return len(node) == 1 and "@id" in node
+
+
+def _values(node: Node, name: str) -> Iterator[tuple[Any, str]]:
+    value = node.get(name)
+    if isinstance(value, list):
+        yield from ((one, f"[{number}]") for number, one in enumerate(value))
+    elif value is not None:
+        yield value, ""
+
+
+def _has(node: Any, way: Sequence[str], known: Mapping[str, Node]) -> bool:
+    """Whether a node has a value at the end of a path; a reference to a node elsewhere has all."""
+    if not isinstance(node, dict):
+        return False
+    value = node.get(way[0])
+    if value in (None, "", []):
+        return False
+    if len(way) == 1:
+        return True
+    for one in value if isinstance(value, list) else [value]:
+        inner = one
+        if isinstance(one, Mapping) and _reference(one):
+            inner = known.get(one["@id"])
+            if inner is None:
+                return True
+        if _has(inner, way[1:], known):
+            return True
+    return False
+
+
+def _asked(wanted: Sequence[Wanted], name: str) -> bool:
+    return any(way[0] == name for one in wanted for way in one)
+
+
+def _price(value: Any) -> str:
+    if isinstance(value, str) and not values.is_number(value.strip()):
+        return f"{value!r} is no price: digits with a dot, without currency or thousands."
+    return ""
+
+
+def _currency(value: Any) -> str:
+    wrong = isinstance(value, str) and value not in values.CURRENCIES
+    return f"{value!r} is no currency of ISO 4217, as in EUR." if wrong else ""
+
+
+def _country(value: Any) -> str:
+    wrong = isinstance(value, str) and value not in languages.REGIONS
+    return f"{value!r} is no country of ISO 3166-1 alpha-2, as in GB." if wrong else ""
+
+
+def _language(value: Any) -> str:
+    fault = languages.fault_of(value) if isinstance(value, str) else None
+    return f"{value!r} {fault}." if fault else ""
+
+
+def _telephone(value: Any) -> str:
+    wrong = isinstance(value, str) and not values.is_telephone(value)
+    return f"{value!r} is not in international form: +44 1632 960018." if wrong else ""
+
+
+def _moment(value: Any) -> str:
+    wrong = isinstance(value, str) and not values.has_zone(value)
+    return f"{value!r} says no time zone: 2026-11-23T10:00:00+00:00." if wrong else ""
+
+
+def _latitude(value: Any) -> str:
+    return _within(value, 90)
+
+
+def _longitude(value: Any) -> str:
+    return _within(value, 180)
+
+
+def _within(value: Any, most: float) -> str:
+    try:
+        good = -most <= float(value) <= most
+    except (TypeError, ValueError):
+        good = False
+    return "" if good else f"{value!r} is no number from -{most} to {most}."
+
+
+def _headline(value: Any) -> str:
+    wrong = isinstance(value, str) and len(value) > 110
+    return f"The headline has {len(value)} characters; 110 are shown." if wrong else ""
+
+
+def _absolute(value: Any) -> str:
+    wrong = isinstance(value, str) and not values.is_url(value)
+    return f"{value!r} is no absolute address." if wrong else ""
+
+
+_FORMS: dict[str, Callable[[Any], str]] = {
+    "price": _price, "lowPrice": _price, "highPrice": _price, "priceCurrency": _currency,
+    "currency": _currency, "addressCountry": _country, "inLanguage": _language,
+    "telephone": _telephone, "faxNumber": _telephone, "startDate": _moment, "endDate": _moment,
+    "uploadDate": _moment, "datePublished": _moment, "dateModified": _moment,
+    "latitude": _latitude, "longitude": _longitude, "headline": _headline, "sameAs": _absolute,
+    "logo": _absolute, "image": _absolute,
+}  # fmt: skip
+
+
+#: Forms without which a value cannot be used at all.
+_STRICT = frozenset({_price, _latitude, _longitude, _absolute})
+
+
+@lru_cache(maxsize=1)
+def plain_validator() -> Validator:
+    """A validator with the tool's own table of features."""
+    return Validator()
