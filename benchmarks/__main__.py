@@ -11,7 +11,7 @@ import sys
 import time
 from collections.abc import Callable
 
-from benchmarks import build, check, head, robots, rules, start, survey, videos
+from benchmarks import build, check, head, robots, rules, schema, start, survey, videos
 
 BENCHMARKS = {
     "start": start.run,
@@ -21,6 +21,7 @@ BENCHMARKS = {
     "head": head.run,
     "robots": robots.run,
     "rules": rules.run,
+    "schema": schema.run,
     "videos": videos.run,
 }
 

@@ -374,7 +374,8 @@ def _volunteer(site: _Site) -> None:
             _text(one) + f'<p class="facts">Offered since <time class="posted" datetime='
             f'"{site.moment(one["days"])}">{site.moment(one["days"])[:10]}</time>; '
             '<span class="employment">volunteer</span>, at '
-            '<span class="place">Visitor barn</span>, <span class="address">Sedge Lane, Marrowfen</span>.</p>',
+            '<span class="place">Visitor barn</span>, '
+            '<span class="address">Sedge Lane, Marrowfen</span>.</p>',
             description=one["text"][0], head=more.get(one["slug"], ()),
         )  # fmt: skip
     site.page(

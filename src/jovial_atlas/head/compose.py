@@ -6,11 +6,11 @@ share_title, share_description, picture, canonical, directives, directives_for, 
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import orjson
 import polars as pl
 
 from jovial_atlas.head.around import ALONE, Around
@@ -93,6 +93,9 @@ _DECIDED = frozenset(
 )  # fmt: skip
 
 
+_OWN = KNOWN - _DECIDED
+
+
 def _words(decided: Mapping[str, Any], page: Mapping[str, Any], site: SiteFile) -> list[str]:
     words = []
     if not decided["index"] or site.model.site.stage == "draft":
@@ -101,7 +104,7 @@ def _words(decided: Mapping[str, Any], page: Mapping[str, Any], site: SiteFile) 
         words.append("nofollow")
     words += [
         word for word in (page["directives"] or "").split(", ")
-        if word.partition(":")[0].lower() in KNOWN - _DECIDED
+        if word and word.partition(":")[0].lower() in _OWN
     ]  # fmt: skip
     if decided.get("max_snippet") == 0:
         words.append("nosnippet")
@@ -127,11 +130,20 @@ def heads_by_section(
     for part in parts:
         heads = [
             Head(page, head_data(page, site, films.get(page["loc"], ()), around))
-            for page in part.drop("links").to_dicts()
+            for page in _rows(part)
         ]
         yield part["section"][0], heads
 
 
+def _rows(part: pl.DataFrame) -> Iterator[dict[str, Any]]:
+    """The rows of a table without its links. Columns that hold nothing are not taken apart row by
+    row: most columns of most sites do."""
+    empty = [one.name for one in part.iter_columns() if one.null_count() == part.height]
+    nothing = dict.fromkeys(empty)
+    for row in part.drop([*empty, *(["links"] if "links" not in empty else [])]).to_dicts():
+        yield {**nothing, **row}
+
+
 def head_lines(heads: Sequence[Head]) -> bytes:
     """Head data as JSON Lines."""
-    return ("\n".join(json.dumps(one.data, ensure_ascii=False) for one in heads) + "\n").encode()
+    return b"".join(orjson.dumps(one.data) + b"\n" for one in heads)

@@ -64,6 +64,9 @@ def page_graph(
     `trace` it says where each value comes from."""
     making = _Making(page, site, section, texts, around, trace)
     shared = site_nodes(site.model)
+    if trace:
+        for where, node in zip(("[publisher]", "[site]"), shared.first, strict=True):
+            making.origins[node["@id"]] = dict.fromkeys(node, f"site file, {where}")
     made = _with_found([*shared.first, *making.nodes(films)], page, making)
     return _valid(made, shared, site, making, trace)
 
@@ -336,7 +339,10 @@ class _Making:
         places = site_nodes(self.site.model).places
         here = [one.name for one in self.site.model.place if self._about(one)]
         self.places |= {name: places[name] for name in here}
-        found += [dict(one) for one in self.places.values()]
+        for name, place in self.places.items():
+            own = {"mainEntityOfPage": {"@id": web_page["@id"]}} if name in here else {}
+            found.append({**place, **own})
+            self._note(place, dict.fromkeys(place, "site file, [[place]]"))
         videos = (one for one in films if not one.why_not)
         found += [
             node
@@ -436,6 +442,8 @@ def _with_found(made: list[Node], page: Mapping[str, Any], making: _Making) -> l
         if same is None:
             if types_of(node) and not _of_whole_site(node):
                 own = {**node, "@id": node.get("@id") or f"{page['loc']}#{_fragment(node, made)}"}
+                if "WebPage" not in vocabulary().above(types_of(node)[0]):
+                    own.setdefault("mainEntityOfPage", {"@id": f"{page['loc']}#webpage"})
                 made.append(own)
                 making.origins[own["@id"]] = dict.fromkeys(node, "page, JSON-LD")
         elif same.get("@id") not in shared:

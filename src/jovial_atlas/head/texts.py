@@ -132,6 +132,10 @@ def _template(pattern: str) -> Template:
 def text_of(name: str, page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
     """A text of a page's head by the strongest pattern that gives any: the page's own in the
     overrides file, its section's, that of its kind, the site's. Empty where none does."""
+    head = site.model.head
+    own = getattr(section, name) if section else ""
+    if not (own or site.texts or head.titles or head.descriptions or getattr(head, name)):
+        return _NOTHING
     for source, pattern in _patterns(name, page, site, section):
         if pattern and (text := pattern_text(pattern, page, site)):
             return Text(text, source)

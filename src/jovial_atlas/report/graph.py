@@ -9,7 +9,9 @@ from typing import Any
 
 _INK, _PALE, _PAPER, _TEAL, _EDGE = "#22302b", "#6d7a74", "#fbfaf6", "#1f5c57", "#a8aea6"
 #: Sizes in inches; lines of a box, and characters of a line.
-_WIDE, _LINE, _HEAD, _GAP_X, _GAP_Y, _LINES, _LETTERS = 2.55, 0.165, 0.3, 0.95, 0.28, 5, 36
+_WIDE, _LINE, _HEAD, _GAP_X, _GAP_Y, _LINES, _LETTERS, _LABEL = (
+    2.55, 0.165, 0.3, 0.95, 0.28, 5, 36, 18,
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,13 +48,13 @@ def draw_graph(boxes: Sequence[Box], title: str, form: str = "png") -> bytes:
             tall = _height(box)
             axes.add_patch(
                 FancyBboxPatch((x, y), _WIDE, tall, boxstyle="round,pad=0,rounding_size=0.07",
-                               facecolor="white", edgecolor=_TEAL, linewidth=1.1)
+                               facecolor="white", edgecolor=_TEAL, linewidth=1.1, zorder=4)
             )  # fmt: skip
             axes.text(x + 0.1, y + 0.16, box.head, fontsize=9, fontweight="bold", color=_TEAL,
-                      va="center")  # fmt: skip
+                      va="center", zorder=5)  # fmt: skip
             for number, line in enumerate(_shown(box)):
                 axes.text(x + 0.1, y + _HEAD + _LINE * (number + 0.5), line, fontsize=6.8,
-                          color=_INK, va="center")  # fmt: skip
+                          color=_INK, va="center", zorder=5)  # fmt: skip
         buffer = io.BytesIO()
         about: Any = {"Date": None} if form == "svg" else None
         figure.savefig(buffer, format=form, dpi=110, facecolor=_PAPER, metadata=about)
@@ -126,6 +128,7 @@ def _arrows(
 ) -> None:
     x, y = places[box.name]
     targets = [(key, to) for key, to in box.links if to in named and to != box.name]
+    targets.sort(key=lambda one: places[one[1]][1])
     for number, (key, to) in enumerate(targets):
         tx, ty = places[to]
         forward = tx > x
@@ -139,6 +142,9 @@ def _arrows(
             arrowprops={"arrowstyle": "-|>", "color": _EDGE, "linewidth": 0.9, "shrinkA": 0,
                         "shrinkB": 0, "connectionstyle": "arc3,rad=0.06"},
         )  # fmt: skip
-        middle = (start[0] + (end[0] - start[0]) * 0.45, start[1] + (end[1] - start[1]) * 0.45)
-        axes.text(*middle, key, fontsize=6.5, color=_PALE, ha="center", va="center",
+        # In the gap beside the box, whatever the arrow passes on its way.
+        part = min(0.45, abs(_GAP_X * 0.45 / (end[0] - start[0]))) if end[0] != start[0] else 0.45
+        middle = (start[0] + (end[0] - start[0]) * part, start[1] + (end[1] - start[1]) * part)
+        name = key if len(key) <= _LABEL else f"{key[: _LABEL - 1]}…"
+        axes.text(*middle, name, fontsize=6.5, color=_PALE, ha="center", va="center", zorder=3.5,
                   bbox={"facecolor": _PAPER, "edgecolor": "none", "pad": 0.8})  # fmt: skip

@@ -263,5 +263,6 @@ def _box(name: str, node: Mapping[str, Any], known: set[str], boxes: list[Box]) 
                 if one.get("@id") in known:
                     links.append((key, one["@id"]))
             elif number == 0:
-                lines.append(f"{key}: {one}")
+                whole = value if isinstance(value, list) else [value]
+                lines.append(f"{key}: {', '.join(map(str, whole))}")
     return Box(name, " and ".join(types_of(node)) or "node", tuple(lines), tuple(links))
