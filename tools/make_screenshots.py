@@ -41,12 +41,15 @@ TERMINAL = {
     "suggest": "suggest --section events --all",
     "inject": "inject --dry-run --match /privacy/",
     "policies": "rules policies",
+    "schema": "schema show /events/bat-evening/",
     "submit": "submit",
     "status": "status --engine quillseek",
     "rules": "rules add --match '/species/**' --when 'words < 60' --set listed=no "
     "--reason 'Too thin to help'",
     "robots": "robots test --agent lanternbot --agent mirrorbot /search/?q=otter /species/otter/",
 }
+#: Run, and not shown.
+UNSHOWN = frozenset({"init"})
 NEEDED = ("Xvfb", "xterm", "import", "chromium")
 
 
@@ -113,7 +116,12 @@ def main() -> None:
             for name, line in TERMINAL.items():
                 if name == "status":
                     wait_for_engines(running)
-                if not wanted or name in wanted:
+                if name in UNSHOWN:
+                    subprocess.run(
+                        f"{COMMAND} {line}", cwd=folder, shell=True, check=False,
+                        capture_output=True,
+                    )  # fmt: skip
+                elif not wanted or name in wanted:
                     terminal(name, line, folder)
                 else:
                     subprocess.run(
@@ -122,8 +130,11 @@ def main() -> None:
                     )  # fmt: skip
                 if name == "init":
                     add_engines(folder, running)
-            if not wanted or "visitors" in wanted:
-                web_page("visitors", f"http://{running.site}/sitemap.html")
+            if not wanted or "graph" in wanted:
+                subprocess.run(
+                    [COMMAND, "schema", "show", "/places/visitor-barn/", "--to",
+                     SHOTS / "graph.png"], cwd=folder, check=True,
+                )  # fmt: skip
             if not wanted or "sitemap" in wanted:
                 shown = styled(folder / "public/sitemap-field-notes-1.xml", running.site)
                 web_page("sitemap", shown.as_uri())

@@ -189,6 +189,21 @@ class Place(Part):
         return self
 
 
+def _check_row(kind: str, row: Any) -> None:
+    """Raise ValueError where a row of the table of features is none."""
+    if not isinstance(row, dict) or set(row) - {"required", "recommended", "inside"}:
+        raise ValueError(f"{kind}: a row has required, recommended and inside")
+    for name in ("required", "recommended"):
+        given = row.get(name, [])
+        if not isinstance(given, list) or not all(isinstance(one, str) for one in given):
+            raise ValueError(f'{kind}: {name} is a list of properties, as in ["name"]')
+    inner = row.get("inside", {})
+    if not isinstance(inner, dict):
+        raise ValueError(f"{kind}: inside is a table of properties")
+    for key, one in inner.items():
+        _check_row(f"{kind}.{key}", one)
+
+
 class Structured(Part):
     """`[structured]`: what is published as structured data."""
 
@@ -201,6 +216,13 @@ class Structured(Part):
         default_factory=dict,
         description="type → { required = [...], recommended = [...] }, in place of the tool's own",
     )
+
+    @field_validator("features")
+    @classmethod
+    def _rows(cls, value: dict[str, Any]) -> dict[str, Any]:
+        for kind, row in value.items():
+            _check_row(kind, row)
+        return value
 
     @field_validator("currency")
     @classmethod

@@ -96,18 +96,16 @@ def fill(
             if key and key not in mapping and not words.successor(key):
                 named[key] = name
     for key, filler in whole.items():
-        if key in named:
-            continue
         value = filler.value(fields, None)
         if value or value is False or value == 0:
             node[key] = value
             if origins is not None:
                 origins[key] = filler.origin(fields)
     for key, name in named.items():
+        if key in node:
+            continue
         filler = _filler(key, {"field": f"extra.{name}"}, words.properties(kind)[key], words)
         value = filler.value(fields, None)
-        if value in (None, "", [], {}) and key in whole:
-            value = whole[key].value(fields, None)
         if value not in (None, "", [], {}):
             node[key] = value
             if origins is not None:

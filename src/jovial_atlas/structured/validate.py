@@ -76,7 +76,7 @@ class Validator:
     ) -> list[Issue]:
         """All issues of the nodes of a page, in their order; without `advice` those alone that
         say something is wrong. `known` are further nodes that these may refer to."""
-        by_id = {node["@id"]: node for node in (*known, *nodes) if "@id" in node}
+        by_id = {node["@id"]: node for node in (*known, *nodes) if isinstance(node.get("@id"), str)}
         found: list[Issue] = []
         for number, node in enumerate(nodes):
             plan = self._node(node, "", number, found)
@@ -87,7 +87,7 @@ class Validator:
     def _plan(self, node: Node) -> _Plan | None:
         """What is known of a node's types; None where it says none."""
         given = node.get("@type")
-        key = given if type(given) is str else tuple(given) if isinstance(given, list) else None
+        key: Any = given if type(given) is str else tuple(types_of(node))
         plan = self._plans.get(key)
         if plan is None and (kinds := types_of(node)):
             plan = self._plans[key] = self._planned(tuple(kinds))
@@ -118,7 +118,7 @@ class Validator:
             found.append(Issue("data-superseded", number, path, message))
         slots = plan.slots
         for key, value in node.items():
-            if key[0] == "@" or value is None:
+            if value is None or key[:1] == "@":
                 continue
             try:
                 slot = slots[key]
@@ -275,7 +275,7 @@ class Validator:
             for value, place in _values(node, name):
                 at = f"{path}.{name}{place}" if path else f"{name}{place}"
                 if isinstance(value, dict):
-                    whole = known.get(value.get("@id", ""), value) if _reference(value) else value
+                    whole = known.get(value["@id"], value) if _reference(value) else value
                     if not _reference(whole):
                         self._feature(whole, inner, at, number, known, found, advice)
                 elif _asked(feature.required, name) and inner.required:
@@ -312,7 +312,7 @@ def _number(value: float, slot: _Slot) -> str:
 
 
 def _reference(node: Mapping[str, Any]) -> bool:
-    return len(node) == 1 and "@id" in node
+    return len(node) == 1 and isinstance(node.get("@id"), str)
 
 
 def _values(node: Node, name: str) -> Iterator[tuple[Any, str]]:
