@@ -72,7 +72,7 @@ def test_head_data_of_every_page_stands_in_the_state_folder(marrowfen):
     assert note["title"].startswith("How we count")
     assert note["canonical"] == note["loc"]
     kinds = [node["@type"] for node in note["json_ld"]["@graph"]]
-    assert kinds == ["Organization", "WebSite", "WebPage", "Article"]
+    assert kinds == ["Organization", "WebSite", "WebPage", "Article", "BreadcrumbList"]
     film = by_loc[f"{URL}/hides/heron-fishing/"]["json_ld"]["@graph"]
     assert "VideoObject" in [node["@type"] for node in film]
     assert by_loc[f"{URL}/search/"]["directives"] == "noindex"

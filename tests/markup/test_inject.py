@@ -155,7 +155,7 @@ def test_a_site_takes_its_head_data_and_gives_its_files_back(marrowfen):
     assert found["og:image"] == f"{URL}/pictures/heron-pool.jpg"
     (script,) = tree.css('script[type="application/ld+json"]')
     kinds = [node["@type"] for node in json.loads(script.text())["@graph"]]
-    assert kinds[-1] == "VideoObject"
+    assert "VideoObject" in kinds
     basket = (public / "shop/willow-basket/index.html").read_bytes()
     assert b"\xe0 la main" in basket, "its encoding stays"
     event = (

@@ -111,7 +111,7 @@ def test_texts_come_from_the_pattern_then_the_page_then_the_content(site):
     assert len(plain["description"]) <= 160
     assert plain["description"].endswith("word…")
     kinds = {node["@type"]: node for node in head["json_ld"]["@graph"]}
-    assert list(kinds) == ["Organization", "WebSite", "WebPage", "BlogPosting"]
+    assert list(kinds) == ["Organization", "WebSite", "WebPage", "BlogPosting", "BreadcrumbList"]
     assert kinds["BlogPosting"]["author"] == {"@type": "Person", "name": "Wren"}
     assert kinds["BlogPosting"]["mainEntityOfPage"]["@id"] == kinds["WebPage"]["@id"]
 

@@ -51,19 +51,21 @@ def published_texts(decided: pl.DataFrame, site: SiteFile) -> list[Published] | 
 
 
 def with_published(decided: pl.DataFrame, texts: Sequence[Published] | None) -> pl.DataFrame:
-    """The decided table with titles and descriptions as they are published. First sentences that
-    stand in for a description are none."""
+    """The decided table with titles and descriptions as they are published. What only stands in
+    for one, as a heading or first sentences do, is none."""
     if texts is None:
         return decided
     rows = {
         "loc": [one.page["loc"] for one in texts],
-        "title": [one.title.value for one in texts],
-        "description": [
-            one.description.value if one.description.source != "excerpt" else None for one in texts
-        ],
+        "title": [_meant(one.title) for one in texts],
+        "description": [_meant(one.description) for one in texts],
     }
     said = pl.DataFrame(rows, schema=dict.fromkeys(rows, pl.String))
     return decided.drop("title", "description").join(said, on="loc", how="left")
+
+
+def _meant(text: Text) -> str | None:
+    return None if text.source in ("heading", "excerpt", "kind of page") else text.value
 
 
 def check_lengths(texts: Sequence[Published], site: SiteFile) -> Iterator[Fault]:

@@ -63,7 +63,9 @@ def _tree(out: Output, shown: Shown) -> None:
     for one in graph.issues:
         if one.code != "data-recommended":
             issues.setdefault((one.node, one.path), []).append(one.message)
-    for number, node in enumerate([*graph.nodes, *graph.left_out]):
+    numbered = list(enumerate([*graph.nodes, *graph.left_out]))
+    # What all pages share comes last.
+    for number, node in [*numbered[2:], *numbered[:2]]:
         gone = number >= len(graph.nodes)
         origins = graph.origins.get(str(node.get("@id", "")), {})
         head = f"{_kind(node)}{'  not published' if gone else ''}"
@@ -105,7 +107,7 @@ def _branch(
         sign, below = ("└─ ", "   ") if last else ("├─ ", "│  ")
         at = f"{path}{key}" if key.startswith("[") else f"{path}.{key}" if path else key
         told = issues.get((number, at), [])
-        origin = f"  ({origins[at]})" if at in origins else ""
+        origin = f"  ({origins[at]})" if origins.get(at) else ""
         if isinstance(value, list):
             inner = [(f"[{n}]", one) for n, one in enumerate(value)]
             if all(isinstance(one, str) for one in value) and not any(

@@ -100,7 +100,7 @@ def fill(
         if value or value is False or value == 0:
             node[key] = value
             if origins is not None:
-                origins[key] = filler.origin(fields)
+                filler.note(key, value, fields, origins)
     for key, name in named.items():
         if key in node:
             continue
@@ -109,7 +109,7 @@ def fill(
         if value not in (None, "", [], {}):
             node[key] = value
             if origins is not None:
-                origins[key] = filler.origin(fields)
+                filler.note(key, value, fields, origins)
     return node
 
 
@@ -120,6 +120,16 @@ class _Filler:
 
     value: Callable[[Fields, Any], Any]
     origin: Callable[[Fields], str]
+    #: What fills the properties of the node that it makes, where it makes one.
+    inner: tuple[tuple[str, _Filler], ...] = ()
+
+    def note(self, path: str, value: Any, fields: Fields, origins: dict[str, str]) -> None:
+        """Note where a value at a path comes from, and what stands inside it."""
+        origins[path] = self.origin(fields)
+        if isinstance(value, dict):
+            for key, filler in self.inner:
+                if key in value:
+                    filler.note(f"{path}.{key}", value[key], fields, origins)
 
 
 _WHOLE: dict[tuple[str, int], tuple[Mapping[str, Any], dict[str, _Filler]]] = {}
@@ -181,8 +191,8 @@ def _filler(key: str, how: Any, expected: tuple[str, ...], words: Vocabulary) ->
     for sort in ("hours", "each", "field"):
         if sort in how:
             return _of_field(sort, how, coerce, words)
-    node = _node_filler(how, words)
-    return _Filler(node, _says("fields"))
+    known = words.properties(how.get("type", "Thing"))
+    return _Filler(_node_filler(how, words), _says(""), _inner(how, known, words))
 
 
 def _of_field(sort: str, how: Mapping[str, Any], coerce: _Coerce, words: Vocabulary) -> _Filler:
@@ -212,15 +222,21 @@ def _of_field(sort: str, how: Mapping[str, Any], coerce: _Coerce, words: Vocabul
     return _Filler(each, origin)
 
 
+def _inner(
+    how: Mapping[str, Any], known: Mapping[str, tuple[str, ...]], words: Vocabulary
+) -> tuple[tuple[str, _Filler], ...]:
+    return tuple(
+        (key, _filler(key, one, known.get(key, ()), words))
+        for key, one in how.items()
+        if key != "type"
+    )
+
+
 def _node_filler(how: Mapping[str, Any], words: Vocabulary) -> Callable[[Fields, Any], Any]:
     """A node inside another; None where none of its fields holds anything."""
     kind = how.get("type", "Thing")
     known = words.properties(kind)
-    inner = [
-        (key, _filler(key, one, known.get(key, ()), words))
-        for key, one in how.items()
-        if key != "type"
-    ]
+    inner = _inner(how, known, words)
     constant = all(not isinstance(one, Mapping) for key, one in how.items() if key != "type")
 
     def value(fields: Fields, item: Any) -> Any:

@@ -108,7 +108,14 @@ def video(site_url: str, loc: str, number: int, values: Mapping[str, Any]) -> No
             }
             if views is not None
             else None,
-            "publication": {"@type": "BroadcastEvent", "isLiveBroadcast": True}
+            "publication": given(
+                {
+                    "@type": "BroadcastEvent",
+                    "isLiveBroadcast": True,
+                    "startDate": values["published"],
+                    "endDate": values["expires"],
+                }
+            )
             if values["live"]
             else None,
             "creator": given(
