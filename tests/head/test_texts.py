@@ -18,6 +18,8 @@ title = "{{ page.title }} | {{ site.short_name }}"
 share_description = "{{ page.excerpt | first_sentence }}"
 image = "/pictures/site.jpg"
 card_site = "@fen"
+card_title = "On a card"
+card_description = "{{ page.excerpt | first_sentence }}"
 [overrides]
 file = "overrides.csv"
 [[section]]
@@ -91,11 +93,13 @@ def test_tags_stand_in_one_order_and_escape_what_they_hold(tmp_path):
     names = [tag.split("=")[1].split('"')[1] for tag in tags if tag.startswith("<meta")]
     assert names == [
         "description", "og:title", "og:type", "og:url", "og:site_name", "og:locale",
-        "og:description", "og:image", "og:image:secure_url", "og:image:alt", "twitter:card", "twitter:site",
+        "og:description", "og:image", "og:image:secure_url", "og:image:alt", "twitter:card", "twitter:title", "twitter:site",
     ]  # fmt: skip
     assert '<meta property="og:image:alt" content="an &quot;owl&quot;">' in tags
     assert '<meta property="og:locale" content="de_AT">' in tags
     assert "</script" not in tags[-1].removesuffix("</script>")
+    assert '<meta name="twitter:title" content="On a card">' in tags
+    assert not [tag for tag in tags if "twitter:description" in tag], "it says the same"
     _, noted = head_of(tmp_path, path="/notes/x/")
     assert f'<meta property="og:image" content="{URL}/pictures/notes.jpg">' in noted
     _, hidden = head_of(tmp_path, path="/a/", directives="noindex")

@@ -162,6 +162,9 @@ BODY = "<p>Bat evening, 9 December 2026, Visitor barn, Sedge Lane.</p>"
         # What the page says and does not show.
         ("", 'data = { startDate = "2026-12-10", location = { type = "Place", address = "Sedge Lane" } }',
          ["Event"], ["data-disagrees"]),
+        # Of another vocabulary: nothing is made of it.
+        ({"@context": "https://other.example", "@type": "Event"}, 'data = { startDate = "2026-12-09", '
+         'location = { type = "Place", address = "Sedge Lane" } }', ["Event"], ["data-context"]),
         # Another type of the page stays beside it.
         ({"@type": "Recipe", "name": "Soup", "image": f"{URL}/a.jpg"}, "", ["Recipe"],
          ["data-disagrees", "data-required"]),

@@ -1,7 +1,8 @@
 """Head data for each page, from verdicts and patterns.
 
 The result is one JSON object a page: loc, title, title_from, description, description_from,
-share_title, share_description, picture, canonical, directives, directives_for, meta, json_ld.
+share_title, share_description, card_title, card_description, picture, canonical, directives,
+directives_for, meta, json_ld.
 """
 
 from __future__ import annotations
@@ -45,6 +46,8 @@ def head_data(
         "description_from": description.source,
         "share_title": text_of("share_title", page, site, section).value,
         "share_description": text_of("share_description", page, site, section).value,
+        "card_title": text_of("card_title", page, site, section).value,
+        "card_description": text_of("card_description", page, site, section).value,
         "picture": picture.as_dict() if picture else None,
         "canonical": page["canonical"] or page["loc"],
         "directives": directives_of(page, site),

@@ -112,6 +112,13 @@ def _social(
         yield from (one for one in head["meta"] if one[0].startswith("twitter:"))
     else:
         yield "twitter:card", "summary_large_image" if picture else "summary"
+    # Readers of cards fall back to Open Graph: only what differs is said.
+    for name, own, shared in (
+        ("title", head["card_title"], head["share_title"] or heading),
+        ("description", head["card_description"], head["share_description"] or head["description"]),
+    ):
+        if own and own != shared:
+            yield f"twitter:{name}", own
     if site.model.head.card_site:
         yield "twitter:site", site.model.head.card_site
 

@@ -183,6 +183,12 @@ class Texts(Part):
     share_description: str = Field(
         "", description="pattern of descriptions where pages are shared; else the description"
     )
+    card_title: str = Field(
+        "", description="pattern of titles in card metadata, where they differ from share_title"
+    )
+    card_description: str = Field(
+        "", description="pattern of descriptions in card metadata, where they differ"
+    )
     share_image: str = Field(
         "", description="pattern of the address or path of the picture where pages are shared; "
         "else the one the page names, or its first large one",

@@ -22,7 +22,11 @@ def read_data(page: OpenPage, data: bytes) -> None:
     """Fill the row's `data`, and `extra` with the fields that the source names."""
     said: dict[str, object] = {}
     if page.data or _MARKED.search(data):
-        found, _ = read_page(page.outline.tree, page.resolve)
+        found, faults = read_page(page.outline.tree, page.resolve)
+        for fault in faults:
+            # What is no JSON at all was told when the head was read.
+            if fault.code == "data-context":
+                page.fault(fault.code, fault.message)
         said["nodes"] = [[one.syntax, one.node] for one in found]
     if page.reading.outline:
         said |= _outline(page)
