@@ -11,7 +11,7 @@ import sys
 import time
 from collections.abc import Callable
 
-from benchmarks import build, check, head, robots, rules, schema, start, survey, videos
+from benchmarks import build, check, head, logs, robots, rules, schema, start, survey, videos
 
 BENCHMARKS = {
     "start": start.run,
@@ -19,6 +19,7 @@ BENCHMARKS = {
     "build": build.run,
     "check": check.run,
     "head": head.run,
+    "logs": logs.run,
     "robots": robots.run,
     "rules": rules.run,
     "schema": schema.run,

@@ -26,6 +26,7 @@ COMMANDS = {
     "robots": ("robots", "Try what a robots.txt does."),
     "inject": ("inject", "Write head data into built HTML pages."),
     "submit": ("submit", "Announce what changed to the engines."),
+    "logs": ("logs", "Read server logs for what crawlers did."),
     "status": ("status", "Show what each engine was told, read and indexed."),
     "report": ("report", "Write one HTML page with figures."),
     "standin": ("standin", "Run a simulated engine."),

@@ -10,6 +10,7 @@ outcome was cut off in between, and its addresses count as not announced.
 | item         | one address or sitemap in that message, with the mark of its state|
 | heard        | an address or sitemap as the engine last took it                  |
 | report       | what an engine said of one sitemap, at one time                   |
+| visit        | what a crawler was last seen to ask of one address, from logs       |
 | secret       | the part that nobody can guess of an unlisted sitemap's name      |
 """
 
@@ -20,6 +21,7 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from sqlalchemy import (
     Column,
@@ -27,6 +29,7 @@ from sqlalchemy import (
     ForeignKey,
     Integer,
     MetaData,
+    Row,
     String,
     Table,
     bindparam,
@@ -88,6 +91,16 @@ _REPORT = Table(
     Column("reasons", String, nullable=False, default="{}"),
 )
 
+_VISIT = Table(
+    "visit",
+    _TABLES,
+    Column("engine", String, primary_key=True),
+    Column("crawler", String, primary_key=True),
+    Column("loc", String, primary_key=True),
+    Column("at", String, nullable=False),
+    Column("status", Integer, nullable=False),
+    Column("count", Integer, nullable=False),
+)
 _SECRET = Table(
     "secret",
     _TABLES,
@@ -98,6 +111,19 @@ _SECRET = Table(
 
 #: Outcomes of an announcement. `intended` is one whose outcome is not known.
 INTENDED, TAKEN, PENDING, REFUSED, FAILED = "intended", "taken", "pending", "refused", "failed"
+
+
+@dataclass(frozen=True, slots=True)
+class Visit:
+    """What a crawler was last seen to ask of an address: when, with which answer, and how often in
+    the logs in which that was."""
+
+    engine: str
+    crawler: str
+    loc: str
+    at: str
+    status: int
+    count: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -299,6 +325,46 @@ class Ledger:
             )
             for row in rows
         }
+
+    def note_visits(self, visits: Sequence[Visit]) -> None:
+        """Record visits of crawlers; what is known of a later time stays."""
+        if not visits:
+            return
+        known = {
+            (row.crawler, row.loc): row.at
+            for engine in {one.engine for one in visits}
+            for row in self._visits(engine)
+        }
+        newer = [one for one in visits if one.at > known.get((one.crawler, one.loc), "")]
+        if not newer:
+            return
+        with self._transaction() as connection:
+            connection.execute(
+                delete(_VISIT).where(
+                    _VISIT.c.engine == bindparam("of_engine"),
+                    _VISIT.c.crawler == bindparam("of_crawler"),
+                    _VISIT.c.loc == bindparam("of_loc"),
+                ),
+                [{"of_engine": o.engine, "of_crawler": o.crawler, "of_loc": o.loc} for o in newer],
+            )
+            connection.execute(
+                insert(_VISIT),
+                [
+                    {"engine": o.engine, "crawler": o.crawler, "loc": o.loc, "at": o.at,
+                     "status": o.status, "count": o.count}
+                    for o in newer
+                ],
+            )  # fmt: skip
+
+    def visits(self, engine: str) -> list[Visit]:
+        """What the crawlers of an engine were last seen to ask for, by address."""
+        return [Visit(**row._mapping) for row in self._visits(engine)]
+
+    def _visits(self, engine: str) -> Sequence[Row[Any]]:
+        with self._transaction() as connection:
+            return connection.execute(
+                select(_VISIT).where(_VISIT.c.engine == engine).order_by(_VISIT.c.loc)
+            ).all()
 
     def close(self) -> None:
         """Let the database go."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 import re
 from typing import Annotated, Literal
 
@@ -74,6 +75,22 @@ class Engine(Part):
 
     name: str = Field(min_length=1, description="name of the engine")
     crawlers: tuple[str, ...] = Field((), description="product tokens of its crawlers")
+    crawler_ranges: tuple[str, ...] = Field(
+        (), description="addresses that its crawlers come from, as in 192.0.2.0/24"
+    )
+    crawler_hosts: tuple[str, ...] = Field(
+        (), description="names of the hosts they come from, as in *.crawl.lantern.example"
+    )
     channels: tuple[Annotated[IndexNowChannel | CallChannel, Field(discriminator="kind")], ...] = (
         Field((), description="ways to reach it")
     )
+
+    @field_validator("crawler_ranges")
+    @classmethod
+    def _ranges(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        for one in value:
+            try:
+                ipaddress.ip_network(one, strict=False)
+            except ValueError:
+                raise ValueError(f"{one!r} is no range; write it as 192.0.2.0/24") from None
+        return value

@@ -1,0 +1,88 @@
+"""`logs`: what crawlers did, by the server's own logs."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from pathlib import Path
+
+import click
+
+from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.output import day_and_time
+
+_FIELDS = (
+    "engine", "crawler", "requests", "first", "last", "robots_at", "sitemaps_read", "sitemap_at",
+    "pages", "listed", "never", "forged", "unproven",
+)  # fmt: skip
+#: Listed pages that nobody asked for, which are shown without --never.
+_SHOWN = 5
+
+
+@atlas_command("logs", formats=TABLE_FORMATS,
+               epilog="Example: jovial-atlas logs /var/log/nginx/access.log*")  # fmt: skip
+@click.argument("files", nargs=-1, required=True, metavar="FILE…",
+                type=click.Path(path_type=Path, dir_okay=False, allow_dash=True))  # fmt: skip
+@click.option("--engine", "engines", multiple=True, metavar="NAME", help="Only this engine.")
+@click.option("--dns", is_flag=True,
+              help="Ask name servers whether crawlers are who they say.")  # fmt: skip
+@click.option("--never", is_flag=True, help="Show every listed page that no crawler asked for.")
+@click.option("--dry-run", is_flag=True, help="Note nothing in the ledger.")
+def command(
+    work: Work,
+    files: tuple[Path, ...],
+    engines: tuple[str, ...],
+    dns: bool,
+    never: bool,
+    dry_run: bool,
+) -> int:
+    """Read server logs (Common or Combined Log Format, or JSON; plain or gzipped; `-` for standard
+    input) for the crawlers of the site's engines: when each last read robots.txt, sitemaps and
+    pages, what it never asked for, what answered with an error, and who only says to be it."""
+    from jovial_atlas.faults import plural
+    from jovial_atlas.rounds.logs import dns as name_servers
+    from jovial_atlas.rounds.logs import read_logs
+    from jovial_atlas.rounds.submit import engines_named, open_ledger
+
+    site, out = work.site(), work.output
+    chosen = engines_named(site, engines)
+    ledger = None if dry_run else open_ledger(site)
+    try:
+        read = read_logs(site, chosen, files, ledger, name_servers() if dns else None)
+    finally:
+        if ledger is not None:
+            ledger.close()
+    if out.format == "json":
+        found = [asdict(one) for one in read.crawlers]
+        out.json({"lines": read.lines, "unread": read.unread, "crawlers": found,
+                  "never": read.never})  # fmt: skip
+        return 0
+    if out.format == "csv":
+        out.csv(_FIELDS, [[getattr(one, name) for name in _FIELDS] for one in read.crawlers])
+        return 0
+    out.table(
+        [("Engine", "left"), ("Crawler", "left"), ("Requests", "right"), ("Last seen", "left"),
+         ("robots.txt", "left"), ("Sitemaps", "left"), ("Pages", "right"), ("Never", "right"),
+         ("Forged", "right"), ("Unproven", "right")],
+        [
+            [one.engine, one.crawler, one.requests, day_and_time(one.last),
+             day_and_time(one.robots_at) or "never", day_and_time(one.sitemap_at) or "never",
+             one.pages, one.never, one.forged, one.unproven]
+            for one in read.crawlers
+        ],
+    )  # fmt: skip
+    for one in read.crawlers:
+        for status, (times, path) in one.errors.items():
+            said = f"{one.crawler}: {plural(times, 'answer')} with status {status}, most for {path}"
+            out.indented("-", said)
+        if one.forgers:
+            out.indented("-", f"{one.crawler}: not its own: {', '.join(one.forgers)}")
+    if read.never:
+        shown = read.never if never else read.never[:_SHOWN]
+        out.say(f"{plural(len(read.never), 'listed page')} that no crawler asked for:")
+        for loc in shown:
+            out.indented("-", loc)
+        if len(shown) < len(read.never):
+            out.indented("", f"… and {len(read.never) - len(shown):,} more; --never shows them")
+    bad = f", {read.unread:,} of them not understood" if read.unread else ""
+    out.say(f"{plural(read.lines, 'line')} read{bad}.")
+    return 0

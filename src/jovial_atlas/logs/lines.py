@@ -1,0 +1,145 @@
+"""Lines of server logs, as NCSA's Common and Combined Log Format and as JSON, one object a line."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from jovial_atlas import dates
+
+#: host ident user [day/Mon/year:hh:mm:ss ±zzzz] "METHOD target HTTP/x" status bytes "referer"
+#: "user-agent"; a virtual host may stand in front.
+_COMBINED = re.compile(
+    rb"(?P<lead>[^\[\n]*)"
+    rb"\[(?P<day>\d\d/\w{3}/\d{4}):(?P<time>\d\d:\d\d:\d\d) (?P<zone>[+-]\d{4})\] "
+    rb'"(?P<method>[A-Z]+) (?P<target>\S+)(?: HTTP/[\d.]+)?" (?P<status>\d{3}) \S+'
+    rb'(?: "(?:[^"\\]|\\.)*" "(?P<agent>(?:[^"\\]|\\.)*)")?'
+)
+_MONTHS = {name: number for number, name in enumerate(
+    (b"Jan", b"Feb", b"Mar", b"Apr", b"May", b"Jun", b"Jul", b"Aug", b"Sep", b"Oct", b"Nov",
+     b"Dec"), start=1)}  # fmt: skip
+#: Names under which servers write the same into JSON, the usual first.
+_NAMES: Mapping[str, tuple[str, ...]] = {
+    "at": ("time_iso8601", "time", "timestamp", "@timestamp", "ts", "time_local", "date"),
+    "address": ("remote_addr", "client_ip", "remote_ip", "ip", "client", "clientip", "host"),
+    "method": ("request_method", "method", "verb"),
+    "target": ("request_uri", "uri", "path", "url", "request_path"),
+    "request": ("request",),
+    "status": ("status", "status_code", "response", "code"),
+    "agent": ("http_user_agent", "user_agent", "agent", "userAgent", "ua"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Hit:
+    """One request: when (the product's form, UTC), from which address, what, and the answer."""
+
+    at: str
+    address: str
+    method: str
+    target: str
+    status: int
+    agent: str
+
+
+def parse_line(line: bytes) -> Hit | None:
+    """The request that a line tells of; None where it is no line of a log."""
+    if line[:1] == b"{":
+        return _json(line)
+    match = _COMBINED.match(line)
+    if match is None:
+        return None
+    at = _moment(match["day"], match["time"], match["zone"])
+    if at is None:
+        return None
+    agent = match["agent"] or b""
+    return Hit(
+        at,
+        _address(match["lead"].split()),
+        match["method"].decode("ascii"),
+        match["target"].decode("utf-8", "replace"),
+        int(match["status"]),
+        agent.decode("utf-8", "replace"),
+    )
+
+
+_IP = re.compile(rb"[0-9A-Fa-f.:]*[.:][0-9A-Fa-f.:]*")
+
+
+def _address(lead: list[bytes]) -> str:
+    """The address among what stands before the time: the second word where the first is a host."""
+    found = next((one for one in lead[:2] if _IP.fullmatch(one)), lead[0] if lead else b"")
+    return found.decode("ascii", "replace")
+
+
+_DAYS: dict[bytes, str] = {}
+
+
+def _moment(day: bytes, time: bytes, zone: bytes) -> str | None:
+    text = _DAYS.get(day)
+    if text is None:
+        month = _MONTHS.get(day[3:6].title())
+        if month is None:
+            return None
+        text = f"{day[7:].decode()}-{month:02}-{day[:2].decode()}"
+        if len(_DAYS) > 4096:
+            _DAYS.clear()
+        _DAYS[day] = text
+    clock = time.decode("ascii")
+    if zone in (b"+0000", b"-0000"):
+        return f"{text}T{clock}Z"
+    try:
+        local = datetime.fromisoformat(f"{text}T{clock}")
+    except ValueError:
+        return None
+    ahead = timedelta(hours=int(zone[1:3]), minutes=int(zone[3:5]))
+    utc = local + ahead if zone[:1] == b"-" else local - ahead
+    return f"{utc:%Y-%m-%dT%H:%M:%SZ}"
+
+
+def _json(line: bytes) -> Hit | None:
+    try:
+        value = json.loads(line)
+    except (ValueError, RecursionError):
+        return None
+    if not isinstance(value, dict):
+        return None
+    said = {ours: _first(value, theirs) for ours, theirs in _NAMES.items()}
+    if said["request"] and not said["target"]:
+        parts = str(said["request"]).split(" ")
+        said["method"], said["target"] = parts[0], parts[1] if len(parts) > 1 else ""
+    at = _when(said["at"])
+    try:
+        status = int(said["status"])
+    except (TypeError, ValueError):
+        return None
+    if at is None or not said["target"]:
+        return None
+    return Hit(
+        at, str(said["address"] or ""), str(said["method"] or "GET"), str(said["target"]), status,
+        str(said["agent"] or ""),
+    )  # fmt: skip
+
+
+def _first(value: Mapping[str, Any], names: tuple[str, ...]) -> Any:
+    return next((value[name] for name in names if value.get(name) not in (None, "")), None)
+
+
+def _when(said: Any) -> str | None:
+    if isinstance(said, (int, float)) and not isinstance(said, bool):
+        seconds = said / 1000 if said > 1e11 else said
+        try:
+            return dates.from_timestamp(seconds)
+        except (ValueError, OverflowError, OSError):
+            return None
+    if not isinstance(said, str):
+        return None
+    match = re.match(r"(\d\d/\w{3}/\d{4}):(\d\d:\d\d:\d\d) ([+-]\d{4})", said)
+    if match:
+        return _moment(*(part.encode() for part in match.groups()))
+    read = dates.read(said)
+    return read if read and "T" in read else None
