@@ -27,6 +27,7 @@ COMMANDS = {
     "inject": ("inject", "Write head data into built HTML pages."),
     "submit": ("submit", "Announce what changed to the engines."),
     "logs": ("logs", "Read server logs for what crawlers did."),
+    "hear": ("hear", "Take what an engine exported."),
     "status": ("status", "Show what each engine was told, read and indexed."),
     "report": ("report", "Write one HTML page with figures."),
     "standin": ("standin", "Run a simulated engine."),

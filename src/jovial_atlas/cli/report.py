@@ -11,7 +11,7 @@ import click
 from jovial_atlas.cli.common import Work, atlas_command
 
 if TYPE_CHECKING:
-    from jovial_atlas.rounds.submit import EngineState
+    from jovial_atlas.rounds.status import EngineState
 
 
 @atlas_command("report", epilog="Example: jovial-atlas report --to report.html")
@@ -22,7 +22,8 @@ def command(work: Work, place: Path) -> int:
     sitemap files, and what engines said last. No engine is asked."""
     from jovial_atlas.files import write_whole
     from jovial_atlas.rounds.report import report
-    from jovial_atlas.rounds.submit import joined_states, open_ledger, run_status
+    from jovial_atlas.rounds.status import joined_states, run_status
+    from jovial_atlas.rounds.submit import open_ledger
 
     site = work.site()
     states: list[EngineState] = []

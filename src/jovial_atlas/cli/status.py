@@ -11,7 +11,7 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.output import day_and_time
 
 if TYPE_CHECKING:
-    from jovial_atlas.rounds.submit import EngineState, SitemapState
+    from jovial_atlas.rounds.status import EngineState, SitemapState
 
 _FIELDS = (
     "loc", "submitted_urls", "announced_at", "last_read", "state", "found", "indexed", "coverage"
@@ -31,7 +31,8 @@ def command(work: Work, engines: tuple[str, ...], offline: bool, timeout: float)
 
     Engines whose channels allow it are asked, and their answers kept in the ledger."""
     from jovial_atlas.rounds.build.public import load_record
-    from jovial_atlas.rounds.submit import engines_named, joined_states, open_ledger, run_status
+    from jovial_atlas.rounds.status import joined_states, run_status
+    from jovial_atlas.rounds.submit import engines_named, open_ledger
     from jovial_atlas.web import new_client
 
     site, out = work.site(), work.output

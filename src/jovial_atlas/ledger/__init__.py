@@ -1,5 +1,5 @@
 """The record over time: announcements with intent and outcome, and what engines reported."""
 
-from jovial_atlas.ledger.record import Announcement, Ledger, SitemapReport, Visit
+from jovial_atlas.ledger.record import Announcement, Ledger, PageReport, SitemapReport, Visit
 
-__all__ = ["Announcement", "Ledger", "SitemapReport", "Visit"]
+__all__ = ["Announcement", "Ledger", "PageReport", "SitemapReport", "Visit"]

@@ -11,13 +11,15 @@ outcome was cut off in between, and its addresses count as not announced.
 | heard        | an address or sitemap as the engine last took it                  |
 | report       | what an engine said of one sitemap, at one time                   |
 | visit        | what a crawler was last seen to ask of one address, from logs       |
+| reason       | how many pages an engine leaves out for a reason, at one time      |
+| page         | what an engine said of one address, at one time                    |
 | secret       | the part that nobody can guess of an unlisted sitemap's name      |
 """
 
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -101,6 +103,26 @@ _VISIT = Table(
     Column("status", Integer, nullable=False),
     Column("count", Integer, nullable=False),
 )
+_REASON = Table(
+    "reason",
+    _TABLES,
+    Column("id", Integer, primary_key=True),
+    Column("engine", String, nullable=False),
+    Column("asked_at", String, nullable=False),
+    Column("reason", String, nullable=False),
+    Column("pages", Integer, nullable=False),
+)
+_PAGE = Table(
+    "page",
+    _TABLES,
+    Column("id", Integer, primary_key=True),
+    Column("engine", String, nullable=False, index=True),
+    Column("asked_at", String, nullable=False),
+    Column("loc", String, nullable=False),
+    Column("indexed", Integer),
+    Column("reason", String, nullable=False, default=""),
+    Column("last_crawl", String),
+)
 _SECRET = Table(
     "secret",
     _TABLES,
@@ -124,6 +146,17 @@ class Visit:
     at: str
     status: int
     count: int
+
+
+@dataclass(frozen=True, slots=True)
+class PageReport:
+    """What an engine said of one address: whether it is indexed (None where it did not say), why
+    not, and when it was last fetched."""
+
+    loc: str
+    indexed: bool | None
+    reason: str
+    last_crawl: str | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -325,6 +358,50 @@ class Ledger:
             )
             for row in rows
         }
+
+    def note_reasons(self, engine: str, reasons: Mapping[str, int]) -> None:
+        """Record how many pages an engine leaves out for which reason, now."""
+        now = self.now()
+        rows = [{"engine": engine, "asked_at": now, "reason": reason, "pages": pages}
+                for reason, pages in reasons.items()]  # fmt: skip
+        if rows:
+            with self._transaction() as connection:
+                connection.execute(insert(_REASON), rows)
+
+    def reasons(self, engine: str) -> dict[str, int]:
+        """How many pages an engine leaves out for which reason, as it said last."""
+        newest = select(func.max(_REASON.c.asked_at)).where(_REASON.c.engine == engine)
+        with self._transaction() as connection:
+            rows = connection.execute(
+                select(_REASON.c.reason, _REASON.c.pages)
+                .where(_REASON.c.engine == engine, _REASON.c.asked_at == newest.scalar_subquery())
+                .order_by(_REASON.c.pages.desc(), _REASON.c.reason)
+            ).all()
+        return {str(reason): int(pages) for reason, pages in rows}
+
+    def note_pages(self, engine: str, pages: Sequence[PageReport]) -> None:
+        """Record what an engine said of single addresses, now."""
+        now = self.now()
+        rows = [{"engine": engine, "asked_at": now, "loc": one.loc, "indexed": one.indexed,
+                 "reason": one.reason, "last_crawl": one.last_crawl} for one in pages]  # fmt: skip
+        if rows:
+            with self._transaction() as connection:
+                connection.execute(insert(_PAGE), rows)
+
+    def pages(self, engine: str) -> dict[str, PageReport]:
+        """The latest word of an engine on each address."""
+        newest = select(func.max(_PAGE.c.id)).where(_PAGE.c.engine == engine)
+        with self._transaction() as connection:
+            rows = connection.execute(
+                select(_PAGE).where(_PAGE.c.id.in_(newest.group_by(_PAGE.c.loc)))
+            ).all()
+        return {
+            row.loc: PageReport(
+                row.loc, None if row.indexed is None else bool(row.indexed), row.reason,
+                row.last_crawl,
+            )
+            for row in rows
+        }  # fmt: skip
 
     def note_visits(self, visits: Sequence[Visit]) -> None:
         """Record visits of crawlers; what is known of a later time stays."""

@@ -15,7 +15,7 @@ from jovial_atlas.report import Bars, Report, Table, render
 from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.check import check_site
 from jovial_atlas.rounds.last import LastSurvey, last_survey
-from jovial_atlas.rounds.submit import EngineState
+from jovial_atlas.rounds.status import EngineState
 from jovial_atlas.rounds.survey import section_counts
 from jovial_atlas.rules import not_listed
 from jovial_atlas.sitefile import SiteFile

@@ -1,4 +1,4 @@
-"""Changing the rules of a site file's text: comments, order and spelling of all else stay."""
+"""Changing the text of a site file: comments, order and spelling of all else stay."""
 
 from __future__ import annotations
 
@@ -100,4 +100,24 @@ def move_rule(text: str, number: int, to: int) -> str:
     rule = rules[start]
     del rules[start]
     rules.insert(end, rule)
+    return tomlkit.dumps(document)
+
+
+def set_export(text: str, engine: str, kind: str, columns: Mapping[str, str]) -> str:
+    """The text with the columns of a table that an engine exports. Raises AtlasError."""
+    document = tomlkit.parse(text)
+    found = document.get("engine")
+    engines = found if isinstance(found, AoT) else []
+    table = next((one for one in engines if str(one.get("name")) == engine), None)
+    if table is None:
+        raise AtlasError(f"There is no [[engine]] named {engine}; it is one inline list perhaps.")
+    entry = tomlkit.inline_table()
+    named = tomlkit.inline_table()
+    named.update(columns)
+    entry.update({"kind": kind, "columns": named})
+    kept = [one for one in table.get("exports", []) if dict(one.get("columns", {})) != columns]
+    exports = tomlkit.array()
+    for one in [*kept, entry]:
+        exports.append(one)
+    table["exports"] = exports
     return tomlkit.dumps(document)

@@ -70,11 +70,21 @@ class CallChannel(Part):
         return self
 
 
+class Export(Part):
+    """A table that an engine exports as CSV: what it tells of, and how its columns are called."""
+
+    kind: Literal["sitemaps", "reasons", "addresses"] = Field(description="what it tells of")
+    columns: dict[str, str] = Field(
+        default_factory=dict, description="our column → theirs, where the names differ"
+    )
+
+
 class Engine(Part):
     """`[[engine]]`: a search engine the site is announced to."""
 
     name: str = Field(min_length=1, description="name of the engine")
     crawlers: tuple[str, ...] = Field((), description="product tokens of its crawlers")
+    exports: tuple[Export, ...] = Field((), description="tables that it exports, for `hear`")
     crawler_ranges: tuple[str, ...] = Field(
         (), description="addresses that its crawlers come from, as in 192.0.2.0/24"
     )

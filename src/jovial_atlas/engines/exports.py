@@ -1,0 +1,179 @@
+"""What engines export as CSV: read by a mapping of columns, in the forms of several languages.
+
+Three kinds of table: `sitemaps` (loc, last_read, state, found, indexed), `reasons` (reason,
+pages) and `addresses` (loc, indexed, reason, last_crawl).
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date
+from functools import lru_cache
+from typing import Any
+
+from jovial_atlas import dates
+from jovial_atlas.errors import AtlasError
+
+#: Kind of table → its columns, those that it needs first.
+COLUMNS: Mapping[str, tuple[str, ...]] = {
+    "sitemaps": ("loc", "found", "indexed", "last_read", "state"),
+    "reasons": ("reason", "pages"),
+    "addresses": ("loc", "indexed", "reason", "last_crawl"),
+}
+NEEDED: Mapping[str, tuple[str, ...]] = {
+    "sitemaps": ("loc", "found"), "reasons": ("reason", "pages"), "addresses": ("loc",),
+}  # fmt: skip
+_DATES = frozenset({"last_read", "last_crawl"})
+_COUNTS = frozenset({"found", "indexed", "pages"})
+_LANGUAGES = ("en", "de", "fr", "es", "it", "nl", "pt", "pl", "sv", "da")
+_YES = frozenset(
+    ["yes", "true", "1", "indexed", "ja", "indexiert", "oui", "indexée", "sí", "si", "indexada",
+     "indicizzata", "sì", "geïndexeerd", "tak", "sim"]
+)  # fmt: skip
+_NUMERIC = re.compile(r"\s*(\d{1,4})[./-](\d{1,2})[./-](\d{1,4})\b")
+_WORDS = re.compile(
+    r"(\d{1,2})?\.?\s*(?:de\s+)?([^\W\d]{3,})\.?\s*(\d{1,2})?,?\s*(?:de\s+)?(\d{4})"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Export:
+    """One table: its kind, and rows by our names. Counts are numbers, dates in the product's form,
+    `indexed` of an address yes or no."""
+
+    kind: str
+    rows: list[dict[str, Any]]
+
+
+def header_of(data: bytes) -> list[str]:
+    """The columns of an export. Raises AtlasError where it is no table."""
+    rows = _rows(data)
+    if not rows:
+        raise AtlasError("It holds no table.")
+    return [cell.strip() for cell in rows[0]]
+
+
+def read_export(data: bytes, kind: str, columns: Mapping[str, str]) -> Export:
+    """The rows of an export; `columns` maps our names to theirs. Raises AtlasError where a column
+    is missing, or a row cannot be read."""
+    header, *rows = _rows(data) or [[]]
+    places = {name.strip().casefold(): number for number, name in enumerate(header)}
+    wanted = {ours: columns.get(ours, ours) for ours in COLUMNS[kind]}
+    for ours in NEEDED[kind]:
+        if wanted[ours].strip().casefold() not in places:
+            raise AtlasError(
+                f"There is no column {wanted[ours]!r} for {ours}; there are "
+                f"{', '.join(name.strip() for name in header)}."
+            )
+    at = {o: places[t.strip().casefold()] for o, t in wanted.items()
+          if t.strip().casefold() in places}  # fmt: skip
+    day_first = _day_first([row[at[name]] for name in _DATES & set(at) for row in rows
+                            if len(row) > at[name]])  # fmt: skip
+    found = []
+    for number, row in enumerate(rows, start=2):
+        if not any(cell.strip() for cell in row):
+            continue
+        if len(row) <= max(at.values()):
+            raise AtlasError(f"Line {number} has {len(row)} cells, fewer than the first line.")
+        found.append({o: _value(o, row[place].strip(), kind, day_first, number)
+                      for o, place in at.items()})  # fmt: skip
+    return Export(kind, found)
+
+
+def _rows(data: bytes) -> list[list[str]]:
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        text = data.decode("utf-16", "replace")
+    else:
+        try:
+            text = data.decode("utf-8-sig")
+        except UnicodeDecodeError:
+            text = data.decode("windows-1252", "replace")
+    first = text.partition("\n")[0]
+    delimiter = max(",;\t", key=first.count)
+    try:
+        return [row for row in csv.reader(io.StringIO(text), delimiter=delimiter) if row]
+    except csv.Error as error:
+        raise AtlasError(f"It cannot be read as a table ({error}).") from None
+
+
+def _value(name: str, text: str, kind: str, day_first: bool, line: int) -> Any:
+    if name in _DATES:
+        if not text or text in ("-", "–", "N/A"):
+            return None
+        read = read_date(text, day_first)
+        if read is None:
+            raise AtlasError(f"Line {line}: {text!r} is no date.")
+        return read
+    if name in _COUNTS and not (name == "indexed" and kind == "addresses"):
+        if not text or text in ("-", "–", "N/A"):
+            return None
+        number = read_number(text)
+        if number is None:
+            raise AtlasError(f"Line {line}: {text!r} is no number.")
+        return number
+    if name == "indexed":
+        return text.casefold() in _YES
+    return text
+
+
+def read_number(text: str) -> int | None:
+    """A count with any sign between its thousands: `1,234`, `1.234`, `1 234`; None for none."""
+    bare = re.sub(r"[\s\u00a0\u202f']", "", text)
+    match = re.fullmatch(r"\d{1,3}(?:[.,]\d{3})+|\d+", bare)
+    return int(re.sub(r"[.,]", "", bare)) if match else None
+
+
+def read_date(text: str, day_first: bool = True) -> str | None:
+    """A date as engines write it in several languages, in the product's form; None for none."""
+    if read := dates.read(text):
+        return read
+    match = _NUMERIC.match(text)
+    if match:
+        one, two, three = (int(part) for part in match.groups())
+        if one > 31:
+            return _day(one, two, three)
+        return _day(three, two, one) if day_first else _day(three, one, two)
+    for first, word, second, year in _WORDS.findall(text):
+        month = _months().get(word.casefold()) or _months().get(word.casefold()[:3])
+        if month and (first or second):
+            return _day(int(year), month, int(first or second))
+    return None
+
+
+def _day_first(texts: list[str]) -> bool:
+    """Whether days stand before months: by the first date that can only be one of both."""
+    for text in texts:
+        match = _NUMERIC.match(text)
+        if match and int(match[1]) <= 31:
+            if int(match[1]) > 12:
+                return True
+            if int(match[2]) > 12:
+                return False
+            if "." in text:
+                return True
+    return True
+
+
+def _day(year: int, month: int, day: int) -> str | None:
+    try:
+        return date(year + 2000 if year < 100 else year, month, day).isoformat()
+    except ValueError:
+        return None
+
+
+@lru_cache(maxsize=1)
+def _months() -> dict[str, int]:
+    """Names of months in several languages."""
+    from babel.dates import get_month_names
+
+    found: dict[str, int] = {}
+    for language in _LANGUAGES:
+        for width in ("wide", "abbreviated"):
+            for context in ("format", "stand-alone"):
+                for number, name in get_month_names(width, context, language).items():
+                    found.setdefault(name.casefold().rstrip("."), int(number))
+    return found
