@@ -1,6 +1,8 @@
 """Announcing: what is due, what answers mean, and a ledger that knows intent from outcome."""
 
 import json
+from dataclasses import replace
+from urllib.parse import parse_qs
 
 import httpx
 import pytest
@@ -9,7 +11,7 @@ from jovial_atlas.engines import indexnow
 from jovial_atlas.engines.announce import Published, announce, ask_reports, due
 from jovial_atlas.errors import LedgerError, NetworkError
 from jovial_atlas.ledger import Ledger
-from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel
+from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel, WebSubChannel
 from jovial_atlas.web import Request, send
 
 SITE = "https://www.marrowfen.example"
@@ -166,3 +168,51 @@ def test_a_damaged_ledger_is_one_clear_sentence(tmp_path):
     (tmp_path / "ledger.sqlite").write_bytes(b"not a database, surely" * 100)
     with pytest.raises(LedgerError, match="restore it from a backup"):
         Ledger(tmp_path / "ledger.sqlite", lambda: "")
+
+
+HUB = WebSubChannel(kind="websub", hub="http://127.0.0.1:1/hub")
+
+
+@pytest.mark.parametrize(
+    ("status", "outcome", "words"),
+    [(202, "taken", "fetches the feed"), (204, "taken", "fetches the feed"), (404, "refused", "no hub"),
+     (429, "refused", "too many"), (503, "failed", "failed")],
+)  # fmt: skip
+def test_a_hub_hears_of_a_feed_when_it_changed(ledger, status, outcome, words):
+    engine = Engine(name="Hub", channels=(HUB,))
+    public = replace(published(), feeds={f"{SITE}/feed.xml": "f1"})
+    (one,) = due(engine, public, ledger)
+    seen = []
+    told = announce(one, public, ledger, client(status, seen), "", lambda _: None)
+    assert (told.channel, told.status, words in told.detail) == ("websub", outcome, True)
+    form = parse_qs(seen[0].content.decode())
+    assert form == {
+        "hub.mode": ["publish"],
+        "hub.url": [f"{SITE}/feed.xml"],
+        "hub.topic": [f"{SITE}/feed.xml"],
+    }
+    left = list(due(engine, public, ledger))
+    assert len(left) == (0 if outcome == "taken" else 1)
+    assert len(list(due(engine, replace(public, feeds={f"{SITE}/feed.xml": "f2"}), ledger))) == 1
+
+
+def test_a_day_s_quota_holds_and_the_rest_waits_new_and_weighty_first(ledger):
+    channel = IndexNowChannel(kind="indexnow", endpoint="http://127.0.0.1:1/i", per_day=3)
+    engine = Engine(name="Small", channels=(channel,))
+    weights = {
+        f"{SITE}/{name}": weight
+        for name, weight in (("a", 0.1), ("b", 0.9), ("c", 0.5), ("d", 0.7))
+    }
+    public = replace(published(a="1", b="1", c="1", d="1"), weights=weights)
+    (one,) = due(engine, public, ledger)
+    assert [loc.rpartition("/")[2] for loc, _ in one.items] == ["b", "d", "c"]
+    assert (one.later, "1 left for another day" in one.what) == (1, True)
+    announce(one, public, ledger, client(200), "", lambda _: None)
+    (rest,) = due(engine, public, ledger)
+    assert (rest.items, rest.later) == ([], 1), "nothing more today"
+    ledger.now = lambda: "2026-11-24T10:00:01Z"
+    changed = replace(
+        published(a="1", b="2", c="1", d="1", e="1"), weights=weights | {f"{SITE}/e": 0.2}
+    )
+    (next_day,) = due(engine, changed, ledger)
+    assert [loc.rpartition("/")[2] for loc, _ in next_day.items] == ["e", "a", "b"]

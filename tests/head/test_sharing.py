@@ -17,6 +17,7 @@ from tests.conftest import NOW, URL, page, write_site
 MORE = """
 [head]
 image = "/site.jpg"
+image_alt = "The fen"
 [sharing]
 %s
 [[section]]
@@ -81,6 +82,7 @@ def test_the_page_s_own_then_the_first_large_one_then_section_and_site(
     draw(tmp_path / "public/large.jpg", 700, 400)
     found = shared(tmp_path, path, **columns)
     assert (found["loc"], found["source"]) == (f"{URL}/{name}.jpg", source)
+    assert name != "site" or found["alt"] == "The fen"
     if name == "large":
         assert (found["alt"], found["width"], found["type"]) == ("Fen", 700, "image/jpeg")
     assert shared(tmp_path, path, directives="noindex") is None

@@ -123,10 +123,8 @@ PUBLISHED = "<meta property='article:published_time' content='2026-01-02T10:00:0
         ("", ("2026-01-01T00:00:00Z", "file"), []),
         (PUBLISHED, ("2026-01-02T09:00:00Z", "published"), []),
         (f"{PUBLISHED}<meta name=last-modified content=2026-03-04>", ("2026-03-04", "meta"), []),
-        ("<script type='application/ld+json'>{'@graph':[{'dateModified':'2026-05-06'}]}</script>"
-         .replace("'@graph", '"@graph').replace("graph'", 'graph"')
-         .replace("'dateModified':'2026-05-06'", '"dateModified":"2026-05-06"'),
-         ("2026-05-06", "json-ld"), []),
+        ('<script type="application/ld+json">{"@context":"https://schema.org","@graph":[{"dateModified":"2026-05-06"}]}'
+         "</script>", ("2026-05-06", "json-ld"), []),
         ("<time itemprop=dateModified datetime=2026-07-08>", ("2026-07-08", "time"), []),
         ("<time datetime=2026-07-08>", ("2026-01-01T00:00:00Z", "file"), []),
         ("<meta name=last-modified content=2031-01-01>", ("2026-01-01T00:00:00Z", "file"),

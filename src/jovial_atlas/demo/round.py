@@ -167,6 +167,7 @@ def steps() -> Iterator[Step]:
     yield Step("   How a page reads where it is found and shared.", ("preview", "/events/"))
     yield Step("3. Build: sitemaps, robots.txt, key file, head data.", ("build",))
     yield Step("   The same head data, written into the pages themselves.", ("inject",))
+    yield Step("   What they say as structured data, by type.", ("schema", "table"))
     yield Step(
         "4. Check: the sample site carries mistakes on purpose, so findings are expected.",
         ("check",),

@@ -8,17 +8,18 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import httpx
 
-from jovial_atlas.engines import indexnow
+from jovial_atlas.engines import indexnow, websub
 from jovial_atlas.engines.call import fill, read_report
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import plural
 from jovial_atlas.ledger import Ledger, SitemapReport
 from jovial_atlas.ledger.record import FAILED, PENDING, REFUSED, TAKEN
-from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel
+from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel, WebSubChannel
+from jovial_atlas.sitefile.engines import Channel
 from jovial_atlas.web import Answer, Request, send
 
 
@@ -31,16 +32,22 @@ class Published:
     key: str
     pages: Mapping[str, str]
     sitemaps: Mapping[str, tuple[str, int]]
+    #: Feed → mark.
+    feeds: Mapping[str, str] = field(default_factory=dict)
+    #: Page → its weight; pages without one come after all that have.
+    weights: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
 class Due:
-    """What one engine has yet to hear over one channel: (loc, mark), mark None for removed."""
+    """What one engine has yet to hear over one channel: (loc, mark), mark None for removed.
+    `later` counts what the day's quota leaves for another day."""
 
     engine: Engine
-    channel: IndexNowChannel | CallChannel
+    channel: Channel
     items: list[tuple[str, str | None]]
     what: str
+    later: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,9 +62,9 @@ class Outcome:
     detail: str
 
 
-def channel_name(channel: IndexNowChannel | CallChannel) -> str:
+def channel_name(channel: Channel) -> str:
     """The name under which the ledger keeps a channel."""
-    return channel.kind if isinstance(channel, IndexNowChannel) else channel.name
+    return channel.name if isinstance(channel, CallChannel) else channel.kind
 
 
 def due(engine: Engine, published: Published, ledger: Ledger) -> Iterator[Due]:
@@ -67,7 +74,16 @@ def due(engine: Engine, published: Published, ledger: Ledger) -> Iterator[Due]:
             continue
         heard = ledger.heard(engine.name, channel_name(channel))
         if isinstance(channel, IndexNowChannel):
-            yield from _due_pages(engine, channel, published, {k: v.mark for k, v in heard.items()})
+            marks = {loc: one.mark for loc, one in heard.items()}
+            room = None
+            if channel.per_day is not None:
+                room = max(0, channel.per_day - ledger.announced_today(engine.name, channel.kind))
+            yield from _due_pages(engine, channel, published, marks, room)
+            continue
+        if isinstance(channel, WebSubChannel):
+            for loc, mark in published.feeds.items():
+                if loc not in heard or heard[loc].mark != mark:
+                    yield Due(engine, channel, [(loc, mark)], loc)
             continue
         for loc, (mark, _) in published.sitemaps.items():
             if loc not in heard or heard[loc].mark != mark:
@@ -75,20 +91,36 @@ def due(engine: Engine, published: Published, ledger: Ledger) -> Iterator[Due]:
 
 
 def _due_pages(
-    engine: Engine, channel: IndexNowChannel, published: Published, heard: Mapping[str, str]
+    engine: Engine,
+    channel: IndexNowChannel,
+    published: Published,
+    heard: Mapping[str, str],
+    room: int | None,
 ) -> Iterator[Due]:
+    """New pages first, then changed ones, each by weight, then those that are gone; as many as the
+    day's quota has room for."""
     added = [(loc, mark) for loc, mark in published.pages.items() if loc not in heard]
     changed = [(loc, mark) for loc, mark in published.pages.items() if heard.get(loc, mark) != mark]
+    if published.weights:
+        for found in (added, changed):
+            found.sort(key=lambda one: -published.weights.get(one[0], 0.0))
     removed: list[tuple[str, str | None]] = [
         (loc, None) for loc in heard if loc not in published.pages
     ]
     items = [*added, *changed, *removed]
     what = f"{len(added):,} added, {len(changed):,} changed, {len(removed):,} removed"
+    later = 0
+    if room is not None and len(items) > room:
+        later = len(items) - room
+        items = items[:room]
+        what = f"{plural(len(items), 'address', 'addresses')}, {later:,} left for another day"
+        if not items:
+            yield Due(engine, channel, [], what, later)
     whole = len(items) <= indexnow.BATCH
     for start in range(0, len(items), indexnow.BATCH):
         piece = items[start : start + indexnow.BATCH]
         said = what if whole else plural(len(piece), "address", "addresses")
-        yield Due(engine, channel, piece, said)
+        yield Due(engine, channel, piece, said, later)
 
 
 def announce(
@@ -124,6 +156,9 @@ def _request(one: Due, published: Published, token: str) -> Request:
         locs = [loc for loc, _ in one.items]
         message = indexnow.body(published.site_url, channel.key or published.key, locs)
         return Request("POST", channel.endpoint, {"Content-Type": indexnow.CONTENT_TYPE}, message)
+    if isinstance(channel, WebSubChannel):
+        told = websub.body(one.items[0][0])
+        return Request("POST", channel.hub, {"Content-Type": websub.CONTENT_TYPE}, told)
     return fill(
         channel.method,
         channel.url,
@@ -135,13 +170,16 @@ def _request(one: Due, published: Published, token: str) -> Request:
     )
 
 
-def _meaning(channel: IndexNowChannel | CallChannel, answer: Answer) -> tuple[str, str]:
+def _meaning(channel: Channel, answer: Answer) -> tuple[str, str]:
     """Outcome and detail of an answer."""
     wait = f" It asks to wait {answer.retry_after:.0f} s." if answer.retry_after else ""
     if isinstance(channel, IndexNowChannel):
         said = indexnow.ANSWERS.get(answer.status, "an answer that IndexNow does not define")
         status = {200: TAKEN, 202: PENDING}.get(answer.status, REFUSED)
         detail = f"status {answer.status}: {said}.{wait}"
+    elif isinstance(channel, WebSubChannel):
+        status = TAKEN if 200 <= answer.status < 300 else REFUSED
+        detail = f"status {answer.status}: {websub.meaning(answer.status)}.{wait}"
     else:
         taken = answer.status in channel.success
         status = TAKEN if taken else REFUSED
@@ -189,7 +227,7 @@ def ask_reports(
 
 
 def reading_channel(
-    channels: Sequence[IndexNowChannel | CallChannel],
+    channels: Sequence[Channel],
 ) -> CallChannel | None:
     """The channel over which an engine tells what came of the sitemaps."""
     return next(

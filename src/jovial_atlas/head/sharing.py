@@ -126,13 +126,10 @@ def _chosen(
     still = next((f.values["thumbnail"] for f in films if f.values["thumbnail"]), None)
     if still:
         return still, "", "video"
-    for source, named in (
-        ("section", section.image if section else ""),
-        ("site", site.model.head.image),
-    ):
-        if named:
-            loc = urljoin(base, named)
-            return loc, alts.get(loc, ""), source
+    for source, said in (("section", section), ("site", site.model.head)):
+        if said and said.image:
+            loc = urljoin(base, said.image)
+            return loc, alts.get(loc) or said.image_alt, source
     return (small[0], alts[small[0]], "first picture") if small else None
 
 

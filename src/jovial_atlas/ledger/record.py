@@ -22,6 +22,7 @@ import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -46,6 +47,7 @@ from sqlalchemy import (
 from sqlalchemy.engine import URL
 from sqlalchemy.exc import SQLAlchemyError
 
+from jovial_atlas import dates
 from jovial_atlas.errors import LedgerError
 
 _TABLES = MetaData()
@@ -303,6 +305,21 @@ class Ledger:
                 )
             ).all()
         return {row.loc: Heard(row.mark, row.at, row.urls) for row in rows}
+
+    def announced_today(self, engine: str, channel: str) -> int:
+        """How many addresses an engine was sent over a channel within the last 24 hours, taken or
+        not known to be."""
+        since = dates.write(dates.moment(self.now()) - timedelta(hours=24))
+        with self._transaction() as connection:
+            total = connection.execute(
+                select(func.sum(_ANNOUNCEMENT.c.count)).where(
+                    _ANNOUNCEMENT.c.engine == engine,
+                    _ANNOUNCEMENT.c.channel == channel,
+                    _ANNOUNCEMENT.c.intended_at > since,
+                    _ANNOUNCEMENT.c.status.in_((TAKEN, PENDING, INTENDED)),
+                )
+            ).scalar_one()
+        return int(total or 0)
 
     def announcements(self, engine: str, most: int = 20) -> list[Announcement]:
         """The latest announcements to an engine, newest first."""

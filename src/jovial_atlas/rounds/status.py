@@ -226,7 +226,10 @@ def _next_steps(
         files = sum(channel_name(one.channel) != "indexnow" for one in waiting)
         parts = [plural(pages, "address", "addresses")] if pages else []
         parts += [plural(files, "sitemap")] if files else []
-        yield f"{' and '.join(parts)} still to announce: run `jovial-atlas submit`."
+        if parts:
+            yield f"{' and '.join(parts)} still to announce: run `jovial-atlas submit`."
+        if later := sum(one.later for one in waiting):
+            yield f"{plural(later, 'address', 'addresses')} wait for another day's quota."
     for state in states:
         name = state.loc.rpartition("/")[2]
         if state.state == "not in the build":

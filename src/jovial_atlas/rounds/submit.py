@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
@@ -9,7 +10,7 @@ from datetime import UTC, datetime
 import httpx
 from rapidfuzz import process
 
-from jovial_atlas import dates
+from jovial_atlas import addresses, dates, patterns
 from jovial_atlas.engines.announce import (
     Due,
     Outcome,
@@ -19,13 +20,14 @@ from jovial_atlas.engines.announce import (
     due,
 )
 from jovial_atlas.errors import AtlasError
+from jovial_atlas.files import digest
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.rounds.build.beside import site_key
 from jovial_atlas.rounds.build.places import LEDGER
 from jovial_atlas.rounds.build.public import load_record, marks
 from jovial_atlas.rounds.check import blockers
 from jovial_atlas.rounds.last import last_survey
-from jovial_atlas.sitefile import CallChannel, Engine, SiteFile
+from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel, SiteFile
 
 
 def open_ledger(site: SiteFile, now: Callable[[], datetime] = lambda: datetime.now(UTC)) -> Ledger:
@@ -37,7 +39,43 @@ def published(site: SiteFile) -> Published:
     """What the last build made public. Raises AtlasError where there was none."""
     pages = marks(site)
     record = load_record(site)
-    return Published(site.model.site.url, site_key(site), pages, record.sitemaps)
+    return Published(
+        site.model.site.url,
+        site_key(site),
+        pages,
+        record.sitemaps,
+        _feeds(site),
+        _weights(site, pages),
+    )
+
+
+def _feeds(site: SiteFile) -> dict[str, str]:
+    """The feeds as they stand in the output folder, with their marks."""
+    feed, found = site.model.feed, {}
+    for name in (feed.rss, feed.atom):
+        place = site.output / name
+        if name and place.is_file():
+            found[f"{site.model.site.url}/{name}"] = digest(place.read_bytes())
+    return found
+
+
+def _weights(site: SiteFile, pages: Mapping[str, str]) -> dict[str, float]:
+    """The weight of each page's section, where sections have any and a quota makes it matter."""
+    limited = any(
+        isinstance(one, IndexNowChannel) and one.per_day
+        for engine in site.model.engine
+        for one in engine.channels
+    )
+    weights = {s.name: s.priority for s in site.model.section if s.priority is not None}
+    if not limited or not weights:
+        return {}
+    found: dict[str, float] = {}
+    for section in site.model.section:
+        expression = re.compile(patterns.any_of(list(section.patterns)))
+        for loc in pages:
+            if loc not in found and expression.search(addresses.path_and_query(loc)):
+                found[loc] = weights.get(section.name, 0.5)
+    return found
 
 
 def engines_named(site: SiteFile, names: Sequence[str]) -> list[Engine]:
@@ -95,6 +133,9 @@ def run_submit(
             yield Outcome(
                 *key, one.what, len(one.items), "due", "not sent: this channel failed just before"
             )
+            continue
+        if not one.items:
+            yield Outcome(*key, one.what, 0, "due", "the day's quota is used up")
             continue
         token = ""
         if isinstance(one.channel, CallChannel) and one.channel.token_env:

@@ -1,7 +1,7 @@
 """The site file `atlas.toml`: its model, and reading it with all errors at once."""
 
 from jovial_atlas.sitefile.deciding import Rule, Section
-from jovial_atlas.sitefile.engines import CallChannel, Engine, IndexNowChannel
+from jovial_atlas.sitefile.engines import CallChannel, Engine, IndexNowChannel, WebSubChannel
 from jovial_atlas.sitefile.model import Publisher, Site, SiteModel
 from jovial_atlas.sitefile.read import SiteFile, find_site_file, read_site_file
 from jovial_atlas.sitefile.sources import (
@@ -35,6 +35,7 @@ __all__ = [
     "Source",
     "SqlSource",
     "TableSource",
+    "WebSubChannel",
     "find_site_file",
     "read_site_file",
 ]

@@ -231,6 +231,7 @@ class Section(Decided, Texts):
         "{ type = ... }, { each = ... }, { ref = ... }; see the guide to structured data",
     )
     image: str = Field("", description="picture for sharing where a page has none")
+    image_alt: str = Field("", description="what that picture shows, for those who do not see it")
     max_urls: int | None = Field(
         None, ge=1, le=50_000, description="addresses in one of its files, at most"
     )

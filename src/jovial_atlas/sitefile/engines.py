@@ -17,6 +17,9 @@ class IndexNowChannel(Part):
 
     kind: Literal["indexnow"] = Field(description='"indexnow"')
     endpoint: str = Field(description="address that takes the announcements")
+    per_day: int | None = Field(
+        None, ge=1, description="addresses announced within 24 hours, at most; the rest waits"
+    )
     key: str = Field(
         "", description="key to use (it is public); one is made where this is left out"
     )
@@ -32,6 +35,19 @@ class IndexNowChannel(Part):
     def _key(cls, value: str) -> str:
         if value and not re.fullmatch(r"[A-Za-z0-9-]{8,128}", value):
             raise ValueError("a key has 8 to 128 letters, digits and hyphens")
+        return value
+
+
+class WebSubChannel(Part):
+    """A channel of kind `websub`: a hub that is told when a feed changed."""
+
+    kind: Literal["websub"] = Field(description='"websub"')
+    hub: str = Field(description="address of the hub; the feeds name it")
+
+    @field_validator("hub")
+    @classmethod
+    def _address(cls, value: str) -> str:
+        addresses.split(value)
         return value
 
 
@@ -70,6 +86,9 @@ class CallChannel(Part):
         return self
 
 
+Channel = IndexNowChannel | CallChannel | WebSubChannel
+
+
 class Export(Part):
     """A table that an engine exports as CSV: what it tells of, and how its columns are called."""
 
@@ -91,8 +110,8 @@ class Engine(Part):
     crawler_hosts: tuple[str, ...] = Field(
         (), description="names of the hosts they come from, as in *.crawl.lantern.example"
     )
-    channels: tuple[Annotated[IndexNowChannel | CallChannel, Field(discriminator="kind")], ...] = (
-        Field((), description="ways to reach it")
+    channels: tuple[Annotated[Channel, Field(discriminator="kind")], ...] = Field(
+        (), description="ways to reach it"
     )
 
     @field_validator("crawler_ranges")

@@ -452,6 +452,7 @@ class HeadData(Texts):
         default_factory=dict, description="kind of page → pattern of its descriptions"
     )
     image: str = Field("", description="address or path of the picture where a page has none")
+    image_alt: str = Field("", description="what that picture shows, for those who do not see it")
     fragments: bool = Field(
         False, description="whether each page's head is also written as a file of its own, as "
         "HTML and as JSON, for systems that serve pages themselves",

@@ -21,13 +21,15 @@ _FORBIDDEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]")
 
 @dataclass(frozen=True, slots=True)
 class Channel:
-    """The feed as a whole: `home` is the site's address, `own` that of the feed."""
+    """The feed as a whole: `home` is the site's address, `own` that of the feed, `hubs` pass its
+    changes on (WebSub)."""
 
     title: str
     home: str
     own: str
     description: str
     language: str
+    hubs: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +72,8 @@ def rss(channel: Channel, items: Sequence[Item]) -> bytes:
         newest = max(item.updated for item in items)
         _add(inner, "lastBuildDate", format_datetime(_moment(newest)))
     _add(inner, f"{{{_ATOM}}}link", None, href=channel.own, rel="self", type="application/rss+xml")
+    for hub in channel.hubs:
+        _add(inner, f"{{{_ATOM}}}link", None, href=hub, rel="hub")
     for item in items:
         one = etree.SubElement(inner, "item")
         _add(one, "title", item.title)
@@ -97,6 +101,8 @@ def atom(channel: Channel, items: Sequence[Item]) -> bytes:
     add(root, "updated", _atom_date(max((item.updated for item in items), default="1970-01-01")))
     add(root, "link", None, href=channel.home, rel="alternate")
     add(root, "link", None, href=channel.own, rel="self")
+    for hub in channel.hubs:
+        add(root, "link", None, href=hub, rel="hub")
     for item in items:
         one = etree.SubElement(root, f"{{{_ATOM}}}entry")
         add(one, "title", item.title)

@@ -4,7 +4,6 @@ questions, steps and items of its main content. Read before the page is taken ap
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Iterator
 
 from selectolax.lexbor import LexborNode, SelectolaxError
@@ -14,14 +13,16 @@ from jovial_atlas.sources.openpage import OpenPage
 from jovial_atlas.sources.outline import text
 from jovial_atlas.structured.read import read_page
 
-_MARKED = re.compile(rb"\s(itemscope|typeof)[\s=>]", re.I)
+#: Words of which one stands in every page that is marked up so; looked for in no other way, since
+#: few pages are.
+_MARKED = (b"itemscope", b"typeof", b"ITEMSCOPE", b"TYPEOF")
 _HEADINGS = ("h2", "h3", "h4")
 
 
 def read_data(page: OpenPage, data: bytes) -> None:
     """Fill the row's `data`, and `extra` with the fields that the source names."""
     said: dict[str, object] = {}
-    if page.data or _MARKED.search(data):
+    if page.data or any(word in data for word in _MARKED):
         found, faults = read_page(page.outline.tree, page.resolve)
         for fault in faults:
             # What is no JSON at all was told when the head was read.

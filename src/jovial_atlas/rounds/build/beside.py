@@ -29,7 +29,13 @@ from jovial_atlas.rounds.media import STILLS
 from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rules import DIRECTIVES, robots_of
 from jovial_atlas.serving import fragment_path
-from jovial_atlas.sitefile import HtmlSource, IndexNowChannel, MarkdownSource, SiteFile
+from jovial_atlas.sitefile import (
+    HtmlSource,
+    IndexNowChannel,
+    MarkdownSource,
+    SiteFile,
+    WebSubChannel,
+)
 from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
 
 #: Name and bytes of a file.
@@ -165,7 +171,15 @@ def feed_files(
         if name:
             about = f"New and changed pages of {what.name}"
             own = f"{what.url}/{name}"
-            yield name, write(Channel(what.name, f"{what.url}/", own, about, what.language), items)
+            home = f"{what.url}/"
+            channel = Channel(what.name, home, own, about, what.language, _hubs(site))
+            yield name, write(channel, items)
+
+
+def _hubs(site: SiteFile) -> tuple[str, ...]:
+    """The hubs that pass changes of the feeds on."""
+    channels = (channel for engine in site.model.engine for channel in engine.channels)
+    return tuple(dict.fromkeys(one.hub for one in channels if isinstance(one, WebSubChannel)))
 
 
 def _newest(
