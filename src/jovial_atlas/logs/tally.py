@@ -88,13 +88,25 @@ def count(
     for stream in streams:
         for whole, number in lines_of(stream):
             found.lines += number
-            place = 0
-            while (match := sign.search(whole, place)) is not None:
-                start = whole.rfind(b"\n", 0, match.start()) + 1
-                end = whole.find(b"\n", match.end())
+            for start, end in _lines_with(whole, list(by_token)):
                 _take(whole[start:end], sign, by_token, found, skip)
-                place = end + 1
     return found
+
+
+def _lines_with(whole: bytes, tokens: Sequence[bytes]) -> Iterator[tuple[int, int]]:
+    """Where the lines are in which a token stands, in any case, each once. Plain searches: an
+    expression that minds case takes five times as long."""
+    low = whole.lower()
+    seen: set[int] = set()
+    for token in tokens:
+        place = low.find(token)
+        while place >= 0:
+            start = whole.rfind(b"\n", 0, place) + 1
+            end = whole.find(b"\n", place)
+            if start not in seen:
+                seen.add(start)
+                yield start, end
+            place = low.find(token, end)
 
 
 def _take(
