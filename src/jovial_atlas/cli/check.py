@@ -73,7 +73,6 @@ def command(
     sitemap, robots.txt, folder or address."""
     from jovial_atlas.checks import exports
     from jovial_atlas.checks.findings import at_or_above, counts
-    from jovial_atlas.errors import SiteFileError
     from jovial_atlas.rounds.check import check_site, check_target
     from jovial_atlas.rounds.live import Live
     from jovial_atlas.web import new_client
@@ -94,12 +93,7 @@ def command(
             origin = server.rstrip("/") if server else None
             asked = Live(client, origin, sample, resume, per_second, progress=progress)
         if targets:
-            site = None
-            try:
-                site = work.site()
-            except SiteFileError:
-                if work.given:
-                    raise
+            site = work.site_if_any()
             for target in targets:
                 checked = check_target(
                     target, work.now(), client, served_as=served_as, site=site, live=asked

@@ -81,6 +81,17 @@ class Work:
 
         return read_site_file(self.site_path())
 
+    def site_if_any(self) -> SiteFile | None:
+        """The site file, None where there is none and none was named. Raises SiteFileError."""
+        from jovial_atlas.errors import SiteFileError
+
+        try:
+            return self.site()
+        except SiteFileError:
+            if self.given:
+                raise
+            return None
+
     @staticmethod
     def now() -> datetime:
         """The time, read once a command and handed down from here."""

@@ -136,7 +136,6 @@ def check(work: Work, targets: tuple[str, ...], fail_on: str, show_all: bool) ->
     """Check the structured data of the site's pages; or of any page, JSON-LD file, folder or
     address, whoever made it: JSON-LD, microdata and RDFa."""
     from jovial_atlas.checks.findings import at_or_above, counts, findings_of
-    from jovial_atlas.errors import SiteFileError
     from jovial_atlas.rounds.data import check_target, data_faults
     from jovial_atlas.rounds.last import last_survey
     from jovial_atlas.web import new_client
@@ -145,12 +144,7 @@ def check(work: Work, targets: tuple[str, ...], fail_on: str, show_all: bool) ->
     looked_at: list[str] = []
     faults = []
     if targets:
-        site = None
-        try:
-            site = work.site()
-        except SiteFileError:
-            if work.given:
-                raise
+        site = work.site_if_any()
         with new_client(20) as client:
             for target in targets:
                 read = check_target(target, client, site)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -23,9 +23,10 @@ from jovial_atlas.markup import restore
 from jovial_atlas.report.graph import Box, draw_graph
 from jovial_atlas.rounds.explain import page_at
 from jovial_atlas.rounds.last import LastSurvey
+from jovial_atlas.rounds.onsite import file_of_row
 from jovial_atlas.rounds.organisation import truth
 from jovial_atlas.rounds.targets import relative
-from jovial_atlas.sitefile import HtmlSource, MarkdownSource, SiteFile
+from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.fulltext import visible_text
 from jovial_atlas.sources.remote import get
 from jovial_atlas.structured.agree import PageText
@@ -116,17 +117,13 @@ def _of_site(node: Mapping[str, Any], site: SiteFile) -> bool:
                                                 f"{site.model.site.url}/#website"))  # fmt: skip
 
 
-def texts_of(site: SiteFile) -> Any:
+def texts_of(site: SiteFile) -> Callable[[Mapping[str, Any]], PageText | None]:
     """Gives the visible text of a page (a row) whose source is a folder of files, else None."""
-    places: dict[str, Path] = {}
-    for source in site.model.source:
-        if isinstance(source, (HtmlSource, MarkdownSource)):
-            places[source.path] = places[source.name or source.path] = site.folder / source.path
+    file_of = file_of_row(site)
 
     def text(page: Mapping[str, Any]) -> PageText | None:
-        if page["source"] not in places or not page["path"]:
-            return None
-        said = visible_text(places[page["source"]] / page["path"])
+        place = file_of(page)
+        said = visible_text(place) if place else ""
         return PageText(said, page["language"] or site.model.site.language) if said else None
 
     return text
@@ -195,7 +192,7 @@ def check_target(target: str, client: httpx.Client, site: SiteFile | None = None
         raise AtlasError(f"{target} cannot be read ({error.strerror}).") from error
 
 
-def _joined(files: Any, validator: Validator) -> Read:
+def _joined(files: Iterable[tuple[str, bytes, str]], validator: Validator) -> Read:
     looked_at: list[str] = []
     faults: list[Fault] = []
     pages: list[PageData] = []

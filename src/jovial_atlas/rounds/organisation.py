@@ -16,7 +16,8 @@ from jovial_atlas import addresses
 from jovial_atlas.head.data import site_nodes
 from jovial_atlas.markup import restore
 from jovial_atlas.rounds.last import LastSurvey
-from jovial_atlas.sitefile import HtmlSource, MarkdownSource, SiteFile
+from jovial_atlas.rounds.onsite import file_of_row
+from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.fulltext import visible_text
 from jovial_atlas.structured.agree import phone_key, phones_in
 from jovial_atlas.structured.validate import types_of
@@ -153,15 +154,11 @@ def _texts(survey: LastSurvey, site: SiteFile) -> Iterator[_Said]:
 
 
 def _files(survey: LastSurvey, site: SiteFile) -> Iterator[tuple[str, Path]]:
-    places: dict[str, Path] = {}
-    for source in site.model.source:
-        if isinstance(source, (HtmlSource, MarkdownSource)):
-            places[source.path] = places[source.name or source.path] = site.folder / source.path
-    pages = survey.pages.filter(
-        pl.col("source").is_in(list(places)), pl.col("kind") == "page", pl.col("path").is_not_null()
-    ).select("loc", "source", "path")
-    for loc, source, path in pages.collect().iter_rows():
-        yield addresses.path_and_query(loc), places[source] / path
+    file_of = file_of_row(site)
+    pages = survey.pages.filter(pl.col("kind") == "page").select("loc", "source", "path")
+    for page in pages.collect().iter_rows(named=True):
+        if place := file_of(page):
+            yield addresses.path_and_query(page["loc"]), place
 
 
 def sheet(site: SiteFile) -> list[tuple[str, list[tuple[str, str]]]]:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from pathlib import Path
 from typing import Any
 
 from jovial_atlas.head.suggest import propose_description, propose_title
 from jovial_atlas.head.texts import Text
-from jovial_atlas.sitefile import HtmlSource, MarkdownSource, SiteFile
+from jovial_atlas.rounds.onsite import file_of_row
+from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.fulltext import main_text
 
 #: What is proposed.
@@ -18,15 +18,11 @@ FIELDS = ("title", "description")
 def proposer(site: SiteFile) -> Callable[[Mapping[str, Any]], dict[str, Text]]:
     """Gives the proposals for a page (a row of the decided table) by field; without a value where
     the page says too little. Pages of sources without files are read by their excerpt."""
-    places: dict[str, Path] = {}
-    for source in site.model.source:
-        if isinstance(source, (HtmlSource, MarkdownSource)):
-            places[source.path] = places[source.name or source.path] = site.folder / source.path
+    file_of = file_of_row(site)
 
     def propose(page: Mapping[str, Any]) -> dict[str, Text]:
-        text, headings = "", list[str]()
-        if page["source"] in places and page["path"]:
-            text, headings = main_text(places[page["source"]] / page["path"])
+        place = file_of(page)
+        text, headings = main_text(place) if place else ("", [])
         text = text or page["excerpt"] or ""
         return {
             "title": propose_title(page, headings, site),

@@ -15,16 +15,23 @@ _REFERENCES = (("a", "href"), ("img", "src"), ("source", "src"), ("video", "src"
                ("video", "poster"), ("audio", "src"))  # fmt: skip
 
 
-def main_text(place: Path) -> tuple[str, list[str]]:
-    """The text of the main content of a file of HTML or Markdown, a full stop's worth of space
-    after each block, and its headings in order. Empty where the file cannot be read."""
+def _html(place: Path) -> bytes:
+    """A file of HTML, or of Markdown as HTML, as it was before anything was written into it; empty
+    where it cannot be read."""
     try:
         data = place.read_bytes()
     except (OSError, ValueError):
-        return "", []
-    if place.suffix.lower() in (".md", ".markdown"):
-        data = html_of(data).encode()
-    found = outline(LexborHTMLParser(restore(data)))
+        return b""
+    return html_of(data).encode() if place.suffix.lower() in _MARKDOWN else restore(data)
+
+
+_MARKDOWN = (".md", ".markdown")
+
+
+def main_text(place: Path) -> tuple[str, list[str]]:
+    """The text of the main content of a file of HTML or Markdown, a line a
+    paragraph, and its headings in order. Empty where the file cannot be read."""
+    found = outline(LexborHTMLParser(_html(place)))
     found.take_apart()
     if found.main is None:
         return "", []
@@ -35,17 +42,7 @@ def main_text(place: Path) -> tuple[str, list[str]]:
 def visible_text(page: Path | bytes) -> str:
     """All that a reader sees of a page of HTML or Markdown, frame and all. Empty where the file
     cannot be read."""
-    data = page
-    if isinstance(data, Path):
-        place = data
-        try:
-            data = place.read_bytes()
-        except (OSError, ValueError):
-            return ""
-        if place.suffix.lower() in (".md", ".markdown"):
-            data = html_of(data).encode()
-        data = restore(data)
-    body = LexborHTMLParser(data).body
+    body = LexborHTMLParser(_html(page) if isinstance(page, Path) else page).body
     if body is None:
         return ""
     for node in body.css("script, style, template, noscript"):
@@ -56,13 +53,7 @@ def visible_text(page: Path | bytes) -> str:
 def main_html(place: Path, loc: str) -> str:
     """The main content of a file of HTML or Markdown, frame and scripts left out and every
     reference absolute. Empty where the file cannot be read."""
-    try:
-        data = place.read_bytes()
-    except (OSError, ValueError):
-        return ""
-    if place.suffix.lower() in (".md", ".markdown"):
-        data = html_of(data).encode()
-    found = outline(LexborHTMLParser(data))
+    found = outline(LexborHTMLParser(_html(place)))
     found.take_apart()
     if found.main is None:
         return ""

@@ -26,13 +26,12 @@ from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http
 from jovial_atlas.rounds.build.places import KEY, ROBOTS, STYLE
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rounds.media import STILLS
+from jovial_atlas.rounds.onsite import file_of_row
 from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rules import DIRECTIVES, robots_of
 from jovial_atlas.serving import fragment_path
 from jovial_atlas.sitefile import (
-    HtmlSource,
     IndexNowChannel,
-    MarkdownSource,
     SiteFile,
     WebSubChannel,
 )
@@ -228,12 +227,8 @@ def _full_text(page: dict[str, Any], site: SiteFile) -> str:
     """The page's main content where its source is a folder of files, else nothing."""
     from jovial_atlas.sources.fulltext import main_html
 
-    for source in site.model.source:
-        if isinstance(source, (HtmlSource, MarkdownSource)) and page["source"] in (
-            source.name, source.path,
-        ):  # fmt: skip
-            return main_html(site.folder / source.path / (page["path"] or ""), page["loc"])
-    return ""
+    place = file_of_row(site)(page)
+    return main_html(place, page["loc"]) if place else ""
 
 
 def visitors_pages(site: SiteFile, survey: LastSurvey, listed: int) -> Iterator[Named]:
