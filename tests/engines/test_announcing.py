@@ -13,6 +13,7 @@ from jovial_atlas.errors import LedgerError, NetworkError
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel, WebSubChannel
 from jovial_atlas.web import Request, send
+from tests.conftest import run_command
 
 SITE = "https://www.marrowfen.example"
 KEY = "0123456789abcdef"
@@ -216,3 +217,19 @@ def test_a_day_s_quota_holds_and_the_rest_waits_new_and_weighty_first(ledger):
     )
     (next_day,) = due(engine, changed, ledger)
     assert [loc.rpartition("/")[2] for loc, _ in next_day.items] == ["e", "a", "b"]
+
+
+def test_what_is_done_by_hand_is_said_until_it_is_done(marrowfen):
+    (marrowfen / "atlas.toml").open("a").write(
+        '\n[[engine]]\nname = "Quillseek"\nchannels = [{ kind = "hand", say = "Paste {sitemap} for {site}." }]\n'
+    )
+    asked = run_command("submit", "--format", "json", cwd=marrowfen)
+    (one,) = asked.json["announcements"]
+    assert (asked.code, one["status"], one["channel"]) == (0, "due", "hand")
+    assert one["detail"] == f"to do by hand: Paste {SITE}/sitemap.xml for {SITE}."
+    assert len(run_command("submit", "--format", "json", cwd=marrowfen).json["announcements"]) == 1
+    (done,) = run_command("submit", "--done", "--format", "json", cwd=marrowfen).json[
+        "announcements"
+    ]
+    assert done["status"] == "taken"
+    assert run_command("submit", "--format", "json", cwd=marrowfen).json["announcements"] == []

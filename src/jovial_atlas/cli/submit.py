@@ -16,15 +16,17 @@ _FIELDS = ("engine", "channel", "what", "count", "status", "detail")
 @atlas_command("submit", formats=TABLE_FORMATS, epilog="Example: jovial-atlas submit --dry-run")
 @click.option("--engine", "engines", multiple=True, metavar="NAME", help="Only this engine.")
 @click.option("--dry-run", is_flag=True, help="Announce nothing; show what is due.")
+@click.option("--done", is_flag=True, help="What was to be done by hand has been done.")
 @click.option(
     "--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
     help="Seconds to wait for an engine.",
 )  # fmt: skip
-def command(work: Work, engines: tuple[str, ...], dry_run: bool, timeout: float) -> int:
+def command(work: Work, engines: tuple[str, ...], dry_run: bool, done: bool, timeout: float) -> int:
     """Announce to each engine what changed since it last heard: addresses over IndexNow,
     sitemaps over the call described in the site file.
 
-    Each announcement is recorded before it is sent, and its outcome after."""
+    Each announcement is recorded before it is sent, and its outcome after. Engines that take
+    nothing else are told by hand: what to do is said, and --done records it."""
     from jovial_atlas.engines.announce import Outcome, channel_name
     from jovial_atlas.rounds.submit import (
         all_due,
@@ -54,7 +56,7 @@ def command(work: Work, engines: tuple[str, ...], dry_run: bool, timeout: float)
                 ]  # fmt: skip
             else:
                 with new_client(timeout) as client:
-                    outcomes += run_submit(host, dues, ledger, client, os.environ)
+                    outcomes += run_submit(host, dues, ledger, client, os.environ, done=done)
         finally:
             ledger.close()
     if out.format == "json":

@@ -18,7 +18,7 @@ from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import plural
 from jovial_atlas.ledger import Ledger, SitemapReport
 from jovial_atlas.ledger.record import FAILED, PENDING, REFUSED, TAKEN
-from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel, WebSubChannel
+from jovial_atlas.sitefile import CallChannel, Engine, HandChannel, IndexNowChannel, WebSubChannel
 from jovial_atlas.sitefile.engines import Channel
 from jovial_atlas.web import Answer, Request, send
 
@@ -79,6 +79,12 @@ def due(engine: Engine, published: Published, ledger: Ledger) -> Iterator[Due]:
             if channel.per_day is not None:
                 room = max(0, channel.per_day - ledger.announced_today(engine.name, channel.kind))
             yield from _due_pages(engine, channel, published, marks, room)
+            continue
+        if isinstance(channel, HandChannel):
+            # The first sitemap is the index, which leads to the others and keeps its address.
+            for loc, (mark, _) in list(published.sitemaps.items())[:1]:
+                if loc not in heard:
+                    yield Due(engine, channel, [(loc, mark)], loc)
             continue
         if isinstance(channel, WebSubChannel):
             for loc, mark in published.feeds.items():
@@ -150,6 +156,23 @@ def announce(
     return Outcome(one.engine.name, name, one.what, len(one.items), status, detail)
 
 
+def by_hand(one: Due, published: Published, ledger: Ledger, *, done: bool) -> Outcome:
+    """What the owner is to do; with `done` it is recorded as done."""
+    channel = one.channel
+    assert isinstance(channel, HandChannel)
+    loc, _ = one.items[0]
+    text = channel.say.replace("{site}", published.site_url).replace("{sitemap}", loc)
+    if not done:
+        return Outcome(one.engine.name, channel.kind, one.what, 1, DUE, f"to do by hand: {text}")
+    number = ledger.intend(one.engine.name, channel.kind, one.what, one.items)
+    ledger.settle(number, TAKEN, f"done by hand: {text}", published.sitemaps[loc][1])
+    return Outcome(one.engine.name, channel.kind, one.what, 1, TAKEN, "done by hand")
+
+
+#: The status of what is not announced yet.
+DUE = "due"
+
+
 def _request(one: Due, published: Published, token: str) -> Request:
     channel = one.channel
     if isinstance(channel, IndexNowChannel):
@@ -159,6 +182,7 @@ def _request(one: Due, published: Published, token: str) -> Request:
     if isinstance(channel, WebSubChannel):
         told = websub.body(one.items[0][0])
         return Request("POST", channel.hub, {"Content-Type": websub.CONTENT_TYPE}, told)
+    assert isinstance(channel, CallChannel)
     return fill(
         channel.method,
         channel.url,
@@ -181,6 +205,7 @@ def _meaning(channel: Channel, answer: Answer) -> tuple[str, str]:
         status = TAKEN if 200 <= answer.status < 300 else REFUSED
         detail = f"status {answer.status}: {websub.meaning(answer.status)}.{wait}"
     else:
+        assert isinstance(channel, CallChannel)
         taken = answer.status in channel.success
         status = TAKEN if taken else REFUSED
         detail = f"status {answer.status}: {'taken' if taken else _refusal(answer)}.{wait}"

@@ -16,6 +16,7 @@ from jovial_atlas.engines.announce import (
     Outcome,
     Published,
     announce,
+    by_hand,
     channel_name,
     due,
 )
@@ -27,7 +28,7 @@ from jovial_atlas.rounds.build.places import LEDGER
 from jovial_atlas.rounds.build.public import load_record, marks
 from jovial_atlas.rounds.check import blockers
 from jovial_atlas.rounds.last import last_survey
-from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel, SiteFile
+from jovial_atlas.sitefile import CallChannel, Engine, HandChannel, IndexNowChannel, SiteFile
 
 
 def open_ledger(site: SiteFile, now: Callable[[], datetime] = lambda: datetime.now(UTC)) -> Ledger:
@@ -122,9 +123,12 @@ def run_submit(
     client: httpx.Client,
     environment: Mapping[str, str],
     pause: Callable[[float], None] = time.sleep,
+    *,
+    done: bool = False,
 ) -> Iterator[Outcome]:
     """Send each message and yield its outcome. After an engine fails once, the rest of that
-    channel's messages are not sent in this run."""
+    channel's messages are not sent in this run. What is to be done by hand is said, or with `done`
+    recorded."""
     public = published(site)
     down: set[tuple[str, str]] = set()
     for one in dues:
@@ -136,6 +140,9 @@ def run_submit(
             continue
         if not one.items:
             yield Outcome(*key, one.what, 0, "due", "the day's quota is used up")
+            continue
+        if isinstance(one.channel, HandChannel):
+            yield by_hand(one, public, ledger, done=done)
             continue
         token = ""
         if isinstance(one.channel, CallChannel) and one.channel.token_env:

@@ -1,7 +1,13 @@
 """The site file `atlas.toml`: its model, and reading it with all errors at once."""
 
 from jovial_atlas.sitefile.deciding import Rule, Section
-from jovial_atlas.sitefile.engines import CallChannel, Engine, IndexNowChannel, WebSubChannel
+from jovial_atlas.sitefile.engines import (
+    CallChannel,
+    Engine,
+    HandChannel,
+    IndexNowChannel,
+    WebSubChannel,
+)
 from jovial_atlas.sitefile.model import Publisher, Site, SiteModel
 from jovial_atlas.sitefile.read import SiteFile, find_site_file, read_site_file
 from jovial_atlas.sitefile.sources import (
@@ -21,6 +27,7 @@ __all__ = [
     "CrawlSource",
     "Engine",
     "FeedSource",
+    "HandChannel",
     "HtmlSource",
     "IndexNowChannel",
     "JsonSource",

@@ -51,6 +51,16 @@ class WebSubChannel(Part):
         return value
 
 
+class HandChannel(Part):
+    """A channel of kind `hand`: the owner tells the engine, and says when that is done."""
+
+    kind: Literal["hand"] = Field(description='"hand"')
+    say: str = Field(
+        "Paste {sitemap} where the engine takes sitemaps.",
+        description="what to do, with {site} and {sitemap}",
+    )
+
+
 class CallChannel(Part):
     """A channel of kind `call`: one HTTP call of an engine's interface, described."""
 
@@ -86,7 +96,7 @@ class CallChannel(Part):
         return self
 
 
-Channel = IndexNowChannel | CallChannel | WebSubChannel
+Channel = IndexNowChannel | CallChannel | WebSubChannel | HandChannel
 
 
 class Export(Part):
