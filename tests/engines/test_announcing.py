@@ -7,6 +7,7 @@ from urllib.parse import parse_qs
 import httpx
 import pytest
 
+from jovial_atlas.demo.round import servers
 from jovial_atlas.engines import indexnow
 from jovial_atlas.engines.announce import Published, announce, ask_reports, due
 from jovial_atlas.errors import LedgerError, NetworkError
@@ -233,3 +234,61 @@ def test_what_is_done_by_hand_is_said_until_it_is_done(marrowfen):
     ]
     assert done["status"] == "taken"
     assert run_command("submit", "--format", "json", cwd=marrowfen).json["announcements"] == []
+
+
+def test_ownership_is_placed_and_told_when_it_is_gone(marrowfen):
+    (marrowfen / "atlas.toml").open("a").write(
+        '\n[[engine]]\nname = "Quillseek"\nownership = { meta = { "quill-site" = "7f3a" }, file = "quill.txt", '
+        'content = "7f3a", dns = "quill=7f3a" }\n'
+    )
+    for command in ("build", "inject"):
+        assert run_command(command, cwd=marrowfen).code == 0
+    public = marrowfen / "public"
+    assert (public / "quill.txt").read_text() == "7f3a"
+    assert '<meta name="quill-site" content="7f3a">' in (public / "index.html").read_text()
+    assert "quill-site" not in (public / "about/index.html").read_text()
+    steps = run_command("status", "--offline", "--format", "json", cwd=marrowfen).json["engines"][
+        0
+    ]["next"]
+    assert steps[0] == "Ownership: a TXT record on www.marrowfen.example that says 'quill=7f3a'."
+    with servers(marrowfen) as running:
+        live = (
+            "check",
+            "--live",
+            "--server",
+            f"http://{running.site}",
+            "--per-second",
+            "900",
+            "--format",
+            "json",
+        )
+        gone = [
+            one
+            for one in run_command(*live, cwd=marrowfen).json["findings"]
+            if one["code"] == "ownership-gone"
+        ]
+        assert gone == []
+        (public / "quill.txt").write_text("other")
+        run_command("inject", "--remove", cwd=marrowfen)
+        gone = {one["where"] for one in run_command(*live, cwd=marrowfen).json["findings"]
+                if one["code"] == "ownership-gone"}  # fmt: skip
+    assert gone == {f"{SITE}/", f"{SITE}/quill.txt"}
+
+
+def test_single_addresses_are_announced_on_request(marrowfen):
+    with servers(marrowfen) as running:
+        endpoint = f"http://{running.engines['Lanternfish']}/indexnow"
+        (marrowfen / "atlas.toml").open("a").write(
+            f'\n[[engine]]\nname = "Lanternfish"\nchannels = [{{ kind = "indexnow", endpoint = "{endpoint}" }}]\n'
+        )
+        assert run_command("build", cwd=marrowfen).code == 0
+        for _ in range(2):
+            ran = run_command("submit", "/about/", "/", "--format", "json", cwd=marrowfen)
+            (one,) = ran.json["announcements"]
+            assert (one["count"], one["what"], one["status"]) == (
+                2,
+                "2 addresses asked for",
+                "taken",
+            )
+    refused = run_command("submit", "/thank-you-all/", cwd=marrowfen)
+    assert (refused.code, "is not listed" in refused.err) == (2, True)

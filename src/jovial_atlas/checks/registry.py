@@ -366,6 +366,10 @@ _TABLE = (
           "The decision stands in the site file alone; engines never hear of it.",
           "Put the head data into the page (`build` writes it), or include the header rules in "
           "the server's configuration."),
+    Check("ownership-gone", _W, "An engine cannot see that the site is the owner's",
+          "It then shows the owner nothing, and takes no orders.",
+          "Build, let `jovial-atlas inject` write the tag, and publish both; then ask the engine "
+          "to look again."),
     Check("live-robots", _W, "The robots.txt that is served is not the one that was built",
           "What was decided is not in force, or was changed on the server.",
           "Put the built file in place, or take the changes over into the site file."),

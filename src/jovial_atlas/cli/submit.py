@@ -14,6 +14,7 @@ _FIELDS = ("engine", "channel", "what", "count", "status", "detail")
 
 
 @atlas_command("submit", formats=TABLE_FORMATS, epilog="Example: jovial-atlas submit --dry-run")
+@click.argument("urls", nargs=-1, metavar="[URL]…")
 @click.option("--engine", "engines", multiple=True, metavar="NAME", help="Only this engine.")
 @click.option("--dry-run", is_flag=True, help="Announce nothing; show what is due.")
 @click.option("--done", is_flag=True, help="What was to be done by hand has been done.")
@@ -21,15 +22,25 @@ _FIELDS = ("engine", "channel", "what", "count", "status", "detail")
     "--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
     help="Seconds to wait for an engine.",
 )  # fmt: skip
-def command(work: Work, engines: tuple[str, ...], dry_run: bool, done: bool, timeout: float) -> int:
+def command(
+    work: Work,
+    urls: tuple[str, ...],
+    engines: tuple[str, ...],
+    dry_run: bool,
+    done: bool,
+    timeout: float,
+) -> int:
     """Announce to each engine what changed since it last heard: addresses over IndexNow,
     sitemaps over the call described in the site file.
+
+    With URLs (addresses, or paths from '/' on) these alone are announced, changed or not.
 
     Each announcement is recorded before it is sent, and its outcome after. Engines that take
     nothing else are told by hand: what to do is said, and --done records it."""
     from jovial_atlas.engines.announce import Outcome, channel_name
     from jovial_atlas.rounds.submit import (
         all_due,
+        due_for,
         engines_named,
         open_ledger,
         refuse_hidden,
@@ -45,7 +56,7 @@ def command(work: Work, engines: tuple[str, ...], dry_run: bool, done: bool, tim
     for host in site.hosts:
         ledger = open_ledger(host)
         try:
-            dues = all_due(host, chosen, ledger)
+            dues = due_for(host, chosen, urls) if urls else all_due(host, chosen, ledger)
             if dry_run:
                 outcomes += [
                     Outcome(

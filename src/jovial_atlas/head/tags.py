@@ -47,9 +47,10 @@ def head_tags(
     if site.model.head.social and page["index"]:
         tags += [_meta("property" if ":" in name and not name.startswith("twitter:") else "name",
                        name, value) for name, value in _social(head, page, site)]  # fmt: skip
-    tags += [
-        _meta("name", name, token) for name, token in sorted(site.model.head.verification.items())
-    ]
+    tokens = dict(site.model.head.verification)
+    if page["loc"] == f"{site.model.site.url}/":
+        tokens |= {n: t for one in site.model.engine for n, t in one.ownership.meta.items()}
+    tags += [_meta("name", name, token) for name, token in sorted(tokens.items())]
     if head["json_ld"]:
         tags.append(_data(head["json_ld"]))
     return tags

@@ -30,7 +30,7 @@ from jovial_atlas.rounds.build import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.data import data_faults
 from jovial_atlas.rounds.last import LastSurvey, last_survey
-from jovial_atlas.rounds.live import JOURNAL, Live, ask, other_hosts, served_robots
+from jovial_atlas.rounds.live import JOURNAL, Live, ask, other_hosts, ownership, served_robots
 from jovial_atlas.rounds.onsite import file_of, page_file_of
 from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rounds.targets import read_target, relative, robots_faults, robots_on_disk
@@ -120,6 +120,7 @@ def _check_host(
         )
         faults += asked
         faults += served_robots(live, site, robots, decided["loc"].to_list())
+        faults += ownership(live, site)
         faults += other_hosts(live, site, now)
         looked_at.append(live.origin or url)
     return faults, seen

@@ -8,6 +8,7 @@ from datetime import datetime
 from pathlib import Path
 
 import httpx
+from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.checks.live import (
@@ -112,6 +113,34 @@ def served_robots(
             f"{plural(len({one.url for one in changes}), 'page')} of the site are treated "
             f"otherwise than by the one that was built: {said}.",
         )
+
+
+def ownership(live: Live, site: SiteFile) -> Iterator[Fault]:
+    """Whether what proves to engines that the site is the owner's can be seen from outside."""
+    public = site.model.site.url
+    origin = live.origin or public
+    home: Answer | None = None
+    for engine in site.model.engine:
+        said = engine.ownership
+        try:
+            if said.file:
+                answer = send(live.client, Request("GET", f"{origin}/{said.file}", {}), tries=1,
+                              largest=_PAGE_BYTES, cut=True)  # fmt: skip
+                if answer.status != 200 or answer.body.strip() != said.content.strip().encode():
+                    message = f"{engine.name} is shown no {said.file} with its content."
+                    yield Fault("ownership-gone", f"{public}/{said.file}", message)
+            if said.meta and home is None:
+                home = send(live.client, Request("GET", f"{origin}/", {}), tries=1,
+                            largest=_PAGE_BYTES, cut=True)  # fmt: skip
+        except NetworkError as error:
+            yield Fault("live-failed", f"{public}/", str(error))
+            return
+        tags = LexborHTMLParser(home.body).css("meta[name]") if said.meta and home else []
+        shown = {(n.attributes.get("name"), n.attributes.get("content")) for n in tags}
+        for name, token in said.meta.items():
+            if (name, token) not in shown:
+                message = f"{engine.name} is shown no tag {name} with its token."
+                yield Fault("ownership-gone", f"{public}/", message)
 
 
 def other_hosts(live: Live, site: SiteFile, now: datetime) -> Iterator[Fault]:

@@ -128,7 +128,10 @@ def _engine_state(
     told = {channel_name(channel) for channel in engine.channels}
     pages = len(ledger.heard(engine.name, "indexnow")) if "indexnow" in told else None
     now = dates.moment(ledger.now())
+    host = site.model.site.url.partition("://")[2]
+    record = engine.ownership.dns
     steps = [
+        *([f"Ownership: a TXT record on {host} that says {record!r}."] if record else []),
         *_next_steps(engine, public, ledger, states, trouble),
         *_silences(engine, states, now),
         *_by_logs(engine, site, public, ledger),

@@ -21,6 +21,7 @@ from jovial_atlas.engines.announce import (
     due,
 )
 from jovial_atlas.errors import AtlasError
+from jovial_atlas.faults import plural
 from jovial_atlas.files import digest
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.rounds.build.beside import site_key
@@ -114,6 +115,35 @@ def all_due(site: SiteFile, engines: Sequence[Engine], ledger: Ledger) -> list[D
     """What each engine has yet to hear."""
     public = published(site)
     return [one for engine in engines for one in due(engine, public, ledger)]
+
+
+def due_for(site: SiteFile, engines: Sequence[Engine], urls: Sequence[str]) -> list[Due]:
+    """Single addresses of the site (or paths from '/' on), to be announced whether they changed or
+    not. Raises AtlasError for one that is neither listed nor was, and where no channel takes any.
+    """
+    public = published(site)
+    items: list[tuple[str, str | None]] = []
+    for url in urls:
+        given = site.model.site.url + url if url.startswith("/") else url
+        try:
+            loc = addresses.normalise(given)
+        except ValueError as error:
+            raise AtlasError(f"{error}. Give the whole address, or its path from '/' on.") from None
+        if loc not in public.pages:
+            raise AtlasError(
+                f"{loc} is not listed, so it is not announced; see `jovial-atlas explain {url}`."
+            )
+        items.append((loc, public.pages[loc]))
+    what = plural(len(items), "address", "addresses")
+    found = [
+        Due(engine, channel, items, f"{what} asked for")
+        for engine in engines
+        for channel in engine.channels
+        if isinstance(channel, IndexNowChannel)
+    ]
+    if not found:
+        raise AtlasError("No engine chosen takes single addresses: none has a channel indexnow.")
+    return found
 
 
 def run_submit(

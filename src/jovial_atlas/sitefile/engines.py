@@ -96,6 +96,25 @@ class CallChannel(Part):
         return self
 
 
+class Ownership(Part):
+    """How an engine wants to see that the site is the owner's: any of the three."""
+
+    meta: dict[str, str] = Field(
+        default_factory=dict, description="name of a meta tag on the home page → its token"
+    )
+    file: str = Field("", description="name of a file at the root of the site")
+    content: str = Field("", description="what stands in that file")
+    dns: str = Field("", description="text of a TXT record on the domain")
+
+    @model_validator(mode="after")
+    def _whole(self) -> Ownership:
+        if self.file and not re.fullmatch(r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*", self.file):
+            raise ValueError(f"{self.file!r} is no name of a file at the root")
+        if bool(self.file) != bool(self.content):
+            raise ValueError("file and content belong together")
+        return self
+
+
 Channel = IndexNowChannel | CallChannel | WebSubChannel | HandChannel
 
 
@@ -113,6 +132,9 @@ class Engine(Part):
 
     name: str = Field(min_length=1, description="name of the engine")
     crawlers: tuple[str, ...] = Field((), description="product tokens of its crawlers")
+    ownership: Ownership = Field(
+        default_factory=Ownership, description="what proves to it that the site is the owner's"
+    )
     exports: tuple[Export, ...] = Field((), description="tables that it exports, for `hear`")
     crawler_ranges: tuple[str, ...] = Field(
         (), description="addresses that its crawlers come from, as in 192.0.2.0/24"

@@ -68,6 +68,13 @@ def key_files(site: SiteFile, *, dry: bool) -> Iterator[Named]:
         yield indexnow.key_file(key)
 
 
+def ownership_files(site: SiteFile) -> Iterator[Named]:
+    """The files that prove to engines that the site is the owner's."""
+    for engine in site.model.engine:
+        if engine.ownership.file:
+            yield engine.ownership.file, engine.ownership.content.encode()
+
+
 def site_key(site: SiteFile, *, make: bool = False) -> str:
     """The IndexNow key kept in the state folder; made once where there is none yet."""
     place = site.state / KEY

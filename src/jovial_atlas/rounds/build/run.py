@@ -385,6 +385,8 @@ class _Building:
         if site.model.site.stage != "draft":
             for named in beside.key_files(site, dry=self.dry):
                 put(*named)
+        for named in beside.ownership_files(site):
+            put(*named)
         for named in beside.stills(self.survey):
             put(*named)
         if sitemaps and self.style:
