@@ -41,7 +41,7 @@ TERMINAL = {
     "suggest": "suggest --section events --all",
     "inject": "inject --dry-run --match /privacy/",
     "policies": "rules policies",
-    "schema": "schema show /events/bat-evening/",
+    "schema": "schema show /events/bat-evening/ | head -48",
     "submit": "submit",
     "status": "status --engine quillseek",
     "rules": "rules add --match '/species/**' --when 'words < 60' --set listed=no "

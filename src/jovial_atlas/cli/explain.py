@@ -104,8 +104,8 @@ def _show(out: Output, explained: Explained) -> None:
             [("Also said by", "left"), ("Of", "left"), ("Value", "fold"), ("Used", "left")],
             [[one["source"], one["column"], one["value"], one["used"]] for one in page["merged"]],
         )
-    if page.get("extra"):
-        known = {key: value for key, value in page["extra"].items() if value is not None}
+    known = {key: value for key, value in (page.get("extra") or {}).items() if value is not None}
+    if known:
         out.indented("extra  ", json.dumps(known, ensure_ascii=False, default=str))
     out.say("Head", style="bold")
     out.indented(

@@ -243,6 +243,14 @@ def _place(place: Place, model: SiteModel) -> Node:
     }  # fmt: skip
 
 
+#: Fields of a film → the properties that they fill.
+_OF_FILM = {
+    "title": "name", "description": "description", "thumbnail": "thumbnailUrl",
+    "published": "uploadDate", "content": "contentUrl", "player": "embedUrl",
+    "duration": "duration", "width": "width", "height": "height",
+}  # fmt: skip
+
+
 class _Making:
     """The nodes of one page while they are made; gives the page's fields to `fill`."""
 
@@ -322,7 +330,13 @@ class _Making:
             url, self.loc, name=self.title, description=self.description,
             language=page["language"] or self.site.model.site.language,
         )  # fmt: skip
-        self._note(web_page, {"name": "title", "description": "description"})
+        site_says = "site file, [site]"
+        said_in = "page" if page["language"] else site_says
+        self._note(
+            web_page,
+            {"url": "field loc", "name": "title", "description": "description",
+             "inLanguage": said_in, "isPartOf": site_says, "breadcrumb": "addresses above"},
+        )  # fmt: skip
         found = [web_page]
         self.sure.add(web_page["@id"])
         main = self._main()
@@ -344,14 +358,15 @@ class _Making:
             found.append({**place, **own})
             self._note(place, dict.fromkeys(place, "site file, [[place]]"))
         videos = (one for one in films if not one.why_not)
-        found += [
-            node
-            for number, film in enumerate(videos, start=1)
-            if (node := nodes.video(url, self.loc, number, film.values))
-        ]
+        for number, film in enumerate(videos, start=1):
+            if node := nodes.video(url, self.loc, number, film.values):
+                found.append(node)
+                self._note(node, {theirs: f"film: {film.origin[ours]}" for ours, theirs in
+                                  _OF_FILM.items() if ours in film.origin})  # fmt: skip
         if self.site.model.structured.breadcrumbs and (crumbs := self._crumbs()):
             web_page["breadcrumb"] = {"@id": crumbs["@id"]}
             self.sure.add(crumbs["@id"])
+            self._note(crumbs, {"itemListElement": "pages above, by address"})
             found.append(crumbs)
         return found
 
@@ -421,7 +436,7 @@ class _Making:
 
     def _note(self, node: Node, origins: dict[str, str]) -> None:
         if self.trace:
-            self.origins[node["@id"]] = {k: v for k, v in origins.items() if k in node}
+            self.origins[node["@id"]] = dict(origins)
 
 
 def _found(page: Mapping[str, Any]) -> dict[str, Any]:
