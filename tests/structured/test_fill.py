@@ -2,7 +2,7 @@
 
 import pytest
 
-from jovial_atlas.structured.agree import PageText, disagreements, phones_in, spellings
+from jovial_atlas.structured.agree import PageText, disagreements, phone_key, phones_in
 from jovial_atlas.structured.fill import duration, fill, parsed, price, wrong_mapping
 from jovial_atlas.structured.hours import parse_hours
 from jovial_atlas.structured.validate import INVALID, plain_validator
@@ -210,14 +210,8 @@ def test_dates_are_known_in_the_language_of_the_page():
     assert list(disagreements(event, PageText("3. Dezember", "de")))
 
 
-def test_spellings_of_one_thing_stand_together():
-    values = [
-        ("+44 1632 960018", "a"),
-        ("01632 960 018", "b"),
-        ("+44 1632 960018", "c"),
-        ("0800 1", "d"),
-    ]
-    assert spellings(values, lambda one: one[-3:].replace(" ", "")) == [
-        ["+44 1632 960018", "01632 960 018"]
-    ]
+def test_telephone_numbers_are_found_as_they_are_written_and_known_again():
     assert phones_in("Call 01632 960 018, on 2026-11-23, 12 times") == ["01632 960 018"]
+    assert (
+        phone_key("+44 (0)1632 960018") == phone_key("01632 960 018") != phone_key("01632 960 019")
+    )

@@ -7,7 +7,7 @@ organisation ← web site ← web page ← article, event, product … ← video
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
@@ -23,7 +23,7 @@ from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
 from jovial_atlas.sitefile.model import Address, Place, SiteModel
 from jovial_atlas.structured import nodes
-from jovial_atlas.structured.fill import default_mapping, fill, parsed
+from jovial_atlas.structured.fill import fill, parsed
 from jovial_atlas.structured.hours import parse_hours
 from jovial_atlas.structured.nodes import Node
 from jovial_atlas.structured.validate import INVALID, Issue, Validator, types_of
@@ -501,25 +501,3 @@ def _fragment(node: Node, made: Sequence[Node]) -> str:
     name = types_of(node)[0].lower()
     number = 1 + sum(name in str(one.get("@id", "")).rpartition("#")[2] for one in made)
     return name if number == 1 else f"{name}-{number}"
-
-
-def mapping_of(kind: str) -> dict[str, Any]:
-    """The tool's own mapping of a type, as the site file would write it."""
-    return default_mapping(kind, vocabulary())
-
-
-def values_of(node: Node) -> Iterator[tuple[str, Any]]:
-    """The plain values of a node and of those inside it, each with its path."""
-    yield from _walk(node, "")
-
-
-def _walk(value: Any, path: str) -> Iterator[tuple[str, Any]]:
-    if isinstance(value, Mapping):
-        for key, inner in value.items():
-            if not key.startswith("@"):
-                yield from _walk(inner, f"{path}.{key}" if path else key)
-    elif isinstance(value, list):
-        for number, one in enumerate(value):
-            yield from _walk(one, f"{path}[{number}]")
-    elif value is not None:
-        yield path, value

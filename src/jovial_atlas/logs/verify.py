@@ -21,11 +21,6 @@ class Resolver:
     forward: Forward
 
 
-def nobody() -> Resolver:
-    """A resolver that knows nothing."""
-    return Resolver(lambda _address: (), lambda _name: ())
-
-
 def is_genuine(
     address: str, ranges: Sequence[str], hosts: Sequence[str], resolver: Resolver | None
 ) -> bool | None:

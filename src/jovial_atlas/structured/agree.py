@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, time
 from functools import lru_cache
@@ -204,16 +204,6 @@ _SHOWN: dict[str, Callable[[str, PageText], bool]] = {
     "telephone": _telephone, "streetAddress": _words, "postalCode": _words,
     "addressLocality": _words, "address": _words, "text": _passage,
 }  # fmt: skip
-
-
-def spellings(values: Sequence[tuple[str, str]], key: Callable[[str], str]) -> list[list[str]]:
-    """Groups of different spellings of one thing. `values` are (spelling, where); what has the same
-    `key` is one thing. Each group lists its spellings, the most frequent first."""
-    groups: dict[str, dict[str, int]] = {}
-    for said, _ in values:
-        counts = groups.setdefault(key(said), {})
-        counts[said] = counts.get(said, 0) + 1
-    return [sorted(g, key=lambda one: (-g[one], one)) for g in groups.values() if len(g) > 1]
 
 
 def phone_key(text: str) -> str:

@@ -28,7 +28,6 @@ class Features:
     """The table of features, with rows of a site in place of the tool's own."""
 
     def __init__(self, table: Mapping[str, Any], words: Vocabulary) -> None:
-        self.as_of = str(table.get("as_of", ""))
         self._rows = {k: _feature(v) for k, v in table.items() if isinstance(v, Mapping)}
         self._words = words
         self._found: dict[str, Feature | None] = {}
@@ -39,10 +38,6 @@ class Features:
             above = self._words.above(kind)
             self._found[kind] = next((self._rows[k] for k in above if k in self._rows), None)
         return self._found[kind]
-
-    def has_row(self, kind: str) -> bool:
-        """Whether a type is in the table itself."""
-        return kind in self._rows
 
 
 def _feature(row: Mapping[str, Any]) -> Feature:
