@@ -243,3 +243,52 @@ def test_what_cannot_be_right_in_the_site_file_is_told(tmp_path, atlas, more, wo
     write_site(tmp_path, {"a.html": page()}, more)
     ran = atlas("survey")
     assert (ran.code, words in ran.err) == (2, True), ran.err
+
+
+def test_a_page_is_checked_at_its_address(fen):
+    with servers(fen) as running:
+        address = f"http://{running.site}{DATA['Product']}"
+        ran = run_command("schema", "check", address, "--format", "json", cwd=fen)
+        assert (ran.code, {one["where"] for one in ran.json["findings"]}) == (0, {address})
+        gone = run_command("schema", "check", f"http://{running.site}/none/", cwd=fen)
+    assert (gone.code, "answers with status 404" in gone.err) == (2, True)
+
+
+def test_the_table_counts_what_is_missing(tmp_path, atlas):
+    write_site(tmp_path, {"e/a.html": page("A", BODY), "e/b.html": page("B", BODY)},
+               SECTION + 'data = { startDate = "2026-12-09", location = { type = "Place", address = "Sedge Lane" } }')  # fmt: skip
+    atlas("survey")
+    types = {one["type"]: one for one in atlas("schema", "table", "--format", "json").json["types"]}
+    event = types["Event"]
+    assert (event["pages"], event["complete"], event["missing"]["offers"]) == (2, 0, 2)
+    rows = atlas("schema", "table", "--format", "csv").out.splitlines()
+    assert rows[0] == "type,pages,complete,not_published,missing"
+    assert "Event" in atlas("schema", "table").out
+
+
+def test_all_is_published_where_the_owner_insists(tmp_path, atlas):
+    more = f'{SECTION}data = {{ startDate = "2026-12-09" }}\n[structured]\npublish = "all"\nbreadcrumbs = false\n'
+    write_site(tmp_path, {"e/a.html": page("Bat evening", BODY)}, more)
+    atlas("survey")
+    shown = atlas("schema", "show", "/e/a.html", "--format", "json").json
+    kinds = [node["@type"] for node in shown["graph"]]
+    assert kinds == ["Organization", "WebSite", "WebPage", "Event"]
+    assert ("data-required", 3) in {(one["code"], one["node"]) for one in shown["issues"]}
+    found = atlas("schema", "check", "--format", "json").json["findings"]
+    (told,) = [one for one in found if one["code"] == "data-required"]
+    assert "It is not published" not in told["message"]
+
+
+def test_fields_are_found_by_selector_and_stay_when_the_page_does(tmp_path, atlas):
+    body = '<p class="price">8,00 £</p><ol class="do"><li>One</li><li>Two</li></ol><time class="at" datetime="2026-12-09">'
+    place = write_site(tmp_path, {"e/a.html": page("A", body), "e/b.html": page("B")}, "")
+    fields = 'fields = { price = ".price", steps = ".do li", starts = "time.at@datetime", none = "p[", absent = ".x" }'
+    place.write_text(place.read_text().replace('path = "public"', f'path = "public"\n{fields}'))
+    for _ in range(2):  # read, and then as it was
+        assert atlas("survey").code == 0
+        extra = atlas("explain", "/e/a.html", "--format", "json").json["extra"]
+        assert {k: v for k, v in extra.items() if v} == {
+            "price": "8,00 £", "steps": "One\nTwo", "starts": "2026-12-09",
+        }  # fmt: skip
+    assert [one["loc"].removeprefix(URL) for one in atlas(
+        "pages", "--where", "extra.price is not null", "--format", "json").json] == ["/e/a.html"]  # fmt: skip
