@@ -151,6 +151,19 @@ def origin(address: str) -> str:
     return address if end < 0 else address[:end]
 
 
+#: Names that never lead anywhere public (RFC 6761, RFC 6762, RFC 8375 and the like).
+_LOCAL = ("localhost", "local", "internal", "test", "invalid", "home.arpa", "lan")
+
+
+def is_local(address: str) -> bool:
+    """Whether the host of an address is no public name: a number, a single word, or a name that is
+    reserved for private use."""
+    host = urlsplit(address).hostname or ""
+    if ":" in host or host.replace(".", "").isdigit() or "." not in host:
+        return True
+    return any(host.endswith(f".{one}") for one in _LOCAL)
+
+
 def path_and_query(address: str) -> str:
     """What follows the origin of a normalised address, from its first slash on."""
     return address[len(origin(address)) :] or "/"

@@ -6,6 +6,7 @@
     ├── OutputError            the output or state folder cannot be written
     ├── LedgerError            the record cannot be read or written
     └── NetworkError           an address could not be asked, or its answer not used
+        └── UnansweredError    it was asked, and whether it took the message is not known
 
 What is wrong with one page, one address or one entry is no exception but a
 `faults.Fault`. No foreign exception (lxml, Polars, SQLAlchemy, httpx) leaves the
@@ -64,3 +65,7 @@ class LedgerError(AtlasError):
 
 class NetworkError(AtlasError):
     """An address could not be asked, or what it answered cannot be used."""
+
+
+class UnansweredError(NetworkError):
+    """A whole message was sent and no answer came: it may have arrived."""

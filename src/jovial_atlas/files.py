@@ -13,7 +13,7 @@ import json
 import os
 import signal
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -54,6 +54,20 @@ def write_whole(path: Path, data: bytes) -> None:
         raise _cannot_write(path, error) from error
 
 
+def write_lines(path: Path, lines: Iterable[str]) -> int:
+    """As `write_whole`, a line at a time (UTF-8); gives back their number. Raises OutputError."""
+    count = 0
+
+    def encoded() -> Iterator[bytes]:
+        nonlocal count
+        for count, line in enumerate(lines, start=1):  # noqa: B007 - the last one is the number
+            yield line.encode() + b"\n"
+
+    temporary = _beside(path, encoded())
+    temporary.replace(path)
+    return count
+
+
 def _cannot_write(path: Path, error: OSError) -> OutputError:
     return OutputError(
         f"{path} cannot be written ({error.strerror}). "
@@ -61,7 +75,7 @@ def _cannot_write(path: Path, error: OSError) -> OutputError:
     )
 
 
-def _beside(path: Path, data: bytes) -> Path:
+def _beside(path: Path, data: bytes | Iterator[bytes]) -> Path:
     temporary = ""
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -69,7 +83,7 @@ def _beside(path: Path, data: bytes) -> Path:
             prefix=f".{path.name}.", suffix=".new", dir=path.parent
         )
         with os.fdopen(handle, "wb") as stream:
-            stream.write(data)
+            stream.writelines((data,) if isinstance(data, bytes) else data)
         mask = os.umask(0)
         os.umask(mask)
         Path(temporary).chmod(0o666 & ~mask)

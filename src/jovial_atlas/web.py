@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 
 import httpx
 
-from jovial_atlas.errors import NetworkError
+from jovial_atlas.errors import NetworkError, UnansweredError
 
 TRIES = 3
 #: A longer Retry-After is told to the owner instead of waited for.
@@ -35,7 +35,8 @@ class Request:
 @dataclass(frozen=True, slots=True)
 class Answer:
     """Status, body and header fields (names in lower case) of an answer, and the seconds that
-    it asks to wait, if it does. `cut` says that the body was longer than asked for."""
+    it asks to wait, if it does. `cut` says that the body was longer than asked for, or
+    broke off."""
 
     status: int
     body: bytes
@@ -85,7 +86,8 @@ def send(
     """Send a request, again after 429 and 5xx where the wait is short.
 
     Raises NetworkError where no answer came, or, unless `cut`, one of more than `largest`
-    bytes. A time-out is not tried again: the message may have arrived.
+    bytes or half of one; UnansweredError where the message may have arrived, which is not tried
+    again.
     """
     wait = 0.5
     for attempt in range(1, tries + 1):
@@ -104,30 +106,48 @@ def _once(client: httpx.Client, request: Request, largest: int, cut: bool) -> An
         with client.stream(
             request.method, request.url, headers=dict(request.headers), content=request.body
         ) as response:
-            body = bytearray()
-            for piece in response.iter_bytes():
-                body += piece
-                if len(body) > largest and cut:
-                    break
-                if len(body) > largest:
-                    raise NetworkError(
-                        f"{host} answered with more than {largest:,} bytes; it is not read."
-                    )
+            body, whole = _body(response, host, largest, cut)
             return Answer(
                 response.status_code,
-                bytes(body[:largest]),
+                body,
                 _seconds(response.headers.get("Retry-After")),
                 {key.lower(): value for key, value in response.headers.items()},
-                len(body) > largest,
+                not whole,
             )
+    except (httpx.ConnectTimeout, httpx.PoolTimeout, httpx.WriteTimeout):
+        raise NetworkError(f"{host} took no message in time.") from None
     except httpx.TimeoutException:
-        raise NetworkError(
+        raise UnansweredError(
             f"{host} did not answer in time; whether it took the message is not known."
         ) from None
     except httpx.ConnectError as error:
         raise NetworkError(f"{host} cannot be reached ({error}).") from None
+    except (httpx.ReadError, httpx.RemoteProtocolError) as error:
+        raise UnansweredError(
+            f"{host} broke off without an answer ({error}); whether it took the message is not "
+            "known."
+        ) from None
     except (httpx.HTTPError, httpx.InvalidURL) as error:
         raise NetworkError(f"{host} could not be asked ({error}).") from None
+
+
+def _body(response: httpx.Response, host: str, largest: int, cut: bool) -> tuple[bytes, bool]:
+    """The body, and whether it is whole; what is cut short is only good where `cut` allows it."""
+    body = bytearray()
+    try:
+        for piece in response.iter_bytes():
+            body += piece
+            if len(body) > largest and cut:
+                break
+            if len(body) > largest:
+                raise NetworkError(
+                    f"{host} answered with more than {largest:,} bytes; it is not read."
+                )
+    except httpx.HTTPError:
+        if not cut:
+            raise
+        return bytes(body[:largest]), False
+    return bytes(body[:largest]), len(body) <= largest
 
 
 def _seconds(value: str | None) -> float | None:

@@ -4,14 +4,17 @@ import os
 import signal
 import subprocess
 import time
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
 
-from jovial_atlas.demo.round import TOKEN, TOKEN_VARIABLE, add_engines, servers
+from jovial_atlas.demo.round import TOKEN, TOKEN_VARIABLE, add_engines, prepare, servers
 from jovial_atlas.demo.site import URL
 from jovial_atlas.standin.engine import SimulatedEngine
-from jovial_atlas.standin.server import Serving, Trouble, engine_app, listen, site_app
+from jovial_atlas.standin.scenario import Scenario, Trouble
+from jovial_atlas.standin.server import Serving, engine_app, listen
+from jovial_atlas.standin.site import ServedSite
 from jovial_atlas.standin.web import LoopbackWeb
 from tests.conftest import COMMAND, page, run_command, write_site
 
@@ -32,11 +35,17 @@ def test_the_demo_runs_the_whole_round_and_says_what_to_try_next(tmp_path):
         "loc", "submitted_urls", "announced_at", "last_read", "state", "found", "indexed",
         "coverage",
     }  # fmt: skip
-    assert (first["state"], first["found"], first["coverage"]) == ("success", 62, 1.0)
-    assert quill["sitemaps"][0]["indexed"] < 62
+    assert (first["state"], first["found"], first["coverage"]) == ("success", 63, 1.0)
+    assert quill["sitemaps"][0]["indexed"] < 63
     assert any("too little text" in step for step in quill["next"])
-    again = run_command("demo", "fen", cwd=tmp_path)
-    assert again.code == 0, "a demo may be laid out again"
+    # The month has one problem to find: it is found, told from chance, traced, and mended.
+    assert "field-notes dropped: 8 of 8 indexed" in ran.out
+    assert "Its header X-Robots-Tag says 'noindex'." in ran.out
+    (notes,) = [one for one in lantern["sections"] if one["name"] == "field-notes"]
+    assert (notes["indexed"], notes["indexed_before"], notes["drop"]) == (9, 0, None)
+    figures = {place.name for place in (tmp_path / "fen/figures").glob("*.png")}
+    assert figures >= {"lanternfish-waiting.png", "quillseek-sections.png"}
+    assert prepare(tmp_path / "fen", datetime.now(UTC)) > 70, "it may be laid out again"
     (tmp_path / "mine").mkdir()
     (tmp_path / "mine/letter.txt").write_text("precious")
     refused = run_command("demo", "mine", cwd=tmp_path)
@@ -52,8 +61,8 @@ def test_engines_hear_only_what_changed_and_the_live_site_checks_clean(marrowfen
             "submit", "--format", "json", "--engine", "lanternfish", cwd=marrowfen
         )
         assert missing.code == 1
-        told = [one["detail"] for one in missing.json["announcements"] if one["status"] == "failed"]
-        assert told == [f"not sent: the environment variable {TOKEN_VARIABLE} holds no token"]
+        told = {one["detail"] for one in missing.json["announcements"] if one["status"] == "failed"}
+        assert told == {f"not sent: the environment variable {TOKEN_VARIABLE} holds no token"}
         first = run_command("submit", "--format", "json", cwd=marrowfen, env=token)
         assert (first.code, first.err) == (0, "")
         keys = {"engine", "channel", "what", "count", "status", "detail"}
@@ -83,11 +92,11 @@ def test_engines_hear_only_what_changed_and_the_live_site_checks_clean(marrowfen
 @pytest.mark.parametrize(
     ("trouble", "status", "words"),
     [
-        (Trouble(403), "refused", "403"),
-        (Trouble(422), "refused", "422"),
-        (Trouble(429, 900), "refused", "wait 900 s"),
-        (Trouble(500), "failed", "500"),
-        (Trouble(hang=5), "failed", "did not answer in time"),
+        (Trouble(status=403), "refused", "403"),
+        (Trouble(status=422), "refused", "422"),
+        (Trouble(status=429, retry_after=900), "refused", "wait 900 s"),
+        (Trouble(status=500), "failed", "500"),
+        (Trouble(hang=5), "unknown", "did not answer in time"),
         (None, "failed", "cannot be reached"),
     ],
 )
@@ -97,8 +106,9 @@ def test_an_engine_in_trouble_gives_exit_code_1_and_a_true_record(
     serving = None
     place = "127.0.0.1:9"
     if trouble:
-        engine = SimulatedEngine("Lanternfish", "lanternbot", LoopbackWeb({}, "lanternbot"))
-        serving = Serving(engine_app(engine, trouble=trouble), listen(0)).start()
+        web, scenario = LoopbackWeb({}, "lanternbot"), Scenario(trouble=(trouble,))
+        engine = SimulatedEngine("Lanternfish", "lanternbot", web, scenario)
+        serving = Serving(engine_app(engine), listen(0)).start()
         place = serving.address
     call = '{ kind = "call", name = "submit-sitemap", method = "PUT", url = "http://%s/sites/{site}/sitemaps/{sitemap}" }'
     read = '{ kind = "call", name = "read-sitemaps", method = "GET", url = "http://%s/sites/{site}/sitemaps" }'
@@ -139,11 +149,11 @@ def test_a_stand_in_indexes_only_what_may_be_indexed(tmp_path):
         f'<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">{entries}</urlset>'
     )
     (tmp_path / "public/robots.txt").write_text("User-agent: lanternbot\nDisallow: /barred\n")
-    serving = Serving(site_app(tmp_path / "public"), listen(0)).start()
+    serving = Serving(ServedSite(tmp_path / "public"), listen(0)).start()
     try:
         web = LoopbackWeb({"www.marrowfen.example": serving.address}, "lanternbot")
         memory = tmp_path / "memory.json"
-        engine = SimulatedEngine("L", "lanternbot", web, least_words=3, memory=memory)
+        engine = SimulatedEngine("L", "lanternbot", web, Scenario(least_words=3), memory=memory)
         engine.take_sitemap(URL, f"{URL}/sitemap.xml")
         deadline = time.monotonic() + 20
         while engine.reports(URL)[0]["state"] == "pending" and time.monotonic() < deadline:

@@ -90,7 +90,7 @@ def test_exports_are_taken_and_their_columns_remembered(marrowfen):
     (species,) = [one for one in state["sitemaps"] if "species" in one["loc"]]
     assert (species["found"], species["indexed"], species["last_read"]) == (9, 2, "2026-11-23")
     steps = "\n".join(state["next"])
-    for words in ("sitemap-species-1.xml: 2 of 9 indexed", "leaves out 31 pages: crawled but not indexed",
+    for words in ("species: 2 of 9 indexed; no reason given", "leaves out 31 pages: crawled but not indexed",
                   f"1 address not indexed: {URL}/about/ (duplicate)", "its crawlers last read it on 2020-01-01",
                   "never asked for, by the logs", "1 address answered its crawlers with an error"):  # fmt: skip
         assert words in steps, words

@@ -127,13 +127,16 @@ def test_a_crawler_is_who_it_says_by_range_or_by_name_and_back(
 
 def test_the_ledger_keeps_the_latest_visit(tmp_path):
     ledger = Ledger(tmp_path / "l.sqlite", lambda: "2026-11-23")
-    first = Visit("L", "bot", "/a", "2026-11-22T00:00:00Z", 200, 3)
+    first = Visit("L", "bot", "/a", "2026-11-22T00:00:00Z", 200, 3, "2026-11-20T00:00:00Z")
     ledger.note_visits([first])
     ledger.note_visits([Visit("L", "bot", "/a", "2026-11-21T00:00:00Z", 500, 1)])
     assert ledger.visits("L") == [first]
-    later = Visit("L", "bot", "/a", "2026-11-23T00:00:00Z", 404, 1)
+    later = Visit("L", "bot", "/a", "2026-11-23T00:00:00Z", 404, 1, "2026-11-23T00:00:00Z")
+    again = Visit("L", "bot", "/a", later.last, 404, 9, "2026-11-01T00:00:00Z")
     ledger.note_visits([later, Visit("Q", "q", "/a", "2026-11-23T00:00:00Z", 200, 1)])
-    assert ledger.visits("L") == [later]
+    ledger.note_visits([again])
+    assert ledger.visits("L") == [later], "a log that is read again tells nothing new"
+    assert ledger.visit_history("L") == [first, later]
     ledger.close()
 
 

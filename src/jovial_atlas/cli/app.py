@@ -29,6 +29,7 @@ COMMANDS = {
     "logs": ("logs", "Read server logs for what crawlers did."),
     "hear": ("hear", "Take what an engine exported."),
     "status": ("status", "Show what each engine was told, read and indexed."),
+    "ledger": ("ledger", "Show, export or import the record of announcements."),
     "report": ("report", "Write one HTML page with figures."),
     "standin": ("standin", "Run a simulated engine."),
 }

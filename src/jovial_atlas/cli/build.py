@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import asdict
 from typing import TYPE_CHECKING
 
@@ -46,7 +47,15 @@ def command(
     if replace and not dry_run:
         for place in replace_foreign(site, replace):
             out.note(f"The file that was there is now {place}.")
-    build = run_build(site, survey, work.now(), dry_run=dry_run, fold=fold, differences=addresses)
+    build = run_build(
+        site,
+        survey,
+        work.now(),
+        dry_run=dry_run,
+        fold=fold,
+        differences=addresses,
+        environment=os.environ,
+    )
     if build.hidden:
         out.warn(build.hidden)
     if out.format == "json":

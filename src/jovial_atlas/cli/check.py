@@ -51,6 +51,8 @@ if TYPE_CHECKING:
 @click.option(
     "--resume", is_flag=True, help="With --live: take up a run of the last 24 hours that broke off."
 )
+@click.option("--only", "codes", multiple=True, metavar="CODE",
+              help="Only findings of this code; may be given more than once.")  # fmt: skip
 @click.option("--all", "show_all", is_flag=True, help="Show every place, not the first few.")
 @click.option(
     "--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
@@ -66,6 +68,7 @@ def command(
     sample: int | None,
     per_second: float,
     resume: bool,
+    codes: tuple[str, ...],
     show_all: bool,
     timeout: float,
 ) -> int:
@@ -83,6 +86,7 @@ def command(
         raise click.UsageError("--server, --sample and --resume belong to --live.")
     if server and not server.startswith(("http://", "https://")):
         raise click.UsageError("--server is the beginning of an address: http://127.0.0.1:8800")
+    _known_codes(codes)
     out = work.output
     findings: list[Finding] = []
     looked_at: list[str] = []
@@ -104,6 +108,7 @@ def command(
         else:
             checked = check_site(work.site(), work.now(), asked)
             findings, looked_at, seen = checked.findings, checked.looked_at, checked.live
+    findings = [one for one in findings if not codes or one.code in codes]
     findings.sort(key=lambda finding: SEVERITIES.index(finding.severity))
     if out.format == "json":
         found = {"findings": [asdict(one) for one in findings], "counts": counts(findings)}
@@ -120,6 +125,19 @@ def command(
         if seen:
             out.say(_estimated(seen))
     return 1 if at_or_above(findings, fail_on) else 0
+
+
+def _known_codes(codes: tuple[str, ...]) -> None:
+    """Refuse a code that no check has, with the nearest that one has."""
+    from rapidfuzz import process
+
+    from jovial_atlas.checks.registry import CHECKS
+
+    for code in codes:
+        if code not in CHECKS:
+            best = process.extractOne(code, list(CHECKS), score_cutoff=50)
+            meant = f" Did you mean {best[0]!r}?" if best else ""
+            raise click.UsageError(f"--only: there is no check {code!r}.{meant}")
 
 
 def _estimated(seen: Estimate) -> str:

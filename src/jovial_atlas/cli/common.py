@@ -19,6 +19,9 @@ Function = TypeVar("Function", bound=Callable[..., Any])
 _KEPT = "jovial_atlas.global"
 _NAMES = ("site", "quiet", "verbose", "no_color")
 
+#: The end of the year 9999, the last that dates know.
+_LAST_SECOND = 253_402_300_800
+
 FORMATS = ("table", "json")
 TABLE_FORMATS = ("table", "json", "csv")
 
@@ -94,9 +97,14 @@ class Work:
 
     @staticmethod
     def now() -> datetime:
-        """The time, read once a command and handed down from here."""
+        """The time, read here and handed down. SOURCE_DATE_EPOCH, the variable of reproducible
+        builds, sets it (seconds since 1970)."""
+        import os
         from datetime import UTC, datetime
 
+        given = os.environ.get("SOURCE_DATE_EPOCH", "")
+        if given.isdigit() and int(given) < _LAST_SECOND:
+            return datetime.fromtimestamp(int(given), UTC)
         return datetime.now(UTC)
 
 

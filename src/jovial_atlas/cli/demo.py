@@ -7,6 +7,7 @@ import shlex
 import subprocess
 import sys
 import time
+from itertools import chain
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -24,11 +25,11 @@ if TYPE_CHECKING:
 @click.option("--serve", is_flag=True, help="Run no round; keep site and stand-ins served.")
 def command(work: Work, folder: Path, serve: bool) -> int:
     """Lay out the sample site, Marrowfen Wetland Reserve, in DIR (default: marrowfen) and run
-    the whole round on it, saying each command before it runs.
+    the whole round on it and a month of watching, saying each command before it runs.
 
     Site and simulated engines are served on loopback while the round runs; nothing leaves
     this machine."""
-    from jovial_atlas.demo.round import prepare, servers, steps
+    from jovial_atlas.demo.round import month, prepare, servers, steps
     from jovial_atlas.errors import AtlasError
 
     out = work.output
@@ -41,9 +42,9 @@ def command(work: Work, folder: Path, serve: bool) -> int:
     began = time.monotonic()
     pages = prepare(folder, work.now())
     out.say(f"The sample site, {pages} pages, now stands in {folder}/public.", style="bold")
-    with servers(folder) as running:
+    with servers(folder, unhurried=True) as running:
         out.say(f"It is served on http://{running.site}/ while the round runs.")
-        for step in steps():
+        for step in chain(steps(), month(running)):
             code = _run(out, step, folder, running)
             if code not in step.expected:
                 out.warn(f"The round ends here: the command gave exit code {code}.")
@@ -70,10 +71,10 @@ def command(work: Work, folder: Path, serve: bool) -> int:
 
 
 def _run(out: Output, step: Step, folder: Path, running: Servers) -> int:
-    from jovial_atlas.demo.round import TOKEN, TOKEN_VARIABLE, add_engines, wait_for_engines
+    from jovial_atlas.demo.round import TOKEN, TOKEN_VARIABLE, add_engines, happen
 
-    out.say()
     if step.command == ("engines",):
+        out.say()
         added = add_engines(folder, running)
         out.say(
             "   The owner then adds rules, engines and a video service to the site file:",
@@ -84,16 +85,21 @@ def _run(out: Output, step: Step, folder: Path, running: Servers) -> int:
         else:
             out.say(f"   ({len(added.splitlines())} lines at the end of {folder}/atlas.toml)")
         return 0
-    out.say(step.say, style="bold green")
+    if step.say or not step.quiet:
+        out.say()
+    if step.say:
+        out.say(step.say, style="bold green")
     out.say(f"$ jovial-atlas {shlex.join(step.command)}", style="bold")
     sys.stdout.flush()
-    if step.command == ("status",):
-        wait_for_engines(running)
-    environment = {**os.environ, TOKEN_VARIABLE: TOKEN}
+    happen(step.event, folder, running)
+    running.forward(step.hours)
+    now = str(int(running.clock.present().timestamp()))
+    environment = {**os.environ, TOKEN_VARIABLE: TOKEN, "SOURCE_DATE_EPOCH": now}
     colour = ["--no-color"] if "NO_COLOR" in os.environ else []
     done = subprocess.run(  # noqa: S603 - our own command, arguments from our own table
         [sys.executable, "-m", "jovial_atlas", *colour, *step.command],
-        cwd=folder, env=environment, check=False,
+        cwd=folder, env=environment, check=False, stdout=subprocess.DEVNULL if step.quiet else None,
+        stderr=subprocess.DEVNULL if step.quiet else None,
     )  # fmt: skip
     if done.returncode == 1 in step.expected:
         out.say("(exit code 1: there are findings of severity error)", style="dim")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import asdict
 from pathlib import Path
 
@@ -30,7 +31,8 @@ def command(
     Columns with other names are told once with --kind and --column."""
     from jovial_atlas.faults import plural
     from jovial_atlas.rounds.hear import hear
-    from jovial_atlas.rounds.submit import engines_named, open_ledger
+    from jovial_atlas.rounds.ledger import open_ledger
+    from jovial_atlas.rounds.submit import engines_named
 
     mapping = {}
     for one in columns:
@@ -42,7 +44,7 @@ def command(
         raise click.UsageError("--column belongs to a --kind.")
     site, out = work.site(), work.output
     (chosen,) = engines_named(site, [engine])
-    ledger = open_ledger(site)
+    ledger = open_ledger(site, work.now, os.environ)
     try:
         heard = [hear(site, chosen, place, ledger, kind, mapping) for place in files]
     finally:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import asdict
 from pathlib import Path
 
@@ -39,13 +40,14 @@ def command(
     input) for the crawlers of the site's engines: when each last read robots.txt, sitemaps and
     pages, what it never asked for, what answered with an error, and who only says to be it."""
     from jovial_atlas.faults import plural
+    from jovial_atlas.rounds.ledger import open_ledger
     from jovial_atlas.rounds.logs import dns as name_servers
     from jovial_atlas.rounds.logs import read_logs
-    from jovial_atlas.rounds.submit import engines_named, open_ledger
+    from jovial_atlas.rounds.submit import engines_named
 
     site, out = work.site(), work.output
     chosen = engines_named(site, engines)
-    ledger = None if dry_run else open_ledger(site)
+    ledger = None if dry_run else open_ledger(site, work.now, os.environ)
     try:
         read = read_logs(site, chosen, files, ledger, name_servers() if dns else None)
     finally:
@@ -65,14 +67,15 @@ def command(
          ("Forged", "right"), ("Unproven", "right")],
         [
             [one.engine, one.crawler, one.requests, day_and_time(one.last),
-             day_and_time(one.robots_at) or "never", day_and_time(one.sitemap_at) or "never",
+             (one.robots_at or "never")[:10], (one.sitemap_at or "never")[:10],
              one.pages, one.never, one.forged, one.unproven]
             for one in read.crawlers
         ],
     )  # fmt: skip
     for one in read.crawlers:
         for status, (times, path) in one.errors.items():
-            said = f"{one.crawler}: {plural(times, 'answer')} with status {status}, most for {path}"
+            most = ", most" if times > 1 else ""
+            said = f"{one.crawler}: {plural(times, 'answer')} with status {status}{most} for {path}"
             out.indented("-", said)
         if one.forgers:
             out.indented("-", f"{one.crawler}: not its own: {', '.join(one.forgers)}")

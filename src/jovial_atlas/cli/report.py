@@ -11,7 +11,8 @@ import click
 from jovial_atlas.cli.common import Work, atlas_command
 
 if TYPE_CHECKING:
-    from jovial_atlas.rounds.status import EngineState
+    from jovial_atlas.report import Trend
+    from jovial_atlas.rounds.stand import EngineState
 
 
 @atlas_command("report", epilog="Example: jovial-atlas report --to report.html")
@@ -19,21 +20,24 @@ if TYPE_CHECKING:
               default=Path("report.html"), show_default=True, help="File of the page.")  # fmt: skip
 def command(work: Work, place: Path) -> int:
     """Write one HTML page with figures: what hides the site, what to do, sections, reasons, ages,
-    sitemap files, and what engines said last. No engine is asked."""
+    sitemap files, what engines said last and how that came about. No engine is asked."""
     from jovial_atlas.files import write_whole
+    from jovial_atlas.rounds.ledger import open_ledger
     from jovial_atlas.rounds.report import report
     from jovial_atlas.rounds.status import joined_states, run_status
-    from jovial_atlas.rounds.submit import open_ledger
+    from jovial_atlas.rounds.trends import trends
 
     site = work.site()
     states: list[EngineState] = []
+    drawn: list[Trend] = []
     for host in site.hosts:
-        ledger = open_ledger(host)
+        ledger = open_ledger(host, work.now, os.environ)
         try:
-            found = run_status(host, site.model.engine, ledger, None, os.environ)
+            found = run_status(host, site.model.engine, ledger, None)
+            drawn += trends(site.model.engine, ledger)
         finally:
             ledger.close()
         states = joined_states(states, found) if states else found
-    write_whole(place, report(site, states, work.now()))
+    write_whole(place, report(site, states, work.now(), drawn))
     work.output.say(f"The report is {place}; open it in a browser.")
     return 0

@@ -33,6 +33,11 @@ from jovial_atlas.cli.common import Work, atlas_command
               help="Serve a folder as this host, on a free port.")  # fmt: skip
 @click.option("--least-words", type=click.IntRange(0), default=0, show_default=True,
               help="Pages with fewer words are not indexed.")  # fmt: skip
+@click.option("--scenario", "scenario_file", metavar="FILE",
+              type=click.Path(path_type=Path, dir_okay=False, exists=True),
+              help="How it behaves: delays, quotas, rules and trouble, as TOML.")  # fmt: skip
+@click.option("--log", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
+              help="Access log of what --serve serves.")  # fmt: skip
 @click.option("--token-env", default="", help="Variable with the bearer token that calls need.")
 @click.option("--memory", type=click.Path(path_type=Path, dir_okay=False),
               help="File in which it remembers what it was told.")  # fmt: skip
@@ -52,6 +57,8 @@ def command(
     hosts: tuple[str, ...],
     served: tuple[str, ...],
     least_words: int,
+    scenario_file: Path | None,
+    log: Path | None,
     token_env: str,
     memory: Path | None,
     trouble: int | None,
@@ -60,20 +67,30 @@ def command(
 ) -> int:
     """Run a simulated engine, or video service, for trying and testing. An engine takes
     announcements, really fetches robots.txt, sitemaps and pages, and reports what it would
-    index; it fetches from this machine only. Ctrl-C ends it."""
+    index; it fetches from this machine only. Its page is /report; a POST to /clock?hours=24 puts
+    its clock forward. Ctrl-C ends it."""
     from jovial_atlas.errors import AtlasError
+    from jovial_atlas.standin.clock import Clock
     from jovial_atlas.standin.engine import SimulatedEngine
     from jovial_atlas.standin.films import FILMS, films_app
-    from jovial_atlas.standin.server import Serving, Trouble, engine_app, listen, site_app
+    from jovial_atlas.standin.scenario import Scenario, Trouble, read_scenario
+    from jovial_atlas.standin.server import Serving, engine_app, listen
+    from jovial_atlas.standin.site import ServedSite
     from jovial_atlas.standin.web import LoopbackWeb
 
-    out = work.output
+    out, clock = work.output, Clock()
+    scenario = read_scenario(scenario_file) if scenario_file else Scenario()
+    changes: dict[str, object] = {"least_words": least_words} if least_words else {}
+    if trouble or hang:
+        fault = Trouble(status=trouble or 0, retry_after=retry_after, hang=hang)
+        changes["trouble"] = (*scenario.trouble, fault)
+    scenario = scenario.model_copy(update=changes)
     places = dict(_pair(text) for text in hosts)
     servings = []
     for host, folder in (_pair(text) for text in served):
         if not Path(folder).is_dir():
             raise AtlasError(f"--serve: there is no folder {folder}.")
-        serving = Serving(site_app(Path(folder)), listen(0)).start()
+        serving = Serving(ServedSite(Path(folder), log, clock), listen(0)).start()
         servings.append(serving)
         places[host] = serving.address
         out.say(f"{folder} is served as {host} on http://{serving.address}/")
@@ -83,10 +100,9 @@ def command(
     if kind == "videos":
         app = films_app(name, FILMS, "https://play.reelstead.example")
     else:
-        engine = SimulatedEngine(
-            name, crawler, LoopbackWeb(places, crawler), least_words=least_words, memory=memory
-        )
-        app = engine_app(engine, token, Trouble(trouble or 0, retry_after, hang))
+        web = LoopbackWeb(places, crawler)
+        engine = SimulatedEngine(name, crawler, web, scenario, memory=memory, clock=clock)
+        app = engine_app(engine, token)
     serving = Serving(app, listen(port)).start()
     servings.append(serving)
     out.say(f"{name} (simulated) listens on http://{serving.address}/  Ctrl-C ends it.")

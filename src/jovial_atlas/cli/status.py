@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
-from typing import TYPE_CHECKING
+from dataclasses import asdict
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -11,92 +13,214 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.output import day_and_time
 
 if TYPE_CHECKING:
-    from jovial_atlas.rounds.status import EngineState, SitemapState
+    from collections.abc import Sequence
+
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.rounds.known import KnownPage
+    from jovial_atlas.rounds.stand import EngineState, SitemapState
+    from jovial_atlas.rounds.submit import Sending
+    from jovial_atlas.sitefile import Engine, SiteFile
 
 _FIELDS = (
-    "loc", "submitted_urls", "announced_at", "last_read", "state", "found", "indexed", "coverage"
+    "loc", "section", "submitted_urls", "announced_at", "last_read", "state", "found", "indexed",
+    "coverage", "change",
 )  # fmt: skip
+_PAGE_FIELDS = (
+    "engine", "loc", "section", "announced_at", "visited_at", "visit_status", "indexed", "reason",
+    "last_crawl", "canonical", "said_at",
+)  # fmt: skip
+_WHICH = ("all", "indexed", "left-out", "unknown", "unannounced", "unvisited")
 
 
 @atlas_command("status", formats=TABLE_FORMATS, epilog="Example: jovial-atlas status --offline")
+@click.argument("urls", nargs=-1, metavar="[URL]…")
 @click.option("--engine", "engines", multiple=True, metavar="NAME", help="Only this engine.")
+@click.option("--pages", "which", type=click.Choice(_WHICH),
+              help="The addresses behind the numbers: those that are so.")  # fmt: skip
+@click.option("--section", default="", metavar="NAME", help="With --pages: only this section.")
+@click.option("--figures", type=click.Path(path_type=Path, file_okay=False), metavar="DIR",
+              help="Write figures over time into this folder, as PNG and SVG.")  # fmt: skip
 @click.option("--offline", is_flag=True, help="Ask no engine; show what the ledger has.")
 @click.option(
     "--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
     help="Seconds to wait for an engine.",
 )  # fmt: skip
-def command(work: Work, engines: tuple[str, ...], offline: bool, timeout: float) -> int:
+def command(
+    work: Work,
+    urls: tuple[str, ...],
+    engines: tuple[str, ...],
+    which: str | None,
+    section: str,
+    figures: Path | None,
+    offline: bool,
+    timeout: float,
+) -> int:
     """Show, engine by engine and sitemap by sitemap, what was announced, read, found and
-    indexed, and what to do next.
+    indexed, how that changed, and what to do next; with URLs (or paths from '/' on) what is known
+    of these pages.
 
     Engines whose channels allow it are asked, and their answers kept in the ledger."""
     from jovial_atlas.rounds.build.public import load_record
+    from jovial_atlas.rounds.ledger import open_ledger
     from jovial_atlas.rounds.status import joined_states, run_status
-    from jovial_atlas.rounds.submit import engines_named, open_ledger
+    from jovial_atlas.rounds.submit import Sending, engines_named
     from jovial_atlas.web import new_client
 
+    if section and not which:
+        raise click.UsageError("--section belongs to --pages.")
     site, out = work.site(), work.output
     chosen = engines_named(site, engines)
     hidden = next((told for host in site.hosts if (told := load_record(host).whole)), "")
     if hidden:
         out.warn(hidden)
     states: list[EngineState] = []
+    pages: list[KnownPage] = []
     for host in site.hosts:
-        ledger = open_ledger(host)
+        ledger = open_ledger(host, work.now, os.environ)
         try:
             with new_client(timeout) as client:
-                found = run_status(host, chosen, ledger, None if offline else client, os.environ)
+                sending = None if offline else Sending(client, os.environ)
+                if urls:
+                    pages += _asked(work, host, chosen, ledger, sending, urls)
+                    continue
+                found = run_status(host, chosen, ledger, sending)
+            if which:
+                from jovial_atlas.rounds.known import known_pages
+
+                pages += known_pages(host, chosen, ledger, which, section)
+            if figures:
+                _draw(out, host, chosen, ledger, figures)
         finally:
             ledger.close()
         states = joined_states(states, found) if states else found
-    if out.format == "json":
-        out.json(
-            {
-                "hidden": hidden,
-                "engines": [
-                    {
-                        "name": state.name,
-                        "pages_announced": state.pages_heard,
-                        "sitemaps": [
-                            {**{f: getattr(one, f) for f in _FIELDS}, "reasons": one.reasons}
-                            for one in state.sitemaps
-                        ],
-                        "next": state.next,
-                    }
-                    for state in states
-                ],
-            }
-        )
-        return 0
-    if out.format == "csv":
+    if urls or which:
+        for state in states:
+            if state.trouble:
+                out.warn(state.trouble)
+        _show_pages(out, pages)
+    elif out.format == "json":
+        out.json({"hidden": hidden, "engines": [_as_json(state) for state in states]})
+    elif out.format == "csv":
         out.csv(
             ("engine", *_FIELDS),
             [[s.name, *(getattr(o, f) for f in _FIELDS)] for s in states for o in s.sitemaps],
         )
-        return 0
-    for state in states:
-        out.table(
-            [("Sitemap", "left"), ("Submitted", "right"), ("Announced", "left"), ("Read", "left"),
-             ("State", "left"), ("Found", "right"), ("Indexed", "right"), ("Share", "right")],
-            [_row(one) for one in state.sitemaps],
-            title=state.name,
-        )  # fmt: skip
-        if state.pages_heard is not None:
-            out.indented("pages", f"{state.pages_heard:,} announced one by one over IndexNow")
-        for step in state.next or ["Nothing to do."]:
-            out.indented("next ", step, style="green")
-        out.say()
+    else:
+        for state in states:
+            _show(out, state)
     return 0
 
 
-def _row(one: SitemapState) -> list[object]:
-    return [
+def _asked(
+    work: Work,
+    host: SiteFile,
+    chosen: Sequence[Engine],
+    ledger: Any,
+    sending: Sending | None,
+    urls: Sequence[str],
+) -> list[KnownPage]:
+    from jovial_atlas.rounds.known import asked_pages
+
+    mine = [url for url in urls if url.startswith(("/", f"{host.model.site.url}/"))]
+    if not mine and len(host.model.host):
+        return []
+    pages, troubles = asked_pages(host, chosen, ledger, sending, mine or urls)
+    for trouble in troubles:
+        work.output.warn(trouble)
+    return pages
+
+
+def _as_json(state: EngineState) -> dict[str, Any]:
+    return {
+        "name": state.name,
+        "pages_announced": state.pages_heard,
+        "since": state.since or None,
+        "sitemaps": [
+            {**{f: getattr(one, f) for f in _FIELDS}, "reasons": one.reasons}
+            for one in state.sitemaps
+        ],
+        "sections": [asdict(one) for one in state.sections],
+        "next": state.next,
+    }
+
+
+def _show(out: Output, state: EngineState) -> None:
+    changed = any(one.change is not None for one in state.sitemaps)
+    columns = [("Sitemap", "left"), ("Submitted", "right"), ("Announced", "left"),
+               ("Read", "left"), ("State", "left"), ("Found", "right"), ("Indexed", "right"),
+               ("Share", "right")]  # fmt: skip
+    if changed:
+        columns.append(("Change", "right"))
+    out.table(columns, [_row(one, changed) for one in state.sitemaps], title=state.name)
+    if state.since:
+        out.indented("since", f"changes are those since {day_and_time(state.since)}")
+    if state.pages_heard is not None:
+        out.indented("pages", f"{state.pages_heard:,} announced one by one over IndexNow")
+    for step in state.next or ["Nothing to do."]:
+        out.indented("next ", step, style="green")
+    out.say()
+
+
+def _row(one: SitemapState, changed: bool) -> list[object]:
+    row: list[object] = [
         one.loc.rpartition("/")[2],
         one.submitted_urls,
-        day_and_time(one.announced_at),
+        (one.announced_at or "")[:10],
         day_and_time(one.last_read),
         one.state,
         one.found,
         one.indexed,
         one.coverage,
     ]
+    if changed:
+        row.append(None if one.change is None else f"{one.change:+,}" if one.change else "=")
+    return row
+
+
+def _show_pages(out: Output, pages: Sequence[KnownPage]) -> None:
+    if out.format == "json":
+        out.json({"pages": [asdict(one) for one in pages]})
+        return
+    if out.format == "csv":
+        out.csv(_PAGE_FIELDS, [[getattr(one, name) for name in _PAGE_FIELDS] for one in pages])
+        return
+    if not pages:
+        out.say("There are no such pages.")
+        return
+    out.table(
+        [("Engine", "left"), ("Page", "fold"), ("Announced", "left"), ("Visited", "left"),
+         ("Indexed", "left"), ("Why not", "fold")],
+        [
+            [one.engine, one.loc.partition("://")[2].partition("/")[2].join(("/", "")),
+             day_and_time(one.announced_at), day_and_time(one.last_crawl or one.visited_at),
+             one.indexed, _why(one)]
+            for one in pages
+        ],
+    )  # fmt: skip
+    if not any(one.said_at for one in pages):
+        out.say(
+            "What engines say of single pages is known from a channel read-pages or read-page, "
+            "or from an export: `jovial-atlas hear`."
+        )
+
+
+def _why(one: KnownPage) -> str:
+    if one.canonical and one.canonical != one.loc:
+        return f"{one.reason or 'another canonical'}: {one.canonical}"
+    if one.visit_status and one.visit_status >= 400:
+        return f"{one.reason or 'not indexed'}; answered {one.visit_status}"
+    return one.reason
+
+
+def _draw(out: Output, host: SiteFile, chosen: Sequence[Engine], ledger: Any, folder: Path) -> None:
+    from jovial_atlas.files import write_whole
+    from jovial_atlas.report.trends import as_png, as_svg
+    from jovial_atlas.rounds.trends import trends
+
+    place = folder / host.host if host.host else folder
+    drawn = 0
+    for trend in trends(chosen, ledger):
+        write_whole(place / f"{trend.name}.png", as_png(trend))
+        write_whole(place / f"{trend.name}.svg", as_svg(trend).encode())
+        drawn += 1
+    out.note(f"{drawn} figures are in {place}." if drawn else "There is no history to draw yet.")

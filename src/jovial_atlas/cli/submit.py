@@ -10,6 +10,8 @@ import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
+#: Outcomes for which the exit code is 1.
+_FAILED = ("failed", "refused", "unknown")
 _FIELDS = ("engine", "channel", "what", "count", "status", "detail")
 
 
@@ -31,18 +33,20 @@ def command(
     timeout: float,
 ) -> int:
     """Announce to each engine what changed since it last heard: addresses over IndexNow,
-    sitemaps over the call described in the site file.
+    sitemaps, feeds and removals over the channels described in the site file.
 
-    With URLs (addresses, or paths from '/' on) these alone are announced, changed or not.
+    With URLs (addresses of pages or sitemaps, or paths from '/' on) these alone are announced,
+    changed or not.
 
-    Each announcement is recorded before it is sent, and its outcome after. Engines that take
-    nothing else are told by hand: what to do is said, and --done records it."""
-    from jovial_atlas.engines.announce import Outcome, channel_name
+    Each announcement is recorded before it is sent, and its outcome after; one that broke off is
+    settled first, so that nothing is announced twice. Engines that take nothing else are told by
+    hand: what to do is said, and --done records it."""
+    from jovial_atlas.engines.announce import Outcome
+    from jovial_atlas.rounds.ledger import open_ledger
     from jovial_atlas.rounds.submit import (
-        all_due,
-        due_for,
+        Sending,
         engines_named,
-        open_ledger,
+        planned,
         refuse_hidden,
         run_submit,
     )
@@ -54,20 +58,14 @@ def command(
         refuse_hidden(host, work.now())
     outcomes: list[Outcome] = []
     for host in site.hosts:
-        ledger = open_ledger(host)
+        ledger = open_ledger(host, work.now, os.environ)
         try:
-            dues = due_for(host, chosen, urls) if urls else all_due(host, chosen, ledger)
             if dry_run:
-                outcomes += [
-                    Outcome(
-                        one.engine.name, channel_name(one.channel), one.what, len(one.items),
-                        "due", "",
-                    )
-                    for one in dues
-                ]  # fmt: skip
+                outcomes += planned(host, chosen, ledger, urls)
             else:
                 with new_client(timeout) as client:
-                    outcomes += run_submit(host, dues, ledger, client, os.environ, done=done)
+                    sending = Sending(client, os.environ)
+                    outcomes += run_submit(host, chosen, ledger, sending, urls, done=done)
         finally:
             ledger.close()
     if out.format == "json":
@@ -85,8 +83,14 @@ def command(
         )  # fmt: skip
         if dry_run:
             out.say("Nothing was announced (--dry-run).")
-    failed = [one for one in outcomes if one.status in ("failed", "refused")]
-    return 1 if failed else 0
+    failed = [one for one in outcomes if one.status in _FAILED]
+    return 1 if failed and not dry_run else 0
+
+
+def _last_part(loc: str) -> str:
+    """The end of an address by which people know it."""
+    whole = loc.rstrip("/")
+    return f"{whole.rpartition('/')[2]}/" if loc.endswith("/") else whole.rpartition("/")[2]
 
 
 def _together(rows: list[list[Any]]) -> list[list[Any]]:
@@ -97,7 +101,7 @@ def _together(rows: list[list[Any]]) -> list[list[Any]]:
     joined = []
     for found in groups.values():
         first = found[0]
-        names = [str(row[2]).rpartition("/")[2] for row in found]
+        names = [_last_part(str(row[2])) for row in found]
         what = (
             str(first[2])
             if len(found) == 1

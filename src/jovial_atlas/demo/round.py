@@ -1,4 +1,5 @@
-"""The round on the sample site: servers on loopback, the site file, one command after another.
+"""The round on the sample site: servers on loopback, the site file, one command after another, and
+a month in which something goes wrong.
 
 The commands are run by whoever calls `demo_round`; here stands only what is run and said.
 """
@@ -6,8 +7,8 @@ The commands are run by whoever calls `demo_round`; here stands only what is run
 from __future__ import annotations
 
 import socket
-import time
-from collections.abc import Callable, Iterator
+import tomllib
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
@@ -16,59 +17,85 @@ from pathlib import Path
 
 from jovial_atlas.demo import site as sample
 from jovial_atlas.errors import AtlasError
+from jovial_atlas.standin.clock import Clock
 from jovial_atlas.standin.engine import SimulatedEngine
 from jovial_atlas.standin.films import FILMS, films_app
-from jovial_atlas.standin.server import Serving, engine_app, listen, site_app
+from jovial_atlas.standin.scenario import Scenario
+from jovial_atlas.standin.server import Serving, engine_app, listen
+from jovial_atlas.standin.site import ServedSite
 from jovial_atlas.standin.web import LoopbackWeb
 
 HOST = "www.marrowfen.example"
 #: Variable and token of the engine that wants one. It guards nothing but a stand-in.
 TOKEN_VARIABLE, TOKEN = "LANTERNFISH_TOKEN", "only-a-stand-in"
 PORTS = {"site": 8800, "Lanternfish": 8801, "Quillseek": 8802, "Reelstead": 8803}
-_PATIENCE = 20.0
 MARK = ".marrowfen-demo"
+#: What the site's server logs, beside the site file.
+LOG = "access.log"
 
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One thing that happens: `say` is told, then `command` (if any) is run; `expected` exit
-    codes are those that do not end the round."""
+    """One thing that happens: `say` is told, the stand-ins' clock goes `hours` forward, `event`
+    happens to the site, then `command` (if any) is run, and its output shown unless `quiet`;
+    `expected` exit codes are those that do not end the round."""
 
     say: str
     command: tuple[str, ...] = ()
     expected: tuple[int, ...] = (0,)
-    shown: str = ""
+    hours: float = 0.0
+    event: str = ""
+    quiet: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Servers:
-    """The site and the two stand-ins, each on a loopback address."""
+    """The site and the two stand-ins, each on a loopback address, and the clock they share."""
 
     site: str
     engines: dict[str, str]
     films: str
     simulated: tuple[SimulatedEngine, ...]
+    served: ServedSite
+    clock: Clock
+
+    def forward(self, hours: float) -> None:
+        """Put the clock forward; the engines do what they would have done meanwhile."""
+        if hours:
+            self.clock.forward(hours)
+            self.play()
+
+    def play(self) -> None:
+        """Do now what is due by now."""
+        for engine in self.simulated:
+            engine.play()
 
 
 @contextmanager
-def servers(folder: Path) -> Iterator[Servers]:
-    """Serve the laid-out site and two simulated engines while the block runs.
+def servers(folder: Path, *, unhurried: bool = False) -> Iterator[Servers]:
+    """Serve the laid-out site and two simulated engines while the block runs. They do everything at
+    once, or `unhurried` with delays and quotas as engines have them.
 
     The usual ports are taken where they are free, others where not.
     """
     running: list[Serving] = []
+    clock = Clock()
+    manners = tomllib.loads(
+        (files("jovial_atlas.demo") / "templates/month.toml").read_text("utf-8")
+    )
     try:
-        site = Serving(site_app(folder / "public"), _listen(PORTS["site"])).start()
+        served = ServedSite(folder / "public", folder / LOG, clock)
+        site = Serving(served, _listen(PORTS["site"])).start()
         running.append(site)
         engines: dict[str, str] = {}
         simulated = []
-        for name, crawler, least in (
-            ("Lanternfish", "lanternbot", 0),
-            ("Quillseek", "quillseek", 25),
-        ):
+        for name, crawler in (("Lanternfish", "lanternbot"), ("Quillseek", "quillseek")):
             web = LoopbackWeb({HOST: site.address}, crawler)
+            scenario = Scenario(**manners[name.lower()])
+            if not unhurried:
+                scenario = Scenario(least_words=scenario.least_words)
             engine = SimulatedEngine(
-                name, crawler, web, least_words=least,
+                name, crawler, web, scenario, clock=clock,
                 memory=folder / ".jovial-atlas" / f"standin-{name.lower()}.json",
             )  # fmt: skip
             token = TOKEN if name == "Lanternfish" else ""
@@ -79,7 +106,7 @@ def servers(folder: Path) -> Iterator[Servers]:
         app = films_app("Reelstead", FILMS, "https://play.reelstead.example")
         films = Serving(app, _listen(PORTS["Reelstead"])).start()
         running.append(films)
-        yield Servers(site.address, engines, films.address, tuple(simulated))
+        yield Servers(site.address, engines, films.address, tuple(simulated), served, clock)
     finally:
         for serving in running:
             serving.stop()
@@ -106,7 +133,7 @@ def prepare(folder: Path, today: datetime) -> int:
                 "Name another folder: jovial-atlas demo DIR"
             )
         sample.remove(folder)
-        for name in ("atlas.toml", "services.toml", "overrides.csv"):
+        for name in ("atlas.toml", "services.toml", "overrides.csv", LOG):
             (folder / name).unlink(missing_ok=True)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -124,6 +151,7 @@ def add_engines(folder: Path, running: Servers) -> str:
     text = (files("jovial_atlas.demo") / "templates/additions.toml").read_text("utf-8")
     for name, address in running.engines.items():
         text = text.replace(f"@{name.upper()}@", address)
+    text = text.replace("@TOKEN@", running.simulated[0].token(sample.URL))
     place = folder / "atlas.toml"
     whole = place.read_text("utf-8")
     for line, more in _INSIDE.items():
@@ -176,17 +204,57 @@ def steps() -> Iterator[Step]:
     yield Step(
         "5. Explain: why a page is, or is not, in the sitemap.", ("explain", "/tags/mosses/")
     )
-    yield Step("6. Announce to two simulated engines on this machine.", ("submit",))
-    yield Step("7. Status: what they read, found and would index.", ("status",))
+    yield Step(
+        "6. Announce to two simulated engines on this machine. Lanternfish first looks for the "
+        "proof that the site is its owner's, which `inject` has put on the home page.",
+        ("submit",),
+    )
+    yield Step("7. Status, two days later: what they read, found and indexed.", ("status",),
+               hours=48)  # fmt: skip
 
 
-def wait_for_engines(
-    servers: Servers, pause: Callable[[float], None] = time.sleep, patience: float = _PATIENCE
-) -> None:
-    """Wait until the stand-ins have read what they were told of, or patience ends."""
-    deadline = time.monotonic() + patience
-    while time.monotonic() < deadline:
-        reports = [r for engine in servers.simulated for r in engine.reports(sample.URL)]
-        if reports and all(report["state"] != "pending" for report in reports):
-            return
-        pause(0.1)
+def month(running: Servers) -> Iterator[Step]:
+    """A month in the life of the site, in seconds: the clock of the stand-ins goes forward."""
+    server = f"http://{running.site}"
+    yield Step("8. A month passes. On some days the owner asks how things stand; day 6:",
+               ("status",), hours=96, quiet=True)  # fmt: skip
+    yield Step("   Day 9: a field note is added, and the round is run for it.", ("survey",),
+               hours=72, event="write", quiet=True)  # fmt: skip
+    for command in (("build",), ("inject",), ("submit",)):
+        yield Step("", command, quiet=True)
+    yield Step("   Day 12: something goes wrong, and nobody notices. Day 13:", ("status",),
+               hours=72, event="break", quiet=True)  # fmt: skip
+    for day, hours in ((18, 144), (23, 120)):
+        yield Step(f"   Day {day}:", ("status",), hours=hours, quiet=True)
+    yield Step(
+        "   Day 30. What did the crawlers do? The server's own log tells.", ("logs", LOG), hours=168
+    )
+    yield Step("   And what do the engines say?", ("status",))
+    yield Step(
+        "9. Field notes dropped: that is no chance. Which pages are they, and why?",
+        ("status", "--pages", "left-out", "--section", "field-notes", "--engine", "Lanternfish"),
+    )
+    yield Step(
+        "   The pages themselves say nothing of the kind, so the server must. What does it send?",
+        ("check", "--live", "--server", server, "--per-second", "200", "--only",
+         "live-noindex"),
+        expected=(0, 1),
+    )  # fmt: skip
+    yield Step(
+        "10. A header field was left on when the server was moved. It is taken off, and "
+        "Lanternfish is asked for two pages at once; a week later:",
+        ("submit", "/field-notes/dawn-at-the-reedbed/", "/field-notes/a-year-of-frogs/",
+         "--engine", "Lanternfish"),
+        event="mend",
+    )  # fmt: skip
+    yield Step("", ("status", "--figures", "figures"), hours=168)
+
+
+def happen(event: str, folder: Path, running: Servers) -> None:
+    """What happens to the site: a page is written, its server breaks, or is mended."""
+    if event == "break":
+        running.served.fields["/field-notes/"] = {"X-Robots-Tag": "noindex"}
+    elif event == "mend":
+        running.served.fields.clear()
+    elif event == "write":
+        sample.write_later(folder / "public", running.clock.present())

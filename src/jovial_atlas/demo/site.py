@@ -89,16 +89,27 @@ class _Site:
         return datetime.combine(day, time(hour), UTC).isoformat()
 
 
-def lay_out(folder: Path, today: datetime) -> int:
-    """Write the built site into `folder`; gives back how many pages it has."""
+def _site(folder: Path, today: datetime) -> _Site:
     here = files("jovial_atlas.demo")
     environment = Environment(autoescape=True)
-    site = _Site(
+    return _Site(
         folder,
         today,
         tomllib.loads((here / "content.toml").read_text("utf-8")),
         environment.from_string((here / "templates/page.html").read_text("utf-8")),
     )
+
+
+def write_later(folder: Path, today: datetime) -> None:
+    """Write the field note that is added while a month passes."""
+    site = _site(folder, today)
+    for note in site.content["later"]:
+        _note(site, note)
+
+
+def lay_out(folder: Path, today: datetime) -> int:
+    """Write the built site into `folder`; gives back how many pages it has."""
+    here, site = files("jovial_atlas.demo"), _site(folder, today)
     pictures = folder / "pictures"
     films = folder / "films"
     for place in (pictures, films):
@@ -209,25 +220,9 @@ def _root(site: _Site) -> None:
 def _field_notes(site: _Site) -> None:
     notes = site.content["field-notes"]
     for note in notes:
-        published = site.moment(note["days"])
-        changed = site.moment(400) if note["slug"] == "snow-on-the-willows" else published
-        head = [
-            f'<meta property="article:published_time" content="{published}">',
-            f'<meta property="article:modified_time" content="{changed}">',
-            f'<meta name="author" content="{note["author"]}">',
-        ]
-        tags = " ".join(f'<a href="/tags/{tag}/">{tag}</a>' for tag in note["tags"])
+        _note(site, note)
         for tag in note["tags"]:
             site.tags.setdefault(tag, []).append(note)
-        author = note["author"].lower().replace(" ", "-")
-        site.page(
-            f"/field-notes/{note['slug']}/", note["title"],
-            f'<p>By <a href="/authors/{author}/">{note["author"]}</a>, '
-            f'<time datetime="{published}" class="published">{published[:10]}</time></p>'
-            + _picture(note["picture"], note["alt"]) + _text(note) + _film(note)
-            + f"<p>Tags: {tags}</p>",
-            description=note["summary"], head=tuple(head),
-        )  # fmt: skip
     site.page(
         "/field-notes/winter-roost/", "Draft: the winter roost",
         "<p>To be written when the count is in.</p>",
@@ -236,6 +231,26 @@ def _field_notes(site: _Site) -> None:
     site.page(
         "/field-notes/", "Field notes", _listing("field-notes", notes),
         description="What the wardens and volunteers of Marrowfen saw this week, and last year.",
+    )  # fmt: skip
+
+
+def _note(site: _Site, note: dict[str, Any]) -> None:
+    published = site.moment(note["days"])
+    changed = site.moment(400) if note["slug"] == "snow-on-the-willows" else published
+    head = (
+        f'<meta property="article:published_time" content="{published}">',
+        f'<meta property="article:modified_time" content="{changed}">',
+        f'<meta name="author" content="{note["author"]}">',
+    )
+    tags = " ".join(f'<a href="/tags/{tag}/">{tag}</a>' for tag in note["tags"])
+    author = note["author"].lower().replace(" ", "-")
+    site.page(
+        f"/field-notes/{note['slug']}/", note["title"],
+        f'<p>By <a href="/authors/{author}/">{note["author"]}</a>, '
+        f'<time datetime="{published}" class="published">{published[:10]}</time></p>'
+        + _picture(note["picture"], note["alt"]) + _text(note) + _film(note)
+        + f"<p>Tags: {tags}</p>",
+        description=note["summary"], head=head,
     )  # fmt: skip
 
 

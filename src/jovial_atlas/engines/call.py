@@ -7,12 +7,17 @@ from collections.abc import Mapping
 from typing import Any
 from urllib.parse import quote
 
+from jovial_atlas import dates
+from jovial_atlas.engines.exports import YES
 from jovial_atlas.errors import NetworkError
-from jovial_atlas.ledger import SitemapReport
+from jovial_atlas.ledger import PageReport, SitemapReport
 from jovial_atlas.web import Request
 
-#: Our fields of a report, and the names under which an engine may give them.
-REPORT_FIELDS = ("loc", "last_read", "state", "found", "indexed", "reasons")
+#: Our fields of what is said of a sitemap, and of a page; an engine may call them otherwise.
+REPORT_FIELDS = (
+    "loc", "submitted", "last_read", "state", "found", "videos", "indexed", "reasons"
+)  # fmt: skip
+PAGE_FIELDS = ("loc", "indexed", "reason", "last_crawl", "canonical", "announced")
 
 
 def fill(
@@ -23,18 +28,19 @@ def fill(
     *,
     site: str,
     sitemap: str = "",
+    page: str = "",
     token: str = "",
 ) -> Request:
     """A described call with its values put in: percent-encoded in the URL, as they are in the
     body; a token becomes an Authorization header (RFC 6750)."""
-    filled = url.replace("{site}", quote(site, safe="")).replace(
-        "{sitemap}", quote(sitemap, safe="")
-    )
+    text = body
+    for name, value in (("site", site), ("sitemap", sitemap), ("page", page)):
+        url = url.replace(f"{{{name}}}", quote(value, safe=""))
+        text = text.replace(f"{{{name}}}", value)
     fields = dict(headers)
     if token:
         fields["Authorization"] = f"Bearer {token}"
-    text = body.replace("{site}", site).replace("{sitemap}", sitemap)
-    return Request(method, filled, fields, text.encode())
+    return Request(method, url, fields, text.encode())
 
 
 def read_report(
@@ -45,20 +51,9 @@ def read_report(
     `items` is the key under which the list stands ("" for a bare list), `fields` maps our
     names to theirs; a dot goes one level down.
     """
-    try:
-        found = _down(json.loads(answer), items) if items else json.loads(answer)
-    except ValueError:
-        raise NetworkError(
-            f"{engine} answered the report with something that is not JSON."
-        ) from None
-    if not isinstance(found, list):
-        raise NetworkError(
-            f"{engine} answered the report without a list under {items!r}. "
-            "Check `items` of the channel read-sitemaps."
-        )
     names = {ours: fields.get(ours, ours) for ours in REPORT_FIELDS}
     reports = []
-    for item in found:
+    for item in _list(_read(answer, engine), items, engine):
         values = {ours: _down(item, theirs) for ours, theirs in names.items()}
         if not isinstance(values["loc"], str):
             continue
@@ -66,14 +61,63 @@ def read_report(
         reports.append(
             SitemapReport(
                 loc=values["loc"],
-                last_read=str(values["last_read"]) if values["last_read"] else None,
+                last_read=_time(values["last_read"]),
                 state=str(values["state"] or "unknown"),
                 found=_count(values["found"]),
                 indexed=_count(values["indexed"]),
                 reasons={str(k): int(n) for k, n in reasons.items() if _count(n) is not None},
+                videos=_count(values["videos"]),
+                submitted=_time(values["submitted"]),
             )
         )
     return reports
+
+
+def read_pages(
+    answer: bytes, items: str, next_: str, fields: Mapping[str, str], engine: str
+) -> tuple[list[PageReport], str]:
+    """What an engine's answer says of single addresses, and where it goes on ("" for nowhere).
+
+    As `read_report`; an answer that is an object where no list is named is about one address.
+    """
+    read = _read(answer, engine)
+    found = [read] if not items and isinstance(read, dict) else _list(read, items, engine)
+    names = {ours: fields.get(ours, ours) for ours in PAGE_FIELDS}
+    pages = []
+    for item in found:
+        values = {ours: _down(item, theirs) for ours, theirs in names.items()}
+        if isinstance(values["loc"], str):
+            pages.append(
+                PageReport(
+                    values["loc"],
+                    _yes(values["indexed"]),
+                    str(values["reason"] or ""),
+                    _time(values["last_crawl"]),
+                    str(values["canonical"] or ""),
+                    announced=_time(values["announced"]),
+                )
+            )
+    onward = _down(read, next_) if next_ else None
+    return pages, str(onward or "")
+
+
+def _read(answer: bytes, engine: str) -> Any:
+    try:
+        return json.loads(answer)
+    except ValueError:
+        raise NetworkError(
+            f"{engine} answered the report with something that is not JSON."
+        ) from None
+
+
+def _list(read: Any, items: str, engine: str) -> list[Any]:
+    found = _down(read, items) if items else read
+    if not isinstance(found, list):
+        raise NetworkError(
+            f"{engine} answered the report without a list under {items!r}. "
+            "Check `items` of the channel."
+        )
+    return found
 
 
 def _down(value: Any, path: str) -> Any:
@@ -89,3 +133,15 @@ def _count(value: Any) -> int | None:
     if isinstance(value, int):
         return value
     return int(value) if isinstance(value, str) and value.isdigit() else None
+
+
+def _time(value: Any) -> str | None:
+    """A time in the product's form where it is one, else as it was written."""
+    return (dates.read(str(value)) or str(value)) if value else None
+
+
+def _yes(value: Any) -> bool | None:
+    """Whether it is indexed: as a truth value, or in a word."""
+    if value is None or isinstance(value, bool):
+        return value
+    return str(value).strip().casefold() in YES

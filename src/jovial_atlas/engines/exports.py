@@ -30,7 +30,7 @@ NEEDED: Mapping[str, tuple[str, ...]] = {
 _DATES = frozenset({"last_read", "last_crawl"})
 _COUNTS = frozenset({"found", "indexed", "pages"})
 _LANGUAGES = ("en", "de", "fr", "es", "it", "nl", "pt", "pl", "sv", "da")
-_YES = frozenset(
+YES = frozenset(
     ["yes", "true", "1", "indexed", "ja", "indexiert", "oui", "indexée", "sí", "si", "indexada",
      "indicizzata", "sì", "geïndexeerd", "tak", "sim"]
 )  # fmt: skip
@@ -116,7 +116,7 @@ def _value(name: str, text: str, kind: str, day_first: bool, line: int) -> Any:
             raise AtlasError(f"Line {line}: {text!r} is no number.")
         return number
     if name == "indexed":
-        return text.casefold() in _YES
+        return text.casefold() in YES
     return text
 
 

@@ -1,5 +1,32 @@
 """The record over time: announcements with intent and outcome, and what engines reported."""
 
-from jovial_atlas.ledger.record import Announcement, Ledger, PageReport, SitemapReport, Visit
+from jovial_atlas.ledger.announcing import Announcing
+from jovial_atlas.ledger.carry import Carrying
+from jovial_atlas.ledger.hearing import Hearing
+from jovial_atlas.ledger.store import schema_of
+from jovial_atlas.ledger.values import (
+    Announcement,
+    Built,
+    Heard,
+    PageReport,
+    SitemapReport,
+    Unsettled,
+    Visit,
+)
 
-__all__ = ["Announcement", "Ledger", "PageReport", "SitemapReport", "Visit"]
+
+class Ledger(Announcing, Hearing, Carrying):
+    """The record of one host of a site."""
+
+
+__all__ = [
+    "Announcement",
+    "Built",
+    "Heard",
+    "Ledger",
+    "PageReport",
+    "SitemapReport",
+    "Unsettled",
+    "Visit",
+    "schema_of",
+]

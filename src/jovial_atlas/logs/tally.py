@@ -22,8 +22,9 @@ _LINE = 64 << 10
 
 @dataclass(slots=True)
 class Visits:
-    """What one crawler did to one address: last time, how often, last answer."""
+    """What one crawler did to one address: first and last time, how often, last answer."""
 
+    first: str
     last: str
     count: int
     status: int
@@ -136,7 +137,9 @@ def _take(
         visits.count += 1
         if hit.at >= visits.last:
             visits.last, visits.status = hit.at, hit.status
+        elif hit.at < visits.first:
+            visits.first = hit.at
     elif len(tally.visits) < _MOST:
-        tally.visits[hit.target] = Visits(hit.at, 1, hit.status)
+        tally.visits[hit.target] = Visits(hit.at, hit.at, 1, hit.status)
     else:
         tally.forgotten += 1

@@ -4,5 +4,6 @@ Takes plain values and gives bytes; knows nothing of site files, surveys or engi
 """
 
 from jovial_atlas.report.page import Bars, Report, Table, render
+from jovial_atlas.report.trends import Trend
 
-__all__ = ["Bars", "Report", "Table", "render"]
+__all__ = ["Bars", "Report", "Table", "Trend", "render"]

@@ -9,6 +9,7 @@ from importlib.resources import files
 from jinja2 import Environment
 
 from jovial_atlas.report.figures import bars
+from jovial_atlas.report.trends import Trend, as_svg
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +46,8 @@ class Report:
     charts: Sequence[Bars] = ()
     findings: Sequence[tuple[str, str, str, int, str]] = ()
     tables: Sequence[Table] = field(default=())
+    #: Figures over time, which take the whole width.
+    trends: Sequence[Trend] = ()
 
 
 def render(report: Report) -> bytes:
@@ -52,5 +55,7 @@ def render(report: Report) -> bytes:
     template = files("jovial_atlas.report").joinpath("page.html").read_text("utf-8")
     environment = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
     charts = [(chart, bars(chart.labels, chart.series)) for chart in report.charts]
-    text = environment.from_string(template).render(report=report, charts=charts)
+    text = environment.from_string(template).render(
+        report=report, charts=charts, trends=[(one, as_svg(one)) for one in report.trends]
+    )
     return (text + "\n").encode()

@@ -176,7 +176,7 @@ def _noted(
 
     def visit(path: str, one: Visits) -> Visit:
         loc = listed.get(path, site.model.site.url + path)
-        return Visit(engine.name, tally.token, loc, one.last, one.status, one.count)
+        return Visit(engine.name, tally.token, loc, one.last, one.status, one.count, one.first)
 
     kept = {"/robots.txt", *sitemaps, *listed}
     return [visit(path, one) for path, one in tally.visits.items() if path in kept]

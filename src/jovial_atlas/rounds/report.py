@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import datetime, timedelta
 
 import polars as pl
@@ -11,11 +11,11 @@ from jovial_atlas import dates
 from jovial_atlas.checks import Finding
 from jovial_atlas.checks.findings import SEVERITIES
 from jovial_atlas.checks.registry import CHECKS
-from jovial_atlas.report import Bars, Report, Table, render
+from jovial_atlas.report import Bars, Report, Table, Trend, render
 from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.check import check_site
 from jovial_atlas.rounds.last import LastSurvey, last_survey
-from jovial_atlas.rounds.status import EngineState
+from jovial_atlas.rounds.stand import EngineState
 from jovial_atlas.rounds.survey import section_counts
 from jovial_atlas.rules import not_listed
 from jovial_atlas.sitefile import SiteFile
@@ -25,8 +25,12 @@ _AGES = ((30, "last 30 days"), (182, "last half year"), (365, "last year"), (1_0
 _OLDER, _UNDATED = "older", "no date known"
 
 
-def report(site: SiteFile, states: list[EngineState], now: datetime) -> bytes:
-    """The report as an HTML page. Raises AtlasError where there is no survey."""
+def report(
+    site: SiteFile, states: list[EngineState], now: datetime, over_time: Sequence[Trend] = ()
+) -> bytes:
+    """The report as an HTML page; `over_time` are figures from the ledger.
+
+    Raises AtlasError where there is no survey."""
     survey = last_survey(site, now)
     findings = check_site(site, now).findings
     pages = survey.decided.height
@@ -53,6 +57,7 @@ def report(site: SiteFile, states: list[EngineState], now: datetime) -> bytes:
             list(_charts(survey, site, now)),
             list(_grouped(findings)),
             list(_tables(site, states)),
+            over_time,
         )
     )
 
@@ -137,17 +142,18 @@ def _tables(site: SiteFile, states: list[EngineState]) -> Iterator[Table]:
             yield Table(
                 state.name,
                 " ".join(state.next) or "Nothing to do.",
-                ("Sitemap", "Submitted", "Read", "State", "Found", "Indexed", "Share"),
+                ("Sitemap", "Submitted", "Read", "State", "Found", "Indexed", "Share", "Change"),
                 [
                     (
                         one.loc.rpartition("/")[2], _number(one.submitted_urls),
                         (one.last_read or "")[:10], one.state, _number(one.found),
                         _number(one.indexed),
                         "" if one.coverage is None else f"{one.coverage:.0%}",
+                        "" if one.change is None else f"{one.change:+,}",
                     )
                     for one in state.sitemaps
                 ],
-                (1, 4, 5, 6),
+                (1, 4, 5, 6, 7),
             )  # fmt: skip
 
 

@@ -1,53 +1,56 @@
-"""Announcing what the last build made public, and asking what came of it."""
+"""Announcing what the last build made public."""
 
 from __future__ import annotations
 
 import re
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from datetime import UTC, datetime
+from dataclasses import dataclass
+from datetime import datetime
 
 import httpx
 from rapidfuzz import process
 
-from jovial_atlas import addresses, dates, patterns
-from jovial_atlas.engines.announce import (
-    Due,
-    Outcome,
-    Published,
-    announce,
-    by_hand,
-    channel_name,
-    due,
-)
+from jovial_atlas import addresses, patterns
+from jovial_atlas.engines.announce import DUE, Outcome, announce, by_hand, settle
+from jovial_atlas.engines.asking import Asking
+from jovial_atlas.engines.due import Due, Published, channel_name, due, single
 from jovial_atlas.errors import AtlasError
-from jovial_atlas.faults import plural
 from jovial_atlas.files import digest
-from jovial_atlas.ledger import Ledger
+from jovial_atlas.ledger import Built, Ledger
+from jovial_atlas.ledger.values import FAILED, UNKNOWN
 from jovial_atlas.rounds.build.beside import site_key
-from jovial_atlas.rounds.build.places import LEDGER
 from jovial_atlas.rounds.build.public import load_record, marks
 from jovial_atlas.rounds.check import blockers
 from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.sitefile import CallChannel, Engine, HandChannel, IndexNowChannel, SiteFile
 
 
-def open_ledger(site: SiteFile, now: Callable[[], datetime] = lambda: datetime.now(UTC)) -> Ledger:
-    """The ledger of a site. Raises LedgerError."""
-    return Ledger(site.state / LEDGER, lambda: dates.write(now()))
-
-
 def published(site: SiteFile) -> Published:
     """What the last build made public. Raises AtlasError where there was none."""
     pages = marks(site)
     record = load_record(site)
+    url = site.model.site.url
+    sections = {f"{url}/{one.path}": name.rpartition("/")[0] for name, one in record.files.items()}
     return Published(
-        site.model.site.url,
+        url,
         site_key(site),
         pages,
         record.sitemaps,
         _feeds(site),
         _weights(site, pages),
+        {loc: sections.get(loc, "") for loc in record.sitemaps},
+    )
+
+
+def note_built(public: Published, ledger: Ledger) -> None:
+    """Let the ledger know what stands in the sitemaps now; the index is not counted."""
+    ledger.note_built(
+        [
+            Built(loc, public.sections[loc], urls)
+            for loc, (_, urls) in public.sitemaps.items()
+            if public.sections.get(loc)
+        ]
     )
 
 
@@ -100,91 +103,151 @@ def engines_named(site: SiteFile, names: Sequence[str]) -> list[Engine]:
 
 
 def refuse_hidden(site: SiteFile, now: datetime) -> None:
-    """Raise AtlasError where announcing would be wrong: a draft, or a site that hides itself."""
-    if site.model.site.stage != "live":
+    """Raise AtlasError where announcing would be wrong: a draft, a temporary host, or a site that
+    hides itself."""
+    about = site.model.site
+    if about.stage != "live":
         raise AtlasError(
             'Nothing is announced: the site is a draft. Set stage = "live" in [site], '
             "then survey, build and check."
         )
+    if about.url in about.other_hosts or addresses.is_local(about.url):
+        raise AtlasError(
+            f"Nothing is announced: {about.url} is a temporary host, and engines would keep it "
+            "beside the real one. Set url in [site] to the public address, then survey and build."
+        )
     found = blockers(site, last_survey(site, now).of_host(site).decided)
     if found:
-        raise AtlasError(f"Nothing is announced: {found[0].message} {found[0].fix}")
+        one = found[0]
+        raise AtlasError(f"Nothing is announced: {one.code}: {one.message} {one.fix}")
 
 
-def all_due(site: SiteFile, engines: Sequence[Engine], ledger: Ledger) -> list[Due]:
-    """What each engine has yet to hear."""
+@dataclass(frozen=True, slots=True)
+class Sending:
+    """How engines are reached: the client, and the environment that holds their tokens."""
+
+    client: httpx.Client
+    environment: Mapping[str, str]
+    pause: Callable[[float], None] = time.sleep
+
+    def asking(self, engine: Engine, site: SiteFile) -> Asking:
+        """How one engine is asked about a site."""
+        url = site.model.site.url
+        return Asking(engine, url, self.client, lambda name: self.environment.get(name, ""))
+
+
+def planned(
+    site: SiteFile, engines: Sequence[Engine], ledger: Ledger, urls: Sequence[str] = ()
+) -> list[Outcome]:
+    """What `run_submit` would send, and what it would settle first; nothing is sent or written."""
     public = published(site)
-    return [one for engine in engines for one in due(engine, public, ledger)]
-
-
-def due_for(site: SiteFile, engines: Sequence[Engine], urls: Sequence[str]) -> list[Due]:
-    """Single addresses of the site (or paths from '/' on), to be announced whether they changed or
-    not. Raises AtlasError for one that is neither listed nor was, and where no channel takes any.
-    """
-    public = published(site)
-    items: list[tuple[str, str | None]] = []
-    for url in urls:
-        given = site.model.site.url + url if url.startswith("/") else url
-        try:
-            loc = addresses.normalise(given)
-        except ValueError as error:
-            raise AtlasError(f"{error}. Give the whole address, or its path from '/' on.") from None
-        if loc not in public.pages:
-            raise AtlasError(
-                f"{loc} is not listed, so it is not announced; see `jovial-atlas explain {url}`."
-            )
-        items.append((loc, public.pages[loc]))
-    what = plural(len(items), "address", "addresses")
-    found = [
-        Due(engine, channel, items, f"{what} asked for")
+    locs = asked_for(public, urls)
+    broke = [
+        Outcome(engine.name, one.channel, one.what, len(one.items), UNKNOWN,
+                f"broke off on {one.at[:10]}; settled before anything else is sent")
         for engine in engines
-        for channel in engine.channels
-        if isinstance(channel, IndexNowChannel)
+        for one in ledger.unsettled(engine.name)
+    ]  # fmt: skip
+    return broke + [
+        Outcome(one.engine.name, channel_name(one.channel), one.what, len(one.items), DUE, "")
+        for one in _dues(public, engines, ledger, locs)
     ]
-    if not found:
-        raise AtlasError("No engine chosen takes single addresses: none has a channel indexnow.")
-    return found
 
 
 def run_submit(
     site: SiteFile,
-    dues: Sequence[Due],
+    engines: Sequence[Engine],
     ledger: Ledger,
-    client: httpx.Client,
-    environment: Mapping[str, str],
-    pause: Callable[[float], None] = time.sleep,
+    sending: Sending,
+    urls: Sequence[str] = (),
     *,
     done: bool = False,
 ) -> Iterator[Outcome]:
-    """Send each message and yield its outcome. After an engine fails once, the rest of that
-    channel's messages are not sent in this run. What is to be done by hand is said, or with `done`
-    recorded."""
+    """Settle what broke off, then send what is due, or with `urls` these alone (addresses of pages
+    and sitemaps, or paths from '/' on, changed or not), and yield each outcome.
+
+    The ledger is had alone meanwhile, so that two at a time never announce the same. After an
+    engine fails once, the rest of that channel's messages is not sent in this run. What is to be
+    done by hand is said, or with `done` recorded. Raises AtlasError for an address that is not
+    public, and where no channel takes any.
+    """
     public = published(site)
-    down: set[tuple[str, str]] = set()
-    for one in dues:
-        key = (one.engine.name, channel_name(one.channel))
-        if key in down:
-            yield Outcome(
-                *key, one.what, len(one.items), "due", "not sent: this channel failed just before"
+    locs = asked_for(public, urls)
+    with ledger.alone("submit", wait=site.model.ledger.wait):
+        note_built(public, ledger)
+        down: set[tuple[str, str]] = set()
+        for engine in engines:
+            asking = sending.asking(engine, site)
+            for broken in ledger.unsettled(engine.name):
+                outcome = settle(broken, public, ledger, asking)
+                if outcome.status == UNKNOWN:
+                    down.add((engine.name, broken.channel))
+                yield outcome
+        dues = _dues(public, engines, ledger, locs)
+        if locs and not dues:
+            raise AtlasError(
+                "No engine chosen takes these addresses: for pages a channel indexnow or "
+                "index-page is needed, for sitemaps one named submit-sitemap."
             )
-            continue
-        if not one.items:
-            yield Outcome(*key, one.what, 0, "due", "the day's quota is used up")
-            continue
-        if isinstance(one.channel, HandChannel):
-            yield by_hand(one, public, ledger, done=done)
-            continue
-        token = ""
-        if isinstance(one.channel, CallChannel) and one.channel.token_env:
-            token = environment.get(one.channel.token_env, "")
-            if not token:
+        for one in dues:
+            key = (one.engine.name, channel_name(one.channel))
+            outcome = _sent(one, public, ledger, sending, down, done=done)
+            if outcome.status in (FAILED, UNKNOWN):
                 down.add(key)
-                yield Outcome(*key, one.what, len(one.items), "failed", _no_token(one.channel))
-                continue
-        outcome = announce(one, public, ledger, client, token, pause)
-        if outcome.status == "failed":
-            down.add(key)
-        yield outcome
+            yield outcome
+
+
+def _sent(
+    one: Due,
+    public: Published,
+    ledger: Ledger,
+    sending: Sending,
+    down: set[tuple[str, str]],
+    *,
+    done: bool,
+) -> Outcome:
+    """What came of one message, which is not sent where there is a reason not to."""
+    key = (one.engine.name, channel_name(one.channel))
+    if key in down:
+        why = "not sent: this channel failed just before"
+        return Outcome(*key, one.what, len(one.items), DUE, why)
+    if not one.items:
+        return Outcome(*key, one.what, 0, DUE, "the day's quota is used up")
+    if isinstance(one.channel, HandChannel):
+        return by_hand(one, public, ledger, done=done)
+    token = ""
+    if isinstance(one.channel, CallChannel) and one.channel.token_env:
+        token = sending.environment.get(one.channel.token_env, "")
+        if not token:
+            return Outcome(*key, one.what, len(one.items), FAILED, _no_token(one.channel))
+    return announce(one, public, ledger, sending.client, token, sending.pause)
+
+
+def _dues(
+    public: Published, engines: Sequence[Engine], ledger: Ledger, locs: Sequence[str]
+) -> list[Due]:
+    if locs:
+        return [one for engine in engines for one in single(engine, public, ledger, locs)]
+    return [one for engine in engines for one in due(engine, public, ledger)]
+
+
+def asked_for(public: Published, urls: Sequence[str], *, pages_only: bool = False) -> list[str]:
+    """Addresses of pages, and of sitemaps unless `pages_only`, as the build knows them. Raises
+    AtlasError for one that is not public."""
+    found = []
+    for url in urls:
+        given = public.site_url + url if url.startswith("/") else url
+        try:
+            loc = addresses.normalise(given)
+        except ValueError as error:
+            raise AtlasError(f"{error}. Give the whole address, or its path from '/' on.") from None
+        if loc not in public.pages and (pages_only or loc not in public.sitemaps):
+            raise AtlasError(
+                f"{loc} is not listed, so no engine is told of it; "
+                f"see `jovial-atlas explain {url}`."
+            )
+        found.append(loc)
+    return found
 
 
 def _no_token(channel: CallChannel) -> str:

@@ -61,24 +61,54 @@ class HandChannel(Part):
     )
 
 
+#: What a described call can be for → the placeholder without which it would name nothing.
+CALLS = {
+    "submit-sitemap": "{sitemap}",
+    "remove-sitemap": "{sitemap}",
+    "read-sitemaps": "",
+    "index-page": "{page}",
+    "read-pages": "",
+    "read-page": "{page}",
+    "verify-site": "",
+}
+CallName = Literal[
+    "submit-sitemap", "remove-sitemap", "read-sitemaps", "index-page", "read-pages", "read-page",
+    "verify-site",
+]  # fmt: skip
+
+
 class CallChannel(Part):
     """A channel of kind `call`: one HTTP call of an engine's interface, described."""
 
     kind: Literal["call"] = Field(description='"call"')
-    name: Literal["submit-sitemap", "read-sitemaps"] = Field(
-        description="what the call is for: submit one sitemap, or read what came of all"
+    name: CallName = Field(
+        description="what the call is for: submit or remove one sitemap, read what came of all, "
+        "ask to index one page, read what it knows of all pages or of one, or have it look for "
+        "the proof of ownership"
     )
-    method: Literal["GET", "POST", "PUT"] = Field(
+    method: Literal["GET", "POST", "PUT", "DELETE"] = Field(
         description="HTTP method: GET for reading; PUT or POST, as the engine asks, for submitting"
     )
-    url: str = Field(description="address with {site} and {sitemap}, put in percent-encoded")
+    url: str = Field(
+        description="address with {site}, {sitemap} and {page}, put in percent-encoded"
+    )
     headers: dict[str, str] = Field(default_factory=dict, description="further header fields")
-    body: str = Field("", description="body, with {site} and {sitemap} as they are")
+    body: str = Field("", description="body, with {site}, {sitemap} and {page} as they are")
+    per_day: int | None = Field(
+        None, ge=1, description="calls of index-page within 24 hours, at most"
+    )
     token_env: str = Field(
         "", description="environment variable that holds the bearer token; never the token itself"
     )
     success: tuple[int, ...] = Field((200, 201, 202, 204), description="statuses that mean success")
-    items: str = Field("sitemaps", description="where in the answer the list of sitemaps stands")
+    items: str | None = Field(
+        None,
+        description="where in the answer the list stands; `sitemaps` or `pages`, and for read-page "
+        "the whole answer, where it is left out",
+    )
+    next: str = Field(
+        "", description="where in the answer of read-pages the address of the next part stands"
+    )
     fields: dict[str, str] = Field(
         default_factory=dict, description="our field → theirs, where the names differ"
     )
@@ -86,14 +116,23 @@ class CallChannel(Part):
     @field_validator("url")
     @classmethod
     def _address(cls, value: str) -> str:
-        addresses.split(value.replace("{site}", "site").replace("{sitemap}", "sitemap"))
+        addresses.split(re.sub(r"\{(site|sitemap|page)\}", r"\1", value))
         return value
 
     @model_validator(mode="after")
-    def _has_place_for_sitemap(self) -> CallChannel:
-        if self.name == "submit-sitemap" and "{sitemap}" not in self.url + self.body:
-            raise ValueError("neither url nor body has {sitemap}, so no sitemap would be named")
+    def _names_what_it_is_about(self) -> CallChannel:
+        needed = CALLS[self.name]
+        if needed and needed not in self.url + self.body:
+            what = needed.strip("{}")
+            raise ValueError(f"neither url nor body has {needed}, so no {what} would be named")
         return self
+
+    @property
+    def list_key(self) -> str:
+        """Where in the answer the list stands."""
+        if self.items is not None:
+            return self.items
+        return {"read-sitemaps": "sitemaps", "read-pages": "pages"}.get(self.name, "")
 
 
 class Ownership(Part):
@@ -116,6 +155,20 @@ class Ownership(Part):
 
 
 Channel = IndexNowChannel | CallChannel | WebSubChannel | HandChannel
+
+
+class LedgerPlace(Part):
+    """`[ledger]`: where the record is kept, if not in a file of the state folder."""
+
+    connect: str = Field(
+        "",
+        description="address of a PostgreSQL database that several people or machines share, "
+        "without a password",
+    )
+    password_env: str = Field("", description="environment variable that holds the password")
+    wait: float = Field(
+        60.0, ge=0, description="seconds to wait for another `submit` on the same ledger"
+    )
 
 
 class Export(Part):

@@ -22,7 +22,7 @@ from jovial_atlas.sitefile.deciding import (
     Texts,
     check_type,
 )
-from jovial_atlas.sitefile.engines import Engine
+from jovial_atlas.sitefile.engines import Engine, LedgerPlace
 from jovial_atlas.sitefile.sources import Part, Source, origin_of
 from jovial_atlas.sitefile.videos import Videos
 
@@ -562,4 +562,5 @@ class SiteModel(Part):
     inject: Inject = Field(default_factory=Inject)
     feed: Feed = Field(default_factory=Feed)
     visitors: Visitors = Field(default_factory=Visitors)
+    ledger: LedgerPlace = Field(default_factory=LedgerPlace)
     engine: tuple[Engine, ...] = ()

@@ -71,6 +71,12 @@ class Entry:
         children = self.node.children if self.node else ()
         return sum(child.space == protocol.IMAGE and child.name == "image" for child in children)
 
+    @property
+    def videos(self) -> int:
+        """How many videos it has."""
+        children = self.node.children if self.node else ()
+        return sum(child.space == protocol.VIDEO and child.name == "video" for child in children)
+
 
 @dataclass(slots=True)
 class SitemapFile:

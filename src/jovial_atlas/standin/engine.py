@@ -1,225 +1,364 @@
-"""What a simulated engine does with a sitemap: read it, fetch its pages, judge each.
+"""A simulated engine: it takes what is announced, and does what engines do, by stated rules and
+with stated delays. It really reads robots.txt, sitemaps and pages, on loopback only.
 
-Its judgements are simple and the same every time, so that a figure can be traced: a page
-is indexed when it answers 200, may be fetched and indexed, names itself as canonical,
-repeats no page indexed before, and has at least `least_words` words.
+What is to be done has a time each (read a sitemap, fetch a page, index it), and is done in the
+order of these times, whether they come by themselves or the clock is put forward.
 """
 
 from __future__ import annotations
 
-import json
+import hashlib
 import threading
-import time
-from collections import Counter
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict, dataclass, field
-from datetime import UTC, datetime
+from collections.abc import Callable, Iterator
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+from selectolax.lexbor import LexborHTMLParser
+
 from jovial_atlas import addresses, dates
-from jovial_atlas.files import write_whole
-from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
+from jovial_atlas.robots import RobotsFile
 from jovial_atlas.sitemaps.read import SitemapFile, read_sitemap
-from jovial_atlas.sources.page import PageFile, Reading, read_page
-from jovial_atlas.standin.web import LoopbackWeb, Page
+from jovial_atlas.standin.clock import Clock
+from jovial_atlas.standin.judging import allowed, judge, robots_of
+from jovial_atlas.standin.memory import (
+    WAITING_CRAWL,
+    WAITING_INDEX,
+    PageMemory,
+    Sitemap,
+    SiteMemory,
+    load,
+    page_report,
+    save,
+    sitemap_report,
+)
+from jovial_atlas.standin.scenario import Scenario
+from jovial_atlas.standin.web import LoopbackWeb
 
-#: A stand-in judges at most this many pages of a sitemap; it is for trying, not for size.
+#: A stand-in looks at no more pages of a site; it is for trying, not for size.
 MOST_PAGES = 2_000
-_FRESH = 30.0
-
-
-@dataclass(slots=True)
-class Report:
-    """What the engine says of one sitemap."""
-
-    loc: str
-    state: str = "pending"
-    last_read: str | None = None
-    found: int | None = None
-    indexed: int | None = None
-    reasons: dict[str, int] = field(default_factory=dict)
-    detail: str = ""
-
-
-@dataclass(slots=True)
-class Memory:
-    """All that an engine remembers, by site (scheme and host)."""
-
-    sitemaps: dict[str, dict[str, Report]] = field(default_factory=dict)
-    heard: dict[str, str] = field(default_factory=dict)
+_ROBOTS_HOURS = 24.0
+_LOOK = 0.5
 
 
 class SimulatedEngine:
-    """One simulated engine. Reading happens in the background, in the order asked for."""
+    """One simulated engine. What is due is done in the background."""
 
     def __init__(
         self,
         name: str,
         crawler: str,
         web: LoopbackWeb,
+        scenario: Scenario | None = None,
         *,
-        least_words: int = 0,
         memory: Path | None = None,
-        now: Callable[[], datetime] = lambda: datetime.now(UTC),
+        clock: Clock | None = None,
     ) -> None:
         self.name = name
         self.crawler = crawler
         self.web = web
-        self.least_words = least_words
-        self.now = now
+        self.scenario = scenario or Scenario()
+        self.clock = clock or Clock()
+        self.began = self.clock.now()
         self._place = memory
-        self._memory = _load(memory)
-        self._lock = threading.Lock()
-        self._worker = ThreadPoolExecutor(1, thread_name_prefix=name)
-        self._pages: dict[str, tuple[float, Page]] = {}
+        self._memory = load(memory)
+        self._robots: dict[str, tuple[str, RobotsFile | None]] = {}
+        self._lock = threading.RLock()
+        self._playing = threading.Lock()
+        self._news = threading.Event()
+        self._busy = False
+        threading.Thread(target=self._run, name=name, daemon=True).start()
+
+    # What it is told
 
     def take_sitemap(self, site: str, loc: str) -> None:
-        """Note a submitted sitemap and read it soon."""
+        """Note a submitted sitemap; it is read when its time comes."""
+        now = self._present()
         with self._lock:
-            reports = self._memory.sitemaps.setdefault(site, {})
-            reports.setdefault(loc, Report(loc)).state = "pending"
-        self._worker.submit(self._read_and_note, site, loc)
+            known = self._memory.site(site).sitemaps
+            due = _later(now, self.scenario.read_after)
+            if loc in known:
+                known[loc].submitted, known[loc].due, known[loc].state = now, due, "pending"
+            else:
+                known[loc] = Sitemap(loc, now, due)
+            self._noted("sitemap", loc, 1)
 
-    def take_addresses(self, locs: list[str]) -> None:
-        """Note announced addresses; each is fetched anew when it is next met."""
-        at = dates.write(self.now())
+    def drop_sitemap(self, site: str, loc: str) -> bool:
+        """Forget a sitemap; False where it is not known."""
         with self._lock:
+            known = self._memory.site(site).sitemaps.pop(loc, None)
+            self._noted("removal", loc, 1)
+        return known is not None
+
+    def take_addresses(self, locs: list[str]) -> bool:
+        """Note announced addresses; False where the day's quota has no room for them."""
+        now, most = self._present(), self.scenario.announced_per_day
+        with self._lock:
+            told = self._memory.site(addresses.origin(locs[0])).told
+            if most and told.get(now[:10], 0) + len(locs) > most:
+                return False
+            told[now[:10]] = told.get(now[:10], 0) + len(locs)
             for loc in locs:
-                self._memory.heard[loc] = at
-                self._pages.pop(loc, None)
-            self._save()
+                page = self._page(addresses.origin(loc), loc, now)
+                if page:
+                    page.announced = now
+                    page.due = min(page.due, _later(now, self.scenario.crawl_announced_after))
+            self._noted("addresses", locs[0], len(locs))
+        return True
+
+    def ask_page(self, site: str, loc: str) -> bool:
+        """Fetch a page now and index it at once if it may be; False where the day's quota is used
+        up."""
+        now = self._present()
+        with self._lock:
+            asked = self._memory.site(site).asked
+            if asked.get(now[:10], 0) >= self.scenario.asked_per_day:
+                return False
+            asked[now[:10]] = asked.get(now[:10], 0) + 1
+            page = self._page(site, loc, now)
+            if page:
+                page.announced, page.due, page.index_due = now, now, now
+            self._noted("page", loc, 1)
+        return True
+
+    # What it says
 
     def reports(self, site: str) -> list[dict[str, Any]]:
         """What is known of a site's sitemaps, by address."""
         with self._lock:
-            found = self._memory.sitemaps.get(site, {})
-            return [asdict(found[loc]) for loc in sorted(found)]
+            known = self._memory.site(site)
+            found = [sitemap_report(known, known.sitemaps[loc]) for loc in sorted(known.sitemaps)]
+            if self._busy:  # figures of a pass that is half done would say what never was
+                found = [{**one, "state": "pending"} for one in found]
+            return found
+
+    def pages(self, site: str) -> list[dict[str, Any]]:
+        """What is known of a site's pages, by address."""
+        with self._lock:
+            known = self._memory.site(site).pages
+            return [page_report(known[loc]) for loc in sorted(known)]
 
     def heard(self) -> dict[str, str]:
         """Addresses that were announced, and when."""
         with self._lock:
-            return dict(self._memory.heard)
+            return {
+                page.loc: page.announced
+                for site in self._memory.sites.values()
+                for page in site.pages.values()
+                if page.announced
+            }
 
-    def _read_and_note(self, site: str, loc: str) -> None:
-        report = Report(loc, state="could not fetch", detail="reading broke off")
-        try:
-            report = self._judge_sitemap(site, loc)
-        finally:
-            with self._lock:
-                self._memory.sitemaps[site][loc] = report
-                self._save()
+    def messages(self) -> list[dict[str, Any]]:
+        """Every message that was taken, in the order of time."""
+        with self._lock:
+            return list(self._memory.messages)
 
-    def _save(self) -> None:
-        if self._place:
-            text = json.dumps(asdict(self._memory), indent=1, sort_keys=True)
-            write_whole(self._place, f"{text}\n".encode())
+    def sites(self) -> list[str]:
+        """The sites that are known here."""
+        with self._lock:
+            return sorted(self._memory.sites)
 
-    def _judge_sitemap(self, site: str, loc: str) -> Report:
-        report = Report(loc, last_read=dates.write(self.now()))
-        robots = self._robots(site)
+    # Whose site it is
+
+    def token(self, site: str) -> str:
+        """What the owner of a site is to show."""
+        return hashlib.blake2b(f"{self.name} {site}".encode(), digest_size=8).hexdigest()
+
+    def proofs(self, site: str) -> dict[str, str]:
+        """The ways to show it: name of a meta tag on the home page, and of a file at the root."""
+        name = self.name.lower()
+        return {"meta": f"{name}-site", "file": f"{name}-{self.token(site)}.txt"}
+
+    def verify(self, site: str) -> bool:
+        """Look whether the site shows the token, in either way."""
+        token, proofs = self.token(site), self.proofs(site)
+        file = self.web.get(f"{site}/{proofs['file']}")
+        shown = file.status == 200 and file.body.decode("utf-8", "replace").strip() == token
+        if not shown:
+            home = self.web.get(f"{site}/")
+            tags = LexborHTMLParser(home.body).css(f'meta[name="{proofs["meta"]}"]')
+            shown = any(tag.attributes.get("content") == token for tag in tags)
+        with self._lock:
+            self._memory.site(site).verified = self._now() if shown else None
+            self._save()
+        return shown
+
+    def is_verified(self, site: str) -> bool:
+        """Whether calls about a site are answered."""
+        with self._lock:
+            return not self.scenario.ownership or bool(self._memory.site(site).verified)
+
+    # What it does
+
+    def forward(self, hours: float) -> datetime:
+        """Put the clock forward, and do all that is due until then."""
+        now = self.clock.forward(hours)
+        self.play()
+        return now
+
+    def play(self) -> None:
+        """Do what is due by now, each thing as if at its own time."""
+        with self._playing:
+            until = self._present()
+            while (one := self._next(until)) is not None:
+                self._busy = True
+                at, act = one
+                with self.clock.playing(dates.moment(at)):
+                    act()
+            if self._busy:
+                self._busy = False
+                with self._lock:
+                    self._save()
+
+    def _run(self) -> None:
+        while True:
+            self._news.wait(_LOOK)
+            self._news.clear()
+            self.play()
+
+    def _next(self, until: str) -> tuple[str, Callable[[], None]] | None:
+        """The earliest thing that is due."""
+        with self._lock:
+            return min(self._due(until), key=lambda one: one[0], default=None)
+
+    def _due(self, until: str) -> Iterator[tuple[str, Callable[[], None]]]:
+        for origin, site in self._memory.sites.items():
+            for sitemap in site.sitemaps.values():
+                if sitemap.due <= until:
+                    yield sitemap.due, lambda o=origin, s=sitemap: self._read(o, s)  # type: ignore[misc]
+            for page in site.pages.values():
+                if page.due <= until:
+                    yield page.due, lambda o=origin, p=page: self._crawl(o, p)  # type: ignore[misc]
+                if page.index_due and page.index_due <= until and page.due > page.index_due:
+                    yield page.index_due, lambda s=site, p=page: self._index(s, p)  # type: ignore[misc]
+
+    def _read(self, origin: str, sitemap: Sitemap) -> None:
+        """Read a sitemap and, where it is an index, what it lists; note the pages in them."""
+        now = self._now()
+        robots = self._robots_at(origin, fresh=True)
+        files, detail = self._files(sitemap.loc, robots)
+        with self._lock:
+            sitemap.last_read, sitemap.detail = now, detail
+            sitemap.due = _later(now, self.scenario.read_again)
+            if not files:
+                sitemap.state = "could not fetch"
+                return
+            sitemap.state = "has errors" if any(file.faults for file in files) else "success"
+            entries = {e.loc: e for f in files for e in f.entries if f.kind != "sitemapindex"}
+            sitemap.videos = sum(entry.videos for entry in entries.values())
+            sitemap.locs = list(entries)
+            for loc, entry in entries.items():
+                page = self._page(origin, loc, now)
+                lastmod = str(entry.lastmod or "")
+                if page and page.last_crawl and lastmod > page.lastmod:
+                    page.due = min(page.due, _later(now, self.scenario.crawl_after))
+                if page:
+                    page.lastmod = lastmod
+
+    def _files(self, loc: str, robots: RobotsFile | None) -> tuple[list[SitemapFile], str]:
+        """The sitemap and, for an index, what it lists; and what was wrong."""
         if robots is None:
-            report.state, report.detail = "could not fetch", "robots.txt cannot be fetched"
-            return report
-        self._pages = {
-            loc: kept for loc, kept in self._pages.items() if time.monotonic() - kept[0] < _FRESH
-        }
-        matcher = Matcher(robots, self.crawler)
-        files = self._files(loc, matcher, report)
-        if not files:
-            return report
-        locs = list(
-            dict.fromkeys(e.loc for f in files for e in f.entries if f.kind != "sitemapindex")
-        )
-        report.found = len(locs)
-        reasons: Counter[str] = Counter()
-        seen: set[str] = set()
-        for page in locs[:MOST_PAGES]:
-            reasons[self._judge_page(page, matcher, seen)] += 1
-        if len(locs) > MOST_PAGES:
-            reasons["not visited: too many for a stand-in"] += len(locs) - MOST_PAGES
-        report.indexed = reasons.pop("", 0)
-        report.reasons = dict(sorted(reasons.items(), key=lambda item: (-item[1], item[0])))
-        report.state = "has errors" if any(file.faults for file in files) else "success"
-        return report
-
-    def _robots(self, site: str) -> RobotsFile | None:
-        """RFC 9309 §2.3.1: 4xx bars nothing, 5xx and silence bar everything."""
-        page = self._fetch(f"{site}/robots.txt")
-        if page.status == 200:
-            return parse_robots(page.body)
-        return RobotsFile() if 400 <= page.status < 500 else None
-
-    def _files(self, loc: str, matcher: Matcher, report: Report) -> list[SitemapFile]:
-        """The sitemap and, for an index, what it lists."""
+            return [], "robots.txt cannot be fetched"
         files: list[SitemapFile] = []
-        waiting = [loc]
+        detail, waiting = "", [loc]
         while waiting:
             address = waiting.pop(0)
-            if not matcher.ask(addresses.path_and_query(address)).allowed:
-                report.state, report.detail = "could not fetch", f"robots.txt bars {address}"
+            if not allowed(robots, self.crawler, address):
+                detail = f"robots.txt bars {address}"
                 continue
-            page = self._fetch(address, fresh=True)
+            page = self.web.get(address)
             if page.status != 200:
-                report.state = "could not fetch"
-                report.detail = f"{address} answers with status {page.status}"
+                detail = f"{address} answers with status {page.status}"
                 continue
             file = read_sitemap(page.body, address)
             files.append(file)
             if file.kind == "sitemapindex" and len(files) == 1:
                 waiting += [entry.loc for entry in file.entries]
-        return files
+        return ([] if detail and len(files) < 2 and not _has_pages(files) else files), detail
 
-    def _judge_page(self, loc: str, matcher: Matcher, seen: set[str]) -> str:
-        """ "" for a page that is indexed, else the reason why it is not."""
+    def _crawl(self, origin: str, page: PageMemory) -> None:
+        """Fetch a page and judge it."""
+        now, rules = self._now(), self.scenario
+        with self._lock:
+            fetched = self._memory.site(origin).fetched
+            if rules.pages_per_day and fetched.get(now[:10], 0) >= rules.pages_per_day:
+                page.due = _later(now[:10], 24)
+                return
+            page.due = _later(now, rules.crawl_again)
+        robots = self._robots_at(origin)
+        if robots is None or not allowed(robots, self.crawler, page.loc):
+            page.reason = "blocked by robots.txt" if robots else "robots.txt cannot be fetched"
+            page.indexed_at = page.index_due = None
+            return
+        answer = self.web.get(page.loc)
+        verdict = judge(answer, page.loc, self.clock.now(), rules.least_words)
+        with self._lock:
+            fetched[now[:10]] = fetched.get(now[:10], 0) + 1
+            page.last_crawl, page.canonical = now, verdict.canonical
+            page.fingerprint = verdict.fingerprint
+            onward = verdict.onward
+            if onward and addresses.origin(onward) == origin:
+                self._page(origin, onward, now)
+            if verdict.reason:
+                page.reason, page.indexed_at, page.index_due = verdict.reason, None, None
+            elif page.indexed_at is None:
+                page.reason = WAITING_INDEX
+                page.index_due = page.index_due or _later(now, rules.index_after)
+
+    def _index(self, site: SiteMemory, page: PageMemory) -> None:
+        """Take a page into the index, unless another says the same."""
+        with self._lock:
+            page.index_due = None
+            twin = any(
+                other.indexed_at and other.fingerprint == page.fingerprint and other is not page
+                for other in site.pages.values()
+            )
+            if twin:
+                page.reason = "duplicate of another page"
+            else:
+                page.reason, page.indexed_at = "", self._now()
+
+    def _robots_at(self, origin: str, *, fresh: bool = False) -> RobotsFile | None:
+        now = self._now()
+        known = self._robots.get(origin)
+        if known and not fresh and _later(known[0], _ROBOTS_HOURS) > now:
+            return known[1]
+        self._robots[origin] = (now, robots_of(self.web, origin))
+        return self._robots[origin][1]
+
+    def _page(self, origin: str, loc: str, now: str) -> PageMemory | None:
+        """What is known of a page, which is found if it was not; None where it is no address, or
+        where there are too many."""
+        pages = self._memory.site(origin).pages
         try:
             loc = addresses.normalise(loc)
         except ValueError:
-            return "not an address"
-        if not matcher.ask(addresses.path_and_query(loc)).allowed:
-            return "blocked by robots.txt"
-        page = self._fetch(loc)
-        if page.status in (404, 410):
-            return "not found"
-        if 300 <= page.status < 400:
-            return "redirect"
-        if page.status != 200:
-            return "server error"
-        if not read_directives([page.headers.get("X-Robots-Tag", "")]).index:
-            return "noindex"
-        reading = Reading(self.name, self.now())
-        row, _ = read_page(page.body, PageFile(Path(), loc, loc), reading)
-        if row is None:
-            return "crawled, not indexed: empty"
-        if not read_directives([row["directives"] or ""]).index:
-            return "noindex"
-        if row["canonical"] and row["canonical"] != loc:
-            return "duplicate with another canonical"
-        if row["words"] < self.least_words:
-            return "crawled, not indexed: too little text"
-        if row["fingerprint"] in seen:
-            return "duplicate of another page"
-        seen.add(row["fingerprint"])
-        return ""
+            return None
+        if loc not in pages and len(pages) < MOST_PAGES:
+            due = _later(now, self.scenario.crawl_after)
+            pages[loc] = PageMemory(loc, now, due, reason=WAITING_CRAWL)
+        return pages.get(loc)
 
-    def _fetch(self, address: str, *, fresh: bool = False) -> Page:
-        known = self._pages.get(address)
-        if known and not fresh and time.monotonic() - known[0] < _FRESH:
-            return known[1]
-        page = self.web.get(address)
-        self._pages[address] = (time.monotonic(), page)
-        return page
+    def _noted(self, what: str, loc: str, count: int) -> None:
+        self._memory.messages.append(
+            {"at": self._present(), "what": what, "loc": loc, "count": count}
+        )
+        self._save()
+        self._news.set()
+
+    def _now(self) -> str:
+        return dates.write(self.clock.now())
+
+    def _present(self) -> str:
+        return dates.write(self.clock.present())
+
+    def _save(self) -> None:
+        save(self._memory, self._place)
 
 
-def _load(place: Path | None) -> Memory:
-    """What was remembered; a memory that cannot be read is begun anew."""
-    try:
-        record = json.loads(place.read_bytes()) if place else {}
-        sitemaps = {
-            site: {loc: Report(**report) for loc, report in reports.items()}
-            for site, reports in record.get("sitemaps", {}).items()
-        }
-        return Memory(sitemaps, dict(record.get("heard", {})))
-    except (OSError, ValueError, TypeError, AttributeError):
-        return Memory()
+def _later(at: str, hours: float) -> str:
+    return dates.write(dates.moment(at) + timedelta(hours=hours))
+
+
+def _has_pages(files: list[SitemapFile]) -> bool:
+    return any(file.kind != "sitemapindex" for file in files)

@@ -1,11 +1,21 @@
-"""The simulated engine's interface over HTTP, and a server for a folder, both on loopback.
+"""The simulated engine's interface over HTTP, and serving on loopback.
 
-| request                                        | answer                                    |
-|------------------------------------------------|-------------------------------------------|
-| `GET /`                                        | what this is, and that it is simulated    |
-| `POST /indexnow`, `GET /indexnow?url=&key=`    | IndexNow: 200, 400, 403, 422, 429         |
-| `PUT /sites/{site}/sitemaps/{sitemap}`         | 202; site and sitemap percent-encoded     |
-| `GET /sites/{site}/sitemaps`                   | `{"sitemaps": [{"loc", "state", …}]}`     |
+| request                                        | answer                                        |
+|------------------------------------------------|-----------------------------------------------|
+| `GET /`                                        | what this is, and that it is simulated        |
+| `GET /report`                                  | a page for people                             |
+| `POST /indexnow`, `GET /indexnow?url=&key=`    | IndexNow: 200, 400, 403, 422, 429             |
+| `GET /sites/{site}/proof`                      | the token that the owner is to show, and where|
+| `POST /sites/{site}/proof`                     | look for it: 200, 403                         |
+| `PUT /sites/{site}/sitemaps/{sitemap}`         | 202; site and sitemap percent-encoded         |
+| `DELETE /sites/{site}/sitemaps/{sitemap}`      | 204, 404                                      |
+| `GET /sites/{site}/sitemaps`                   | `{"sitemaps": [{"loc", "state", …}]}`         |
+| `GET /sites/{site}/pages?from=N`               | `{"pages": […], "next": "…"}`, 500 at a time  |
+| `GET /sites/{site}/pages/{page}`               | what is known of one page; 404                |
+| `POST /sites/{site}/pages/{page}`              | ask for it: 202, 429                          |
+| `GET /sites/{site}/sitemaps.csv`, `pages.csv`, `reasons.csv` | tables in the engine's own words |
+| `GET /messages`                                | every message that was taken                  |
+| `POST /clock?hours=N`                          | put the clock forward; `GET` tells the time   |
 """
 
 from __future__ import annotations
@@ -16,9 +26,8 @@ import re
 import socket
 import threading
 import time
+from collections import Counter
 from collections.abc import Awaitable, Callable
-from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
@@ -26,34 +35,36 @@ import uvicorn
 from starlette.applications import Starlette
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
-from starlette.responses import JSONResponse, Response
+from starlette.responses import HTMLResponse, JSONResponse, Response
 from starlette.routing import Mount, Route
-from starlette.staticfiles import StaticFiles
 
-from jovial_atlas import addresses
+from jovial_atlas import addresses, dates
 from jovial_atlas.engines.indexnow import BATCH
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.standin.engine import SimulatedEngine
+from jovial_atlas.standin.scenario import Trouble
+from jovial_atlas.standin.showing import EXPORTS, as_csv, as_page
 
 _KEY = re.compile(r"[A-Za-z0-9-]{8,128}")
 _LARGEST_BODY = 32 * 1024 * 1024
+_PART = 500
+_HOURS_MOST = 24 * 400
+
+Handler = Callable[[Request], Awaitable[Response]]
 
 
-@dataclass(frozen=True, slots=True)
-class Trouble:
-    """A fault the stand-in plays, for trying how announcing copes: a status for every
-    announcement, with Retry-After seconds, or no answer for `hang` seconds."""
+class _Half(Response):
+    """An answer that promises more than it sends."""
 
-    status: int = 0
-    retry_after: int = 0
-    hang: float = 0.0
+    def __init__(self, whole: Response) -> None:
+        super().__init__(bytes(whole.body)[: len(bytes(whole.body)) // 2], whole.status_code)
+        self.headers["content-length"] = str(len(bytes(whole.body)) + 100)
 
 
-def engine_app(
-    engine: SimulatedEngine, token: str = "", trouble: Trouble | None = None
-) -> Starlette:
-    """The engine's interface. With a `token`, calls about sites need it as a bearer token."""
-    trouble = trouble or Trouble()
+def engine_app(engine: SimulatedEngine, token: str = "") -> Starlette:
+    """The engine's interface. With a `token`, calls about sites need it as a bearer token. The
+    trouble of its scenario is played on the calls that it names."""
+    played: Counter[int] = Counter()
 
     async def about(_request: Request) -> Response:
         return JSONResponse(
@@ -64,74 +75,161 @@ def engine_app(
             }
         )
 
-    async def indexnow(request: Request) -> Response:
-        if (spoiled := await _play(trouble)) is not None:
-            return spoiled
-        if request.method == "GET":
-            query = request.query_params
-            message: Any = {
-                "key": query.get("key", ""),
-                "urlList": [query.get("url", "")],
-                "keyLocation": query.get("keyLocation"),
-            }
-        else:
-            body = await request.body()
+    async def page(_request: Request) -> Response:
+        return HTMLResponse(await run_in_threadpool(as_page, engine))
+
+    async def messages(_request: Request) -> Response:
+        return JSONResponse({"messages": await run_in_threadpool(engine.messages)})
+
+    async def clock(request: Request) -> Response:
+        if request.method == "POST":
             try:
-                message = json.loads(body) if len(body) <= _LARGEST_BODY else None
+                hours = float(request.query_params.get("hours", ""))
             except ValueError:
-                message = None
+                hours = -1.0
+            if not 0 <= hours <= _HOURS_MOST:
+                return _said(400, f"hours= is a number from 0 to {_HOURS_MOST:,}.")
+            await run_in_threadpool(engine.forward, hours)
+        return JSONResponse({"now": dates.write(engine.clock.present())})
+
+    async def indexnow(request: Request) -> Response:
+        message = await _message(request)
         return await run_in_threadpool(_take_addresses, engine, message)
 
     async def sites(request: Request) -> Response:
-        if (spoiled := await _play(trouble)) is not None:
-            return spoiled
         if token and request.headers.get("Authorization") != f"Bearer {token}":
             return _said(401, "The bearer token is missing or not valid.")
         raw = request.scope["raw_path"].decode("ascii", "replace").split("?")[0]
-        parts = [unquote(part) for part in raw.strip("/").split("/")]
+        parts = [unquote(part) for part in raw.strip("/").split("/")][1:]
         try:
-            site = addresses.origin(addresses.normalise(parts[1]))
-            if request.method == "GET" and parts[2:] == ["sitemaps"]:
-                return JSONResponse({"sitemaps": engine.reports(site)})
-            if request.method in ("PUT", "POST") and len(parts) == 4:
-                loc = addresses.normalise(parts[3])
-                if addresses.origin(loc) != site:
-                    return _said(422, f"{loc} is not of {site}.")
-                engine.take_sitemap(site, loc)
-                return _said(202, "It will be read soon.")
+            site = addresses.origin(addresses.normalise(parts[0]))
+            return await run_in_threadpool(_about_site, engine, site, parts[1:], request)
         except (ValueError, IndexError) as error:
             return _said(400, str(error))
-        return _said(404, "There is nothing here.")
+
+    def with_trouble(name: str, handler: Handler) -> Handler:
+        async def troubled(request: Request) -> Response:
+            parts = request.url.path.split("/")
+            call = name or ("verify" if "proof" in parts else "pages" if "pages" in parts
+                            else "sitemaps")  # fmt: skip
+            hours = (engine.clock.present() - engine.began).total_seconds() / 3600
+            for number, one in enumerate(engine.scenario.trouble):
+                spent = one.times and played[number] >= one.times
+                if one.on in ("*", call) and one.from_hour <= hours < one.until_hour and not spent:
+                    played[number] += 1
+                    return await _play(one, handler, request)
+            return await handler(request)
+
+        return troubled
 
     return Starlette(
         routes=[
             Route("/", about),
-            Route("/indexnow", indexnow, methods=["GET", "POST"]),
-            Mount("/sites", app=_as_app(sites)),
+            Route("/report", page),
+            Route("/messages", messages),
+            Route("/clock", clock, methods=["GET", "POST"]),
+            Route("/indexnow", with_trouble("indexnow", indexnow), methods=["GET", "POST"]),
+            Mount("/sites", app=_as_app(with_trouble("", sites))),
         ]
     )
 
 
-def _as_app(handler: Callable[[Request], Awaitable[Response]]) -> Any:
+def _as_app(handler: Handler) -> Any:
     async def app(scope: Any, receive: Any, send: Any) -> None:
         await (await handler(Request(scope, receive)))(scope, receive, send)
 
     return app
 
 
-async def _play(trouble: Trouble) -> Response | None:
-    if trouble.hang:
+async def _play(trouble: Trouble, handler: Handler, request: Request) -> Response:
+    """Misbehave as the scenario says."""
+    if trouble.hang and not trouble.taken:
         await asyncio.sleep(trouble.hang)
     if trouble.status:
         headers = {"Retry-After": str(trouble.retry_after)} if trouble.retry_after else {}
         return JSONResponse(
             {"detail": f"Simulated trouble: status {trouble.status}."}, trouble.status, headers
         )
-    return None
+    answer = await handler(request)
+    if trouble.hang and trouble.taken:
+        await asyncio.sleep(trouble.hang)
+    return _Half(answer) if trouble.half else answer
 
 
 def _said(status: int, text: str) -> Response:
     return JSONResponse({"detail": text}, status)
+
+
+async def _message(request: Request) -> Any:
+    """What an IndexNow message says; None where it says nothing."""
+    if request.method == "GET":
+        query = request.query_params
+        return {
+            "key": query.get("key", ""),
+            "urlList": [query.get("url", "")],
+            "keyLocation": query.get("keyLocation"),
+        }
+    body = await request.body()
+    try:
+        return json.loads(body) if len(body) <= _LARGEST_BODY else None
+    except ValueError:
+        return None
+
+
+def _about_site(engine: SimulatedEngine, site: str, parts: list[str], request: Request) -> Response:
+    """Calls about one site."""
+    method = request.method
+    if parts == ["proof"]:
+        return _proof(engine, site, method)
+    if not engine.is_verified(site):
+        return _said(403, f"It is not proved that {site} is yours: see /proof.")
+    match (method, *parts):
+        case ("GET", "sitemaps"):
+            return JSONResponse({"sitemaps": engine.reports(site)})
+        case ("GET", "pages"):
+            return _pages(engine, site, request)
+        case ("GET", str(name)) if name.removesuffix(".csv") in EXPORTS and "." in name:
+            text = as_csv(engine, site, name.removesuffix(".csv"))
+            return Response(text, media_type="text/csv; charset=utf-8")
+        case (_, "sitemaps" | "pages" as kind, str(given)):
+            loc = addresses.normalise(given)
+            if addresses.origin(loc) != site:
+                return _said(422, f"{loc} is not of {site}.")
+            return _one(engine, site, method, kind, loc)
+    return _said(404, "There is nothing here.")
+
+
+def _one(engine: SimulatedEngine, site: str, method: str, kind: str, loc: str) -> Response:
+    if kind == "sitemaps" and method in ("PUT", "POST"):
+        engine.take_sitemap(site, loc)
+        return _said(202, "It will be read.")
+    if kind == "sitemaps" and method == "DELETE":
+        known = engine.drop_sitemap(site, loc)
+        return Response(status_code=204) if known else _said(404, "It is not known.")
+    if kind == "pages" and method == "POST":
+        if engine.ask_page(site, loc):
+            return _said(202, "It will be fetched.")
+        return JSONResponse({"detail": "The day's quota is used up."}, 429, {"Retry-After": "3600"})
+    if kind == "pages" and method == "GET":
+        found = next((one for one in engine.pages(site) if one["loc"] == loc), None)
+        return JSONResponse(found) if found else _said(404, "It is not known.")
+    return _said(404, "There is nothing here.")
+
+
+def _pages(engine: SimulatedEngine, site: str, request: Request) -> Response:
+    given = request.query_params.get("from", "0")
+    start = int(given) if given.isdigit() else 0
+    pages = engine.pages(site)
+    onward = f"?from={start + _PART}" if len(pages) > start + _PART else None
+    return JSONResponse({"pages": pages[start : start + _PART], "next": onward})
+
+
+def _proof(engine: SimulatedEngine, site: str, method: str) -> Response:
+    if method == "GET":
+        return JSONResponse({"token": engine.token(site), **engine.proofs(site)})
+    if engine.verify(site):
+        return _said(200, f"{site} is yours.")
+    return _said(403, "The token is shown neither in a meta tag nor in a file.")
 
 
 def _take_addresses(engine: SimulatedEngine, message: Any) -> Response:
@@ -156,13 +254,9 @@ def _take_addresses(engine: SimulatedEngine, message: Any) -> Response:
         return _said(400, str(error))
     if page.status != 200 or page.body.decode("utf-8", "replace").strip() != key:
         return _said(403, f"The key file {place} does not show the key.")
-    engine.take_addresses(locs)
+    if not engine.take_addresses(locs):
+        return JSONResponse({"detail": "The day's quota is used up."}, 429, {"Retry-After": "3600"})
     return _said(200, f"{len(locs)} addresses taken.")
-
-
-def site_app(folder: Path) -> Starlette:
-    """A folder served as a web site: index files for folders, 404.html for what is missing."""
-    return Starlette(routes=[Mount("/", app=StaticFiles(directory=folder, html=True))])
 
 
 def listen(port: int) -> socket.socket:
@@ -185,10 +279,12 @@ def listen(port: int) -> socket.socket:
 class Serving:
     """An application served on a socket, in a thread, until `stop`."""
 
-    def __init__(self, app: Starlette, sock: socket.socket) -> None:
+    def __init__(self, app: Any, sock: socket.socket) -> None:
         self.address = f"127.0.0.1:{sock.getsockname()[1]}"
         self._socket = sock
-        config = uvicorn.Config(app, log_level="error", lifespan="off", timeout_graceful_shutdown=1)
+        config = uvicorn.Config(
+            app, log_level="critical", lifespan="off", timeout_graceful_shutdown=1
+        )
         self._server = uvicorn.Server(config)
         self._thread = threading.Thread(
             target=self._server.run, kwargs={"sockets": [sock]}, daemon=True

@@ -172,7 +172,17 @@ def with_marks(table: pl.DataFrame) -> pl.DataFrame:
 
 def marks(site: SiteFile) -> dict[str, str]:
     """A mark of its content for each public page. Raises AtlasError where nothing was built."""
+    return dict(_all_tables(site).select("loc", "mark").iter_rows())
+
+
+def page_sections(site: SiteFile) -> dict[str, str]:
+    """The section in whose sitemap each public page stands. Raises AtlasError as `marks` does."""
+    section = pl.col("file").str.replace(r"-\d+\.parquet$", "")
+    return dict(_all_tables(site).select("loc", section).iter_rows())
+
+
+def _all_tables(site: SiteFile) -> pl.DataFrame:
     if not (site.state / RECORD).exists():
         raise AtlasError("There is no build of this site yet. Run `jovial-atlas build` first.")
     names = sorted(place.name for place in (site.state / TABLES).glob("*.parquet"))
-    return dict(load_tables(site, names).select("loc", "mark").iter_rows())
+    return load_tables(site, names)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import secrets
 import shutil
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import partial
 from pathlib import Path
+from types import MappingProxyType
 
 import polars as pl
 
@@ -40,7 +41,6 @@ from jovial_atlas.rounds.build.places import (
     FRAGMENTS,
     HEAD,
     INDEX,
-    LEDGER,
     MANIFEST,
     ROBOTS,
     SERVERS,
@@ -100,16 +100,18 @@ def run_build(
     dry_run: bool = False,
     fold: bool = False,
     differences: bool = False,
+    environment: Mapping[str, str] = MappingProxyType({}),
 ) -> Build:
     """Write the whole set, or with `dry_run` only say what would change. `fold` fills up files
-    that have become near-empty, which moves addresses between files.
+    that have become near-empty, which moves addresses between files. `environment` holds the
+    password of a ledger that wants one.
 
     Raises SiteFileError for a wrong pattern and OutputError where files cannot be written;
     then, and on an interrupt, the set of before stays as it was.
     """
     check_patterns(site)
     built = [
-        _Building(host, survey.of_host(host), now, dry_run).run(fold, differences)
+        _Building(host, survey.of_host(host), now, dry_run, environment).run(fold, differences)
         for host in site.hosts
     ]
     return built[0] if len(built) == 1 else _joined(site.hosts, built)
@@ -139,7 +141,15 @@ def _joined(hosts: Sequence[SiteFile], built: Sequence[Build]) -> Build:
 class _Building:
     """One build while it runs."""
 
-    def __init__(self, site: SiteFile, survey: LastSurvey, now: datetime, dry: bool) -> None:
+    def __init__(
+        self,
+        site: SiteFile,
+        survey: LastSurvey,
+        now: datetime,
+        dry: bool,
+        environment: Mapping[str, str],
+    ) -> None:
+        self.environment = environment
         self.site, self.survey, self.now, self.dry = site, survey, now, dry
         self.output = FileSet(site.output, site.state / MANIFEST, dry=dry)
         self.heads = FileSet(site.state / HEAD, site.state / "head.json", dry=dry)
@@ -219,12 +229,11 @@ class _Building:
 
     def _tokens(self, unlisted: Sequence[str]) -> dict[str, str]:
         """The parts of names that nobody can guess, kept in the ledger and made once."""
-        from jovial_atlas.ledger import Ledger
+        from jovial_atlas.rounds.ledger import has_ledger, open_ledger
 
-        place = self.site.state / LEDGER
-        if self.dry and not place.exists():
+        if self.dry and not has_ledger(self.site):
             return dict.fromkeys(unlisted, _NOT_MADE)
-        ledger = Ledger(place, lambda: dates.write(self.now))
+        ledger = open_ledger(self.site, lambda: self.now, self.environment)
         try:
             known = ledger.secrets()
             for name in unlisted:

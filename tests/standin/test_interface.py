@@ -7,7 +7,8 @@ import pytest
 
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.standin.engine import SimulatedEngine
-from jovial_atlas.standin.server import Serving, engine_app, listen, site_app
+from jovial_atlas.standin.server import Serving, engine_app, listen
+from jovial_atlas.standin.site import ServedSite
 from jovial_atlas.standin.web import LoopbackWeb
 
 SITE = "https://www.marrowfen.example"
@@ -18,7 +19,7 @@ KEY = "0123456789abcdef"
 def engine(tmp_path):
     """An engine that wants a token, and a site that shows the key; gives its address."""
     (tmp_path / f"{KEY}.txt").write_text(KEY)
-    site = Serving(site_app(tmp_path), listen(0)).start()
+    site = Serving(ServedSite(tmp_path), listen(0)).start()
     web = LoopbackWeb({"www.marrowfen.example": site.address}, "lanternbot")
     simulated = SimulatedEngine("Lanternfish", "lanternbot", web)
     serving = Serving(engine_app(simulated, "secret"), listen(0)).start()

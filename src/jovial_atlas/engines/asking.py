@@ -1,0 +1,101 @@
+"""What an engine says when it is asked over its interface: of sitemaps, of pages, of one page."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import httpx
+
+from jovial_atlas.engines.call import fill, read_pages, read_report
+from jovial_atlas.engines.meaning import refusal
+from jovial_atlas.errors import NetworkError
+from jovial_atlas.ledger import PageReport, SitemapReport
+from jovial_atlas.sitefile import CallChannel, Engine
+from jovial_atlas.sitefile.engines import CallName
+from jovial_atlas.web import Answer, Request, send
+
+#: Parts of a list of pages that are read, at most: an interface that never ends is broken.
+_PARTS = 10_000
+
+
+def channel_for(engine: Engine, name: CallName) -> CallChannel | None:
+    """The described call of this name, if the engine has one."""
+    return next((c for c in engine.channels if isinstance(c, CallChannel) and c.name == name), None)
+
+
+@dataclass(frozen=True, slots=True)
+class Asking:
+    """How an engine is asked: over which client, about which site; `token` gives the token for an
+    environment variable's name. Every method raises NetworkError, and gives None where the engine
+    has no such channel."""
+
+    engine: Engine
+    site_url: str
+    client: httpx.Client
+    token: Callable[[str], str]
+
+    def sitemaps(self) -> list[SitemapReport] | None:
+        """What it says of each sitemap now."""
+        channel = channel_for(self.engine, "read-sitemaps")
+        if channel is None:
+            return None
+        answer = self._ask(channel, self._request(channel))
+        return read_report(answer.body, channel.list_key, channel.fields, self.engine.name)
+
+    def pages(self) -> list[PageReport] | None:
+        """What it says of every page it knows, part by part where the list has parts. Each part
+        stays on the engine's own host."""
+        channel = channel_for(self.engine, "read-pages")
+        if channel is None:
+            return None
+        request, found = self._request(channel), []
+        host = httpx.URL(request.url).netloc
+        for _ in range(_PARTS):
+            answer = self._ask(channel, request)
+            some, onward = read_pages(
+                answer.body, channel.list_key, channel.next, channel.fields, self.engine.name
+            )
+            found += some
+            if not onward:
+                return found
+            url = httpx.URL(request.url).join(onward)
+            if url.netloc != host:
+                raise NetworkError(
+                    f"{self.engine.name} goes on at {url.host}, another host; it is not asked. "
+                    "Check `next` of its channel read-pages."
+                )
+            request = Request(request.method, str(url), request.headers, request.body)
+        raise NetworkError(
+            f"{self.engine.name} goes on for more than {_PARTS:,} parts; it is asked no more."
+        )
+
+    def page(self, loc: str) -> PageReport | None:
+        """What it says of one page; also None where it says nothing."""
+        channel = channel_for(self.engine, "read-page")
+        if channel is None:
+            return None
+        answer = send(self.client, self._request(channel, loc))
+        if answer.status == 404:
+            return PageReport(loc, None, "not known there", None)
+        self._good(channel, answer)
+        found, _ = read_pages(answer.body, channel.list_key, "", channel.fields, self.engine.name)
+        return found[0] if found else None
+
+    def _request(self, channel: CallChannel, page: str = "") -> Request:
+        token = self.token(channel.token_env) if channel.token_env else ""
+        return fill(
+            channel.method, channel.url, channel.headers, channel.body, site=self.site_url,
+            page=page, token=token,
+        )  # fmt: skip
+
+    def _ask(self, channel: CallChannel, request: Request) -> Answer:
+        return self._good(channel, send(self.client, request))
+
+    def _good(self, channel: CallChannel, answer: Answer) -> Answer:
+        if answer.status not in channel.success:
+            raise NetworkError(
+                f"{self.engine.name} answered {channel.name} with status {answer.status}: "
+                f"{refusal(answer)}."
+            )
+        return answer

@@ -1,0 +1,1 @@
+"""Steps from older ledgers to today's, run by Alembic when a ledger is opened."""

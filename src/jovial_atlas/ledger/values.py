@@ -1,0 +1,105 @@
+"""What the ledger takes and gives back: plain values, without a database."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+#: Outcomes of an announcement. `intended` and `unknown` are those of which nobody knows whether
+#: they arrived: the first broke off here, the second on the way. `assumed` is one of these of which
+#: the engine could not tell, and which counts as taken rather than being announced twice; `lost` is
+#: one that did not arrive.
+INTENDED, TAKEN, PENDING, REFUSED, FAILED = "intended", "taken", "pending", "refused", "failed"
+UNKNOWN, ASSUMED, LOST = "unknown", "assumed", "lost"
+
+#: What counts as heard by an engine, and what is not settled yet.
+HEARD_AS = (TAKEN, PENDING, ASSUMED)
+UNSETTLED = (INTENDED, UNKNOWN)
+
+
+@dataclass(frozen=True, slots=True)
+class Visit:
+    """What a crawler asked of an address, by one reading of logs: first and last time, the last
+    answer's status, and how often."""
+
+    engine: str
+    crawler: str
+    loc: str
+    last: str
+    status: int
+    count: int
+    first: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PageReport:
+    """What an engine said of one address: whether it is indexed (None where it did not say), why
+    not, when it was last fetched, and which canonical the engine chose. `announced`, when it was
+    last told of it, is not kept."""
+
+    loc: str
+    indexed: bool | None
+    reason: str
+    last_crawl: str | None
+    canonical: str = ""
+    asked_at: str = ""
+    announced: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Announcement:
+    """One message to an engine, as the ledger has it."""
+
+    engine: str
+    channel: str
+    what: str
+    count: int
+    status: str
+    detail: str
+    at: str
+
+
+@dataclass(frozen=True, slots=True)
+class Unsettled:
+    """An announcement whose outcome nobody knows: its number, and its items (loc, mark)."""
+
+    number: int
+    channel: str
+    what: str
+    at: str
+    items: tuple[tuple[str, str | None], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class SitemapReport:
+    """What an engine said of one sitemap. Counts are None where it did not say. `submitted`, when
+    it was last told of it, is not kept."""
+
+    loc: str
+    last_read: str | None
+    state: str
+    found: int | None
+    indexed: int | None
+    reasons: dict[str, int] = field(default_factory=dict)
+    videos: int | None = None
+    asked_at: str = ""
+    submitted: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Heard:
+    """A sitemap or address as an engine last took it; `urls` is what a sitemap then held."""
+
+    mark: str
+    at: str
+    urls: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class Built:
+    """What a sitemap of a section held from `at` on; `gone` once it is no longer written."""
+
+    loc: str
+    section: str
+    urls: int
+    at: str = ""
+    gone: bool = False

@@ -1,0 +1,54 @@
+"""How all figures are drawn with Matplotlib: look, ink, and what becomes of them. Deterministic, so
+that an unchanged report is the same."""
+
+from __future__ import annotations
+
+import io
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+COLOURS = ("#2f6f62", "#c9b77c", "#a3431f", "#8a9691", "#5b7fa6", "#d9a441")
+INK, PALE, QUIET = "#22302b", "#c9cfca", "#6d7a74"
+_LOOK: Any = {
+    "svg.hashsalt": "jovial-atlas", "font.family": "sans-serif", "font.size": 10,
+    "svg.fonttype": "none", "timezone": "UTC",
+}  # fmt: skip
+#: Nothing about the file itself: it becomes a part of a page.
+_BARE: Any = dict.fromkeys(["Date", "Creator", "Format", "Type"])
+_DPI = 110
+
+
+@contextmanager
+def figure_of(width: float, height: float, **how: Any) -> Iterator[Any]:
+    """An empty figure of so many inches, in the house's look."""
+    import matplotlib as mpl
+    from matplotlib.figure import Figure
+
+    with mpl.rc_context(_LOOK):
+        yield Figure(figsize=(width, height), **{"layout": "tight", **how})
+
+
+def bare(axes: Any, *, left: bool = True, bottom: bool = True) -> None:
+    """Take away the frame but for the sides asked for."""
+    shown = {"left": left, "bottom": bottom, "right": False, "top": False}
+    for side, line in axes.spines.items():
+        line.set_visible(shown[side])
+        line.set_color(PALE)
+    axes.tick_params(axis="both", length=0, labelcolor=INK)
+
+
+def svg_of(figure: Any) -> str:
+    """A figure as an element that stands in a page."""
+    buffer = io.StringIO()
+    figure.savefig(buffer, format="svg", transparent=True, metadata=_BARE)
+    # What stands before the element belongs to a file, not into a page.
+    return re.sub(r"\A.*?(?=<svg)", "", buffer.getvalue(), count=1, flags=re.S)
+
+
+def png_of(figure: Any) -> bytes:
+    """A figure as a picture."""
+    buffer = io.BytesIO()
+    figure.savefig(buffer, format="png", dpi=_DPI, facecolor="white", metadata={"Software": None})
+    return buffer.getvalue()

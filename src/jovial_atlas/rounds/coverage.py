@@ -1,0 +1,136 @@
+"""Submitted against indexed, section by section, now and before, and whether a share dropped."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import timedelta
+
+from jovial_atlas import dates
+from jovial_atlas.ledger import Ledger, PageReport, SitemapReport
+from jovial_atlas.trends.drops import Compared, Share, compare, drops
+
+#: A share is compared with what was said last on another day, and so many days ago.
+_AGO = (7, 14, 28)
+
+
+@dataclass(frozen=True, slots=True)
+class SectionState:
+    """A section at one engine: pages in its sitemaps, found and indexed, why the others are not,
+    how many were indexed before, and the drop, if its share dropped."""
+
+    name: str
+    submitted: int
+    found: int
+    indexed: int
+    reasons: dict[str, int]
+    indexed_before: int | None = None
+    drop: Compared | None = None
+
+    @property
+    def missing(self) -> int:
+        """Pages that were found and are not indexed."""
+        return max(0, self.found - self.indexed)
+
+
+@dataclass(frozen=True, slots=True)
+class Past:
+    """What an engine had said by the end of some day."""
+
+    since: str
+    reports: Mapping[str, SitemapReport]
+    pages: Mapping[str, PageReport] = field(default_factory=dict)
+
+
+def pasts(engine: str, ledger: Ledger, now: Mapping[str, SitemapReport]) -> list[Past]:
+    """What an engine said before: last time on another day, then longer ago, each once."""
+    latest = max((one.asked_at for one in now.values()), default="")
+    if not latest:
+        return []
+    today = dates.moment(latest[:10])
+    ends = [dates.write(today - timedelta(days=days - 1))[:10] for days in (1, *_AGO)]
+    found: list[Past] = []
+    for end in ends:
+        reports = ledger.reports(engine, before=end)
+        since = max((one.asked_at for one in reports.values()), default="")
+        if since and all(past.since != since for past in found):
+            found.append(Past(since, reports, ledger.pages(engine, before=end)))
+    return found
+
+
+def section_states(
+    sections: Mapping[str, str],
+    submitted: Mapping[str, int],
+    now: Mapping[str, SitemapReport],
+    past: Sequence[Past],
+    pages: Mapping[str, PageReport],
+    of_page: Mapping[str, str],
+) -> list[SectionState]:
+    """The sections an engine said anything of, the one with most pages missing first.
+
+    `sections` and `submitted` are of sitemaps, `of_page` gives the section of a page.
+    """
+    totals = {name: _total(name, sections, now) for name in dict.fromkeys(sections.values())}
+    cases: dict[str, Compared] = {}
+    pairs = _pairs(past, pages, of_page)
+    for name, counts in totals.items():
+        for number, one in enumerate(past):
+            before = _total(name, sections, one.reports)
+            if counts and before:
+                cases[f"{name}\t{number}"] = compare(
+                    Share(before[1], before[0]),
+                    Share(counts[1], counts[0]),
+                    one.since,
+                    pairs.get((name, number), ()),
+                )
+    dropped = drops(cases)
+    found = []
+    for name, counts in totals.items():
+        if not counts or not name:
+            continue
+        reasons: Counter[str] = Counter()
+        for loc, section in sections.items():
+            if section == name and loc in now:
+                reasons.update(now[loc].reasons)
+        mine = [one for key, one in dropped.items() if key.startswith(f"{name}\t")]
+        last = _total(name, sections, past[0].reports) if past else None
+        found.append(
+            SectionState(
+                name,
+                sum(submitted.get(loc, 0) for loc, of in sections.items() if of == name),
+                *counts,
+                dict(sorted(reasons.items(), key=lambda item: (-item[1], item[0]))),
+                last[1] if last else None,
+                min(mine, key=lambda one: one.p, default=None),
+            )
+        )
+    return sorted(found, key=lambda one: (-one.missing, one.name))
+
+
+def _total(
+    name: str, sections: Mapping[str, str], reports: Mapping[str, SitemapReport]
+) -> tuple[int, int] | None:
+    """Found and indexed in all sitemaps of a section; None where neither is known."""
+    told = [
+        one
+        for loc, section in sections.items()
+        if section == name and (one := reports.get(loc)) and one.indexed is not None
+    ]
+    if not told:
+        return None
+    return sum(one.found or 0 for one in told), sum(one.indexed or 0 for one in told)
+
+
+def _pairs(
+    past: Sequence[Past], pages: Mapping[str, PageReport], of_page: Mapping[str, str]
+) -> dict[tuple[str, int], list[tuple[bool, bool]]]:
+    """Pages of which it is known then and now whether they are indexed, by section and past."""
+    found: dict[tuple[str, int], list[tuple[bool, bool]]] = {}
+    for number, one in enumerate(past):
+        for loc, then in one.pages.items():
+            now = pages.get(loc)
+            if loc in of_page and then.indexed is not None and now and now.indexed is not None:
+                pair = (then.indexed, now.indexed)
+                found.setdefault((of_page[loc], number), []).append(pair)
+    return found
