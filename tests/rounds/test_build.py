@@ -8,7 +8,8 @@ import pytest
 from jovial_atlas import languages
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import FileSet
-from jovial_atlas.rounds.build import listing, run_build
+from jovial_atlas.rounds.build import listing
+from jovial_atlas.rounds.build.run import run_build
 from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.rounds.survey import run_survey
 from jovial_atlas.sitefile import read_site_file

@@ -26,8 +26,8 @@ def command() -> None:
               help="So many announcements, the newest first.")  # fmt: skip
 def show(work: Work, engine: str, most: int) -> int:
     """Show the latest announcements with their outcomes."""
+    from jovial_atlas.rounds.engines import engines_named
     from jovial_atlas.rounds.ledger import open_ledger
-    from jovial_atlas.rounds.submit import engines_named
 
     site, out = work.site(), work.output
     name = engines_named(site, [engine])[0].name if engine else ""

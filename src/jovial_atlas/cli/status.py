@@ -17,8 +17,8 @@ if TYPE_CHECKING:
 
     from jovial_atlas.cli.output import Output
     from jovial_atlas.rounds.known import KnownPage
+    from jovial_atlas.rounds.sending import Sending
     from jovial_atlas.rounds.stand import EngineState, SitemapState
-    from jovial_atlas.rounds.submit import Sending
     from jovial_atlas.sitefile import Engine, SiteFile
 
 _FIELDS = (
@@ -61,9 +61,10 @@ def command(
 
     Engines whose channels allow it are asked, and their answers kept in the ledger."""
     from jovial_atlas.rounds.build.public import load_record
+    from jovial_atlas.rounds.engines import engines_named
     from jovial_atlas.rounds.ledger import open_ledger
+    from jovial_atlas.rounds.sending import Sending
     from jovial_atlas.rounds.status import joined_states, run_status
-    from jovial_atlas.rounds.submit import Sending, engines_named
     from jovial_atlas.web import new_client
 
     if section and not which:

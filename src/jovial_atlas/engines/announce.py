@@ -11,7 +11,7 @@ import httpx
 
 from jovial_atlas import dates
 from jovial_atlas.engines import indexnow, websub
-from jovial_atlas.engines.asking import Asking, channel_for
+from jovial_atlas.engines.asking import NOT_KNOWN, Asking, channel_for
 from jovial_atlas.engines.call import fill
 from jovial_atlas.engines.due import PAGES, SITEMAPS, Due, Published, channel_name
 from jovial_atlas.engines.meaning import meaning
@@ -140,6 +140,8 @@ def _arrived(one: Unsettled, ledger: Ledger, asking: Asking) -> bool | None:
                 return False
         if said is None:
             return None
+        if said.reason == NOT_KNOWN:
+            return False
         return said.announced >= since if said.announced else None
     # To ask once more for a look at the proof does no harm; a hub is told of what it can fetch.
     return False if one.channel == "verify-site" else None

@@ -15,6 +15,8 @@ from jovial_atlas.sitefile import CallChannel, Engine
 from jovial_atlas.sitefile.engines import CallName
 from jovial_atlas.web import Answer, Request, send
 
+#: What is said of a page that an engine has never heard of.
+NOT_KNOWN = "not known there"
 #: Parts of a list of pages that are read, at most: an interface that never ends is broken.
 _PARTS = 10_000
 
@@ -77,7 +79,7 @@ class Asking:
             return None
         answer = send(self.client, self._request(channel, loc))
         if answer.status == 404:
-            return PageReport(loc, None, "not known there", None)
+            return PageReport(loc, None, NOT_KNOWN, None)
         self._good(channel, answer)
         found, _ = read_pages(answer.body, channel.list_key, "", channel.fields, self.engine.name)
         return found[0] if found else None

@@ -42,7 +42,7 @@ class Store:
         self._schema = schema
         if isinstance(place, Path):
             self.shown = str(place)
-            self._lock_file = place.with_name(f"{place.name}.lock")
+            self._place = place
             place.parent.mkdir(parents=True, exist_ok=True)
             url = URL.create("sqlite", database=str(place))
         else:
@@ -87,7 +87,7 @@ class Store:
         """Make the tables, or bring them up to date, once; whoever comes second finds it done."""
         if self._version() == VERSION:
             return
-        with self.alone("setting up", wait=60.0):
+        with self.alone("setup", wait=60.0):
             found = self._version()
             if found == VERSION:
                 return
@@ -118,8 +118,9 @@ class Store:
 
     @contextmanager
     def alone(self, doing: str, wait: float = 0.0) -> Iterator[None]:
-        """Have the ledger alone for as long as the block runs, so that nothing is announced twice
-        at a time; others may read. Waits up to `wait` seconds for whoever has it.
+        """Have the ledger alone for doing one thing (`submit`, `setup`) as long as the block runs,
+        so that nothing is announced twice at a time; others may read it, and do other things. Waits
+        up to `wait` seconds for whoever does the same.
 
         It is given up when the process ends, however it ends. Raises LedgerError.
         """
@@ -132,7 +133,7 @@ class Store:
             return
         from filelock import FileLock, Timeout
 
-        lock = FileLock(self._lock_file)
+        lock = FileLock(self._place.with_name(f"{self._place.name}-{doing}.lock"))
         try:
             lock.acquire(timeout=wait, poll_interval=_AGAIN)
         except Timeout:
@@ -149,7 +150,8 @@ class Store:
 
     def _alone_on_server(self, connection: Connection, doing: str, wait: float) -> None:
         """An advisory lock of this session: it ends with the connection."""
-        name = hashlib.blake2b(f"jovial-atlas {self._schema}".encode(), digest_size=8).digest()
+        what = f"jovial-atlas {self._schema} {doing}"
+        name = hashlib.blake2b(what.encode(), digest_size=8).digest()
         key = int.from_bytes(name, "big", signed=True)
         deadline = time.monotonic() + wait
         ask = text("select pg_try_advisory_lock(:key)")

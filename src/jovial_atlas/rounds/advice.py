@@ -11,7 +11,7 @@ from jovial_atlas.engines.asking import channel_for
 from jovial_atlas.engines.due import PAGES, Published, channel_name, due
 from jovial_atlas.faults import plural
 from jovial_atlas.ledger import Ledger, PageReport
-from jovial_atlas.rounds.build import ROBOTS
+from jovial_atlas.rounds.build.places import ROBOTS
 from jovial_atlas.rounds.coverage import SectionState
 from jovial_atlas.rounds.stand import SitemapState, Standing
 from jovial_atlas.sitefile import Engine, SiteFile

@@ -26,7 +26,7 @@ from jovial_atlas.checks.videos import check_films
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import FileSet
-from jovial_atlas.rounds.build import INDEX, MANIFEST, ROBOTS
+from jovial_atlas.rounds.build.places import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.data import data_faults
 from jovial_atlas.rounds.last import LastSurvey, last_survey

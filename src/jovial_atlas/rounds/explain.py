@@ -16,7 +16,7 @@ from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.lengths import width
 from jovial_atlas.head.videos import Film
 from jovial_atlas.robots import Matcher
-from jovial_atlas.rounds.build import INDEX
+from jovial_atlas.rounds.build.places import INDEX
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rules import LayerSays, explain_layers, robots_of
 from jovial_atlas.sitefile import SiteFile

@@ -9,7 +9,8 @@ from jovial_atlas.engines.due import PAGES
 from jovial_atlas.errors import AtlasError, NetworkError
 from jovial_atlas.ledger import Ledger, PageReport
 from jovial_atlas.rounds.build.public import page_sections
-from jovial_atlas.rounds.submit import Sending, asked_for, published
+from jovial_atlas.rounds.published import asked_for, published
+from jovial_atlas.rounds.sending import Sending
 from jovial_atlas.sitefile import Engine, SiteFile
 
 

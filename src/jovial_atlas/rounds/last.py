@@ -22,8 +22,8 @@ from jovial_atlas.rules import decide
 from jovial_atlas.rules.policies import SIGNS
 from jovial_atlas.sitefile import SiteFile
 
-#: In the state folder: the page table, what the survey said of it, files that builds wrote.
-PAGES, RECORD, MANIFEST = "pages.parquet", "survey.json", "manifest.json"
+#: In the state folder: the page table, and what the survey said of it.
+PAGES, RECORD = "pages.parquet", "survey.json"
 
 
 _NO_SURVEY = "There is no survey of this site yet. Run `jovial-atlas survey` first."

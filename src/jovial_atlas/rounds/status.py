@@ -8,11 +8,12 @@ from jovial_atlas.engines.due import PAGES, SITEMAPS, Published, channel_name
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.ledger import Ledger, SitemapReport
 from jovial_atlas.rounds.advice import next_steps
-from jovial_atlas.rounds.build import INDEX
+from jovial_atlas.rounds.build.places import INDEX
 from jovial_atlas.rounds.build.public import page_sections
 from jovial_atlas.rounds.coverage import pasts, section_states
+from jovial_atlas.rounds.published import note_built, published
+from jovial_atlas.rounds.sending import Sending
 from jovial_atlas.rounds.stand import EngineState, SitemapState, Standing
-from jovial_atlas.rounds.submit import Sending, note_built, published
 from jovial_atlas.sitefile import Engine, SiteFile
 
 

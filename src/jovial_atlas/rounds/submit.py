@@ -2,104 +2,20 @@
 
 from __future__ import annotations
 
-import re
-import time
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 
-import httpx
-from rapidfuzz import process
-
-from jovial_atlas import addresses, patterns
+from jovial_atlas import addresses
 from jovial_atlas.engines.announce import DUE, Outcome, announce, by_hand, settle
-from jovial_atlas.engines.asking import Asking
 from jovial_atlas.engines.due import Due, Published, channel_name, due, single
 from jovial_atlas.errors import AtlasError
-from jovial_atlas.files import digest
-from jovial_atlas.ledger import Built, Ledger
+from jovial_atlas.ledger import Ledger
 from jovial_atlas.ledger.values import FAILED, UNKNOWN
-from jovial_atlas.rounds.build.beside import site_key
-from jovial_atlas.rounds.build.public import load_record, marks
 from jovial_atlas.rounds.check import blockers
 from jovial_atlas.rounds.last import last_survey
-from jovial_atlas.sitefile import CallChannel, Engine, HandChannel, IndexNowChannel, SiteFile
-
-
-def published(site: SiteFile) -> Published:
-    """What the last build made public. Raises AtlasError where there was none."""
-    pages = marks(site)
-    record = load_record(site)
-    url = site.model.site.url
-    sections = {f"{url}/{one.path}": name.rpartition("/")[0] for name, one in record.files.items()}
-    return Published(
-        url,
-        site_key(site),
-        pages,
-        record.sitemaps,
-        _feeds(site),
-        _weights(site, pages),
-        {loc: sections.get(loc, "") for loc in record.sitemaps},
-    )
-
-
-def note_built(public: Published, ledger: Ledger) -> None:
-    """Let the ledger know what stands in the sitemaps now; the index is not counted."""
-    ledger.note_built(
-        [
-            Built(loc, public.sections[loc], urls)
-            for loc, (_, urls) in public.sitemaps.items()
-            if public.sections.get(loc)
-        ]
-    )
-
-
-def _feeds(site: SiteFile) -> dict[str, str]:
-    """The feeds as they stand in the output folder, with their marks."""
-    feed, found = site.model.feed, {}
-    for name in (feed.rss, feed.atom):
-        place = site.output / name
-        if name and place.is_file():
-            found[f"{site.model.site.url}/{name}"] = digest(place.read_bytes())
-    return found
-
-
-def _weights(site: SiteFile, pages: Mapping[str, str]) -> dict[str, float]:
-    """The weight of each page's section, where sections have any and a quota makes it matter."""
-    limited = any(
-        isinstance(one, IndexNowChannel) and one.per_day
-        for engine in site.model.engine
-        for one in engine.channels
-    )
-    weights = {s.name: s.priority for s in site.model.section if s.priority is not None}
-    if not limited or not weights:
-        return {}
-    found: dict[str, float] = {}
-    for section in site.model.section:
-        expression = re.compile(patterns.any_of(list(section.patterns)))
-        for loc in pages:
-            if loc not in found and expression.search(addresses.path_and_query(loc)):
-                found[loc] = weights.get(section.name, 0.5)
-    return found
-
-
-def engines_named(site: SiteFile, names: Sequence[str]) -> list[Engine]:
-    """The engines asked for, or all of them. Raises AtlasError for a name that is none."""
-    known = {engine.name.lower(): engine for engine in site.model.engine}
-    if not known:
-        raise AtlasError(
-            "The site file names no engine. Add an [[engine]] with its channels; "
-            "`jovial-atlas demo` shows one at work."
-        )
-    chosen = []
-    for name in names:
-        if name.lower() not in known:
-            best = process.extractOne(name.lower(), list(known), score_cutoff=50)
-            meant = f" Did you mean {known[best[0]].name}?" if best else ""
-            listed = ", ".join(engine.name for engine in known.values())
-            raise AtlasError(f"{name!r} is no engine of the site file ({listed}).{meant}")
-        chosen.append(known[name.lower()])
-    return chosen or list(known.values())
+from jovial_atlas.rounds.published import asked_for, note_built, published
+from jovial_atlas.rounds.sending import Sending
+from jovial_atlas.sitefile import CallChannel, Engine, HandChannel, SiteFile
 
 
 def refuse_hidden(site: SiteFile, now: datetime) -> None:
@@ -120,20 +36,6 @@ def refuse_hidden(site: SiteFile, now: datetime) -> None:
     if found:
         one = found[0]
         raise AtlasError(f"Nothing is announced: {one.code}: {one.message} {one.fix}")
-
-
-@dataclass(frozen=True, slots=True)
-class Sending:
-    """How engines are reached: the client, and the environment that holds their tokens."""
-
-    client: httpx.Client
-    environment: Mapping[str, str]
-    pause: Callable[[float], None] = time.sleep
-
-    def asking(self, engine: Engine, site: SiteFile) -> Asking:
-        """How one engine is asked about a site."""
-        url = site.model.site.url
-        return Asking(engine, url, self.client, lambda name: self.environment.get(name, ""))
 
 
 def planned(
@@ -229,25 +131,6 @@ def _dues(
     if locs:
         return [one for engine in engines for one in single(engine, public, ledger, locs)]
     return [one for engine in engines for one in due(engine, public, ledger)]
-
-
-def asked_for(public: Published, urls: Sequence[str], *, pages_only: bool = False) -> list[str]:
-    """Addresses of pages, and of sitemaps unless `pages_only`, as the build knows them. Raises
-    AtlasError for one that is not public."""
-    found = []
-    for url in urls:
-        given = public.site_url + url if url.startswith("/") else url
-        try:
-            loc = addresses.normalise(given)
-        except ValueError as error:
-            raise AtlasError(f"{error}. Give the whole address, or its path from '/' on.") from None
-        if loc not in public.pages and (pages_only or loc not in public.sitemaps):
-            raise AtlasError(
-                f"{loc} is not listed, so no engine is told of it; "
-                f"see `jovial-atlas explain {url}`."
-            )
-        found.append(loc)
-    return found
 
 
 def _no_token(channel: CallChannel) -> str:

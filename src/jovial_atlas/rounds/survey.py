@@ -18,7 +18,8 @@ from jovial_atlas.files import FileSet, digest, write_whole
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import Changes, compare
-from jovial_atlas.rounds.last import MANIFEST, PAGES, RECORD, stored_pages
+from jovial_atlas.rounds.build.places import MANIFEST
+from jovial_atlas.rounds.last import PAGES, RECORD, stored_pages
 from jovial_atlas.rounds.media import look_at_videos
 from jovial_atlas.rounds.variants import find_variants, variant_signs
 from jovial_atlas.rules import decide

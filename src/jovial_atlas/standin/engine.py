@@ -11,6 +11,7 @@ import hashlib
 import threading
 from collections.abc import Callable, Iterator
 from datetime import datetime, timedelta
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -39,6 +40,8 @@ from jovial_atlas.standin.web import LoopbackWeb
 MOST_PAGES = 2_000
 _ROBOTS_HOURS = 24.0
 _LOOK = 0.5
+#: When something is due, when that was done last, and what it is.
+_Event = tuple[str, str, Callable[[], None]]
 
 
 class SimulatedEngine:
@@ -202,7 +205,7 @@ class SimulatedEngine:
             until = self._present()
             while (one := self._next(until)) is not None:
                 self._busy = True
-                at, act = one
+                at, _, act = one
                 with self.clock.playing(dates.moment(at)):
                     act()
             if self._busy:
@@ -216,21 +219,21 @@ class SimulatedEngine:
             self._news.clear()
             self.play()
 
-    def _next(self, until: str) -> tuple[str, Callable[[], None]] | None:
-        """The earliest thing that is due."""
+    def _next(self, until: str) -> _Event | None:
+        """The earliest thing that is due; of several at a time those to what was never seen."""
         with self._lock:
-            return min(self._due(until), key=lambda one: one[0], default=None)
+            return min(self._due(until), key=lambda one: one[:2], default=None)
 
-    def _due(self, until: str) -> Iterator[tuple[str, Callable[[], None]]]:
+    def _due(self, until: str) -> Iterator[_Event]:
         for origin, site in self._memory.sites.items():
             for sitemap in site.sitemaps.values():
                 if sitemap.due <= until:
-                    yield sitemap.due, lambda o=origin, s=sitemap: self._read(o, s)  # type: ignore[misc]
+                    yield sitemap.due, "", partial(self._read, origin, sitemap)
             for page in site.pages.values():
                 if page.due <= until:
-                    yield page.due, lambda o=origin, p=page: self._crawl(o, p)  # type: ignore[misc]
+                    yield page.due, page.last_crawl or "", partial(self._crawl, origin, page)
                 if page.index_due and page.index_due <= until and page.due > page.index_due:
-                    yield page.index_due, lambda s=site, p=page: self._index(s, p)  # type: ignore[misc]
+                    yield page.index_due, "", partial(self._index, site, page)
 
     def _read(self, origin: str, sitemap: Sitemap) -> None:
         """Read a sitemap and, where it is an index, what it lists; note the pages in them."""
@@ -250,7 +253,7 @@ class SimulatedEngine:
             for loc, entry in entries.items():
                 page = self._page(origin, loc, now)
                 lastmod = str(entry.lastmod or "")
-                if page and page.last_crawl and lastmod > page.lastmod:
+                if page and page.lastmod and lastmod > page.lastmod:
                     page.due = min(page.due, _later(now, self.scenario.crawl_after))
                 if page:
                     page.lastmod = lastmod

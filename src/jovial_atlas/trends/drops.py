@@ -13,6 +13,7 @@ those that could not have been an alarm whatever happened, as sections of which 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -71,25 +72,35 @@ def drops(cases: Mapping[str, Compared], level: float = LEVEL) -> dict[str, Comp
 
 
 def _mcnemar(pairs: Sequence[tuple[bool, bool]]) -> tuple[float, float]:
-    from scipy.stats import binomtest
-
     out = sum(then and not now for then, now in pairs)
     into = sum(now and not then for then, now in pairs)
     least = 0.5 ** (out + into)
     if not out:
         return 1.0, least
+    # SciPy's tests take a second to load: only where something fell.
+    from scipy.stats import binomtest
+
     return float(binomtest(out, out + into, 0.5, alternative="greater").pvalue), least
 
 
 def _fisher(before: Share, now: Share) -> tuple[float, float]:
-    from scipy.stats import fisher_exact, hypergeom
-
     if not before.of or not now.of:
         return 1.0, 1.0
     both, part = before.of + now.of, before.part + now.part
     most = min(before.of, part)
-    least = float(hypergeom.sf(most - 1, both, part, before.of))
+    # The chance of the most extreme table with these sums (hypergeometric).
+    least = math.exp(
+        _log_choose(part, most)
+        + _log_choose(both - part, before.of - most)
+        - _log_choose(both, before.of)
+    )
     if now.value >= before.value:
         return 1.0, least
+    from scipy.stats import fisher_exact
+
     table = [[before.part, before.of - before.part], [now.part, now.of - now.part]]
-    return float(fisher_exact(table, alternative="greater").pvalue), least
+    return float(fisher_exact(table, alternative="greater").pvalue), min(least, 1.0)
+
+
+def _log_choose(of: int, so_many: int) -> float:
+    return math.lgamma(of + 1) - math.lgamma(so_many + 1) - math.lgamma(of - so_many + 1)

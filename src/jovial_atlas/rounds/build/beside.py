@@ -15,7 +15,6 @@ from jinja2 import Environment, PackageLoader, select_autoescape
 from jovial_atlas import addresses
 from jovial_atlas.engines import indexnow
 from jovial_atlas.errors import OutputError
-from jovial_atlas.files import write_whole
 from jovial_atlas.head.compose import Head, directives_for, directives_of
 from jovial_atlas.head.sharing import Copy, Look, shared_picture
 from jovial_atlas.head.tags import head_tags
@@ -23,7 +22,8 @@ from jovial_atlas.head.texts import description_of, pattern_text, title_of
 from jovial_atlas.head.videos import STILLS_PATH, Film
 from jovial_atlas.robots import write_robots
 from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http, nginx_server
-from jovial_atlas.rounds.build.places import KEY, ROBOTS, STYLE
+from jovial_atlas.rounds.build.places import ROBOTS, STYLE
+from jovial_atlas.rounds.build.public import site_key
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rounds.media import STILLS
 from jovial_atlas.rounds.onsite import file_of_row
@@ -73,21 +73,6 @@ def ownership_files(site: SiteFile) -> Iterator[Named]:
     for engine in site.model.engine:
         if engine.ownership.file:
             yield engine.ownership.file, engine.ownership.content.encode()
-
-
-def site_key(site: SiteFile, *, make: bool = False) -> str:
-    """The IndexNow key kept in the state folder; made once where there is none yet."""
-    place = site.state / KEY
-    try:
-        return place.read_text("ascii").strip()
-    except FileNotFoundError:
-        if not make:
-            return ""
-    except (OSError, ValueError) as error:
-        raise OutputError(f"{place} cannot be read ({error}).") from error
-    key = indexnow.new_key()
-    write_whole(place, f"{key}\n".encode())
-    return key
 
 
 def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:

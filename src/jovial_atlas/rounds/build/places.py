@@ -1,7 +1,5 @@
 """Names of files: those at the root of the output folder, and those of the state folder."""
 
-from jovial_atlas.rounds.last import MANIFEST
-
 __all__ = [
     "ADOPTED",
     "FRAGMENTS",
@@ -28,4 +26,6 @@ RECORD, PLACED, TABLES = "published.json", "placed", "published"
 HEAD, ADOPTED, SERVERS = "head", "replaced", "servers"
 FRAGMENTS = "heads"
 LEDGER = "ledger.sqlite"
+#: Files that builds wrote.
+MANIFEST = "manifest.json"
 HIDDEN = "noindexed.parquet"

@@ -10,12 +10,13 @@ from typing import Any
 
 import polars as pl
 
+from jovial_atlas.engines import indexnow
 from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.files import FileSet, write_whole
 from jovial_atlas.pages import snapshot
 from jovial_atlas.rounds.build.kinds import Kind
 from jovial_atlas.rounds.build.listing import Placed, key_of
-from jovial_atlas.rounds.build.places import HIDDEN, PLACED, RECORD, TABLES
+from jovial_atlas.rounds.build.places import HIDDEN, KEY, PLACED, RECORD, TABLES
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
 
@@ -173,6 +174,21 @@ def with_marks(table: pl.DataFrame) -> pl.DataFrame:
 def marks(site: SiteFile) -> dict[str, str]:
     """A mark of its content for each public page. Raises AtlasError where nothing was built."""
     return dict(_all_tables(site).select("loc", "mark").iter_rows())
+
+
+def site_key(site: SiteFile, *, make: bool = False) -> str:
+    """The IndexNow key kept in the state folder; made once where there is none yet."""
+    place = site.state / KEY
+    try:
+        return place.read_text("ascii").strip()
+    except FileNotFoundError:
+        if not make:
+            return ""
+    except (OSError, ValueError) as error:
+        raise OutputError(f"{place} cannot be read ({error}).") from error
+    key = indexnow.new_key()
+    write_whole(place, f"{key}\n".encode())
+    return key
 
 
 def page_sections(site: SiteFile) -> dict[str, str]:

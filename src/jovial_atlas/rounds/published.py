@@ -1,0 +1,90 @@
+"""What the last build made public, as it is announced."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+
+from jovial_atlas import addresses, patterns
+from jovial_atlas.engines.due import Published
+from jovial_atlas.errors import AtlasError
+from jovial_atlas.files import digest
+from jovial_atlas.ledger import Built, Ledger
+from jovial_atlas.rounds.build.public import load_record, marks, site_key
+from jovial_atlas.sitefile import IndexNowChannel, SiteFile
+
+
+def published(site: SiteFile) -> Published:
+    """What the last build made public. Raises AtlasError where there was none."""
+    pages = marks(site)
+    record = load_record(site)
+    url = site.model.site.url
+    sections = {f"{url}/{one.path}": name.rpartition("/")[0] for name, one in record.files.items()}
+    return Published(
+        url,
+        site_key(site),
+        pages,
+        record.sitemaps,
+        _feeds(site),
+        _weights(site, pages),
+        {loc: sections.get(loc, "") for loc in record.sitemaps},
+    )
+
+
+def note_built(public: Published, ledger: Ledger) -> None:
+    """Let the ledger know what stands in the sitemaps now; the index is not counted."""
+    ledger.note_built(
+        [
+            Built(loc, public.sections[loc], urls)
+            for loc, (_, urls) in public.sitemaps.items()
+            if public.sections.get(loc)
+        ]
+    )
+
+
+def _feeds(site: SiteFile) -> dict[str, str]:
+    """The feeds as they stand in the output folder, with their marks."""
+    feed, found = site.model.feed, {}
+    for name in (feed.rss, feed.atom):
+        place = site.output / name
+        if name and place.is_file():
+            found[f"{site.model.site.url}/{name}"] = digest(place.read_bytes())
+    return found
+
+
+def _weights(site: SiteFile, pages: Mapping[str, str]) -> dict[str, float]:
+    """The weight of each page's section, where sections have any and a quota makes it matter."""
+    limited = any(
+        isinstance(one, IndexNowChannel) and one.per_day
+        for engine in site.model.engine
+        for one in engine.channels
+    )
+    weights = {s.name: s.priority for s in site.model.section if s.priority is not None}
+    if not limited or not weights:
+        return {}
+    found: dict[str, float] = {}
+    for section in site.model.section:
+        expression = re.compile(patterns.any_of(list(section.patterns)))
+        for loc in pages:
+            if loc not in found and expression.search(addresses.path_and_query(loc)):
+                found[loc] = weights.get(section.name, 0.5)
+    return found
+
+
+def asked_for(public: Published, urls: Sequence[str], *, pages_only: bool = False) -> list[str]:
+    """Addresses of pages, and of sitemaps unless `pages_only`, as the build knows them. Raises
+    AtlasError for one that is not public."""
+    found = []
+    for url in urls:
+        given = public.site_url + url if url.startswith("/") else url
+        try:
+            loc = addresses.normalise(given)
+        except ValueError as error:
+            raise AtlasError(f"{error}. Give the whole address, or its path from '/' on.") from None
+        if loc not in public.pages and (pages_only or loc not in public.sitemaps):
+            raise AtlasError(
+                f"{loc} is not listed, so no engine is told of it; "
+                f"see `jovial-atlas explain {url}`."
+            )
+        found.append(loc)
+    return found

@@ -1,0 +1,26 @@
+"""How engines are reached, as handed down from the command line."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+import httpx
+
+from jovial_atlas.engines.asking import Asking
+from jovial_atlas.sitefile import Engine, SiteFile
+
+
+@dataclass(frozen=True, slots=True)
+class Sending:
+    """How engines are reached: the client, and the environment that holds their tokens."""
+
+    client: httpx.Client
+    environment: Mapping[str, str]
+    pause: Callable[[float], None] = time.sleep
+
+    def asking(self, engine: Engine, site: SiteFile) -> Asking:
+        """How one engine is asked about a site."""
+        url = site.model.site.url
+        return Asking(engine, url, self.client, lambda name: self.environment.get(name, ""))
