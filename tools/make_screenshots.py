@@ -19,10 +19,12 @@ from lxml import etree
 from jovial_atlas.demo.round import (
     TOKEN,
     TOKEN_VARIABLE,
+    Servers,
     add_engines,
+    happen,
+    month,
     prepare,
     servers,
-    wait_for_engines,
 )
 from jovial_atlas.demo.site import URL
 
@@ -38,26 +40,48 @@ TERMINAL = {
     "explain": "explain /hides/heron-fishing/",
     "pages": "pages --verdict unlisted",
     "videos": "videos",
-    "suggest": "suggest --section events --all",
     "inject": "inject --dry-run --match /privacy/",
     "policies": "rules policies",
     "schema": "schema show /events/bat-evening/ | head -48",
+    "placed": "inject",
     "submit": "submit",
-    "status": "status --engine quillseek",
     "rules": "rules add --match '/species/**' --when 'words < 60' --set listed=no "
     "--reason 'Too thin to help'",
     "robots": "robots test --agent lanternbot --agent mirrorbot /search/?q=otter /species/otter/",
 }
 #: Run, and not shown.
-UNSHOWN = frozenset({"init"})
+UNSHOWN = frozenset({"init", "placed"})
+#: Shown as it is on the day of the demo on which something is found out.
+STATUS = "status --engine lanternfish"
 NEEDED = ("Xvfb", "xterm", "import", "chromium")
 
 
-def terminal(name: str, line: str, folder: Path) -> None:
+def now_of(running: Servers) -> dict[str, str]:
+    """What commands find in their environment: the token, and the time that the stand-ins have."""
+    now = str(int(running.clock.present().timestamp()))
+    return {TOKEN_VARIABLE: TOKEN, "SOURCE_DATE_EPOCH": now}
+
+
+def watch(folder: Path, running: Servers) -> None:
+    """Let the month of the demo pass, up to the day on which the owner looks."""
+    running.forward(48)
+    for step in month(running):
+        if step.command == ("status",) and not step.quiet:
+            return
+        happen(step.event, folder, running)
+        running.forward(step.hours)
+        subprocess.run(
+            [COMMAND, *step.command], cwd=folder, check=True, capture_output=True,
+            env={**os.environ, **now_of(running)},
+        )  # fmt: skip
+
+
+def terminal(name: str, line: str, folder: Path, running: Servers) -> None:
     """A picture of one command in a terminal of 1280×800."""
+    given = " ".join(f"{key}={value}" for key, value in now_of(running).items())
     script = folder / f".{name}.sh"
     script.write_text(
-        f"cd {folder}\nexport FORCE_COLOR=1 {TOKEN_VARIABLE}={TOKEN}\n"
+        f"cd {folder}\nexport FORCE_COLOR=1 {given}\n"
         f"export PATH={COMMAND.parent}:$PATH\nclear\n"
         f"printf '$ jovial-atlas %s\\n' \"{line}\"\n"
         f"jovial-atlas {line}\n"
@@ -112,17 +136,15 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as place:
         folder = Path(place) / "marrowfen"
         prepare(folder, datetime.now(UTC))
-        with servers(folder) as running:
+        with servers(folder, unhurried=True) as running:
             for name, line in TERMINAL.items():
-                if name == "status":
-                    wait_for_engines(running)
                 if name in UNSHOWN:
                     subprocess.run(
                         f"{COMMAND} {line}", cwd=folder, shell=True, check=False,
                         capture_output=True,
                     )  # fmt: skip
                 elif not wanted or name in wanted:
-                    terminal(name, line, folder)
+                    terminal(name, line, folder, running)
                 else:
                     subprocess.run(
                         f"{COMMAND} {line}", cwd=folder, shell=True, check=False,
@@ -138,9 +160,6 @@ def main() -> None:
             if not wanted or "sitemap" in wanted:
                 shown = styled(folder / "public/sitemap-field-notes-1.xml", running.site)
                 web_page("sitemap", shown.as_uri())
-            if not wanted or "report" in wanted:
-                subprocess.run([COMMAND, "report"], cwd=folder, check=True)
-                web_page("report", (folder / "report.html").as_uri())
             if not wanted or "contact-sheet" in wanted:
                 picture = SHOTS / "contact-sheet.png"
                 subprocess.run([COMMAND, "videos", "--sheet", picture], cwd=folder, check=True)
@@ -149,6 +168,17 @@ def main() -> None:
                     [COMMAND, "preview", "/field-notes/otters-back-at-the-sluice/", "--to",
                      SHOTS / "preview.png"], cwd=folder, check=True,
                 )  # fmt: skip
+            if not wanted or wanted & {"status", "trends", "report"}:
+                watch(folder, running)
+                env = {**os.environ, **now_of(running)}
+                terminal("status", STATUS, folder, running)
+                subprocess.run(
+                    [COMMAND, "status", "--figures", "figures"], cwd=folder, check=True,
+                    capture_output=True, env=env,
+                )  # fmt: skip
+                shutil.copy(folder / "figures/lanternfish-sections.png", SHOTS / "trends.png")
+                subprocess.run([COMMAND, "report"], cwd=folder, check=True, env=env)
+                web_page("report", (folder / "report.html").as_uri())
             time.sleep(0.1)
 
 

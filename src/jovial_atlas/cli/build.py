@@ -12,7 +12,7 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.build.run import Difference
+    from jovial_atlas.rounds.build.result import Difference
 
 
 @atlas_command("build", formats=TABLE_FORMATS, epilog="Example: jovial-atlas build --dry-run")
@@ -39,7 +39,8 @@ def command(
 
     Unchanged files are not touched, files of others are never overwritten."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.build.run import replace_foreign, run_build
+    from jovial_atlas.rounds.build.foreign import replace_foreign
+    from jovial_atlas.rounds.build.run import run_build
     from jovial_atlas.rounds.last import last_survey
 
     site, out = work.site(), work.output

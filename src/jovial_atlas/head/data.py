@@ -9,22 +9,21 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import lru_cache
 from typing import Any
 from urllib.parse import urljoin
 from zoneinfo import ZoneInfo
 
 from jovial_atlas.head.around import ALONE, Around
+from jovial_atlas.head.site import SiteNodes, site_nodes
 from jovial_atlas.head.texts import pattern_text
 from jovial_atlas.head.videos import Film
 from jovial_atlas.pages import schema
 from jovial_atlas.rules.policies import kind_teller
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
-from jovial_atlas.sitefile.model import Address, Place, SiteModel
+from jovial_atlas.sitefile.model import Place
 from jovial_atlas.structured import nodes
 from jovial_atlas.structured.fill import fill, parsed
-from jovial_atlas.structured.hours import parse_hours
 from jovial_atlas.structured.nodes import Node
 from jovial_atlas.structured.validate import INVALID, Issue, Validator, types_of
 from jovial_atlas.structured.vocabulary import vocabulary
@@ -69,11 +68,6 @@ def page_graph(
             making.origins[node["@id"]] = dict.fromkeys(node, f"site file, {where}")
     made = _with_found([*shared.first, *making.nodes(films)], page, making)
     return _valid(made, shared, site, making, trace)
-
-
-@lru_cache(maxsize=16)
-def _validator(features: str) -> Validator:
-    return Validator(json.loads(features))
 
 
 def validator_of(site: SiteFile) -> Validator:
@@ -125,122 +119,6 @@ def _without(node: Node, lost: set[str]) -> Node:
         elif good(value):
             found[key] = value
     return found
-
-
-def _site_nodes(model: SiteModel) -> tuple[Node, Node, dict[str, Node]]:
-    url, publisher = model.site.url, model.publisher
-    base = f"{url}/"
-    organisation = nodes.publisher(
-        url,
-        kind=publisher.kind,
-        name=publisher.name or model.site.name,
-        logo=urljoin(base, publisher.logo) if publisher.logo else None,
-        telephone=publisher.telephone,
-        email=publisher.email,
-        profiles=publisher.profiles,
-    )
-    if publisher.kind_of:
-        organisation["@type"] = publisher.kind_of
-    organisation |= nodes.given(
-        {
-            "legalName": publisher.legal_name,
-            "alternateName": publisher.alternate_name,
-            "description": publisher.description,
-            "address": _address(publisher.address),
-            "contactPoint": [
-                nodes.given(
-                    {"@type": "ContactPoint", "contactType": one.kind, "telephone": one.telephone,
-                     "email": one.email, "availableLanguage": list(one.languages)}
-                )
-                for one in publisher.contacts
-            ],
-        }
-    )  # fmt: skip
-    web_site = nodes.web_site(
-        url, name=model.site.name, short_name=model.site.short_name, language=model.site.language
-    )
-    if model.site.search:
-        web_site["potentialAction"] = {
-            "@type": "SearchAction",
-            "target": {"@type": "EntryPoint", "urlTemplate": url + model.site.search
-                       if model.site.search.startswith("/") else model.site.search},
-            "query-input": "required name=search_term_string",
-        }  # fmt: skip
-    places = {one.name: _place(one, model) for one in model.place}
-    words = vocabulary()
-    for one in model.place:
-        if one.department_of in places:
-            whole = places[one.department_of]
-            part = "department" if words.is_a(whole["@type"], "Organization") else "containsPlace"
-            whole.setdefault(part, []).append({"@id": places[one.name]["@id"]})
-    return organisation, web_site, places
-
-
-@dataclass(frozen=True, slots=True)
-class SiteNodes:
-    """The nodes that all pages share: the publisher and the web site, and its places by name; with
-    the issues of the first two."""
-
-    first: tuple[Node, Node]
-    places: dict[str, Node]
-    validator: Validator
-    issues: list[Issue]
-    wrong: list[Issue]
-
-
-#: What `site_nodes` made, by the site file it was made for.
-_MADE: dict[int, tuple[SiteModel, SiteNodes]] = {}
-
-
-def site_nodes(model: SiteModel) -> SiteNodes:
-    """The nodes that all pages of a site share."""
-    had = _MADE.get(id(model))
-    if had is None or had[0] is not model:
-        if len(_MADE) > 16:
-            _MADE.clear()
-        organisation, web_site, places = _site_nodes(model)
-        first = (organisation, web_site)
-        features = json.dumps(model.structured.features, sort_keys=True)
-        validator = _validator(features)
-        issues = validator.validate(first)
-        wrong = [one for one in issues if one.code in INVALID]
-        had = _MADE[id(model)] = (model, SiteNodes(first, places, validator, issues, wrong))
-    return had[1]
-
-
-def _address(address: Address) -> Node | None:
-    found = nodes.given(
-        {
-            "@type": "PostalAddress", "streetAddress": address.street,
-            "addressLocality": address.locality, "addressRegion": address.region,
-            "postalCode": address.postal_code, "addressCountry": address.country,
-        }
-    )  # fmt: skip
-    return found if len(found) > 1 else None
-
-
-def _place(place: Place, model: SiteModel) -> Node:
-    url = model.site.url
-    base = f"{url}/"
-    slug = "".join(c if c.isalnum() else "-" for c in place.name.lower()).strip("-")
-    geo = None
-    if place.latitude is not None and place.longitude is not None:
-        geo = {"@type": "GeoCoordinates", "latitude": place.latitude, "longitude": place.longitude}
-    return {
-        **nodes.given(
-            {
-                "@type": place.kind, "@id": f"{url}/#place-{slug}", "name": place.name,
-                "url": urljoin(base, place.page), "address": _address(place.address), "geo": geo,
-                "telephone": place.telephone, "email": place.email, "priceRange": place.price_range,
-                "image": urljoin(base, place.image) if place.image else None,
-                "openingHoursSpecification": parse_hours(place.hours),
-                "parentOrganization": {"@id": f"{url}/#publisher"}
-                if vocabulary().is_a(place.kind, "Organization")
-                else None,
-            }
-        ),
-        **place.data,
-    }  # fmt: skip
 
 
 #: Fields of a film → the properties that they fill.

@@ -95,6 +95,12 @@ class Hearing(Store):
             ).all()
         return {row.loc: _page_report(row) for row in rows}
 
+    def tells_of_pages(self, engine: str) -> bool:
+        """Whether an engine ever said anything of a single address."""
+        with self._transaction() as connection:
+            found = connection.execute(select(PAGE.c.id).where(PAGE.c.engine == engine).limit(1))
+            return found.first() is not None
+
     def page_history(self, engine: str) -> list[PageReport]:
         """All that an engine said of single addresses, in the order of time."""
         with self._transaction() as connection:

@@ -13,7 +13,7 @@ import polars as pl
 from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses
-from jovial_atlas.head.data import site_nodes
+from jovial_atlas.head.site import site_nodes
 from jovial_atlas.markup import restore
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rounds.onsite import file_of_row

@@ -23,10 +23,12 @@ def run_status(
     """The state of each engine. With `sending` the engines are asked and their answers kept;
     without it, what they said last is shown."""
     public = published(site)
-    of_page = page_sections(site)
     if sending:
         note_built(public, ledger)
     troubles = {one.name: hear_engine(site, one, ledger, sending) for one in engines}
+    # The section of each page is only needed where engines tell of single pages.
+    tell = any(ledger.tells_of_pages(one.name) for one in engines)
+    of_page = page_sections(site) if tell else {}
     return [
         _engine_state(site, engine, ledger, public, of_page, troubles[engine.name])
         for engine in engines

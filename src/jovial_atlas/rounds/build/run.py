@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 import secrets
-import shutil
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import partial
-from pathlib import Path
 from types import MappingProxyType
 
 import polars as pl
 
 from jovial_atlas import dates
-from jovial_atlas.errors import AtlasError, OutputError
+from jovial_atlas.errors import OutputError
 from jovial_atlas.faults import plural
 from jovial_atlas.files import FileSet, digest
 from jovial_atlas.head.compose import head_lines, heads_by_section
@@ -37,7 +34,6 @@ from jovial_atlas.rounds.build.listing import (
     versions_by_page,
 )
 from jovial_atlas.rounds.build.places import (
-    ADOPTED,
     FRAGMENTS,
     HEAD,
     INDEX,
@@ -47,6 +43,7 @@ from jovial_atlas.rounds.build.places import (
     STYLE,
 )
 from jovial_atlas.rounds.build.public import Record, SitemapRecord
+from jovial_atlas.rounds.build.result import Build, BuiltFile, Difference, joined
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rounds.pictures import copies
 from jovial_atlas.sitefile import SiteFile
@@ -54,42 +51,6 @@ from jovial_atlas.sitemaps.write import index_file
 
 #: In a dry run, in place of the part of a name that nobody can guess and that is not made yet.
 _NOT_MADE = "unlisted-name"
-
-
-@dataclass(frozen=True, slots=True)
-class BuiltFile:
-    """One file of the set: what stands in it, and what the build did to it."""
-
-    path: str
-    urls: int
-    images: int
-    videos: int
-    bytes: int
-    state: str
-
-
-@dataclass(frozen=True, slots=True)
-class Difference:
-    """One address that a build adds, removes, or lists with other data; `file` is where it
-    stands, or stood."""
-
-    loc: str
-    change: str
-    file: str
-
-
-@dataclass(frozen=True, slots=True)
-class Build:
-    """A build: its files, how many pages are listed, why others are not, and what an owner
-    should know of it. `differences` is filled where it was asked for."""
-
-    files: list[BuiltFile]
-    listed: int
-    not_listed: dict[str, int]
-    #: What hides the whole site, to be said before anything else; empty where nothing does.
-    hidden: str
-    notes: list[str]
-    differences: list[Difference]
 
 
 def run_build(
@@ -114,28 +75,7 @@ def run_build(
         _Building(host, survey.of_host(host), now, dry_run, environment).run(fold, differences)
         for host in site.hosts
     ]
-    return built[0] if len(built) == 1 else _joined(site.hosts, built)
-
-
-def _joined(hosts: Sequence[SiteFile], built: Sequence[Build]) -> Build:
-    """The builds of several hosts as one; files of others than the main one have its name."""
-    files = [
-        replace(file, path=f"{host.host}/{file.path}") if host.host else file
-        for host, one in zip(hosts, built, strict=True)
-        for file in one.files
-    ]
-    reasons: dict[str, int] = {}
-    for one in built:
-        for reason, count in one.not_listed.items():
-            reasons[reason] = reasons.get(reason, 0) + count
-    return Build(
-        files,
-        sum(one.listed for one in built),
-        dict(sorted(reasons.items(), key=lambda item: (-item[1], item[0]))),
-        next((one.hidden for one in built if one.hidden), ""),
-        [note for one in built for note in one.notes],
-        [difference for one in built for difference in one.differences],
-    )
+    return built[0] if len(built) == 1 else joined(site.hosts, built)
 
 
 class _Building:
@@ -481,30 +421,3 @@ class _Building:
 def _text_of(path: str) -> str:
     """The plain-text companion of a sitemap file."""
     return f"{path.removesuffix('.gz').removesuffix('.xml')}.txt"
-
-
-def replace_foreign(site: SiteFile, names: Sequence[str]) -> list[Path]:
-    """Move files that the tool did not write out of its way, into the state folder.
-
-    Returns where they are now. Raises AtlasError for a name where no such file stands.
-    """
-    output = FileSet(site.output, site.state / MANIFEST)
-    moved = []
-    for name in names:
-        place = site.output / name
-        if "/" in name or not place.is_file():
-            raise AtlasError(f"There is no file {name} in {site.output} to replace.")
-        if output.owns(name):
-            continue
-        target = site.state / ADOPTED / name
-        number = 1
-        while target.exists():
-            number += 1
-            target = target.with_name(f"{name}.{number}")
-        try:
-            target.parent.mkdir(parents=True, exist_ok=True)
-            shutil.move(place, target)
-        except OSError as error:
-            raise OutputError(f"{place} cannot be moved to {target} ({error.strerror}).") from error
-        moved.append(target)
-    return moved
