@@ -58,8 +58,8 @@ NEEDED = ("Xvfb", "xterm", "import", "chromium")
 
 def now_of(running: Servers) -> dict[str, str]:
     """What commands find in their environment: the token, and the time that the stand-ins have."""
-    now = str(int(running.clock.present().timestamp()))
-    return {TOKEN_VARIABLE: TOKEN, "SOURCE_DATE_EPOCH": now}
+    now = running.clock.present().isoformat()
+    return {TOKEN_VARIABLE: TOKEN, "JOVIAL_ATLAS_NOW": now}
 
 
 def watch(folder: Path, running: Servers) -> None:

@@ -62,8 +62,8 @@ class World:
         return engine
 
     def run(self, *arguments, code=0, **env):
-        now = str(int(self.clock.present().timestamp()))
-        ran = run_command(*arguments, cwd=self.folder, env={"SOURCE_DATE_EPOCH": now, **env})
+        now = self.clock.present().isoformat()
+        ran = run_command(*arguments, cwd=self.folder, env={"JOVIAL_ATLAS_NOW": now, **env})
         assert ran.code == code, ran.err or ran.out
         return ran
 

@@ -240,6 +240,36 @@ def test_what_is_done_by_hand_is_said_until_it_is_done(marrowfen):
     assert run_command("submit", "--format", "json", cwd=marrowfen).json["announcements"] == []
 
 
+def test_a_line_in_robots_txt_announces_where_it_stands(marrowfen):
+    (marrowfen / "atlas.toml").open("a").write(
+        '\n[[engine]]\nname = "Quillseek"\nchannels = [{ kind = "robots" }]\n'
+    )
+    robots = marrowfen / "public/robots.txt"
+    whole = robots.read_text()
+    robots.write_text(whole.replace("Sitemap:", "# Sitemap:"))
+    missing = run_command("submit", "--format", "json", cwd=marrowfen)
+    (one,) = missing.json["announcements"]
+    assert (missing.code, one["status"], "does not name it" in one["detail"]) == (
+        1,
+        "refused",
+        True,
+    )
+    robots.write_text(whole)
+    (one,) = run_command("submit", "--format", "json", cwd=marrowfen).json["announcements"]
+    assert (one["channel"], one["what"], one["status"]) == (
+        "robots",
+        f"{SITE}/sitemap.xml",
+        "taken",
+    )
+    assert run_command("submit", "--format", "json", cwd=marrowfen).json["announcements"] == []
+    env = {"JOVIAL_ATLAS_NOW": "2031-01-02T03:04:05Z"}
+    state = run_command("status", "--format", "json", cwd=marrowfen, env=env).json["engines"][0]
+    (index,) = [one for one in state["sitemaps"] if one["announced_at"]]
+    assert (index["loc"], index["state"]) == (f"{SITE}/sitemap.xml", "announced")
+    wrong = run_command("status", cwd=marrowfen, env={"JOVIAL_ATLAS_NOW": "soon"})
+    assert (wrong.code, "holds no time ('soon')" in wrong.err) == (2, True)
+
+
 def test_ownership_is_placed_and_told_when_it_is_gone(marrowfen):
     (marrowfen / "atlas.toml").open("a").write(
         '\n[[engine]]\nname = "Quillseek"\nownership = { meta = { "quill-site" = "7f3a" }, file = "quill.txt", '

@@ -19,9 +19,6 @@ Function = TypeVar("Function", bound=Callable[..., Any])
 _KEPT = "jovial_atlas.global"
 _NAMES = ("site", "quiet", "verbose", "no_color")
 
-#: The end of the year 9999, the last that dates know.
-_LAST_SECOND = 253_402_300_800
-
 FORMATS = ("table", "json")
 TABLE_FORMATS = ("table", "json", "csv")
 
@@ -97,14 +94,23 @@ class Work:
 
     @staticmethod
     def now() -> datetime:
-        """The time, read here and handed down. SOURCE_DATE_EPOCH, the variable of reproducible
-        builds, sets it (seconds since 1970)."""
+        """The time, read here and handed down. JOVIAL_ATLAS_NOW sets it, as the demo does whose
+        month passes in seconds. Raises AtlasError where it holds no time."""
         import os
         from datetime import UTC, datetime
 
-        given = os.environ.get("SOURCE_DATE_EPOCH", "")
-        if given.isdigit() and int(given) < _LAST_SECOND:
-            return datetime.fromtimestamp(int(given), UTC)
+        from jovial_atlas import dates
+        from jovial_atlas.errors import AtlasError
+
+        given = os.environ.get("JOVIAL_ATLAS_NOW", "")
+        if given:
+            read = dates.read(given)
+            if read is None:
+                raise AtlasError(
+                    f"The environment variable JOVIAL_ATLAS_NOW holds no time ({given!r}). Unset "
+                    "it, or write it as 2026-11-23T10:00:00Z."
+                )
+            return dates.moment(read)
         return datetime.now(UTC)
 
 

@@ -93,8 +93,8 @@ def _run(out: Output, step: Step, folder: Path, running: Servers) -> int:
     sys.stdout.flush()
     happen(step.event, folder, running)
     running.forward(step.hours)
-    now = str(int(running.clock.present().timestamp()))
-    environment = {**os.environ, TOKEN_VARIABLE: TOKEN, "SOURCE_DATE_EPOCH": now}
+    now = running.clock.present().isoformat()
+    environment = {**os.environ, TOKEN_VARIABLE: TOKEN, "JOVIAL_ATLAS_NOW": now}
     colour = ["--no-color"] if "NO_COLOR" in os.environ else []
     done = subprocess.run(  # noqa: S603 - our own command, arguments from our own table
         [sys.executable, "-m", "jovial_atlas", *colour, *step.command],

@@ -17,7 +17,7 @@ from jovial_atlas.engines.due import PAGES, SITEMAPS, Due, Published, channel_na
 from jovial_atlas.engines.meaning import meaning
 from jovial_atlas.errors import NetworkError, UnansweredError
 from jovial_atlas.ledger import Ledger, Unsettled
-from jovial_atlas.ledger.values import ASSUMED, FAILED, LOST, TAKEN, UNKNOWN
+from jovial_atlas.ledger.values import ASSUMED, FAILED, LOST, REFUSED, TAKEN, UNKNOWN
 from jovial_atlas.sitefile import CallChannel, HandChannel, IndexNowChannel, WebSubChannel
 from jovial_atlas.web import Request, send
 
@@ -81,6 +81,19 @@ def by_hand(one: Due, published: Published, ledger: Ledger, *, done: bool) -> Ou
     number = ledger.intend(one.engine.name, channel.kind, one.what, one.items)
     ledger.settle(number, TAKEN, f"done by hand: {text}", published.sitemaps[loc][1])
     return Outcome(one.engine.name, channel.kind, one.what, 1, TAKEN, "done by hand")
+
+
+def by_robots(one: Due, published: Published, ledger: Ledger) -> Outcome:
+    """Whether robots.txt names the sitemap; then the engine finds it by itself."""
+    loc, _ = one.items[0]
+    number = ledger.intend(one.engine.name, channel_name(one.channel), one.what, one.items)
+    if loc in published.in_robots:
+        status, detail = TAKEN, "robots.txt names it; the engine finds it on its next visit"
+    else:
+        status = REFUSED
+        detail = "robots.txt does not name it. See `jovial-atlas build`: it may be kept as it was"
+    ledger.settle(number, status, detail, published.sitemaps[loc][1])
+    return Outcome(one.engine.name, channel_name(one.channel), one.what, 1, status, detail)
 
 
 def settle(one: Unsettled, published: Published, ledger: Ledger, asking: Asking) -> Outcome:

@@ -12,11 +12,20 @@ from jovial_atlas.engines import indexnow
 from jovial_atlas.faults import plural
 from jovial_atlas.files import digest
 from jovial_atlas.ledger import Heard, Ledger
-from jovial_atlas.sitefile import CallChannel, Engine, HandChannel, IndexNowChannel, WebSubChannel
+from jovial_atlas.sitefile import (
+    CallChannel,
+    Engine,
+    HandChannel,
+    IndexNowChannel,
+    RobotsChannel,
+    WebSubChannel,
+)
 from jovial_atlas.sitefile.engines import Channel
 
 #: Channels over which the ledger knows pages, and sitemaps, as heard.
 PAGES, SITEMAPS = "indexnow", "submit-sitemap"
+#: All over which sitemaps are announced; what one knows, the others need not say.
+SITEMAP_CHANNELS = ("robots", "hand", SITEMAPS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +43,8 @@ class Published:
     weights: Mapping[str, float] = field(default_factory=dict)
     #: Sitemap → the section that it lists.
     sections: Mapping[str, str] = field(default_factory=dict)
+    #: Sitemaps that the robots.txt on disk names.
+    in_robots: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +74,7 @@ def due(engine: Engine, published: Published, ledger: Ledger) -> Iterator[Due]:
             marks = {loc: one.mark for loc, one in heard.items()}
             room = _room(engine, channel, ledger)
             yield from _due_pages(engine, channel, published, marks, room)
-        elif isinstance(channel, HandChannel):
+        elif isinstance(channel, HandChannel | RobotsChannel):
             # The first sitemap is the index, which leads to the others and keeps its address.
             first = [(loc, mark) for loc, (mark, _) in published.sitemaps.items()][:1]
             yield from (Due(engine, channel, [one], one[0]) for one in first if one[0] not in heard)

@@ -10,6 +10,8 @@ from jovial_atlas.engines.due import Published
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import digest
 from jovial_atlas.ledger import Built, Ledger
+from jovial_atlas.robots import parse_robots
+from jovial_atlas.rounds.build.places import ROBOTS
 from jovial_atlas.rounds.build.public import load_record, marks, site_key
 from jovial_atlas.sitefile import IndexNowChannel, SiteFile
 
@@ -28,7 +30,15 @@ def published(site: SiteFile) -> Published:
         _feeds(site),
         _weights(site, pages),
         {loc: sections.get(loc, "") for loc in record.sitemaps},
+        _in_robots(site),
     )
+
+
+def _in_robots(site: SiteFile) -> frozenset[str]:
+    """The sitemaps that the robots.txt in the output folder names."""
+    place = site.output / ROBOTS
+    data = place.read_bytes() if place.is_file() else b""
+    return frozenset(record.value for record in parse_robots(data).sitemaps)
 
 
 def note_built(public: Published, ledger: Ledger) -> None:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from jovial_atlas.engines.due import PAGES, SITEMAPS, Published, channel_name
+from jovial_atlas.engines.due import PAGES, SITEMAP_CHANNELS, Published, channel_name
 from jovial_atlas.errors import NetworkError
-from jovial_atlas.ledger import Ledger, SitemapReport
+from jovial_atlas.ledger import Heard, Ledger, SitemapReport
 from jovial_atlas.rounds.advice import next_steps
 from jovial_atlas.rounds.build.places import INDEX
 from jovial_atlas.rounds.build.public import page_sections
@@ -108,7 +108,9 @@ def _sitemap_states(
     before: Mapping[str, SitemapReport],
 ) -> list[SitemapState]:
     """The index first, then those that miss most pages."""
-    heard = ledger.heard(engine.name, SITEMAPS)
+    heard: dict[str, Heard] = {}
+    for channel in SITEMAP_CHANNELS:
+        heard |= ledger.heard(engine.name, channel)
     # What was said in the same breath as the latest word: what is not among it is not known there.
     latest = max((one.asked_at for one in reported.values()), default="")
     states = []

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from datetime import datetime
 
 from jovial_atlas import addresses
-from jovial_atlas.engines.announce import DUE, Outcome, announce, by_hand, settle
+from jovial_atlas.engines.announce import DUE, Outcome, announce, by_hand, by_robots, settle
 from jovial_atlas.engines.due import Due, Published, channel_name, due, single
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.ledger import Ledger
@@ -15,7 +15,7 @@ from jovial_atlas.rounds.check import blockers
 from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.rounds.published import asked_for, note_built, published
 from jovial_atlas.rounds.sending import Sending
-from jovial_atlas.sitefile import CallChannel, Engine, HandChannel, SiteFile
+from jovial_atlas.sitefile import CallChannel, Engine, HandChannel, RobotsChannel, SiteFile
 
 
 def refuse_hidden(site: SiteFile, now: datetime) -> None:
@@ -115,6 +115,8 @@ def _sent(
         return Outcome(*key, one.what, len(one.items), DUE, why)
     if not one.items:
         return Outcome(*key, one.what, 0, DUE, "the day's quota is used up")
+    if isinstance(one.channel, RobotsChannel):
+        return by_robots(one, public, ledger)
     if isinstance(one.channel, HandChannel):
         return by_hand(one, public, ledger, done=done)
     token = ""

@@ -6,6 +6,7 @@ from jovial_atlas.sitefile.engines import (
     Engine,
     HandChannel,
     IndexNowChannel,
+    RobotsChannel,
     WebSubChannel,
 )
 from jovial_atlas.sitefile.model import Publisher, Site, SiteModel
@@ -34,6 +35,7 @@ __all__ = [
     "ListSource",
     "MarkdownSource",
     "Publisher",
+    "RobotsChannel",
     "Rule",
     "Section",
     "Site",

@@ -51,6 +51,12 @@ class WebSubChannel(Part):
         return value
 
 
+class RobotsChannel(Part):
+    """A channel of kind `robots`: the engine finds the sitemap by its line in robots.txt."""
+
+    kind: Literal["robots"] = Field(description='"robots"')
+
+
 class HandChannel(Part):
     """A channel of kind `hand`: the owner tells the engine, and says when that is done."""
 
@@ -154,7 +160,7 @@ class Ownership(Part):
         return self
 
 
-Channel = IndexNowChannel | CallChannel | WebSubChannel | HandChannel
+Channel = IndexNowChannel | CallChannel | WebSubChannel | RobotsChannel | HandChannel
 
 
 class LedgerPlace(Part):

@@ -12,7 +12,7 @@ from jovial_atlas import addresses
 class Part(BaseModel):
     """A table of the site file: unknown keys and loose types are errors."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
+    model_config = ConfigDict(extra="forbid", defer_build=True, frozen=True, strict=True)
 
 
 def origin_of(value: str) -> str:
