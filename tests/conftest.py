@@ -7,6 +7,7 @@ import os
 import shutil
 import subprocess
 import sys
+import tempfile
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -126,49 +127,27 @@ def survey(tmp_path):
 
 
 @pytest.fixture(scope="session")
-def postgresql(tmp_path_factory):
+def postgresql():
     """A PostgreSQL cluster of its own, on a socket in a temporary folder."""
     programs = sorted(p for p in map(str, Path("/usr/lib/postgresql").glob("*/bin")))
     assert programs, "PostgreSQL is missing; on Debian: apt-get install postgresql"
-    folder = tmp_path_factory.mktemp("pg")
+    folder = Path(tempfile.mkdtemp(prefix="cluster-"))
+    password = folder / "password"
+    password.write_text("secret")
     as_user = []
     if os.geteuid() == 0:
-        shutil.chown(folder, "postgres")
-        for parent in folder.parents:
-            if parent.stat().st_mode & 0o005 != 0o005 and str(parent) != "/":
-                parent.chmod(parent.stat().st_mode | 0o055)
+        for place in (folder, password):
+            shutil.chown(place, "postgres")
         as_user = ["setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups"]
 
     def run(program, *arguments):
-        subprocess.run([*as_user, f"{programs[-1]}/{program}", *arguments], check=True, cwd=folder,
-                       capture_output=True, timeout=60, env={**os.environ, "LC_ALL": "C.UTF-8"})  # fmt: skip
+        subprocess.run([*as_user, f"{programs[-1]}/{program}", "-D", f"{folder}/data", *arguments],
+                       check=True, cwd=folder, capture_output=True, timeout=60,
+                       env={**os.environ, "LC_ALL": "C.UTF-8"})  # fmt: skip
 
-    run(
-        "initdb",
-        "-D",
-        f"{folder}/data",
-        "-U",
-        "postgres",
-        "--auth=scram-sha-256",
-        f"--pwfile={_password(folder)}",
-    )
-    run(
-        "pg_ctl",
-        "-D",
-        f"{folder}/data",
-        "-w",
-        "-l",
-        f"{folder}/log",
-        "-o",
-        f"-c listen_addresses= -k {folder}",
-        "start",
-    )
+    run("initdb", "-U", "postgres", "--auth=scram-sha-256", f"--pwfile={password}")
+    options = f"-c listen_addresses= -k {folder}"
+    run("pg_ctl", "-w", "-l", f"{folder}/log", "-o", options, "start")
     yield f"postgresql://postgres@/postgres?host={folder}"
-    run("pg_ctl", "-D", f"{folder}/data", "-m", "immediate", "stop")
-
-
-def _password(folder):
-    place = folder / "password"
-    place.write_text("secret")
-    place.chmod(0o644)
-    return place
+    run("pg_ctl", "-m", "immediate", "stop")
+    shutil.rmtree(folder)

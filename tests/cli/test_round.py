@@ -56,7 +56,8 @@ def test_engines_hear_only_what_changed_and_the_live_site_checks_clean(marrowfen
     token = {TOKEN_VARIABLE: TOKEN}
     with servers(marrowfen) as running:
         add_engines(marrowfen, running)
-        run_command("build", cwd=marrowfen)
+        for command in ("build", "inject"):  # which places the proof of ownership
+            run_command(command, cwd=marrowfen)
         missing = run_command(
             "submit", "--format", "json", "--engine", "lanternfish", cwd=marrowfen
         )
