@@ -20,6 +20,7 @@ from jovial_atlas.demo.round import (
     TOKEN,
     TOKEN_VARIABLE,
     Servers,
+    Step,
     add_engines,
     happen,
     month,
@@ -64,8 +65,8 @@ def now_of(running: Servers) -> dict[str, str]:
 
 def watch(folder: Path, running: Servers) -> None:
     """Let the month of the demo pass, up to the day on which the owner looks."""
-    running.forward(48)
-    for step in month(running):
+    first = Step("", ("status",), hours=48, quiet=True)
+    for step in (first, *month(running)):
         if step.command == ("status",) and not step.quiet:
             return
         happen(step.event, folder, running)

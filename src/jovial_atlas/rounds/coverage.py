@@ -12,7 +12,7 @@ from jovial_atlas.ledger import Ledger, PageReport, SitemapReport
 from jovial_atlas.trends.drops import Compared, Share, compare, drops
 
 #: A share is compared with what was said last on another day, and so many days ago.
-_AGO = (7, 14, 28)
+_AGO = (7, 14, 21, 28)
 
 
 @dataclass(frozen=True, slots=True)
