@@ -22,6 +22,8 @@ SILENT_DAYS = 7
 
 #: Words in an engine's reason → what helps. The first that fits counts.
 _HELP = (
+    ((" yet", "discovered", "waiting"),
+     "wait some days, or ask for the most important with `jovial-atlas submit URL`"),
     (("noindex",), "see with `jovial-atlas check --live` where the noindex comes from"),
     (("robots",), "see with `jovial-atlas robots test` which rule bars them"),
     (("canonical",), "see with `jovial-atlas explain` which canonical they name"),
@@ -29,8 +31,6 @@ _HELP = (
     (("redirect",), "list the addresses that they lead to instead"),
     (("not found", "404", "gone"), "see with `jovial-atlas check --live` which are missing"),
     (("server error", "5xx", "could not"), "see with `jovial-atlas check --live` what fails"),
-    (("discovered", "not crawled", "waiting"),
-     "wait, or ask for the most important with `jovial-atlas submit URL`"),
     (("crawled", "too little", "thin", "empty", "soft"),
      "look at the pages as a reader would: they say too little, or what others say"),
 )  # fmt: skip
@@ -102,9 +102,12 @@ def _gaps(engine: Engine, standing: Standing, most: int = 3) -> Iterator[str]:
     totals: Counter[str] = Counter()
     for one in short:
         totals.update(one.reasons)
-    for reason, count in totals.most_common(2):
-        if advice := help_for(reason):
-            yield f"For the {count:,} {reason!r}: {advice}."
+    advised: dict[str, list[str]] = {}
+    for reason, count in totals.most_common(3):
+        advised.setdefault(help_for(reason), []).append(f"{count:,} {reason!r}")
+    for advice, reasons in advised.items():
+        if advice:
+            yield f"For the {' and the '.join(reasons)}: {advice}."
 
 
 def _behind(engine: Engine, section: str, which: str) -> str:
