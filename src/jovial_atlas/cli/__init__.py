@@ -7,6 +7,7 @@ imports what a command needs only when that command runs.
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 
@@ -18,6 +19,9 @@ from jovial_atlas.errors import AtlasError
 
 def main() -> None:
     """Run the command that the arguments ask for, and exit with its code."""
+    # Loading libraries makes a great many objects and hardly any garbage: looking for it after
+    # every 700 of them is a quarter of the time of a short command.
+    gc.set_threshold(500_000, 20, 20)
     sys.exit(run(sys.argv[1:]))
 
 

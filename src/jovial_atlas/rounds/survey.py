@@ -79,7 +79,7 @@ def run_survey(
         site, now, environment or {}, client,
         lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
         frozenset(
-            place
+            str(place)
             for host in site.hosts
             for place in FileSet(host.output, host.state / MANIFEST).own_files(".html")
         ),

@@ -6,6 +6,7 @@ otherwise (`/a` for `a.html`) is honoured as its address.
 
 from __future__ import annotations
 
+import gc
 import os
 import re
 from collections.abc import Callable, Iterator, Sequence
@@ -31,6 +32,8 @@ Progress = Callable[[int, int], None]
 
 ENDINGS = (".html", ".htm", ".xhtml")
 _CHUNK = 48
+#: New objects in a worker after which it looks for garbage: parsing a page makes hardly any.
+_GARBAGE = 500_000
 # Starting a worker costs about as much as reading this many pages.
 _WORTH_WORKERS = 400
 
@@ -51,7 +54,7 @@ class Folder:
     include: tuple[str, ...] = ()
     exclude: tuple[str, ...] = ()
     endings: tuple[str, ...] = ENDINGS
-    written: frozenset[Path] = frozenset()
+    written: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,10 +97,10 @@ def page_files(folder: Folder) -> tuple[list[PageFile], list[Fault]]:
         path = entry.path[beginning:].replace(os.sep, "/")
         if not wanted(path):
             continue
-        place = Path(entry.path)
+        place = entry.path
         if place in folder.written:
             continue
-        if entry.is_symlink() and not place.resolve().is_relative_to(inside):
+        if entry.is_symlink() and not Path(place).resolve().is_relative_to(inside):
             faults.append(Fault("page-outside", path, "It is a link that leads out of the folder."))
             continue
         style = folder.style if name.lower().endswith(ENDINGS) else "file"
@@ -218,7 +221,7 @@ def _sift(files: Sequence[PageFile], known: Known) -> tuple[list[PageFile], Know
     for file in files:
         before = had.get(file.path)
         try:
-            about = file.place.stat()
+            about = os.stat(file.place)  # noqa: PTH116 - paths are text here: objects cost more
         except OSError:
             before = None
         if before is None or before[0] != about.st_size:
@@ -236,7 +239,7 @@ def _sift(files: Sequence[PageFile], known: Known) -> tuple[list[PageFile], Know
     return fresh, Known(rows_kept, faults)
 
 
-def _same_bytes(place: Path, digest: str | None) -> bool:
+def _same_bytes(place: str | Path, digest: str | None) -> bool:
     try:
         return digest is not None and digest_of_page(place) == digest
     except OSError:
@@ -264,7 +267,7 @@ def _keep_date(
 
 def _document(file: PageFile, reading: Reading) -> dict[str, Any]:
     """A file that is served and is no HTML: a page without a head of its own."""
-    about = file.place.stat()
+    about = Path(file.place).stat()
     changed = dates.from_timestamp(about.st_mtime)
     return {
         "loc": file.loc, "source": reading.source, "path": file.path, "status": 200,
@@ -283,7 +286,9 @@ def _read_chunks(
             yield read_files(chunk, reading)
         return
     # Workers are spawned, not forked: a fork of a process with threads may hang.
-    with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
+    with ProcessPoolExecutor(
+        workers, get_context("spawn"), initializer=gc.set_threshold, initargs=(_GARBAGE,)
+    ) as pool:
         futures: list[Future[tuple[list[dict[str, Any]], list[Fault]]]] = [
             pool.submit(read_files, chunk, reading) for chunk in chunks
         ]

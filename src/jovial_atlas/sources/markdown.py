@@ -12,6 +12,7 @@ import tomllib
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import date, datetime
+from pathlib import Path
 from typing import Any
 
 import yaml
@@ -89,8 +90,9 @@ def _read(
     file: PageFile, how: FieldMap, reading: Reading, renderer: MarkdownIt
 ) -> tuple[dict[str, Any] | None, list[Fault]]:
     try:
-        data = file.place.read_bytes()
-        about = file.place.stat()
+        place = Path(file.place)
+        data = place.read_bytes()
+        about = place.stat()
         text = data.decode("utf-8-sig")
     except OSError as error:
         return None, [Fault("page-unreadable", file.path, f"It cannot be read ({error.strerror}).")]

@@ -42,7 +42,7 @@ class Surroundings:
     client: httpx.Client
     identify: Callable[[str], str]
     #: Pages that this tool wrote itself: they are none of the site's content.
-    written: frozenset[Path] = frozenset()
+    written: frozenset[str] = frozenset()
     workers: int | None = None
     progress: Progress | None = None
 

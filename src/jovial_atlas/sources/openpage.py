@@ -39,7 +39,7 @@ class PageFile:
     """A file to read: its place, its path inside the source, the address it is served under,
     and the date of its last commit, where there is one."""
 
-    place: Path
+    place: str | Path
     path: str
     loc: str
     committed: str | None = None
