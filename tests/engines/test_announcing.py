@@ -309,6 +309,28 @@ def test_ownership_is_placed_and_told_when_it_is_gone(marrowfen):
     assert gone == {f"{SITE}/", f"{SITE}/quill.txt"}
 
 
+def test_what_was_given_to_an_engine_is_compared_letter_by_letter(marrowfen):
+    place = marrowfen / "atlas.toml"
+    text = place.read_text().replace(
+        'kind = "organization"  # or "person"\n',
+        'kind = "organization"\nprofiles = ["https://social.example/fen", "https://b.example/"]\n'
+        'address = { country = "GB" }\n',
+    )
+    given = '\n[[engine]]\nname = "Quillseek"\nprofiles = [%s]\ncountry = "%s"\n'
+    cases = (
+        ('"https://b.example/", "https://social.example/fen"', "GB", []),
+        ('"https://social.example/Fen", "https://b.example/"', "IE",
+         ["'https://social.example/Fen' was given to it and is not", "'https://social.example/fen' is in the",
+          "given the country IE; the address says GB"]),
+    )  # fmt: skip
+    for profiles, country, told in cases:
+        place.write_text(text + given % (profiles, country))
+        found = run_command("check", "--only", "engine-profiles", "--format", "json", cwd=marrowfen)
+        messages = " ".join(one["message"] for one in found.json["findings"])
+        assert len(found.json["findings"]) == len(told)
+        assert all(one in messages for one in told), messages
+
+
 def test_single_addresses_are_announced_on_request(marrowfen):
     with servers(marrowfen) as running:
         endpoint = f"http://{running.engines['Lanternfish']}/indexnow"

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from jovial_atlas.checks.entry import LEVELS
 from jovial_atlas.checks.registry import CHECKS
 from jovial_atlas.faults import Fault
 
 #: Worst first.
-SEVERITIES = ("blocker", "error", "warning", "advice")
+SEVERITIES = LEVELS
 
 
 @dataclass(frozen=True, slots=True)

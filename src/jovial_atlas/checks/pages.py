@@ -223,6 +223,23 @@ def check_engines(decided: pl.DataFrame, robots: RobotsFile, site: SiteFile) -> 
                     yield Fault("engine-noindex", engine.name, f"{said}: {_some(hidden)}.")
 
 
+def check_given(site: SiteFile) -> Iterator[Fault]:
+    """What was given to engines by hand, against what the structured data says."""
+    publisher = site.model.publisher
+    for engine in site.model.engine:
+        if engine.profiles:
+            for one in sorted(set(engine.profiles) ^ set(publisher.profiles)):
+                given = one in engine.profiles
+                where = "was given to it" if given else "is in the structured data"
+                but = "is not in the structured data" if given else "was not given to it"
+                message = f"The profile {one!r} {where} and {but}."
+                yield Fault("engine-profiles", engine.name, message)
+        country = publisher.address.country
+        if engine.country and country and engine.country != country:
+            message = f"It was given the country {engine.country}; the address says {country}."
+            yield Fault("engine-profiles", engine.name, message)
+
+
 def _tokens(decided: pl.DataFrame) -> list[str]:
     kind = decided.schema["crawlers"]
     return [one.name for one in kind.fields] if isinstance(kind, pl.Struct) else []

@@ -90,6 +90,7 @@ def _check_host(
         *page_checks.check_overrides(decided, site),
         *page_checks.check_noindex_seen(decided, written),
         *page_checks.check_engines(decided, written, site),
+        *page_checks.check_given(site),
         *redirects_of(survey).faults,
         *page_checks.check_links(decided, lambda address: find(address) is not None),
         *data_faults(survey, site),

@@ -194,6 +194,12 @@ class Engine(Part):
     ownership: Ownership = Field(
         default_factory=Ownership, description="what proves to it that the site is the owner's"
     )
+    profiles: tuple[str, ...] = Field(
+        (), description="profiles elsewhere, letter by letter as they were given to it"
+    )
+    country: str = Field(
+        "", pattern=r"^([A-Z]{2})?$", description="country that was given to it, as in GB"
+    )
     exports: tuple[Export, ...] = Field((), description="tables that it exports, for `hear`")
     crawler_ranges: tuple[str, ...] = Field(
         (), description="addresses that its crawlers come from, as in 192.0.2.0/24"
