@@ -21,7 +21,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.rules.policies import kind_teller
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
-from jovial_atlas.sitefile.model import Place
+from jovial_atlas.sitefile.publisher import Place
 from jovial_atlas.structured import nodes
 from jovial_atlas.structured.fill import fill, parsed
 from jovial_atlas.structured.nodes import Node

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 from urllib.parse import urljoin
 
-from jovial_atlas.sitefile.model import Address, Place, SiteModel
+from jovial_atlas.sitefile.model import SiteModel
+from jovial_atlas.sitefile.publisher import Address, Place
 from jovial_atlas.structured import nodes
 from jovial_atlas.structured.hours import parse_hours
 from jovial_atlas.structured.nodes import Node

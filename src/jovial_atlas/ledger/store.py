@@ -149,7 +149,7 @@ class Store:
             lock.release()
 
     def _alone_on_server(self, connection: Connection, doing: str, wait: float) -> None:
-        """An advisory lock of this session: it ends with the connection."""
+        """An advisory lock that ends with the connection."""
         what = f"jovial-atlas {self._schema} {doing}"
         name = hashlib.blake2b(what.encode(), digest_size=8).digest()
         key = int.from_bytes(name, "big", signed=True)

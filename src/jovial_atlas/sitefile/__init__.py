@@ -9,7 +9,8 @@ from jovial_atlas.sitefile.engines import (
     RobotsChannel,
     WebSubChannel,
 )
-from jovial_atlas.sitefile.model import Publisher, Site, SiteModel
+from jovial_atlas.sitefile.model import Site, SiteModel
+from jovial_atlas.sitefile.publisher import Publisher
 from jovial_atlas.sitefile.read import SiteFile, find_site_file, read_site_file
 from jovial_atlas.sitefile.sources import (
     CrawlSource,
