@@ -58,7 +58,7 @@ def test_what_cannot_be_read_is_told_by_line(data, words):
         read_export(data, "sitemaps", {})
 
 
-ENGINE = '\n[[engine]]\nname = "Quillseek"  # by hand\ncrawlers = ["quillseek"]\n'
+ENGINE = '\n[[engine]]\nname = "Quillseek"  # by hand\ncrawlers = ["quillseek"]\nchannels = [{ kind = "hand" }]\n'
 
 
 def test_exports_are_taken_and_their_columns_remembered(marrowfen):
@@ -90,6 +90,15 @@ def test_exports_are_taken_and_their_columns_remembered(marrowfen):
     (species,) = [one for one in state["sitemaps"] if "species" in one["loc"]]
     assert (species["found"], species["indexed"], species["last_read"]) == (9, 2, "2026-11-23")
     steps = "\n".join(state["next"])
+    (marrowfen / "t.csv").write_text(
+        f"Datei;Gefunden;Indexiert;Gelesen\n{URL}/sitemap-tags-1.xml;5;5;\n"
+    )
+    assert run_command("submit", "--done", cwd=marrowfen).code == 0
+    later = {"JOVIAL_ATLAS_NOW": "2031-01-01T00:00:00Z"}
+    run_command("hear", "--engine", "Quillseek", "t.csv", cwd=marrowfen, env=later)
+    again = run_command("status", "--offline", "--format", "json", cwd=marrowfen, env=later).json
+    states = {one["state"] for one in again["engines"][0]["sitemaps"]}
+    assert "lost" not in states, "a table of one sitemap says nothing of the others"
     for words in ("species: 2 of 9 indexed; no reason given", "leaves out 31 pages: crawled but not indexed",
                   f"1 address not indexed: {URL}/about/ (duplicate)", "its crawlers last read it on 2020-01-01",
                   "never asked for, by the logs", "1 address answered its crawlers with an error"):  # fmt: skip

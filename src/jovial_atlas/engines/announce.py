@@ -110,9 +110,7 @@ def settle(one: Unsettled, published: Published, ledger: Ledger, asking: Asking)
         return Outcome(name, one.channel, one.what, len(one.items), UNKNOWN, detail)
     if arrived is None:
         status = ASSUMED
-        detail = (
-            f"broke off on {one.at[:10]}; counted as taken, since {name} has no channel that tells."
-        )
+        detail = f"broke off on {one.at[:10]}; {name} does not tell, so it counts as taken."
     elif arrived:
         status, detail = TAKEN, f"broke off on {one.at[:10]}; {name} has it."
     else:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from jovial_atlas.engines.asking import channel_for
 from jovial_atlas.engines.due import PAGES, SITEMAP_CHANNELS, Published, channel_name
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.ledger import Heard, Ledger, SitemapReport
@@ -111,8 +112,10 @@ def _sitemap_states(
     heard: dict[str, Heard] = {}
     for channel in SITEMAP_CHANNELS:
         heard |= ledger.heard(engine.name, channel)
-    # What was said in the same breath as the latest word: what is not among it is not known there.
-    latest = max((one.asked_at for one in reported.values()), default="")
+    # An interface lists all that it knows at once: what is not in the latest list is not known
+    # there. A table that was exported may be of some sitemaps only, and says nothing of others.
+    whole = channel_for(engine, "read-sitemaps") is not None
+    latest = max((one.asked_at for one in reported.values()), default="") if whole else ""
     states = []
     for loc in [*public.sitemaps, *sorted(set(reported) - set(public.sitemaps))]:
         report, known, had = reported.get(loc), heard.get(loc), before.get(loc)
