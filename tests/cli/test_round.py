@@ -40,6 +40,7 @@ def test_the_demo_runs_the_whole_round_and_says_what_to_try_next(tmp_path):
     assert any("too little text" in step for step in quill["next"])
     # The month has one problem to find: it is found, told from chance, traced, and mended.
     assert "field-notes dropped: 8 of 8 indexed" in ran.out
+    assert "For the 62 'discovered, not crawled yet'" in ran.out, "no page is counted twice"
     assert "Its header X-Robots-Tag says 'noindex'." in ran.out
     (notes,) = [one for one in lantern["sections"] if one["name"] == "field-notes"]
     assert (notes["indexed"], notes["indexed_before"], notes["drop"]) == (9, 0, None)

@@ -12,7 +12,7 @@ from jovial_atlas.engines.due import PAGES, Published, channel_name, due
 from jovial_atlas.faults import plural
 from jovial_atlas.ledger import Ledger, PageReport
 from jovial_atlas.rounds.build.places import ROBOTS
-from jovial_atlas.rounds.coverage import SectionState
+from jovial_atlas.rounds.coverage import COMPANIONS, SectionState
 from jovial_atlas.rounds.stand import SitemapState, Standing
 from jovial_atlas.sitefile import Engine, SiteFile
 from jovial_atlas.trends.drops import LEVEL
@@ -87,7 +87,7 @@ def _drops(engine: Engine, sections: Sequence[SectionState]) -> Iterator[str]:
 
 def _gaps(engine: Engine, standing: Standing, most: int = 3) -> Iterator[str]:
     """The sections that miss most pages, with the engine's reasons, and what helps against them."""
-    short = [one for one in standing.sections if one.missing]
+    short = [one for one in standing.sections if one.missing and one.name not in COMPANIONS]
     for one in short[:most]:
         reasons = [f"{count:,} {reason}" for reason, count in list(one.reasons.items())[:3]]
         why = ", ".join(reasons) or "no reason given"

@@ -11,6 +11,8 @@ from jovial_atlas import dates
 from jovial_atlas.ledger import Ledger, PageReport, SitemapReport
 from jovial_atlas.trends.drops import Compared, Share, compare, drops
 
+#: Sitemaps whose pages stand in those of their sections too.
+COMPANIONS = ("video", "news")
 #: A share is compared with what was said last on another day, and so many days ago.
 _AGO = (7, 14, 21, 28)
 

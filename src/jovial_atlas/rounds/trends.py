@@ -9,12 +9,11 @@ from itertools import groupby
 from jovial_atlas.engines.due import PAGES
 from jovial_atlas.ledger import Ledger, SitemapReport
 from jovial_atlas.report.trends import Layers, Lines, Trend, Waits
+from jovial_atlas.rounds.coverage import COMPANIONS
 from jovial_atlas.sitefile import Engine
 from jovial_atlas.trends.series import over_time, stacked
 from jovial_atlas.trends.waiting import curve, waits
 
-#: Sitemaps whose pages stand in those of their sections too.
-_COMPANIONS = ("video", "news")
 #: Sections that get a panel, the largest first.
 _PANELS = 9
 
@@ -41,7 +40,7 @@ def trends(engines: Sequence[Engine], ledger: Ledger) -> Iterator[Trend]:
                 "indexed, whenever it was asked.",
                 {n: {"submitted": submitted[n], "indexed": indexed[n]} for n in largest},
             )
-        own = [one for one in told if section_of[one.loc] not in _COMPANIONS]
+        own = [one for one in told if section_of[one.loc] not in COMPANIONS]
         yield from _statuses(engine, short, own)
         yield from _waiting(engine, short, ledger)
 
