@@ -6,6 +6,7 @@ severity and remedy and turns faults into findings.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 
@@ -16,6 +17,15 @@ class Fault:
     code: str
     where: str
     message: str
+
+
+def nearest(word: str, known: Iterable[str], least: int = 60) -> str | None:
+    """The known word that was meant, if any is alike by at least `least` of 100."""
+    # Only a mistake needs it, and loading it takes longer than most mistakes do.
+    from rapidfuzz import process
+
+    best = process.extractOne(word, list(known), score_cutoff=least)
+    return best[0] if best else None
 
 
 def plural(count: int, one: str, many: str | None = None) -> str:

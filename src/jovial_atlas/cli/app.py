@@ -53,10 +53,10 @@ class LazyGroup(click.Group):
         self, ctx: click.Context, args: list[str]
     ) -> tuple[str | None, click.Command | None, list[str]]:
         if args and args[0] not in COMMANDS and not args[0].startswith("-"):
-            from rapidfuzz import process
+            from jovial_atlas.faults import nearest
 
-            best = process.extractOne(args[0], list(COMMANDS), score_cutoff=50)
-            meant = f" Did you mean {best[0]!r}?" if best else ""
+            best = nearest(args[0], COMMANDS, 50)
+            meant = f" Did you mean {best!r}?" if best else ""
             ctx.fail(f"There is no command {args[0]!r}.{meant}")
         return super().resolve_command(ctx, args)
 

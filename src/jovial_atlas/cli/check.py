@@ -129,14 +129,13 @@ def command(
 
 def _known_codes(codes: tuple[str, ...]) -> None:
     """Refuse a code that no check has, with the nearest that one has."""
-    from rapidfuzz import process
-
     from jovial_atlas.checks.registry import CHECKS
+    from jovial_atlas.faults import nearest
 
     for code in codes:
         if code not in CHECKS:
-            best = process.extractOne(code, list(CHECKS), score_cutoff=50)
-            meant = f" Did you mean {best[0]!r}?" if best else ""
+            best = nearest(code, CHECKS, 50)
+            meant = f" Did you mean {best!r}?" if best else ""
             raise click.UsageError(f"--only: there is no check {code!r}.{meant}")
 
 

@@ -1,7 +1,6 @@
 """Titles and descriptions: the owner's patterns where there are any, else the page's own.
 
-Patterns are Jinja2 templates in a sandbox. They see `page`, `site` and `section`; a
-field that does not exist is an error of the site file, told before anything is written.
+A pattern that is wrong is an error of the site file, told before anything is written.
 """
 
 from __future__ import annotations
@@ -9,16 +8,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from functools import lru_cache
-from html import unescape
 from typing import Any
 
-from jinja2 import Template, TemplateError, nodes
-from jinja2.sandbox import SandboxedEnvironment
-
-from jovial_atlas import dates
 from jovial_atlas.errors import Problem, SiteFileError
-from jovial_atlas.pages import schema
 from jovial_atlas.rules.policies import kind_teller
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import TEXTS, Section
@@ -26,46 +18,7 @@ from jovial_atlas.sitefile.deciding import TEXTS, Section
 #: A description is cut at a word so that it has at most this many characters.
 DESCRIPTION_LENGTH = 160
 
-_ALIASES = {"summary": "description", "first_sentences": "excerpt"}
-PAGE_FIELDS = (*(n for n in schema.SCHEMA if n != "links"), schema.EXTRA, "section", *_ALIASES)
-SITE_FIELDS = ("url", "name", "short_name", "language")
-SECTION_FIELDS = ("name",)
-_KNOWN = {"page": PAGE_FIELDS, "site": SITE_FIELDS, "section": SECTION_FIELDS}
-_ENVIRONMENT = SandboxedEnvironment(
-    autoescape=False, finalize=lambda value: "" if value is None else value
-)
-_SENTENCE = re.compile(r"(.+?[.!?…])(?:\s|$)", re.S)
 _PAGED = re.compile(r"/page[/-](\d+)(?:/|\.html?)?$|[?&]paged?=(\d+)")
-_TAGS = re.compile(r"<[^>]*>")
-
-
-def _cut(text: object, most: int = 160) -> str:
-    """At most so many characters, cut at a word."""
-    return cut_at_word(str(text or ""), most) or ""
-
-
-def _day(text: object, form: str = "%d %B %Y") -> str:
-    """A date of the page table in another form, as `strftime` has it."""
-    said = str(text or "")
-    return dates.moment(said).strftime(form).lstrip("0") if said else ""
-
-
-def _first_sentence(text: object) -> str:
-    """The first sentence of a text."""
-    found = _SENTENCE.match(str(text or "").strip())
-    return found[1] if found else str(text or "")
-
-
-def _plain(text: object) -> str:
-    """A text without HTML tags, its character references read."""
-    return " ".join(unescape(_TAGS.sub(" ", str(text or ""))).split())
-
-
-#: Filters of patterns, beside those of Jinja2.
-FILTERS = {"cut": _cut, "day": _day, "first_sentence": _first_sentence, "plain": _plain}
-_ENVIRONMENT.filters.update(FILTERS)
-# Patterns are texts: what the environment offers programs besides would be copied for each page.
-_ENVIRONMENT.globals.clear()
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,28 +58,9 @@ def check_patterns(site: SiteFile) -> None:
 
 def wrong_pattern(pattern: str) -> str:
     """What is wrong with a pattern, as a sentence; empty where nothing is."""
-    try:
-        tree = _ENVIRONMENT.parse(pattern)
-        _ENVIRONMENT.from_string(pattern)
-    except TemplateError as error:
-        return f"the pattern {pattern!r} cannot be read: {error}."
-    for field in tree.find_all(nodes.Getattr):
-        owner = field.node.name if isinstance(field.node, nodes.Name) else ""
-        if owner in _KNOWN and field.attr not in _KNOWN[owner]:
-            from rapidfuzz import process
+    from jovial_atlas.head.patterns import wrong
 
-            best = process.extractOne(field.attr, _KNOWN[owner], score_cutoff=60)
-            meant = f" Did you mean {owner}.{best[0]}?" if best else ""
-            return f"the pattern names {owner}.{field.attr}, which does not exist.{meant}"
-    unknown = {name.name for name in tree.find_all(nodes.Name)} - _KNOWN.keys()
-    if unknown:
-        return f"the pattern names {sorted(unknown)[0]!r}; it may name page, site and section."
-    return ""
-
-
-@lru_cache(maxsize=256)
-def _template(pattern: str) -> Template:
-    return _ENVIRONMENT.from_string(pattern)
+    return wrong(pattern)
 
 
 def text_of(name: str, page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
@@ -212,26 +146,14 @@ def phrase_of(page: Mapping[str, Any], site: SiteFile) -> str:
     return site.texts.get(page["loc"], {}).get("phrase") or page.get("phrase") or ""
 
 
-class _View:
-    """A page as patterns see it: its columns as attributes, "" where there is nothing."""
-
-    __slots__ = ("_page",)
-
-    def __init__(self, page: Mapping[str, Any]) -> None:
-        self._page = page
-
-    def __getattr__(self, name: str) -> Any:
-        return self._page.get(_ALIASES.get(name, name)) or ""
-
-
 def pattern_text(pattern: str, page: Mapping[str, Any], site: SiteFile) -> str:
     """A pattern filled in for one page, on one line."""
     if not pattern:
         return ""
-    text = _template(pattern).render(
-        page=_View(page), site=site.model.site, section={"name": page.get("section")}
-    )
-    return " ".join(text.split())
+    # The template engine is loaded only for a site that has patterns.
+    from jovial_atlas.head.patterns import filled_in
+
+    return filled_in(pattern, page, site.model.site)
 
 
 def cut_at_word(text: str | None, most: int = DESCRIPTION_LENGTH) -> str | None:

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from rapidfuzz import process
-
 from jovial_atlas.errors import AtlasError
+from jovial_atlas.faults import nearest
 from jovial_atlas.sitefile import Engine, SiteFile
 
 
@@ -21,8 +20,8 @@ def engines_named(site: SiteFile, names: Sequence[str]) -> list[Engine]:
     chosen = []
     for name in names:
         if name.lower() not in known:
-            best = process.extractOne(name.lower(), list(known), score_cutoff=50)
-            meant = f" Did you mean {known[best[0]].name}?" if best else ""
+            best = nearest(name.lower(), known, 50)
+            meant = f" Did you mean {known[best].name}?" if best else ""
             listed = ", ".join(engine.name for engine in known.values())
             raise AtlasError(f"{name!r} is no engine of the site file ({listed}).{meant}")
         chosen.append(known[name.lower()])

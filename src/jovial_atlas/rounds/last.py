@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import cached_property
@@ -22,8 +23,8 @@ from jovial_atlas.rules import decide
 from jovial_atlas.rules.policies import SIGNS
 from jovial_atlas.sitefile import SiteFile
 
-#: In the state folder: the page table, and what the survey said of it.
-PAGES, RECORD = "pages.parquet", "survey.json"
+#: In the state folder: the page table, what the survey said of it, the stills of videos.
+PAGES, RECORD, STILLS = "pages.parquet", "survey.json", "stills"
 
 
 _NO_SURVEY = "There is no survey of this site yet. Run `jovial-atlas survey` first."
@@ -114,8 +115,14 @@ def last_survey(site: SiteFile, now: datetime) -> LastSurvey:
         place = site.shared_state / RECORD
         message = f"{place} cannot be read ({error}). Run `jovial-atlas survey` again."
         raise OutputError(message) from error
-    filled = frozenset([*stored.collect_schema(), *record.get("signs", SIGNS)])
+    filled = filled_in(stored, record.get("noted", SIGNS))
     return LastSurvey(at, site, schema.complete(stored), filled, faults, now)
+
+
+def filled_in(stored: pl.LazyFrame, signs: Iterable[str]) -> frozenset[str]:
+    """What decisions need to know of a page table as it is stored: the columns that any source
+    filled, and the signs of kinds of page that it has."""
+    return frozenset([*stored.collect_schema(), *signs])
 
 
 def surveyed_locs(site: SiteFile) -> list[str]:

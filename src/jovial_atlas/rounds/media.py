@@ -27,13 +27,14 @@ from jovial_atlas.head.videos import MISSING
 from jovial_atlas.media.oembed import Embed, NoSuchVideoError, ask
 from jovial_atlas.media.services import Service, is_media, page_of
 from jovial_atlas.pages import schema
+from jovial_atlas.rounds.last import STILLS
 from jovial_atlas.rounds.onsite import file_of
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sources.opening import known_services
 from jovial_atlas.web import Answer, Request, send
 
-#: In the state folder: what is known of files and services, and the stills.
-KNOWN, STILLS = "videos.json", "stills"
+#: In the state folder: what is known of files and services.
+KNOWN = "videos.json"
 #: A service that gave no answer is asked again after this time.
 _PATIENCE = timedelta(hours=24)
 #: Services that give no answer this often in one run are not asked any further.

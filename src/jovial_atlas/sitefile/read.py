@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Any, get_args
 
 from pydantic import BaseModel, ValidationError
-from rapidfuzz import process
 
 from jovial_atlas.errors import Problem, SiteFileError
+from jovial_atlas.faults import nearest
 from jovial_atlas.sitefile.lines import line_map, line_of
 from jovial_atlas.sitefile.model import Host, SiteModel
 from jovial_atlas.sitefile.overrides import Override, read_overrides
@@ -254,9 +254,8 @@ def _shown(path: Sequence[str | int]) -> str:
 
 def _meant(path: tuple[str | int, ...], kinds: set[str]) -> str:
     known = _known_keys(path[:-1], kinds)
-    best = process.extractOne(str(path[-1]), known, score_cutoff=60) if known else None
-    if best:
-        return f" Did you mean {best[0]!r}?"
+    if best := nearest(str(path[-1]), known):
+        return f" Did you mean {best!r}?"
     return f" Known here: {', '.join(sorted(known))}." if known else ""
 
 
@@ -306,8 +305,8 @@ def _cross_problems(model: SiteModel, lines: dict[tuple[str | int, ...], int]) -
     for number, rule in enumerate(model.rule):
         if rule.section and rule.section not in {*sections, "pages"}:
             path = ("rule", number, "section")
-            best = process.extractOne(rule.section, sections, score_cutoff=60)
-            meant = f" Did you mean {best[0]!r}?" if best else ""
+            best = nearest(rule.section, sections)
+            meant = f" Did you mean {best!r}?" if best else ""
             message = f"{rule.section!r} is no section of this file.{meant}"
             yield Problem(line_of(lines, path), _shown(path), message)
 

@@ -7,10 +7,9 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from html import escape
 from importlib.resources import files
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
-from jinja2 import Environment, PackageLoader, select_autoescape
 
 from jovial_atlas import addresses
 from jovial_atlas.engines import indexnow
@@ -24,8 +23,7 @@ from jovial_atlas.robots import write_robots
 from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http, nginx_server
 from jovial_atlas.rounds.build.places import ROBOTS, STYLE
 from jovial_atlas.rounds.build.public import site_key
-from jovial_atlas.rounds.last import LastSurvey
-from jovial_atlas.rounds.media import STILLS
+from jovial_atlas.rounds.last import STILLS, LastSurvey
 from jovial_atlas.rounds.onsite import file_of_row
 from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rules import DIRECTIVES, robots_of
@@ -36,6 +34,9 @@ from jovial_atlas.sitefile import (
     WebSubChannel,
 )
 from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
+
+if TYPE_CHECKING:
+    from jinja2 import Environment
 
 #: Name and bytes of a file.
 Named = tuple[str, bytes]
@@ -287,6 +288,8 @@ def _places(pages: list[list[tuple[str, str, str]]], names: list[str]) -> dict[s
 
 
 def _templates() -> Environment:
+    from jinja2 import Environment, PackageLoader, select_autoescape
+
     return Environment(
         loader=PackageLoader("jovial_atlas.rounds.build"),
         autoescape=select_autoescape(["html"]),
