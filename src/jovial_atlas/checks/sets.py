@@ -153,7 +153,8 @@ def check_against_robots(read: SitemapSet, robots: RobotsFile) -> Iterator[Fault
             if not answer.allowed:
                 yield Fault("robots-bars-sitemap", fetched.name, f"{str(answer.rule)!r} bars it.")
     path = pl.col("loc").str.replace("^https?://[^/]+", "")
-    found = read.rows.filter(barred(robots, path, ["*"])) if matcher.rules else read.rows.clear()
+    closed = barred(robots, path, ["*"])
+    found = read.rows.filter(closed) if closed is not None else read.rows.clear()
     for loc, file, line in _some(found):
         answer = matcher.ask(addresses.path_and_query(loc))
         yield Fault("listed-disallowed", f"{file}:{line}", f"{str(answer.rule)!r} bars {loc}.")

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from types import TracebackType
@@ -32,12 +32,14 @@ class Batch:
 
     `table` holds any columns of `schema`; columns beyond it become fields of `extra`. A
     LazyFrame is written to disk without ever being in memory as a whole; `refuse` then says
-    which of its rows cannot be used, by a condition and a way to tell of them.
+    which of its rows cannot be used, by a condition and a way to tell of them, and `constant`
+    names columns in which all its rows have one value.
     """
 
     table: pl.DataFrame | pl.LazyFrame = field(default_factory=schema.empty)
     faults: list[Fault] = field(default_factory=list)
     refuse: tuple[pl.Expr, Callable[[pl.DataFrame], list[Fault]]] | None = None
+    constant: tuple[str, ...] = ()
 
 
 class Gathering:
@@ -81,9 +83,9 @@ class Gathering:
         self.faults += batch.faults
         try:
             if isinstance(batch.table, pl.LazyFrame):
-                self._spill(schema.conform(batch.table))
+                self._spill(schema.conform(batch.table), batch.constant)
                 if batch.refuse:
-                    self._refuse(*batch.refuse)
+                    self._refuse(*batch.refuse, batch.constant)
                 return
             table = schema.conform(batch.table)
         except pl.exceptions.PolarsError as error:
@@ -104,23 +106,28 @@ class Gathering:
         self._rows = 0
         self._spill(_joined([frame.lazy() for frame in waiting]))
 
-    def _spill(self, table: pl.LazyFrame) -> None:
+    def _spill(self, table: pl.LazyFrame, constant: Sequence[str] = ()) -> None:
         part = self._new_part()
-        snapshot.sink(table, part)
+        snapshot.sink(table, part, constant)
         self._pieces.append(part)
 
-    def _refuse(self, wrong: pl.Expr, tell: Callable[[pl.DataFrame], list[Fault]]) -> None:
+    def _refuse(
+        self,
+        wrong: pl.Expr,
+        tell: Callable[[pl.DataFrame], list[Fault]],
+        constant: Sequence[str],
+    ) -> None:
         """Take rows that cannot be used out of the part that was just written."""
         part = self._pieces.pop()
         assert isinstance(part, Path)
-        table = pl.scan_parquet(part)
+        table = _scan(part)
         rows = table.select("loc").with_row_index("_row", offset=1).filter(wrong)
         found = rows.collect(engine="streaming")
         if not found.height:
             self._pieces.append(part)
             return
         self.faults += tell(found)
-        self._spill(table.filter(~wrong))
+        self._spill(table.filter(~wrong), constant)
         part.unlink()
 
     def _new_part(self) -> Path:
@@ -135,7 +142,7 @@ class Gathering:
 
     def _all(self) -> pl.LazyFrame:
         frames = [
-            piece.lazy() if isinstance(piece, pl.DataFrame) else pl.scan_parquet(piece)
+            piece.lazy() if isinstance(piece, pl.DataFrame) else _scan(piece)
             for piece in self._pieces
         ]
         return _joined(frames or [schema.empty().lazy()])
@@ -192,6 +199,12 @@ def _hashes_met_twice(table: pl.LazyFrame) -> pl.Series:
     if hashes.n_unique() == hashes.len():
         return hashes.clear()
     return hashes.filter(hashes.is_duplicated()).unique()
+
+
+def _scan(part: Path) -> pl.LazyFrame:
+    table = snapshot.scan(part)
+    assert table is not None
+    return table
 
 
 def _joined(frames: list[pl.LazyFrame]) -> pl.LazyFrame:

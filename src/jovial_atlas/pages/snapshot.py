@@ -1,17 +1,25 @@
-"""Tables on disk: the state folder's Parquet files, written whole."""
+"""Tables on disk: the state folder's Parquet files, written whole.
+
+A column in which all rows have one value may stand in the file's key-value metadata instead.
+"""
 
 from __future__ import annotations
 
 import io
+import json
+from collections.abc import Sequence
 from pathlib import Path
 
 import polars as pl
 
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import write_whole
+from jovial_atlas.pages import schema
 
 #: Rows that are written together, and that a reader needs in memory together.
 _ROW_GROUP = 128 * 1024
+#: The key of the metadata that holds the columns with one value, as JSON.
+_CONSTANT = "constant"
 
 
 def save(table: pl.DataFrame, path: Path) -> None:
@@ -21,17 +29,22 @@ def save(table: pl.DataFrame, path: Path) -> None:
     write_whole(path, buffer.getvalue())
 
 
-def sink(table: pl.LazyFrame, path: Path) -> None:
-    """Write a table as Parquet without having it in memory as a whole. Raises OutputError."""
+def sink(table: pl.LazyFrame, path: Path, constant: Sequence[str] = ()) -> None:
+    """Write a table as Parquet without having it in memory as a whole. `constant` names columns
+    (of text or numbers) in which all rows have one value. Raises OutputError."""
     beside = path.with_name(f".{path.name}.new")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
+        same = table.select(constant).head(1).collect().to_dicts() if constant else []
+        if same:
+            table = table.drop(constant)
         table.sink_parquet(
             beside,
             compression="zstd",
             compression_level=1,
             statistics=False,
             row_group_size=_ROW_GROUP,
+            metadata={_CONSTANT: json.dumps(same[0])} if same else None,
         )
         beside.replace(path)
     except (OSError, pl.exceptions.PolarsError) as error:
@@ -46,9 +59,12 @@ def scan(path: Path) -> pl.LazyFrame | None:
     try:
         table = pl.scan_parquet(path)
         table.collect_schema()
-    except (pl.exceptions.PolarsError, OSError) as error:
+        same = json.loads(pl.read_parquet_metadata(path).get(_CONSTANT, "{}"))
+    except (pl.exceptions.PolarsError, OSError, ValueError) as error:
         raise _unreadable(path, error) from error
-    return table
+    return table.with_columns(
+        pl.lit(value, schema.SCHEMA[name]).alias(name) for name, value in same.items()
+    )
 
 
 def load(path: Path) -> pl.DataFrame | None:

@@ -19,7 +19,7 @@ from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import Changes, compare
 from jovial_atlas.rounds.build.places import MANIFEST
-from jovial_atlas.rounds.last import PAGES, RECORD, stored_pages
+from jovial_atlas.rounds.last import PAGES, RECORD, filled_in, stored_pages
 from jovial_atlas.rounds.media import look_at_videos
 from jovial_atlas.rounds.variants import find_variants, variant_signs
 from jovial_atlas.rules import decide
@@ -106,7 +106,8 @@ def run_survey(
         faults += _complete(beside, site, client, now, signs, anew=full)
         after = stored_pages(beside)
         assert after is not None
-        sections = section_counts(decide(after, site, now), site)
+        filled = filled_in(delivered, signs)
+        sections = section_counts(decide(after, site, now, filled), site)
         changes = compare(before, after)
         beside.replace(target)
     finally:
@@ -115,7 +116,7 @@ def run_survey(
     record = {
         "at": at,
         "keys": {name_of(source): _key(source, site) for source in site.model.source},
-        "signs": signs,
+        "noted": signs,
         "renamed": changes.renamed,
         "told": [[fault.code, fault.where, fault.message] for fault in faults],
     }
@@ -139,9 +140,11 @@ def _gather(
             table = _identified(batch.table, around)
             if named := around.site.model.videos.fields:
                 table = with_named_videos(table, named, known_services(around.site))
+            same = batch.constant
             if source.section:
                 table = table.with_columns(in_section=pl.lit(source.section))
-            gathering.add(Batch(table, batch.faults, batch.refuse))
+                same = (*same, "in_section")
+            gathering.add(Batch(table, batch.faults, batch.refuse, same))
     except (ContentError, ValueError, pl.exceptions.PolarsError) as error:
         gathering.forget()
         kept = before.filter(pl.col("source") == name).collect() if before is not None else None

@@ -41,10 +41,13 @@ def robots_of(model: SiteModel) -> RobotsFile:
     return RobotsFile(groups, sitemaps, records, comment=model.robots.comment)
 
 
-def barred(robots: RobotsFile, path: pl.Expr, agents: Sequence[str]) -> pl.Expr:
+def barred(robots: RobotsFile, path: pl.Expr, agents: Sequence[str]) -> pl.Expr | None:
     """Whether none of these crawlers may fetch a column of paths: an address that one of them
-    may fetch is not lost. `agents` begins with "*", who stands for all that have no group."""
+    may fetch is not lost. `agents` begins with "*", who stands for all that have no group.
+    None where one of them may fetch all."""
     rules = [Matcher(robots, agent).rules for agent in agents]
+    if not all(any(not rule.allow for rule in one) for one in rules):
+        return None
     # Crawlers without a group of their own share the rules of `*`.
     different = [one for number, one in enumerate(rules) if one not in rules[:number]]
     return pl.all_horizontal([_disallowed(one, path) for one in different])
@@ -53,8 +56,6 @@ def barred(robots: RobotsFile, path: pl.Expr, agents: Sequence[str]) -> pl.Expr:
 def _disallowed(rules: Sequence[RobotsRule], path: pl.Expr) -> pl.Expr:
     """Whether rules, strongest first, bar a column of paths (RFC 9309 §2.2.2)."""
     answer = pl.lit(False)
-    if not rules:
-        return answer
     for rule in reversed(rules):
         matches = path.str.contains(pattern_regex(rule.pattern))
         answer = pl.when(matches).then(pl.lit(not rule.allow)).otherwise(answer)

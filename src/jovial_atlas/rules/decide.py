@@ -52,7 +52,7 @@ def decide(
     """
     layers = layers_of(site, now, pages, filled)
     fields = in_play(layers)
-    table = _prepared(pages, site, fields)
+    table = _prepared(pages, site, fields, filled)
     for number, layer in enumerate(layers):
         table = table.with_columns(
             *_set(layer, number), **({} if number else _missing(layer, fields))
@@ -77,9 +77,12 @@ def decide(
     )
 
 
-def _prepared(pages: Pages, site: SiteFile, fields: Sequence[str]) -> Pages:
+def _prepared(
+    pages: Pages, site: SiteFile, fields: Sequence[str], filled: Collection[str] | None = None
+) -> Pages:
     """The table with path and section, and the page's own values out of the way of decisions."""
-    table = pages.with_columns(path_column(site)).with_columns(section_column(site))
+    named = filled is None or "in_section" in filled
+    table = pages.with_columns(path_column(site)).with_columns(section_column(site, named=named))
     own = [pl.col(name).alias(beside) for name, beside in OWN.items() if name in fields]
     return table.with_columns(own) if own else table
 

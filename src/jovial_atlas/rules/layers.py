@@ -57,7 +57,9 @@ def layers_of(
     guarded = {name for guard in site.model.guard for name in guard.fields}
     dynamic = frozenset(FROM_PAGE) & (said | guarded)
     own = [one for one in page_layers(site, known, dynamic) if have.issuperset(one.needs)]
-    found = [*owner, *own, *over, *_facts(site)]
+    there = have | {name for layer in (*owner, *own, *over) for name in layer.sets}
+    facts = [one for one in _facts(site) if there.issuperset(one.needs)]
+    found = [*owner, *own, *over, *facts]
     if "expires" in have or any("unavailable_after" in layer.sets for layer in found):
         found += expired_layer(site, dates.write(now))
     return found
@@ -132,25 +134,33 @@ def _facts(site: SiteFile) -> list[Layer]:
     never = {"listed": False}
     agents = ["*", *sorted(site.crawlers)]
     facts = [
-        ("status", pl.col("status") != 200, "it does not answer with status 200"),
-        ("redirect", pl.col("redirect").is_not_null(), "it sends visitors on to another address"),
+        ("status", pl.col("status") != 200, "it does not answer with status 200", "status"),
+        (
+            "redirect",
+            pl.col("redirect").is_not_null(),
+            "it sends visitors on to another address",
+            "redirect",
+        ),
         (
             "redirect",
             pl.col("send_to").is_not_null() & (pl.col("send_to") != pl.col("loc")),
             "the server sends visitors on to another address",
+            "send_to",
         ),
         (
             "canonical",
             pl.col("canonical").is_not_null() & (pl.col("canonical") != pl.col("loc")),
             "its canonical is another address",
-        ),
-        (
-            "robots.txt",
-            barred(robots_of(site.model), pl.col("_path"), agents),
-            "robots.txt bars crawlers from it",
+            "canonical",
         ),
     ]
+    closed = barred(robots_of(site.model), pl.col("_path"), agents)
+    if closed is not None:
+        facts.append(("robots.txt", closed, "robots.txt bars crawlers from it", "loc"))
     if site.model.site.stage == "draft":
         # Said first, since a draft bars everything by robots.txt as well.
-        facts.insert(0, ("stage", pl.lit(True), "the site is a draft"))
-    return [Layer(name, where, never, reason, fact=True) for name, where, reason in facts]
+        facts.insert(0, ("stage", pl.lit(True), "the site is a draft", "loc"))
+    return [
+        Layer(name, where, never, reason, fact=True, needs=(need,))
+        for name, where, reason, need in facts
+    ]

@@ -94,7 +94,7 @@ POLICIES = (
     Policy("drafts", _kind("draft"), "it is a draft", ("kind",)),
     Policy("future_pages", _kind("future"), "it is dated in the future", ("kind",)),
     Policy("search_results", _signs("search", _SEARCH), "it is a search page", sign="search"),
-    Policy("feeds", _signs("feeds", _FEEDS), "it is a feed", ("kind",)),
+    Policy("feeds", _signs("feeds", _FEEDS), "it is a feed", ("kind",), sign="feeds"),
     Policy("attachments", _kind("attachment"), "it is an attachment of another page", ("kind",)),
     Policy("date_listings", _signs("listings", _DATES), "it lists pages by date", ("entries",)),
     Policy("author_pages", _one_author, "the site has one author", ("entries",)),
@@ -207,9 +207,7 @@ def signs_in(pages: pl.LazyFrame, site: SiteFile, more: Mapping[str, pl.Expr]) -
     """Those of `SIGNS` that any page of a table has, and those of `more`, conditions over `_path`
     by name: all in one reading."""
     asked = {_mark(one.sign): one.pages(site).any() for one in POLICIES if one.sign} | {**more}
-    # Few sites have any of these: words without which there is none are looked for first.
-    words = {name: pl.col("_path").str.contains(name, literal=True).any() for name in _WORDS}
-    (there,) = _collected(pages, site, words)
+    there = _words_in(pages, site)
     own = {_mark(name) for name, given in site.model.kinds if given is not None} | {
         name for name, given in site.model.kinds if given is not None
     }
@@ -224,12 +222,26 @@ def signs_in(pages: pl.LazyFrame, site: SiteFile, more: Mapping[str, pl.Expr]) -
     return [mark for mark in likely if row[mark]]
 
 
+def _words_in(pages: pl.LazyFrame, site: SiteFile) -> dict[str, bool]:
+    """Which of `_WORDS` stand in any address. Few sites have any: all are looked for at once,
+    and one by one only where one is found. (A sign that is no letter would make the search for
+    words slow, so it is looked for by itself.)"""
+    path = pl.col("_path")
+    each = {name: path.str.contains(name, literal=True).any() for name in _WORDS}
+    any_word = path.str.contains("|".join(name for name in _WORDS if name != "?")).any()
+    (first,) = _collected(pages, site, {"word": any_word, "?": each["?"]})
+    if not first["word"]:
+        return dict.fromkeys(_WORDS, False) | {"?": first["?"]}
+    (found,) = _collected(pages, site, each)
+    return found
+
+
 #: Sign → words of which one stands in every address that has it by the tool's own signs.
 _NEEDED = {
     _mark("search"): ("search", "?"), _mark("paged"): ("page",), "print": ("print",),
-    "query": ("?",),
+    "query": ("?",), _mark("feeds"): ("feed", "rss", "atom"),
 }  # fmt: skip
-_WORDS = ("search", "page", "print", "?")
+_WORDS = ("search", "page", "print", "?", "feed", "rss", "atom")
 
 
 def _collected(

@@ -21,14 +21,14 @@ def path_column(site: SiteFile) -> pl.Expr:
     return pl.col("loc").str.strip_prefix(site.model.site.url).alias("_path")
 
 
-def section_column(site: SiteFile) -> pl.Expr:
-    """The section of each page: the one its source names, else the first that matches, `pages`
-    where none does."""
+def section_column(site: SiteFile, *, named: bool = True) -> pl.Expr:
+    """The section of each page: the one its source names (where any is `named`), else the first
+    that matches, `pages` where none does."""
     column = pl.lit(REST)
     for section in reversed(site.model.section):
         fits = matches(section.patterns)
         column = pl.when(fits).then(pl.lit(section.name)).otherwise(column)
-    return pl.coalesce(_named_section(), column).alias("section")
+    return (pl.coalesce(_named_section(), column) if named else column).alias("section")
 
 
 def _named_section() -> pl.Expr:

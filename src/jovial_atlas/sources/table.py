@@ -18,7 +18,14 @@ import polars as pl
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch
-from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong, tell_wrong, wrong
+from jovial_atlas.sources.columns import (
+    FieldMap,
+    constants,
+    deliver,
+    split_wrong,
+    tell_wrong,
+    wrong,
+)
 from jovial_atlas.sources.records import table_of
 
 _ROWS = 50_000
@@ -55,14 +62,16 @@ def read_table(folder: Path, path: str, how: FieldMap) -> Iterator[Batch]:
 
 def _parquet(place: Path, how: FieldMap) -> Iterator[Batch]:
     try:
-        delivered = deliver(pl.scan_parquet(place), how)
+        table = pl.scan_parquet(place)
+        same = ("path", *constants(table.collect_schema().names(), how))
+        delivered = deliver(table, how)
     except (pl.exceptions.PolarsError, OSError) as error:
         raise ContentError(f"{place} cannot be read: {str(error).splitlines()[0]}.") from error
 
     def tell(refused: pl.DataFrame) -> list[Fault]:
         return tell_wrong(refused, place.name, f"{place.name}, row ")
 
-    yield Batch(delivered.with_columns(path=pl.lit(place.name)), [], (wrong(how.site), tell))
+    yield Batch(delivered.with_columns(path=pl.lit(place.name)), [], (wrong(how), tell), same)
 
 
 Numbered = tuple[list[dict[str, Any]], list[int], list[Fault]]
