@@ -10,8 +10,6 @@ from __future__ import annotations
 import re
 from urllib.parse import SplitResult, quote, urljoin, urlsplit
 
-import idna
-
 _DEFAULT_PORTS = {"http": 80, "https": 443}
 _UNRESERVED = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
 _ESCAPE = re.compile(r"%([0-9A-Fa-f]{2})")
@@ -79,6 +77,9 @@ def _authority(parts: SplitResult) -> str:
     if ":" in host:
         host = f"[{host}]"
     elif not host.isascii():
+        # Few hosts need it, and its tables are slow to load.
+        import idna
+
         try:
             host = idna.encode(host, uts46=True).decode("ascii")
         except idna.IDNAError as error:

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import re
 from datetime import UTC, date, datetime, timedelta, timezone
-from email.utils import parsedate_to_datetime
 
 # https://www.w3.org/TR/NOTE-datetime: the six forms; a zone is required with a time.
 _W3C = re.compile(
@@ -61,6 +60,9 @@ def read(text: str) -> str | None:
 
 def _read_rfc(text: str) -> str | None:
     try:
+        # Few dates are of this form, and the reader of it is slow to load.
+        from email.utils import parsedate_to_datetime
+
         moment = parsedate_to_datetime(text.strip())
         return write(moment if moment.tzinfo else moment.replace(tzinfo=UTC))
     except (ValueError, TypeError, IndexError, OverflowError):

@@ -10,14 +10,13 @@ from __future__ import annotations
 
 import hashlib
 import json
-import os
+import secrets
 import signal
-import tempfile
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 from jovial_atlas.errors import OutputError
 
@@ -76,22 +75,22 @@ def _cannot_write(path: Path, error: OSError) -> OutputError:
 
 
 def _beside(path: Path, data: bytes | Iterator[bytes]) -> Path:
-    temporary = ""
+    temporary = path.with_name(f".{path.name}.{secrets.token_hex(4)}.new")
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        handle, temporary = tempfile.mkstemp(
-            prefix=f".{path.name}.", suffix=".new", dir=path.parent
-        )
-        with os.fdopen(handle, "wb") as stream:
+        with _opened(temporary) as stream:
             stream.writelines((data,) if isinstance(data, bytes) else data)
-        mask = os.umask(0)
-        os.umask(mask)
-        Path(temporary).chmod(0o666 & ~mask)
     except OSError as error:
-        if temporary:
-            Path(temporary).unlink(missing_ok=True)
+        temporary.unlink(missing_ok=True)
         raise _cannot_write(path, error) from error
-    return Path(temporary)
+    return temporary
+
+
+def _opened(path: Path) -> BinaryIO:
+    try:
+        return path.open("xb")
+    except FileNotFoundError:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        return path.open("xb")
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,11 +168,12 @@ class FileSet:
         self._due[path] = _Due(name, FileChange(path, place.stat().st_size, "same"), None)
         return True
 
-    def put(self, path: str, data: bytes) -> None:
-        """Say that `path` is due with these bytes. Raises OutputError."""
+    def put(self, path: str, data: bytes, name: str | None = None) -> None:
+        """Say that `path` is due with these bytes; `name` is their digest, where it is known.
+        Raises OutputError."""
         if Path(path).is_absolute() or ".." in Path(path).parts:
             raise OutputError(f"{path} leaves the output folder {self.folder}.")
-        name = digest(data)
+        name = name or digest(data)
         unchanged = self._owned.get(path) == name and self.owns(path)
         foreign = not unchanged and self.is_foreign(path)
         state = "same" if unchanged else "kept" if foreign else "new"

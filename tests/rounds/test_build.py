@@ -8,7 +8,7 @@ import pytest
 from jovial_atlas import languages
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import FileSet
-from jovial_atlas.rounds.build import listing
+from jovial_atlas.rounds.build import placing
 from jovial_atlas.rounds.build.run import run_build
 from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.rounds.survey import run_survey
@@ -47,7 +47,7 @@ SECTIONS = '[[section]]\nname = "a"\nmatch = "/a/**"\n[[section]]\nname = "b"\nm
 
 @pytest.mark.parametrize("window", [1, 5, 1_000])
 def test_every_page_is_listed_once_however_the_table_is_read(built, monkeypatch, window):
-    monkeypatch.setattr(listing, "_WINDOW", window)
+    monkeypatch.setattr(placing, "_WINDOW", window)
     options = f"{SECTIONS}[sitemap]\nmax_urls = 4\n"
     _, first = built(notes(*range(0, 40, 2), *range(1, 20, 6)), options)
     # New ones lie between the old ones, but stand in the last files: rows are scattered.

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.check import Place, check_across, check_file, check_nesting
-from jovial_atlas.sitemaps.packing import compressed, decompressed
+from jovial_atlas.sitemaps.packing import Packing, decompressed
 from jovial_atlas.sitemaps.read import read_sitemap
 from jovial_atlas.sitemaps.write import VIDEO_TYPE, index_file, urlset_parts
 
@@ -220,8 +220,26 @@ def test_xmllint_accepts_what_is_written(tmp_path):
         subprocess.run([xmllint, "--noout", str(place)], check=True)
 
 
+def packed(data: bytes) -> bytes:
+    file = Packing(0)
+    file.add(data)
+    return file.bytes()
+
+
 def test_compressed_files_are_deterministic_and_bounded_when_read():
     data = urlset(url())
-    assert compressed(data) == compressed(data)
-    assert decompressed(compressed(data)) == data
-    assert len(decompressed(compressed(b"x" * 1_000_000), most=10)) == 11
+    assert packed(data) == packed(data)
+    assert decompressed(packed(data)) == data
+    assert len(decompressed(packed(b"x" * 1_000_000), most=10)) == 11
+
+
+@pytest.mark.parametrize(
+    ("most", "gzipped"), [(None, False), (0, True), (30, True), (31, False), (11, True)]
+)
+def test_a_file_is_gzipped_from_so_many_bytes_on(most, gzipped):
+    file = Packing(most)
+    for _ in range(3):
+        file.add(b"0123456789")
+    data = file.bytes()
+    assert file.gzipped is gzipped
+    assert (decompressed(data) if gzipped else data) == b"0123456789" * 3

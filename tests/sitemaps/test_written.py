@@ -12,7 +12,7 @@ from lxml import etree
 from jovial_atlas.sitemaps import plan, protocol
 from jovial_atlas.sitemaps.check import Place, check_across, check_file
 from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
-from jovial_atlas.sitemaps.plain import read_plain
+from jovial_atlas.sitemaps.plain import as_written, read_plain
 from jovial_atlas.sitemaps.read import read_sitemap
 from jovial_atlas.sitemaps.write import (
     NEWS_FIELDS,
@@ -113,6 +113,15 @@ def test_every_column_reads_back_as_it_was_meant_and_has_no_fault(rows, most):
         file = read_sitemap(part.data, "s.xml")
         assert check_file(file, Place(f"{HOME}s.xml"), NOW) == []
         assert (part.urls, part.images) == (file.count, int(file.rows["images"].sum()))
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.lists(ENTRY, min_size=1, max_size=8, unique_by=lambda one: one["loc"]))
+def test_a_file_of_ours_without_extensions_reads_back_fast(rows):
+    table = pl.DataFrame(rows, schema=TYPES).select("loc", "lastmod", "changefreq", "priority")
+    (part,) = urlset_parts(table)
+    assert part.plain
+    assert as_written(part.data).equals(table.select("loc", "lastmod"))
 
 
 def test_schemas_written_from_the_facts_accept_what_is_written(tmp_path):

@@ -9,6 +9,7 @@ import io
 import json
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any, Literal
 
 import polars as pl
 
@@ -17,7 +18,7 @@ from jovial_atlas.files import write_whole
 from jovial_atlas.pages import schema
 
 #: Rows that are written together, and that a reader needs in memory together.
-_ROW_GROUP = 128 * 1024
+ROW_GROUP = 128 * 1024
 #: The key of the metadata that holds the columns with one value, as JSON.
 _CONSTANT = "constant"
 
@@ -29,7 +30,12 @@ def save(table: pl.DataFrame, path: Path) -> None:
     write_whole(path, buffer.getvalue())
 
 
-def sink(table: pl.LazyFrame, path: Path, constant: Sequence[str] = ()) -> None:
+def sink(
+    table: pl.LazyFrame,
+    path: Path,
+    constant: Sequence[str] = (),
+    compression: Literal["zstd", "uncompressed"] = "zstd",
+) -> None:
     """Write a table as Parquet without having it in memory as a whole. `constant` names columns
     (of text or numbers) in which all rows have one value. Raises OutputError."""
     beside = path.with_name(f".{path.name}.new")
@@ -40,10 +46,10 @@ def sink(table: pl.LazyFrame, path: Path, constant: Sequence[str] = ()) -> None:
             table = table.drop(constant)
         table.sink_parquet(
             beside,
-            compression="zstd",
-            compression_level=1,
+            compression=compression,
+            compression_level=1 if compression == "zstd" else None,
             statistics=False,
-            row_group_size=_ROW_GROUP,
+            row_group_size=ROW_GROUP,
             metadata={_CONSTANT: json.dumps(same[0])} if same else None,
         )
         beside.replace(path)
@@ -59,12 +65,18 @@ def scan(path: Path) -> pl.LazyFrame | None:
     try:
         table = pl.scan_parquet(path)
         table.collect_schema()
-        same = json.loads(pl.read_parquet_metadata(path).get(_CONSTANT, "{}"))
+        same = constants(path)
     except (pl.exceptions.PolarsError, OSError, ValueError) as error:
         raise _unreadable(path, error) from error
     return table.with_columns(
         pl.lit(value, schema.SCHEMA[name]).alias(name) for name, value in same.items()
     )
+
+
+def constants(path: Path) -> dict[str, Any]:
+    """The columns of a saved table that are known to have one value in all rows."""
+    found = json.loads(pl.read_parquet_metadata(path).get(_CONSTANT, "{}"))
+    return found if isinstance(found, dict) else {}
 
 
 def load(path: Path) -> pl.DataFrame | None:

@@ -19,7 +19,7 @@ from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.tags import head_tags
 from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.markup import PLACES, Dress, Tag, inject, restore
-from jovial_atlas.rounds.build.listing import versions_by_page
+from jovial_atlas.rounds.build.versions import versions_by_page
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import HtmlSource, SiteFile

@@ -3,25 +3,27 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import cached_property
 from pathlib import Path
-from typing import TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import polars as pl
 
 from jovial_atlas import dates
 from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.faults import Fault
-from jovial_atlas.head.around import Around
 from jovial_atlas.head.videos import Film, films_of
 from jovial_atlas.pages import schema, snapshot
-from jovial_atlas.rounds.pictures import Pictures
 from jovial_atlas.rules import decide
 from jovial_atlas.rules.policies import SIGNS
 from jovial_atlas.sitefile import SiteFile
+
+if TYPE_CHECKING:
+    from jovial_atlas.head.around import Around
+    from jovial_atlas.rounds.pictures import Pictures
 
 #: In the state folder: the page table, what the survey said of it, the stills of videos.
 PAGES, RECORD, STILLS = "pages.parquet", "survey.json", "stills"
@@ -44,6 +46,8 @@ class LastSurvey:
     faults: list[Fault]
     #: The time for which verdicts are given: pages expire, and grow old.
     now: datetime
+    #: Columns that have one value in all rows.
+    constant: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def lazy(self) -> pl.LazyFrame:
@@ -72,11 +76,15 @@ class LastSurvey:
     @cached_property
     def pictures(self) -> Pictures:
         """The picture files of the site."""
+        from jovial_atlas.rounds.pictures import Pictures
+
         return Pictures(self.site)
 
     @cached_property
     def around(self) -> Around:
         """What heads of pages need to know of other pages and of pictures."""
+        from jovial_atlas.head.around import Around
+
         return Around(self.pictures.look, self.names.get)
 
     @cached_property
@@ -116,7 +124,8 @@ def last_survey(site: SiteFile, now: datetime) -> LastSurvey:
         message = f"{place} cannot be read ({error}). Run `jovial-atlas survey` again."
         raise OutputError(message) from error
     filled = filled_in(stored, record.get("noted", SIGNS))
-    return LastSurvey(at, site, schema.complete(stored), filled, faults, now)
+    same = snapshot.constants(site.shared_state / PAGES)
+    return LastSurvey(at, site, schema.complete(stored), filled, faults, now, same)
 
 
 def filled_in(stored: pl.LazyFrame, signs: Iterable[str]) -> frozenset[str]:

@@ -2,14 +2,44 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from jovial_atlas.sitemaps import protocol
 
 
-def compressed(data: bytes | memoryview) -> bytes:
-    """Gzip without a time in it."""
-    from isal import igzip_lib
+class Packing:
+    """The bytes of one file as they come: gzipped, without a time in it, from `gzip_from` bytes
+    on; where that is None, never."""
 
-    return bytes(igzip_lib.compress(data, 2, flag=igzip_lib.COMP_GZIP))
+    def __init__(self, gzip_from: int | None) -> None:
+        self._most = gzip_from
+        self._pieces: list[bytes] = []
+        self._size = 0
+        self._pack: Callable[[bytes], bytes] | None = None
+        self._end: Callable[[], bytes] | None = None
+
+    @property
+    def gzipped(self) -> bool:
+        """Whether so many bytes came that they are gzipped."""
+        return self._pack is not None
+
+    def add(self, piece: bytes) -> None:
+        """Take some more bytes."""
+        self._size += len(piece)
+        if self._pack is None and self._most is not None and self._size >= self._most:
+            self._begin()
+        self._pieces.append(self._pack(piece) if self._pack else piece)
+
+    def _begin(self) -> None:
+        from isal import isal_zlib
+
+        worker = isal_zlib.compressobj(2, isal_zlib.DEFLATED, 31)
+        self._pack, self._end = worker.compress, worker.flush
+        self._pieces = [worker.compress(piece) for piece in self._pieces]
+
+    def bytes(self) -> bytes:
+        """The whole file. Nothing can be added after that."""
+        return b"".join([*self._pieces, *([self._end()] if self._end else [])])
 
 
 def decompressed(data: bytes, most: int = protocol.MAX_BYTES) -> bytes:

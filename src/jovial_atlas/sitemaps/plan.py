@@ -15,6 +15,8 @@ import polars as pl
 
 #: Keys that are matched against each other at once; more are matched in shares.
 _AT_ONCE = 2_000_000
+#: So many runs of rows are handled one by one.
+_FEW_RUNS = 1_000
 
 #: One row an address: its key, the number of its kind, the number of its file from 1 on.
 PLACED = {"key": pl.UInt64, "kind": pl.UInt32, "number": pl.UInt32}
@@ -101,8 +103,25 @@ def runs_of(placed: pl.DataFrame) -> pl.DataFrame:
     )
 
 
+def _all_new(runs: pl.DataFrame, most: dict[int, int]) -> pl.Series:
+    """The numbers of rows of which none was placed before, by runs of rows of one kind
+    (`len, value`): few, since pages of a kind mostly stand together."""
+    used: dict[int, int] = {}
+    pieces = [pl.Series([], dtype=pl.UInt32)]
+    for length, kind in runs.iter_rows():
+        begun = used.get(kind, 0)
+        used[kind] = begun + length
+        rank = pl.int_range(begun, begun + length, dtype=pl.UInt32, eager=True)
+        pieces.append((rank // most[kind] + 1).cast(pl.UInt32))
+    return pl.concat(pieces, rechunk=True)
+
+
 def _with_new(placed: pl.DataFrame, limits: pl.DataFrame) -> pl.DataFrame:
     """New rows fill the last file of their kind, then further ones, in their order."""
+    if placed["number"].null_count() == placed.height:
+        runs = placed.select(run=pl.col("kind").rle()).unnest("run")
+        if runs.height <= _FEW_RUNS:
+            return placed.with_columns(number=_all_new(runs, dict(limits.iter_rows())))
     last = (
         placed.filter(pl.col("number").is_not_null())
         .group_by("kind", "number")

@@ -24,6 +24,7 @@ from itertools import groupby
 import polars as pl
 
 from jovial_atlas.sitemaps import protocol
+from jovial_atlas.sitemaps.packing import Packing
 
 #: The video elements this writer knows, in the schema's order. All are text, `tag` a list.
 VIDEO_FIELDS = tuple(
@@ -53,15 +54,22 @@ _FORBIDDEN = "[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]"
 _SPECIAL = ("&", "'", "<")
 
 
+#: Rows that are rendered at once: few enough for their text to stay in the processor's cache.
+_AT_ONCE = 12_500
+
+
 @dataclass(frozen=True, slots=True)
 class Part:
-    """One sitemap file: its bytes before compression and what stands in it."""
+    """One sitemap file: its bytes, whether they are gzipped, and what stands in it. `plain` says
+    that nothing does but addresses with dates and hints."""
 
     data: bytes
+    gzipped: bool
     urls: int
     images: int
     videos: int
     lastmod: str | None
+    plain: bool
 
 
 def escaped(text: pl.Expr) -> pl.Expr:
@@ -169,34 +177,64 @@ def urlset_parts(
 
 
 def urlset_file(
-    table: pl.DataFrame, *, max_bytes: int = protocol.MAX_BYTES, stylesheet: str | None = None
+    table: pl.DataFrame,
+    *,
+    max_bytes: int = protocol.MAX_BYTES,
+    stylesheet: str | None = None,
+    gzip_from: int | None = None,
 ) -> Part:
     """One file with the rows of a table, or with as many of the first as `max_bytes` allow:
-    `Part.urls` tells how many stand in it. Raises ValueError as `urlset_parts`."""
+    `Part.urls` tells how many stand in it. A file of `gzip_from` bytes or more is gzipped.
+    Raises ValueError as `urlset_parts`."""
     used = [name for name in _EXTENSIONS if _is_used(table, name)]
     opening = _opening("urlset", [_EXTENSIONS[name] for name in used], stylesheet)
     closing = b"</urlset>\n"
-    entries = _entries(table, used)
-    sizes = entries.str.len_bytes().cast(pl.Int64)
-    sizes = sizes + 1  # the end of the last line
     room = max_bytes - len(opening) - len(closing)
-    if sizes.sum() > room:
-        ends = sizes.cum_sum()
-        fits = int(ends.search_sorted(room, side="right"))
-        if not fits:
-            raise ValueError(
-                f"{table['loc'][0]} has an entry of more than {room:,} bytes; "
-                "no sitemap file can hold it."
+    file = Packing(gzip_from)
+    file.add(opening)
+    for start in range(0, table.height, _AT_ONCE):
+        rows = table.slice(start, _AT_ONCE)
+        text = _text(rows, used)
+        if len(text) > room:
+            frame, entry = _entries(rows, used, _is_special(rows["loc"]))
+            sizes = frame.select(entry.str.len_bytes().cast(pl.Int64)).to_series()
+            fits = start + int(sizes.cum_sum().search_sorted(room, side="right"))
+            if not fits:
+                raise ValueError(
+                    f"{table['loc'][0]} has an entry of more than {room:,} bytes; "
+                    "no sitemap file can hold it."
+                )
+            return urlset_file(
+                table.head(fits), max_bytes=max_bytes, stylesheet=stylesheet, gzip_from=gzip_from
             )
-        return urlset_file(table.head(fits), max_bytes=max_bytes, stylesheet=stylesheet)
+        room -= len(text)
+        file.add(text)
+    file.add(closing)
     newest = table["lastmod"].max() if "lastmod" in table.columns else None
     return Part(
-        data=_joined(opening, entries, closing),
+        data=file.bytes(),
+        gzipped=file.gzipped,
         urls=table.height,
         images=_count(table, "images"),
         videos=_count(table, "videos"),
         lastmod=str(newest) if newest is not None else None,
+        plain=not used,
     )
+
+
+def _text(rows: pl.DataFrame, used: list[str]) -> bytes:
+    """The entries of a few rows."""
+    if used:
+        return _joined(*_entries(rows, used, _is_special(rows["loc"])))
+    # Hardly any address has anything to escape, and nothing else here may: that is seen fastest
+    # in the text as a whole.
+    frame, entry = _entries(rows, used, special=False)
+    text, broken = frame.select(
+        _whole(entry), pl.col("loc").str.contains("<", literal=True).any()
+    ).row(0)
+    if broken or b"&" in text or b"'" in text:
+        return _joined(*_entries(rows, used, special=True))
+    return bytes(text)
 
 
 def _count(table: pl.DataFrame, name: str) -> int:
@@ -210,7 +248,14 @@ def _is_used(table: pl.DataFrame, name: str) -> bool:
     return column.null_count() < column.len() if name == "news" else _count(table, name) > 0
 
 
-def _entries(table: pl.DataFrame, used: list[str]) -> pl.Series:
+def _is_special(locs: pl.Series) -> bool:
+    """Whether any of these addresses has something to escape."""
+    return any(locs.str.contains(sign, literal=True).any() for sign in _SPECIAL)
+
+
+def _entries(table: pl.DataFrame, used: list[str], special: bool) -> tuple[pl.DataFrame, pl.Expr]:
+    """A table and the expression over it that gives each row's entry, with its line end.
+    `special` says that some address has something to escape."""
     texts = {
         "alternates": lambda: _rendered_lists(table, "alternates", _alternate()),
         "news": lambda: table.select(_article()).to_series(),
@@ -221,26 +266,20 @@ def _entries(table: pl.DataFrame, used: list[str]) -> pl.Series:
     plain = [name for name in protocol.URL if name in table.columns]
     pieces: list[str | pl.Expr] = [" <url>\n"]
     for name in plain:
-        value = _plain(table, name)
+        value = _plain(name, special)
         if table[name].null_count():
             pieces.append(_element(name, value, "  "))
         else:
             pieces += [f"  <{name}>", value, f"</{name}>\n"]
-    pieces += [*(pl.col(f"_{name}") for name in used), " </url>"]
-    whole = pl.concat_str(_literals(pieces))
-    return table.select(plain).with_columns(*extras).select(entry=whole).get_column("entry")
+    pieces += [*(pl.col(f"_{name}") for name in used), " </url>\n"]
+    return table.hstack(extras) if extras else table, pl.concat_str(_literals(pieces))
 
 
-def _plain(table: pl.DataFrame, name: str) -> pl.Expr:
-    """A column as character data; escaped only where a value has something to escape, since
-    hardly any address or date has."""
+def _plain(name: str, special: bool) -> pl.Expr:
+    """A column as character data."""
     if name == "priority":
         return pl.col(name).round(1).cast(pl.String)
-    if name in ("lastmod", "changefreq"):
-        return pl.col(name)
-    column = table[name]
-    special = any(column.str.contains(sign, literal=True).any() for sign in _SPECIAL)
-    return escaped(pl.col(name)) if special else pl.col(name)
+    return escaped(pl.col(name)) if special and name == "loc" else pl.col(name)
 
 
 def _literals(pieces: list[str | pl.Expr]) -> list[pl.Expr]:
@@ -254,12 +293,14 @@ def _literals(pieces: list[str | pl.Expr]) -> list[pl.Expr]:
     return found
 
 
-def _joined(opening: bytes, entries: pl.Series, closing: bytes) -> bytes:
-    """The whole file: joined as a column and taken out as binary, so that no entry becomes an
-    object of Python and the text is copied no more than once."""
-    first, last = (pl.Series("", [one.decode().removesuffix("\n")]) for one in (opening, closing))
-    whole = pl.concat([first, entries.alias(""), last, pl.Series("", [""])]).str.join("\n")
-    return bytes(whole.cast(pl.Binary).item())
+def _joined(table: pl.DataFrame, entry: pl.Expr) -> bytes:
+    return bytes(table.select(_whole(entry)).item())
+
+
+def _whole(entry: pl.Expr) -> pl.Expr:
+    """All entries as one text: joined as a column and taken out as binary, so that none becomes
+    an object of Python."""
+    return entry.str.join("").cast(pl.Binary).alias("whole")
 
 
 def _opening(root: str, spaces: list[str], stylesheet: str | None) -> bytes:
@@ -278,18 +319,15 @@ def index_file(entries: list[tuple[str, str | None]], stylesheet: str | None = N
             f"{len(entries):,} sitemaps are more than the {protocol.MAX_ENTRIES:,} "
             "that one index may list."
         )
-    table = pl.DataFrame(
-        entries, schema={"loc": pl.String, "lastmod": pl.String}, orient="row"
-    ).select(
-        pl.concat_str(
-            pl.lit(" <sitemap>\n"),
-            _element("loc", escaped(pl.col("loc")), "  "),
-            _element("lastmod", escaped(pl.col("lastmod")), "  "),
-            pl.lit(" </sitemap>"),
-        ).alias("entry")
+    table = pl.DataFrame(entries, schema={"loc": pl.String, "lastmod": pl.String}, orient="row")
+    entry = pl.concat_str(
+        pl.lit(" <sitemap>\n"),
+        _element("loc", escaped(pl.col("loc")), "  "),
+        _element("lastmod", escaped(pl.col("lastmod")), "  "),
+        pl.lit(" </sitemap>\n"),
     )
     opening = _opening("sitemapindex", [], stylesheet)
-    return _joined(opening, table.get_column("entry"), b"</sitemapindex>\n")
+    return b"".join((opening, _joined(table, entry), b"</sitemapindex>\n"))
 
 
 def text_file(locs: pl.Series) -> bytes:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from html import escape
 from importlib.resources import files
 from pathlib import Path
@@ -14,11 +13,8 @@ import polars as pl
 from jovial_atlas import addresses
 from jovial_atlas.engines import indexnow
 from jovial_atlas.errors import OutputError
-from jovial_atlas.head.compose import Head, directives_for, directives_of
-from jovial_atlas.head.sharing import Copy, Look, shared_picture
-from jovial_atlas.head.tags import head_tags
 from jovial_atlas.head.texts import description_of, pattern_text, title_of
-from jovial_atlas.head.videos import STILLS_PATH, Film
+from jovial_atlas.head.videos import STILLS_PATH
 from jovial_atlas.robots import write_robots
 from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http, nginx_server
 from jovial_atlas.rounds.build.places import ROBOTS, STYLE
@@ -27,7 +23,6 @@ from jovial_atlas.rounds.last import STILLS, LastSurvey
 from jovial_atlas.rounds.onsite import file_of_row
 from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rules import DIRECTIVES, robots_of
-from jovial_atlas.serving import fragment_path
 from jovial_atlas.sitefile import (
     IndexNowChannel,
     SiteFile,
@@ -81,11 +76,10 @@ def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
     carry (for a draft these are all of them), and redirects."""
     if "kind" not in survey.filled:
         return
-    decided = survey.lazy.filter(pl.col("kind") == "document")
-    names = ["loc", "directives", *DIRECTIVES, "crawlers"]
-    wanted = [name for name in names if name in decided.collect_schema()]
+    from jovial_atlas.head.compose import directives_for, directives_of
+
     headers: dict[str, dict[str, str]] = {"": {}}
-    for page in decided.select(wanted).collect(engine="streaming").iter_rows(named=True):
+    for page in _documents(survey):
         path = addresses.path_and_query(page["loc"]).partition("?")[0]
         for crawler, said in (("", directives_of(page, site)), *directives_for(page, site).items()):
             if said:
@@ -95,6 +89,16 @@ def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
     yield "nginx-server.conf", nginx_server(headers)
     yield "apache-server.conf", apache_server(headers, onward)
     yield "apache-folder.conf", apache_folder(headers, onward)
+
+
+def _documents(survey: LastSurvey) -> Iterator[dict[str, Any]]:
+    """Pages that are no HTML, with what is decided for them."""
+    if survey.constant.get("kind", "document") != "document":
+        return
+    decided = survey.decide(survey.pages.filter(pl.col("kind") == "document"))
+    names = ["loc", "directives", *DIRECTIVES, "crawlers"]
+    wanted = [name for name in names if name in decided.collect_schema()]
+    yield from decided.select(wanted).collect(engine="streaming").iter_rows(named=True)
 
 
 def stills(survey: LastSurvey) -> Iterator[Named]:
@@ -113,31 +117,6 @@ def stills(survey: LastSurvey) -> Iterator[Named]:
         except OSError as error:
             message = f"{place} cannot be read ({error.strerror}). Run `jovial-atlas survey` again."
             raise OutputError(message) from error
-
-
-def fragments(
-    heads: Sequence[Head], site: SiteFile, versions: Mapping[str, Sequence[Mapping[str, str]]]
-) -> Iterator[Named]:
-    """The head of each page as HTML and as JSON, for systems that serve pages themselves."""
-    for one in heads:
-        path = fragment_path(one.page["loc"])
-        tags = head_tags(one.data, one.page, site, versions.get(one.page["loc"], ()))
-        yield f"{path}.html", ("\n".join(tag.html for tag in tags if tag.html) + "\n").encode()
-        text = json.dumps(one.data, ensure_ascii=False, indent=1)
-        yield f"{path}.json", f"{text}\n".encode()
-
-
-def copies_of(
-    heads: Sequence[Head], site: SiteFile, films: Mapping[str, Sequence[Film]], look: Look
-) -> Iterator[Copy]:
-    """The copies of pictures that these heads name."""
-    sections = {section.name: section for section in site.model.section}
-    for one in heads:
-        if (picture := one.data["picture"]) and picture["original"]:
-            section, of_page = sections.get(one.page["section"]), films.get(one.page["loc"], ())
-            shared = shared_picture(one.page, site, section, of_page, look)
-            if shared and shared.copy:
-                yield shared.copy
 
 
 def style_sheet() -> Named:
@@ -191,6 +170,9 @@ def _newest(
         # The time of a file says nothing about what is new.
         dated = pl.col("mark").str.ends_with(pl.lit("@") + pl.col("lastmod"))
         found = read().filter(dated & pl.col("lastmod").is_not_null()).select("loc", "lastmod")
+        if found.height > feed.count:
+            least = pl.col("lastmod").top_k(feed.count).min()
+            found = found.filter(pl.col("lastmod") >= least)
         best = pl.concat([best, found]).sort(["lastmod", "loc"], descending=[True, False])
         best = best.head(feed.count)
     if not best.height:

@@ -8,29 +8,29 @@ from dataclasses import dataclass
 
 import polars as pl
 
+from jovial_atlas.files import digest
 from jovial_atlas.rounds.build.kinds import Kind
-from jovial_atlas.rounds.build.public import table_bytes
+from jovial_atlas.rounds.build.public import Memory, memory_of
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.packing import compressed
 from jovial_atlas.sitemaps.write import Part, text_file, urlset_file
 
-#: With compress = "auto", files of this many bytes and more are gzipped.
-_COMPRESS_FROM = 1 << 20
+#: Value of `compress` → how many bytes a file must have to be gzipped.
+_GZIP_FROM = {"always": 0, "auto": 1 << 20, "never": None}
 _THREADS = 2
 
 
 @dataclass(frozen=True, slots=True)
 class Rendered:
-    """One file ready to be put in place, its plain-text companion where one is asked for, the
-    table of what it lists, and the rows that did not fit into it."""
+    """One file ready to be put in place, with its digest; its plain-text companion where one is
+    asked for; what is kept of what it lists; and the rows that did not fit into it."""
 
     kind: Kind
     number: int
     path: str
-    data: bytes
-    text: bytes | None
     part: Part
-    table: bytes | None
+    digest: str
+    text: bytes | None
+    memory: Memory | None
     outside: bool
     rest: pl.DataFrame
 
@@ -59,7 +59,7 @@ def _in_threads(
         try:
             for one in due:
                 waiting.append(pool.submit(work, *one))
-                if len(waiting) > _THREADS:
+                if len(waiting) > 2 * _THREADS:
                     yield waiting.pop(0).result()
             for future in waiting:
                 yield future.result()
@@ -71,28 +71,26 @@ def _in_threads(
 def _render(
     kind: Kind, number: int, table: pl.DataFrame, *, style: str | None, text: bool, home: str
 ) -> Rendered:
-    part = urlset_file(table, max_bytes=protocol.MAX_BYTES, stylesheet=style)
+    part = urlset_file(
+        table,
+        max_bytes=protocol.MAX_BYTES,
+        stylesheet=style,
+        gzip_from=_GZIP_FROM[kind.compress],
+    )
     rows = table.head(part.urls)
-    path, data = _packed(kind.path(number), part.data, kind.compress)
+    path = f"{kind.path(number)}.gz" if part.gzipped else kind.path(number)
     folder = f"{home}{path.rpartition('/')[0]}/" if "/" in path else home
-    plain = text_file(rows["loc"]) if text and kind.remembered else None
     return Rendered(
         kind,
         number,
         path,
-        data,
-        plain,
         part,
-        table_bytes(rows) if kind.remembered else None,
+        digest(part.data),
+        text_file(rows["loc"]) if text and kind.remembered else None,
+        memory_of(part, rows, f"{kind.name}-{number}") if kind.remembered else None,
         folder != home and not rows["loc"].str.starts_with(folder).all(),
         table.slice(part.urls),
     )
-
-
-def _packed(path: str, data: bytes, compress: str) -> tuple[str, bytes]:
-    if compress == "always" or (compress == "auto" and len(data) >= _COMPRESS_FROM):
-        return f"{path}.gz", compressed(data)
-    return path, data
 
 
 def mark_of_file(kind: Kind, urls: int, digest: int, style: str | None, text: bool) -> str:

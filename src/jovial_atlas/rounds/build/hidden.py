@@ -2,29 +2,27 @@
 
 from __future__ import annotations
 
-import polars as pl
-
 from jovial_atlas.checks.pages import HIDDEN_SHARE
 from jovial_atlas.faults import plural
 from jovial_atlas.files import FileSet
 from jovial_atlas.robots import Matcher, parse_robots
-from jovial_atlas.rounds.build.listing import Listing
+from jovial_atlas.rounds.build.listing import Listed
 from jovial_atlas.rounds.build.places import ROBOTS
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
 
 
-def hides_itself(site: SiteFile, listing: Listing, noindexed: pl.DataFrame, output: FileSet) -> str:
+def hides_itself(site: SiteFile, listing: Listed, noindexed: int, output: FileSet) -> str:
     """What hides the whole site, in one sentence and what to do; "" where nothing does."""
     if site.model.site.stage == "draft":
         return (
             "The site is a draft: robots.txt hides all of it and no sitemap is written. "
             'Set stage = "live" in [site] when it is ready.'
         )
-    pages = listing.rows.height + sum(listing.not_listed.values())
-    if pages and noindexed.height >= HIDDEN_SHARE * pages:
+    pages = listing.count + sum(listing.not_listed.values())
+    if pages and noindexed >= HIDDEN_SHARE * pages:
         return (
-            f"The site hides itself: {noindexed.height:,} of {plural(pages, 'page')} may not be "
+            f"The site hides itself: {noindexed:,} of {plural(pages, 'page')} may not be "
             "indexed. Take the noindex out of the page templates or the rules, then survey again."
         )
     robots = robots_of(site.model)

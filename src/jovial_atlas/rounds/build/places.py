@@ -2,6 +2,7 @@
 
 __all__ = [
     "ADOPTED",
+    "BLOCKS",
     "FRAGMENTS",
     "HEAD",
     "HIDDEN",
@@ -29,3 +30,5 @@ LEDGER = "ledger.sqlite"
 #: Files that builds wrote.
 MANIFEST = "manifest.json"
 HIDDEN = "noindexed.parquet"
+#: What was decided for each part of a large page table.
+BLOCKS = "blocks.json"

@@ -6,6 +6,7 @@ import io
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
+from pathlib import Path
 from typing import Any
 
 import polars as pl
@@ -15,10 +16,14 @@ from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.files import FileSet, write_whole
 from jovial_atlas.pages import snapshot
 from jovial_atlas.rounds.build.kinds import Kind
-from jovial_atlas.rounds.build.listing import Placed, key_of
+from jovial_atlas.rounds.build.listing import key_of
 from jovial_atlas.rounds.build.places import HIDDEN, KEY, PLACED, RECORD, TABLES
+from jovial_atlas.rounds.build.placing import Placed
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
+from jovial_atlas.sitemaps.packing import decompressed
+from jovial_atlas.sitemaps.plain import as_written
+from jovial_atlas.sitemaps.write import Part
 
 _NOWHERE = 4_000_000_000
 
@@ -26,7 +31,8 @@ _NOWHERE = 4_000_000_000
 @dataclass(frozen=True, slots=True)
 class SitemapRecord:
     """One sitemap file as it was written. `mark` tells whether it is still as it should be;
-    `outside` that it lists addresses that its own folder may not speak for."""
+    `outside` that it lists addresses that its own folder may not speak for; `memory` names the
+    file in which what it lists is kept, if any does."""
 
     path: str
     mark: str
@@ -35,6 +41,7 @@ class SitemapRecord:
     videos: int
     lastmod: str | None
     outside: bool = False
+    memory: str = ""
 
 
 @dataclass(slots=True)
@@ -52,8 +59,9 @@ class Record:
     whole: str = ""
 
 
-def _test_key() -> int:
-    # Keys are only good for as long as the library makes the same ones of the same text.
+def test_key() -> int:
+    """The key of one address: keys are only good for as long as the library makes the same ones
+    of the same text."""
     return int(pl.select(key_of(pl.lit("https://www.marrowfen.example/"))).item())
 
 
@@ -66,8 +74,8 @@ def load_record(site: SiteFile) -> Record:
             str(read["at"]),
             list(read["kinds"]),
             {loc: (str(mark), int(urls)) for loc, (mark, urls) in read["sitemaps"].items()},
-            {name: SitemapRecord(**one) for name, one in read["files"].items()}
-            if read["key"] == _test_key()
+            {name: _record(name, one) for name, one in read["files"].items()}
+            if read["key"] == test_key()
             else {},
             {name: (int(n), int(of)) for name, (n, of) in read.get("hidden", {}).items()},
             str(read.get("whole", "")),
@@ -80,11 +88,16 @@ def load_record(site: SiteFile) -> Record:
         ) from error
 
 
+def _record(name: str, said: dict[str, Any]) -> SitemapRecord:
+    # Records of older versions do not name the file: it was always a table.
+    return SitemapRecord(**{"memory": f"{name.replace('/', '-')}.parquet", **said})
+
+
 def save_record(site: SiteFile, record: Record) -> None:
     """Keep the record of a build."""
     value = {
         "at": record.at,
-        "key": _test_key(),
+        "key": test_key(),
         "kinds": record.kinds,
         "sitemaps": {loc: list(one) for loc, one in record.sitemaps.items()},
         "whole": record.whole,
@@ -104,7 +117,7 @@ def load_placed(
     same = all(old == new for old, new in renumber.items())
     found = {}
     for name in ("pages", "videos"):
-        table = snapshot.load(_place(site, name)) if record.files else None
+        table = snapshot.load(placed_place(site, name)) if record.files else None
         if table is None:
             table = pl.DataFrame(schema=plan.PLACED)
         elif not same:
@@ -119,8 +132,10 @@ def save_placed(site: SiteFile, placed: Placed, before: Mapping[str, pl.DataFram
     """Keep where addresses are placed; nothing is written where nothing changed."""
     tables = zip(("pages", "videos"), (placed.rows, placed.videos), placed.same, strict=True)
     for name, table, same in tables:
-        if not (same and _place(site, name).exists() and before[name].height):
-            snapshot.sink(table.select(list(plan.PLACED)).lazy(), _place(site, name))
+        if not (same and placed_place(site, name).exists() and before[name].height):
+            # Keys are as good as random: there is nothing to compress.
+            placed_ = table.select(list(plan.PLACED)).lazy()
+            snapshot.sink(placed_, placed_place(site, name), compression="uncompressed")
 
 
 def load_hidden(site: SiteFile) -> pl.DataFrame:
@@ -133,42 +148,74 @@ def save_hidden(site: SiteFile, keys: pl.DataFrame) -> None:
     """Keep the keys of pages that may not be indexed."""
     place = site.state / HIDDEN
     if keys.height or place.exists():
-        snapshot.save(keys, place)
+        snapshot.save(keys.select("key"), place)
 
 
-def _place(site: SiteFile, name: str) -> Any:
+def placed_place(site: SiteFile, name: str) -> Path:
+    """Where it is kept in which file each address stands."""
     return site.state / f"{PLACED}-{name}.parquet"
 
 
-def table_set(site: SiteFile, *, dry: bool) -> FileSet:
-    """The tables of what each sitemap file lists, as `loc, lastmod, mark`."""
+def memory_set(site: SiteFile, *, dry: bool) -> FileSet:
+    """What is kept of what each sitemap file lists."""
     return FileSet(site.state / TABLES, site.state / f"{TABLES}-files.json", dry=dry)
 
 
-def table_bytes(table: pl.DataFrame) -> bytes:
-    """One such table as Parquet."""
+@dataclass(frozen=True, slots=True)
+class Memory:
+    """What is kept of what one sitemap file lists: a copy of the file where that says all, a
+    Parquet table with marks where it does not. `name` is that of the file in the state folder."""
+
+    name: str
+    data: bytes
+
+    @property
+    def rows(self) -> pl.DataFrame:
+        """The addresses as `loc, lastmod, mark, file`; `file` is the name without its ending."""
+        if self.name.endswith(_TABLE):
+            table = pl.read_parquet(self.data)
+        else:
+            table = as_written(decompressed(self.data) if self.name.endswith(".gz") else self.data)
+        if "mark" not in table.columns:
+            table = table.with_columns(mark=pl.lit("@") + pl.col("lastmod").fill_null(""))
+        return table.with_columns(file=pl.lit(stem_of(self.name)))
+
+
+_TABLE = ".parquet"
+_MEMORY = dict.fromkeys(("loc", "lastmod", "mark", "file"), pl.String)
+
+
+def stem_of(name: str) -> str:
+    """`species-1` for the names of all files that keep what `species/1` lists."""
+    return name.removesuffix(".gz").removesuffix(".xml").removesuffix(_TABLE)
+
+
+def memory_of(part: Part, rows: pl.DataFrame, stem: str) -> Memory:
+    """What to keep of a file that lists these rows. Without marks of their own, dates are what
+    tells that a page has changed, and those stand in the file."""
+    if part.plain and "mark" not in rows.columns:
+        return Memory(f"{stem}.xml.gz" if part.gzipped else f"{stem}.xml", part.data)
     buffer = io.BytesIO()
-    names = [name for name in ("loc", "lastmod", "mark") if name in table.columns]
-    table.select(names).write_parquet(buffer, compression="lz4", statistics=False)
-    return buffer.getvalue()
+    names = [name for name in ("loc", "lastmod", "mark") if name in rows.columns]
+    rows.select(names).write_parquet(buffer, compression="lz4", statistics=False)
+    return Memory(f"{stem}{_TABLE}", buffer.getvalue())
 
 
-def load_tables(site: SiteFile, names: Sequence[str]) -> pl.DataFrame:
-    """What sitemap files listed when they were last written, as `loc, lastmod, mark, file`."""
-    found = [
-        with_marks(table).with_columns(file=pl.lit(name))
-        for name in names
-        if (table := snapshot.load(site.state / TABLES / name)) is not None
-    ]
-    schema = dict.fromkeys(("loc", "lastmod", "mark", "file"), pl.String)
-    return pl.concat(found) if found else pl.DataFrame(schema=schema)
-
-
-def with_marks(table: pl.DataFrame) -> pl.DataFrame:
-    """A table of what a file lists with the marks that are left out where dates say as much."""
-    if "mark" in table.columns:
-        return table
-    return table.with_columns(mark=pl.lit("@") + pl.col("lastmod").fill_null(""))
+def memories(site: SiteFile, names: Sequence[str]) -> pl.DataFrame:
+    """What sitemap files listed when they were last written, as `Memory.rows`. Raises
+    OutputError."""
+    found = [pl.DataFrame(schema=_MEMORY)]
+    for name in names:
+        place = site.state / TABLES / name
+        try:
+            found.append(Memory(name, place.read_bytes()).rows)
+        except FileNotFoundError:
+            continue
+        except (OSError, ValueError, pl.exceptions.PolarsError) as error:
+            raise OutputError(
+                f"{place} cannot be read ({error}). Delete it and run `jovial-atlas build` again."
+            ) from error
+    return pl.concat(found)
 
 
 def marks(site: SiteFile) -> dict[str, str]:
@@ -193,12 +240,12 @@ def site_key(site: SiteFile, *, make: bool = False) -> str:
 
 def page_sections(site: SiteFile) -> dict[str, str]:
     """The section in whose sitemap each public page stands. Raises AtlasError as `marks` does."""
-    section = pl.col("file").str.replace(r"-\d+\.parquet$", "")
+    section = pl.col("file").str.replace(r"-\d+$", "")
     return dict(_all_tables(site).select("loc", section).iter_rows())
 
 
 def _all_tables(site: SiteFile) -> pl.DataFrame:
     if not (site.state / RECORD).exists():
         raise AtlasError("There is no build of this site yet. Run `jovial-atlas build` first.")
-    names = sorted(place.name for place in (site.state / TABLES).glob("*.parquet"))
-    return load_tables(site, names)
+    names = sorted(place.name for place in (site.state / TABLES).glob("[!.]*"))
+    return memories(site, names)

@@ -13,25 +13,20 @@ import polars as pl
 from jovial_atlas import dates
 from jovial_atlas.errors import OutputError
 from jovial_atlas.faults import plural
-from jovial_atlas.files import FileSet, digest
-from jovial_atlas.head.compose import head_lines, heads_by_section
-from jovial_atlas.head.sharing import Copy
+from jovial_atlas.files import FileChange, FileSet, digest
 from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.rounds.build import beside, public
 from jovial_atlas.rounds.build.files import Rendered, mark_of_file, render_all
 from jovial_atlas.rounds.build.hidden import hides_itself
 from jovial_atlas.rounds.build.kinds import NEWS, Kind, kinds_of, wrong_unlisted
 from jovial_atlas.rounds.build.listing import (
+    Listed,
     Listing,
-    Placed,
     hidden_by,
     news_tables,
     noindexed,
-    place_listing,
     read_listing,
     rows_of,
-    tables_of,
-    versions_by_page,
 )
 from jovial_atlas.rounds.build.places import (
     FRAGMENTS,
@@ -42,10 +37,19 @@ from jovial_atlas.rounds.build.places import (
     SERVERS,
     STYLE,
 )
+from jovial_atlas.rounds.build.placing import Place, place_listing, tables_of
 from jovial_atlas.rounds.build.public import Record, SitemapRecord
 from jovial_atlas.rounds.build.result import Build, BuiltFile, Difference, joined
+from jovial_atlas.rounds.build.resumed import (
+    Resumed,
+    ShiftedError,
+    block_records,
+    decisions_key,
+    forget_blocks,
+    resume,
+    save_blocks,
+)
 from jovial_atlas.rounds.last import LastSurvey
-from jovial_atlas.rounds.pictures import copies
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps.write import index_file
 
@@ -71,10 +75,14 @@ def run_build(
     then, and on an interrupt, the set of before stays as it was.
     """
     check_patterns(site)
-    built = [
-        _Building(host, survey.of_host(host), now, dry_run, environment).run(fold, differences)
-        for host in site.hosts
-    ]
+    built = []
+    for host in site.hosts:
+        building = _Building(host, survey.of_host(host), now, dry_run, environment)
+        try:
+            built.append(building.run(fold, differences))
+        except ShiftedError:
+            building = _Building(host, survey.of_host(host), now, dry_run, environment)
+            built.append(building.run(fold, differences, anew=True))
     return built[0] if len(built) == 1 else joined(site.hosts, built)
 
 
@@ -94,7 +102,7 @@ class _Building:
         self.output = FileSet(site.output, site.state / MANIFEST, dry=dry)
         self.heads = FileSet(site.state / HEAD, site.state / "head.json", dry=dry)
         self.fragments = FileSet(site.state / FRAGMENTS, site.state / f"{FRAGMENTS}.json", dry=dry)
-        self.tables = public.table_set(site, dry=dry)
+        self.memory = public.memory_set(site, dry=dry)
         self.servers = FileSet(site.state / SERVERS, site.state / f"{SERVERS}.json", dry=dry)
         self.before = public.load_record(site)
         self.files: dict[str, SitemapRecord] = {}
@@ -103,49 +111,24 @@ class _Building:
         self.style = f"/{STYLE}" if site.model.sitemap.style else None
         self.touched: list[str] = []
         self.fresh: list[pl.DataFrame] = []
+        self.whole = ""
 
-    def run(self, fold: bool, differences: bool) -> Build:
+    def run(self, fold: bool, differences: bool, *, anew: bool = False) -> Build:
+        """Build; `anew` without looking at what the build before decided."""
         output = self.site.output
         if not output.is_dir() and output.exists():
             raise OutputError(f"The output folder {output} is not a folder.")
         kinds = self._kinds()
-        listing = read_listing(self.survey, kinds, self.now)
-        known = public.load_placed(
-            self.site, self.before, kinds, self._foldable(listing, kinds) if fold else ()
-        )
-        keys = noindexed(self.survey, listing)
-        hidden = hidden_by(keys, known["pages"], kinds)
-        again = listing.rows.join(public.load_hidden(self.site), on="key", how="semi").height
-        if again:
-            self.notes.append(
-                f"{plural(again, 'page')} may be indexed again. Engines come back to such pages "
-                "late; `submit` announces them."
-            )
-        for name, (count, had) in hidden.items():
-            self.notes.append(
-                f"{plural(count, 'page')} of {had:,} in {name} may no longer be indexed."
-            )
-        whole = hides_itself(self.site, listing, keys, self.output)
-        placed = place_listing(listing, known, kinds)
+        key = decisions_key(self.survey, kinds)
+        resumed = None if fold or anew else resume(self.survey, kinds, self.before, key)
         try:
-            placed = self._sitemaps(listing, placed, kinds, differences)
-            sitemaps = self._index(listing, kinds)
-            self._others(listing, sitemaps)
-            changes = self.output.changes()
-            told = self._differences() if differences else []
-            if not self.dry:
-                self.output.commit(last=(INDEX, ROBOTS))
-                self.heads.commit()
-                self.fragments.commit()
-                self.servers.commit()
-                self.tables.commit()
-                public.save_placed(self.site, placed, known)
-                public.save_hidden(self.site, keys)
-                names = [kind.name for kind in kinds]
-                record = Record(dates.write(self.now), names, sitemaps, self.files, hidden, whole)
-                public.save_record(self.site, record)
+            changes, told, what = (
+                self._go_on(resumed, kinds, differences)
+                if resumed
+                else self._anew(kinds, key, fold, differences)
+            )
         except BaseException:
-            for one in (self.output, self.heads, self.fragments, self.tables, self.servers):
+            for one in (self.output, self.heads, self.fragments, self.memory, self.servers):
                 one.discard()
             raise
         held = {record.path: record for record in self.files.values()}
@@ -156,7 +139,76 @@ class _Building:
             if change.path == INDEX:
                 counts = (sum(not self._is_secret(one, kinds) for one in self.files), 0, 0)
             files.append(BuiltFile(change.path, *counts, change.bytes, change.state))
-        return Build(files, listing.rows.height, listing.not_listed, whole, self.notes, told)
+        return Build(files, what.count, what.not_listed, self.whole, self.notes, told)
+
+    def _anew(
+        self, kinds: Sequence[Kind], key: str | None, fold: bool, differences: bool
+    ) -> tuple[list[FileChange], list[Difference], Listed]:
+        """Decide about all pages, and put the files that are due in place."""
+        site = self.site
+        listing = read_listing(self.survey, kinds, self.now)
+        known = public.load_placed(
+            site, self.before, kinds, self._foldable(listing, kinds) if fold else ()
+        )
+        keys = noindexed(self.survey, listing)
+        hidden = hidden_by(keys, known["pages"], kinds)
+        again = listing.rows.join(public.load_hidden(site), on="key", how="semi").height
+        if again:
+            self.notes.append(
+                f"{plural(again, 'page')} may be indexed again. Engines come back to such pages "
+                "late; `submit` announces them."
+            )
+        for name, (count, had) in hidden.items():
+            self.notes.append(
+                f"{plural(count, 'page')} of {had:,} in {name} may no longer be indexed."
+            )
+        self.whole = hides_itself(site, listing, keys.height, self.output)
+        placed = place_listing(listing, known, kinds)
+        final, sitemaps = self._sitemaps(listing, placed, kinds, differences)
+        self._others(listing, sitemaps)
+        changes, told = self.output.changes(), self._differences() if differences else []
+        if not self.dry:
+            forget_blocks(site)
+            self._commit()
+            public.save_placed(site, final, known)
+            public.save_hidden(site, keys)
+            self._save_record(kinds, sitemaps, hidden)
+            if key:
+                blocks = block_records(self.survey, kinds, listing, final, keys)
+                save_blocks(site, key, blocks)
+        return changes, told, listing
+
+    def _go_on(
+        self, before: Resumed, kinds: Sequence[Kind], differences: bool
+    ) -> tuple[list[FileChange], list[Difference], Listed]:
+        """As `_anew` where all pages are listed in the files in which they were. Raises
+        ShiftedError where that turns out not to be so."""
+        self.whole = hides_itself(self.site, before, before.noindexed, self.output)
+        _, sitemaps = self._sitemaps(before, before, kinds, differences)
+        self._others(before, sitemaps)
+        changes, told = self.output.changes(), self._differences() if differences else []
+        if not self.dry:
+            forget_blocks(self.site)
+            self._commit()
+            self._save_record(kinds, sitemaps, {})
+            save_blocks(self.site, before.key, before.blocks)
+        return changes, told, before
+
+    def _commit(self) -> None:
+        self.output.commit(last=(INDEX, ROBOTS))
+        for one in (self.heads, self.fragments, self.servers, self.memory):
+            one.commit()
+
+    def _save_record(
+        self,
+        kinds: Sequence[Kind],
+        sitemaps: dict[str, tuple[str, int]],
+        hidden: dict[str, tuple[int, int]],
+    ) -> None:
+        names = [kind.name for kind in kinds]
+        at = dates.write(self.now)
+        record = Record(at, names, sitemaps, self.files, hidden, self.whole)
+        public.save_record(self.site, record)
 
     def _kinds(self) -> list[Kind]:
         found = self.survey.sections()
@@ -200,9 +252,10 @@ class _Building:
         ]
 
     def _sitemaps(
-        self, listing: Listing, placed: Placed, kinds: Sequence[Kind], differences: bool
-    ) -> Placed:
-        """Put every sitemap file that is not as it should be; keep the others as they are."""
+        self, listing: Listed, placed: Place, kinds: Sequence[Kind], differences: bool
+    ) -> tuple[Place, dict[str, tuple[str, int]]]:
+        """Put every sitemap file that is not as it should be, keep the others as they are, and
+        put the index. Gives where pages stand in the end, and all sitemaps as `_index` does."""
         summed = placed.files()
         due = []
         for number, (code, n, urls, mark) in enumerate(summed.iter_rows()):
@@ -230,7 +283,7 @@ class _Building:
         due_news = ((news, number, table) for number, table in news_tables(listing, news))
         for one in self._rendered(due_news):
             self._put(one, "", differences=False)
-        return placed
+        return placed, self._index(listing, kinds)
 
     def _rendered(self, due: Iterator[tuple[Kind, int, pl.DataFrame]]) -> Iterator[Rendered]:
         text = self.site.model.sitemap.text
@@ -242,10 +295,10 @@ class _Building:
     def _spread(
         self,
         overflow: list[tuple[Kind, pl.DataFrame]],
-        placed: Placed,
+        placed: Place,
         kinds: Sequence[Kind],
         differences: bool,
-    ) -> Placed:
+    ) -> Place:
         """Rows for which their file has no bytes left go into further files of their kind, and
         stay there from then on."""
         for kind, rows in overflow:
@@ -267,8 +320,7 @@ class _Building:
             return False
         text = self.site.model.sitemap.text and kind.remembered
         wanted = [had.path, *([_text_of(had.path)] if text else [])]
-        table = f"{kind.name}-{number}.parquet"
-        if kind.remembered and not self.tables.keep(table):
+        if kind.remembered and not self.memory.keep(had.memory):
             return False
         if not all(self.output.keep(path) for path in wanted):
             return False
@@ -276,25 +328,26 @@ class _Building:
         return True
 
     def _put(self, one: Rendered, mark: str, differences: bool) -> None:
-        self.output.put(one.path, one.data)
+        part, name = one.part, f"{one.kind.name}/{one.number}"
+        self.output.put(one.path, part.data, one.digest)
         if one.text is not None:
             self.output.put(_text_of(one.path), one.text)
-        if one.table is not None:
-            name = f"{one.kind.name}-{one.number}.parquet"
-            self.tables.put(name, one.table)
+        if one.memory:
+            known = one.digest if one.memory.data is part.data else None
+            self.memory.put(one.memory.name, one.memory.data, known)
             if differences:
-                self.touched.append(name)
-                fresh = public.with_marks(pl.read_parquet(one.table))
-                self.fresh.append(fresh.with_columns(file=pl.lit(name)))
-        part = one.part
-        self.files[f"{one.kind.name}/{one.number}"] = SitemapRecord(
-            one.path, mark, part.urls, part.images, part.videos, part.lastmod, one.outside
-        )
+                if name in self.before.files:
+                    self.touched.append(self.before.files[name].memory)
+                self.fresh.append(one.memory.rows)
+        self.files[name] = SitemapRecord(
+            one.path, mark, part.urls, part.images, part.videos, part.lastmod, one.outside,
+            one.memory.name if one.memory else "",
+        )  # fmt: skip
 
     def _is_secret(self, name: str, kinds: Sequence[Kind]) -> bool:
         return any(kind.secret and name.rpartition("/")[0] == kind.name for kind in kinds)
 
-    def _index(self, listing: Listing, kinds: Sequence[Kind]) -> dict[str, tuple[str, int]]:
+    def _index(self, listing: Listed, kinds: Sequence[Kind]) -> dict[str, tuple[str, int]]:
         """Put the index. Gives all sitemaps by address, the index first, with digest and count."""
         order = {kind.name: number for number, kind in enumerate(kinds)}
 
@@ -316,9 +369,9 @@ class _Building:
         except ValueError as error:
             raise OutputError(str(error)) from error
         self.output.put(INDEX, data)
-        return {f"{self.home}{INDEX}": (digest(data), listing.rows.height), **sitemaps}
+        return {f"{self.home}{INDEX}": (digest(data), listing.count), **sitemaps}
 
-    def _others(self, listing: Listing, sitemaps: dict[str, tuple[str, int]]) -> None:
+    def _others(self, listing: Listed, sitemaps: dict[str, tuple[str, int]]) -> None:
         """Put what belongs beside the sitemaps."""
         site = self.site
         index = f"{self.home}{INDEX}"
@@ -344,11 +397,11 @@ class _Building:
             site, self._listed(), lambda locs: rows_of(self.survey, listing, locs)
         ):
             put(*named)
-        for named in beside.visitors_pages(site, self.survey, listing.rows.height):
+        for named in beside.visitors_pages(site, self.survey, listing.count):
             put(*named)
-        if site.model.visitors.page and listing.rows.height >= site.model.visitors.most:
+        if site.model.visitors.page and listing.count >= site.model.visitors.most:
             self.notes.append(
-                f"The page for visitors is not written: {listing.rows.height:,} pages are listed, "
+                f"The page for visitors is not written: {listing.count:,} pages are listed, "
                 f"and `most` in [visitors] is {site.model.visitors.most:,}."
             )
         for named in beside.header_files(site, self.survey):
@@ -359,16 +412,15 @@ class _Building:
         """What each file lists, the file with the newest page first."""
         dated = [(one.lastmod, name) for name, one in self.files.items() if one.lastmod]
         for newest, name in sorted(dated, reverse=True):
-            kind, _, number = name.rpartition("/")
-            table = f"{kind}-{number}.parquet"
-            if self.tables.has(table):
-                yield kind, str(newest), partial(self._table, table)
+            memory = self.files[name].memory
+            if self.memory.has(memory):
+                yield name.rpartition("/")[0], str(newest), partial(self._remembered, memory)
 
-    def _table(self, name: str) -> pl.DataFrame:
-        return public.with_marks(pl.read_parquet(self.tables.read(name)))
+    def _remembered(self, name: str) -> pl.DataFrame:
+        return public.Memory(name, self.memory.read(name)).rows
 
-    def _heads(self, listing: Listing) -> None:
-        pages = listing.rows.height + sum(listing.not_listed.values())
+    def _heads(self, listing: Listed) -> None:
+        pages = listing.count + sum(listing.not_listed.values())
         most = self.site.model.output.head_pages
         if pages > most:
             self.notes.append(
@@ -376,29 +428,15 @@ class _Building:
                 f"[output] is {most:,}."
             )
             return
-        said = self.site.model
-        versions = versions_by_page(self.survey) if said.head.fragments else {}
-        shared: list[Copy] = []
-        pictures, films = self.survey.pictures, self.survey.films
-        for section, heads in heads_by_section(
-            self.survey.decided, self.site, films, self.survey.around
-        ):
-            self.heads.put(f"{section}.jsonl", head_lines(heads))
-            if said.head.fragments:
-                for named in beside.fragments(heads, self.site, versions):
-                    self.fragments.put(*named)
-            if said.sharing.copies:
-                shared += beside.copies_of(heads, self.site, films, pictures.look)
-        for named in copies(shared, self.output.keep):
-            self.output.put(*named)
-        if not self.dry:
-            pictures.keep()
+        # A large site has no head data: only for others is loaded what makes it.
+        from jovial_atlas.rounds.build.heads import put_heads
+
+        put_heads(self.survey, self.heads, self.fragments, self.output)
 
     def _differences(self) -> list[Difference]:
         """Address by address, what the files list now and did not list before."""
-        lost = [name for name in self.before.files if name not in self.files]
-        gone = [f"{name.replace('/', '-')}.parquet" for name in lost]
-        old = public.load_tables(self.site, sorted({*self.touched, *gone}))
+        gone = [one.memory for name, one in self.before.files.items() if name not in self.files]
+        old = public.memories(self.site, sorted({*self.touched, *gone} - {""}))
         new = pl.concat(self.fresh) if self.fresh else old.clear()
         both = new.join(old, on="loc", how="inner", suffix="_old")
         changed = both.filter(
@@ -412,7 +450,7 @@ class _Building:
             ("moved", both.filter(pl.col("file") != pl.col("file_old"))),
         ]
         return [
-            Difference(loc, change, file.removesuffix(".parquet"))
+            Difference(loc, change, file)
             for change, table in found
             for loc, file in table.sort("loc").select("loc", "file").iter_rows()
         ]

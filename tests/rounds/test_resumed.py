@@ -1,0 +1,154 @@
+"""Builds of large sites that go on from the one before, against builds that decide all anew."""
+
+import polars as pl
+import pytest
+
+from jovial_atlas.errors import OutputError
+from jovial_atlas.pages import snapshot
+from jovial_atlas.pages.blocks import blocks_of
+from jovial_atlas.rounds.build import resumed, run
+from jovial_atlas.rounds.last import last_survey
+from jovial_atlas.rounds.survey import run_survey
+from jovial_atlas.sitefile import read_site_file
+from jovial_atlas.web import new_client
+from tests.conftest import NOW, SITE_HEAD
+
+SITE = f"""{SITE_HEAD}[[source]]
+kind = "table"
+path = "pages.parquet"
+url = "/{{folder}}/{{slug}}/"
+
+[[section]]
+name = "a"
+match = "/a/**"
+
+[sitemap]
+max_urls = 10
+"""
+HIDING = '[[rule]]\nwhen = "extra.weight = 0"\nset = { index = false }\n'
+UNLISTING = '[[rule]]\nwhen = "extra.weight = 0"\nset = { listed = false }\n'
+
+
+def row(number: int, **more: object) -> dict[str, object]:
+    usual = {"folder": "a" if number < 30 else "b", "lastmod": f"2026-10-{number % 28 + 1:02}",
+             "title": "T", "weight": 0 if number in (7, 50) else 1}  # fmt: skip
+    return {"slug": f"p{number:02}", **usual, **more}
+
+
+PAGES = [row(number) for number in range(60)]
+
+
+def but(number: int, **more: object) -> list[dict[str, object]]:
+    return [row(n, **more) if n == number else one for n, one in enumerate(PAGES)]
+
+
+@pytest.fixture
+def build(tmp_path, monkeypatch):
+    """`build(where, rows, more)` surveys and builds in a folder of that name; gives the files of
+    the output folder, how many pages are not listed, and whether it went on."""
+    monkeypatch.setattr(snapshot, "ROW_GROUP", 8)
+
+    def work(where, rows, more=""):
+        folder = tmp_path / where
+        folder.mkdir(exist_ok=True)
+        pl.DataFrame(rows).write_parquet(folder / "pages.parquet")
+        (folder / "atlas.toml").write_text(SITE + more)
+        site = read_site_file(folder / "atlas.toml")
+        with new_client(5) as client:
+            run_survey(site, NOW, client)
+        went = []
+        monkeypatch.setattr(
+            run, "resume", lambda *given: None if where == "anew" else note(resumed.resume(*given))
+        )
+
+        def note(found):
+            went.append(found is not None)
+            return found
+
+        done = run.run_build(site, last_survey(site, NOW), NOW)
+        files = {p.name: p.read_bytes() for p in site.output.iterdir()}
+        states = {one.path: one.state for one in done.files}
+        return files, states, (done.listed, done.not_listed), went == [True]
+
+    return work
+
+
+@pytest.mark.parametrize(
+    ("after", "more", "goes_on"),
+    [
+        (PAGES, "", True),
+        (but(33, lastmod="2026-11-01"), "", True),
+        (but(33, title="Another"), "", True),
+        (but(33, weight=0), "", True),
+        (but(33, weight=0), UNLISTING, False),
+        (but(33, lastmod="2026-11-01"), UNLISTING, True),
+        (but(33, lastmod="2026-11-01"), HIDING, True),
+        (but(6, lastmod="2026-11-01"), HIDING, False),
+        (PAGES[1:], "", False),
+        ([*PAGES, row(60, folder="b")], "", False),
+        ([*PAGES[:8], *PAGES[16:24], *PAGES[8:16], *PAGES[24:]], "", False),
+        (but(33, lastmod="2026-11-01"), '[[rule]]\nolder_than = "1 year"\n'
+         "set = { listed = false }\n", False),
+    ],
+)  # fmt: skip
+def test_going_on_gives_what_deciding_anew_gives(build, after, more, goes_on):
+    for where in ("on", "anew"):
+        build(where, PAGES, more)
+    *found, went = build("on", after, more)
+    *wanted, _ = build("anew", after, more)
+    assert found == wanted
+    assert went is goes_on
+    *again, went = build("on", after, more)
+    assert (again[0], again[2]) == (found[0], found[2])
+    assert set(again[1].values()) == {"same"}
+    assert went is not ("older_than" in more)
+
+
+def test_one_changed_page_rewrites_its_file_and_the_index(build):
+    build("on", PAGES)
+    _, states, _, went = build("on", but(33, lastmod="2026-11-01"))
+    changed = {path for path, state in states.items() if state != "same"}
+    assert changed - {"feed.xml", "sitemap.html"} == {"sitemap-pages-1.xml", "sitemap.xml"}
+    assert went
+
+
+def test_another_site_file_or_a_lost_placement_decides_anew(build, tmp_path):
+    build("on", PAGES)
+    assert build("on", PAGES, '[[rule]]\nmatch = "/b/**"\nset = { listed = false }\n')[-1] is False
+    (tmp_path / "on/.jovial-atlas/placed-pages.parquet").unlink()
+    assert build("on", PAGES, "")[-1] is False
+
+
+def test_where_most_files_are_due_after_all_everything_is_decided_anew(build, tmp_path):
+    build("on", PAGES)
+    for place in (tmp_path / "on/public").glob("sitemap-*-*.xml"):
+        place.unlink()
+    files, states, (listed, _), _ = build("on", PAGES)
+    assert listed == 60
+    assert sum(state == "new" for state in states.values()) == 6
+    assert len([name for name in files if name.startswith("sitemap-") and "-" in name[8:]]) >= 6
+
+
+def test_blocks_differ_where_their_rows_do(tmp_path, monkeypatch):
+    monkeypatch.setattr(snapshot, "ROW_GROUP", 8)
+    place = tmp_path / "t.parquet"
+
+    def blocks(constant=(), **columns):
+        table = pl.LazyFrame({"loc": [str(n) for n in range(20)], "status": 200, **columns})
+        snapshot.sink(table, place, constant)
+        return blocks_of(place)
+
+    first = blocks()
+    assert [block.rows for block in first] == [8, 8, 4]
+    assert blocks() == first
+    other = blocks(loc=[str(n + (n == 9)) for n in range(20)])
+    assert [a == b for a, b in zip(first, other, strict=True)] == [True, False, True]
+    with_one = blocks(["status"])
+    assert all(a != b for a, b in zip(first, with_one, strict=True))
+    assert snapshot.constants(place) == {"status": 200}
+    assert snapshot.load(place).equals(pl.read_parquet(place).with_columns(
+        status=pl.lit(200, pl.Int16)))  # fmt: skip
+    for data in (b"", b"PAR1", b"x" * 40, place.read_bytes()[:-9] + b"\xff" + b"\0\0\0\0PAR1"):
+        place.write_bytes(data)
+        with pytest.raises(OutputError, match="no readable Parquet file"):
+            blocks_of(place)
