@@ -4,8 +4,9 @@ import pytest
 
 from jovial_atlas.errors import SiteFileError
 from jovial_atlas.head.texts import check_patterns
+from jovial_atlas.place import find_site_file
 from jovial_atlas.rules import layers_of
-from jovial_atlas.sitefile import find_site_file, read_site_file
+from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.sitefile.model import SiteModel
 from tests.conftest import NOW
 

@@ -71,7 +71,7 @@ class Work:
         """The site file's path. Raises SiteFileError where there is none."""
         from pathlib import Path
 
-        from jovial_atlas.sitefile import find_site_file
+        from jovial_atlas.place import find_site_file
 
         return self.given or find_site_file(Path())
 

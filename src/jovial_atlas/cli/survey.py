@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import os
 from dataclasses import asdict
+from typing import TYPE_CHECKING
 
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+
+if TYPE_CHECKING:
+    from jovial_atlas.rounds.surveyed import Survey
 
 
 @atlas_command("survey", formats=TABLE_FORMATS, epilog="Example: jovial-atlas survey --format json")
@@ -22,16 +26,13 @@ def command(work: Work, workers: int | None, full: bool, timeout: float) -> int:
     changed since last time."""
     from jovial_atlas.checks import findings_of
     from jovial_atlas.faults import plural
-    from jovial_atlas.pages.survey import describe
-    from jovial_atlas.rounds.survey import run_survey
-    from jovial_atlas.web import new_client
+    from jovial_atlas.pages.changes import describe
+    from jovial_atlas.rounds.unchanged import as_before
 
-    site, out = work.site(), work.output
-    with out.progress("Reading pages") as progress, new_client(timeout) as client:
-        survey = run_survey(
-            site, work.now(), client, environment=os.environ, full=full, workers=workers,
-            progress=progress,
-        )  # fmt: skip
+    out = work.output
+    survey = None if full else as_before(work.site_path(), work.now())
+    if survey is None:
+        survey = _read_pages(work, full=full, workers=workers, timeout=timeout)
     counted = survey.sections
     findings = findings_of(survey.faults)
     totals = [sum(getattr(one, key) for one in counted) for key in _COUNTS]
@@ -75,6 +76,18 @@ def command(work: Work, workers: int | None, full: bool, timeout: float) -> int:
                 "`jovial-atlas check` shows them."
             )
     return 0
+
+
+def _read_pages(work: Work, *, full: bool, workers: int | None, timeout: float) -> Survey:
+    from jovial_atlas.rounds.survey import run_survey
+    from jovial_atlas.web import new_client
+
+    site = work.site()
+    with work.output.progress("Reading pages") as progress, new_client(timeout) as client:
+        return run_survey(
+            site, work.now(), client, environment=os.environ, full=full, workers=workers,
+            progress=progress,
+        )  # fmt: skip
 
 
 _COUNTS = ("pages", "listed", "images", "videos")

@@ -2,30 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 import polars as pl
 
-from jovial_atlas.faults import plural
 from jovial_atlas.pages import schema
+from jovial_atlas.pages.changes import Changes
 
 #: So many addresses of a kind are kept to be shown; the counts are always whole.
 SHOWN = 1_000
-
-
-@dataclass(frozen=True, slots=True)
-class Changes:
-    """What happened since the survey before: counts, and the first addresses of each kind.
-
-    `renamed` pairs (old, new) addresses with the same main content: candidates for a
-    redirect. They are counted among added and removed as well.
-    """
-
-    added: int = 0
-    changed: int = 0
-    removed: int = 0
-    shown: dict[str, list[str]] = field(default_factory=dict)
-    renamed: list[tuple[str, str]] = field(default_factory=list)
 
 
 def compare(before: pl.LazyFrame | None, after: pl.LazyFrame) -> Changes:
@@ -96,12 +79,3 @@ def _renamed(
 
     pairs = of(before, "removed").join(of(after, "added"), on="fingerprint", suffix="_new")
     return [(old, new) for old, new in pairs.select("loc", "loc_new").sort("loc").iter_rows()]
-
-
-def describe(changes: Changes) -> str:
-    """`3 pages added, 1 changed, 0 removed`."""
-    moved = f", {len(changes.renamed):,} of them moved" if changes.renamed else ""
-    return (
-        f"{plural(changes.added, 'page')} added, "
-        f"{changes.changed:,} changed, {changes.removed:,} removed{moved}"
-    )

@@ -17,6 +17,7 @@ from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.faults import Fault
 from jovial_atlas.head.videos import Film, films_of
 from jovial_atlas.pages import schema, snapshot
+from jovial_atlas.rounds.surveyed import PAGES, RECORD
 from jovial_atlas.rules import decide
 from jovial_atlas.rules.policies import SIGNS
 from jovial_atlas.sitefile import SiteFile
@@ -24,10 +25,6 @@ from jovial_atlas.sitefile import SiteFile
 if TYPE_CHECKING:
     from jovial_atlas.head.around import Around
     from jovial_atlas.rounds.pictures import Pictures
-
-#: In the state folder: the page table, what the survey said of it, the stills of videos.
-PAGES, RECORD, STILLS = "pages.parquet", "survey.json", "stills"
-
 
 _NO_SURVEY = "There is no survey of this site yet. Run `jovial-atlas survey` first."
 

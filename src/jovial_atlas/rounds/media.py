@@ -27,8 +27,8 @@ from jovial_atlas.head.videos import MISSING
 from jovial_atlas.media.oembed import Embed, NoSuchVideoError, ask
 from jovial_atlas.media.services import Service, is_media, page_of
 from jovial_atlas.pages import schema
-from jovial_atlas.rounds.last import STILLS
 from jovial_atlas.rounds.onsite import file_of
+from jovial_atlas.rounds.surveyed import STILLS
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sources.opening import known_services
 from jovial_atlas.web import Answer, Request, send

@@ -16,7 +16,8 @@ from jovial_atlas.faults import Fault
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, write_robots
 from jovial_atlas.robots.lint import RESOURCES, lint
 from jovial_atlas.robots.parse import READ_LIMIT
-from jovial_atlas.rounds.last import PAGES, surveyed_locs
+from jovial_atlas.rounds.last import surveyed_locs
+from jovial_atlas.rounds.surveyed import PAGES
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.web import Answer, Request, send

@@ -20,10 +20,10 @@ from jovial_atlas.faults import plural
 from jovial_atlas.files import FileSet, write_whole
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.gather import Gathering
+from jovial_atlas.place import STATE
 from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.build.places import MANIFEST, ROBOTS
 from jovial_atlas.sitefile.deciding import RESERVED_SECTIONS, REST
-from jovial_atlas.sitefile.read import STATE
 from jovial_atlas.sources.html import Folder, Progress, Style, address_of, read_folder
 from jovial_atlas.sources.page import Reading
 

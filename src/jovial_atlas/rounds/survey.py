@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
@@ -17,16 +16,18 @@ from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import FileSet, digest, write_whole
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.gather import Batch, Gathering
-from jovial_atlas.pages.survey import Changes, compare
+from jovial_atlas.pages.survey import compare
 from jovial_atlas.rounds.build.places import MANIFEST
-from jovial_atlas.rounds.last import PAGES, RECORD, filled_in, stored_pages
+from jovial_atlas.rounds.last import filled_in, stored_pages
 from jovial_atlas.rounds.media import look_at_videos
+from jovial_atlas.rounds.surveyed import PAGES, RECORD, SectionCount, Survey
+from jovial_atlas.rounds.unchanged import Inputs, noted
 from jovial_atlas.rounds.variants import find_variants, variant_signs
-from jovial_atlas.rules import decide
+from jovial_atlas.rules import decide, rests_on_time
 from jovial_atlas.rules.policies import signs_in
 from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
 from jovial_atlas.sources.columns import with_named_videos
-from jovial_atlas.sources.html import Known, Progress
+from jovial_atlas.sources.html import ENDINGS, Known, Progress
 from jovial_atlas.sources.opening import (
     Surroundings,
     crawler_tokens,
@@ -34,28 +35,6 @@ from jovial_atlas.sources.opening import (
     name_of,
     open_source,
 )
-
-
-@dataclass(frozen=True, slots=True)
-class Survey:
-    """A survey: what each section holds, what changed since the one before, faults met."""
-
-    at: str
-    pages: int
-    sections: list[SectionCount]
-    changes: Changes
-    faults: list[Fault]
-
-
-@dataclass(frozen=True, slots=True)
-class SectionCount:
-    """What one section holds."""
-
-    name: str
-    pages: int
-    listed: int
-    images: int
-    videos: int
 
 
 def run_survey(
@@ -85,6 +64,8 @@ def run_survey(
         ),
         workers, progress,
     )  # fmt: skip
+    inputs = _inputs(site)
+    mark = inputs.mark(site.folder) if inputs else None
     target = site.state / PAGES
     beside = target.with_name(f".{PAGES}.survey")
     before = stored_pages(target)
@@ -109,11 +90,13 @@ def run_survey(
         filled = filled_in(delivered, signs)
         sections = section_counts(decide(after, site, now, filled), site)
         changes = compare(before, after)
+        lasting = inputs is not None and _is_lasting(after, site, now, filled)
         beside.replace(target)
     finally:
         beside.unlink(missing_ok=True)
     at = dates.write(now)
     record = {
+        "unchanged": noted(inputs, mark, target, sections) if inputs and lasting else None,
         "at": at,
         "keys": {name_of(source): _key(source, site) for source in site.model.source},
         "noted": signs,
@@ -123,6 +106,30 @@ def run_survey(
     text = json.dumps(record, ensure_ascii=False) + "\n"
     write_whole(site.state / RECORD, text.encode())
     return Survey(at, sum(one.pages for one in sections), sections, changes, faults)
+
+
+def _inputs(site: SiteFile) -> Inputs | None:
+    """What a survey of folders of HTML rests on; None where there are other sources."""
+    folders = []
+    for source in site.model.source:
+        if not isinstance(source, HtmlSource):
+            return None
+        folders.append((source.path, (*ENDINGS, *(one.lower() for one in source.documents))))
+    files = (site.path.name, site.model.overrides.file, site.model.videos.file)
+    return Inputs(tuple(file for file in files if file), tuple(folders))
+
+
+def _is_lasting(table: pl.LazyFrame, site: SiteFile, now: datetime, filled: frozenset[str]) -> bool:
+    """Whether nothing but the files of a survey could change what it says. Videos may lie in
+    other files, or with services that are asked again; pages may expire."""
+    asked = {
+        "videos": (pl.col("videos").list.len() > 0).any(),
+        "expires": pl.col("expires").is_not_null().any(),
+        "directives": pl.col("directives").str.contains("unavailable_after", literal=True).any(),
+    }
+    (there,) = table.select(**asked).collect(engine="streaming").to_dicts()
+    missing = {name for name, any_ in there.items() if not any_}
+    return not there["videos"] and not rests_on_time(site, now, table, filled - missing)
 
 
 def _gather(

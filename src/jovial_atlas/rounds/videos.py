@@ -13,8 +13,9 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_whole
 from jovial_atlas.head.videos import STILLS_PATH, Film
 from jovial_atlas.media import sheet
-from jovial_atlas.rounds.last import STILLS, LastSurvey
+from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rounds.onsite import file_of
+from jovial_atlas.rounds.surveyed import STILLS
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.videos import (
     VideoOverride,

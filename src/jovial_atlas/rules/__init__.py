@@ -6,7 +6,7 @@ Every other room only reads verdicts; nothing else decides whether a page may be
 from jovial_atlas.rules.crawling import barred, robots_of
 from jovial_atlas.rules.decide import VERDICT_COLUMNS, decide, explain_layers, not_listed
 from jovial_atlas.rules.fields import DIRECTIVES, FIELDS, Layer, LayerSays
-from jovial_atlas.rules.layers import layers_of
+from jovial_atlas.rules.layers import layers_of, rests_on_time
 
 __all__ = [
     "DIRECTIVES",
@@ -19,5 +19,6 @@ __all__ = [
     "explain_layers",
     "layers_of",
     "not_listed",
+    "rests_on_time",
     "robots_of",
 ]

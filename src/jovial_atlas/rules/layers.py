@@ -10,6 +10,7 @@ whatever anyone decides.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection
 from datetime import datetime
 
@@ -20,9 +21,12 @@ from jovial_atlas.pages import schema
 from jovial_atlas.rules.crawling import barred, robots_of
 from jovial_atlas.rules.fields import FIELDS, FROM_PAGE, Layer
 from jovial_atlas.rules.own import crawler_layer, given, override_layers, page_layers
-from jovial_atlas.rules.policies import SIGNS, expired_layer, policy_layers
+from jovial_atlas.rules.policies import EXPIRED, SIGNS, expired_layer, policy_layers
 from jovial_atlas.rules.selectors import of_rule
 from jovial_atlas.sitefile import SiteFile
+
+#: Words of SQL that ask for the time.
+_TIME = re.compile(r"current|now\b|today", re.I)
 
 
 def layers_of(
@@ -63,6 +67,18 @@ def layers_of(
     if "expires" in have or any("unavailable_after" in layer.sets for layer in found):
         found += expired_layer(site, dates.write(now))
     return found
+
+
+def rests_on_time(
+    site: SiteFile, now: datetime, table: pl.LazyFrame, filled: Collection[str]
+) -> bool:
+    """Whether a verdict about a page table may be another one at another time."""
+    if any(
+        rule.older_than or rule.newer_than or _TIME.search(rule.when) for rule in site.model.rule
+    ):
+        return True
+    layers = layers_of(site, now, table, filled)
+    return any(layer.name == f"policy {EXPIRED}" for layer in layers)
 
 
 def in_play(layers: Collection[Layer]) -> list[str]:

@@ -11,7 +11,7 @@ from jovial_atlas.sitefile.engines import (
 )
 from jovial_atlas.sitefile.model import Site, SiteModel
 from jovial_atlas.sitefile.publisher import Publisher
-from jovial_atlas.sitefile.read import SiteFile, find_site_file, read_site_file
+from jovial_atlas.sitefile.read import SiteFile, read_site_file
 from jovial_atlas.sitefile.sources import (
     CrawlSource,
     FeedSource,
@@ -46,6 +46,5 @@ __all__ = [
     "SqlSource",
     "TableSource",
     "WebSubChannel",
-    "find_site_file",
     "read_site_file",
 ]

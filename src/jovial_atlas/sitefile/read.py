@@ -12,17 +12,16 @@ from pydantic import BaseModel, ValidationError
 
 from jovial_atlas.errors import Problem, SiteFileError
 from jovial_atlas.faults import nearest
+from jovial_atlas.place import STATE
 from jovial_atlas.sitefile.lines import line_map, line_of
 from jovial_atlas.sitefile.model import Host, SiteModel
 from jovial_atlas.sitefile.overrides import Override, read_overrides
 from jovial_atlas.sitefile.videos import VideoOverride, read_video_overrides
 
-NAME = "atlas.toml"
 #: Values of `kind`, which pydantic puts into locations of errors.
 _TAGS = frozenset(
     ["indexnow", "call", "html", "markdown", "table", "sql", "feed", "list", "site", "json"]
 )
-STATE = ".jovial-atlas"
 
 #: The right form of keys that people get wrong, by key without indexes.
 EXAMPLES = {
@@ -117,18 +116,6 @@ class SiteFile:
         """An error about one key, with its line, for rooms that understand the value better."""
         problem = Problem(line_of(self.lines, path), _shown(path), message, example)
         return SiteFileError(str(self.path), [problem])
-
-
-def find_site_file(start: Path) -> Path:
-    """`atlas.toml` in a folder or the nearest of its parents. Raises SiteFileError."""
-    for folder in (start, *start.resolve().parents):
-        if (folder / NAME).is_file():
-            return folder / NAME
-    message = (
-        f"There is no {NAME} here or in a folder above. Run `jovial-atlas init` in the "
-        "folder of the site, or say where it is with --site FILE."
-    )
-    raise SiteFileError(str(start / NAME), [Problem(None, "", message)])
 
 
 def read_site_file(path: Path) -> SiteFile:

@@ -19,9 +19,10 @@ from jovial_atlas.robots import write_robots
 from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http, nginx_server
 from jovial_atlas.rounds.build.places import ROBOTS, STYLE
 from jovial_atlas.rounds.build.public import site_key
-from jovial_atlas.rounds.last import STILLS, LastSurvey
+from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rounds.onsite import file_of_row
 from jovial_atlas.rounds.redirects import redirects_of
+from jovial_atlas.rounds.surveyed import STILLS
 from jovial_atlas.rules import DIRECTIVES, robots_of
 from jovial_atlas.sitefile import (
     IndexNowChannel,

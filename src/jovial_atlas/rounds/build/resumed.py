@@ -10,7 +10,6 @@ nothing is remembered, and every build decides anew.
 from __future__ import annotations
 
 import json
-import re
 from bisect import bisect_right
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass, field
@@ -28,9 +27,9 @@ from jovial_atlas.rounds.build.listing import Listing, listed_rows
 from jovial_atlas.rounds.build.places import BLOCKS
 from jovial_atlas.rounds.build.placing import Placed, chosen, sums_in
 from jovial_atlas.rounds.build.public import Record, placed_place, test_key
-from jovial_atlas.rounds.last import PAGES, LastSurvey
-from jovial_atlas.rules import layers_of, not_listed
-from jovial_atlas.rules.policies import EXPIRED
+from jovial_atlas.rounds.last import LastSurvey
+from jovial_atlas.rounds.surveyed import PAGES
+from jovial_atlas.rules import not_listed, rests_on_time
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
 
@@ -38,9 +37,8 @@ from jovial_atlas.sitemaps import plan
 _LEAST = 4
 #: Where more than one block in so many changed, all are decided anew.
 _FEW = 8
-#: Columns with which a page's place in a sitemap rests on other pages, or on the time.
-_RESTS_ON_MORE = {"videos", "alternates", "expires"}
-_TIME = re.compile(r"current|now\b|today", re.I)
+#: Columns with which a page's place in a sitemap rests on other pages.
+_RESTS_ON_MORE = {"videos", "alternates"}
 
 
 class ShiftedError(Exception):
@@ -68,10 +66,7 @@ def decisions_key(survey: LastSurvey, kinds: Sequence[Kind]) -> str | None:
         return None
     if any(section.news for section in model.section):
         return None
-    if any(rule.older_than or rule.newer_than or _TIME.search(rule.when) for rule in model.rule):
-        return None
-    layers = layers_of(site, survey.now, survey.pages, survey.filled)
-    if any(layer.name == f"policy {EXPIRED}" for layer in layers):
+    if rests_on_time(site, survey.now, survey.pages, survey.filled):
         return None
     parts = [__version__, repr(model), repr(site.overrides), repr(sorted(site.crawlers)),
              repr(sorted(survey.filled)), repr([kind.name for kind in kinds]),

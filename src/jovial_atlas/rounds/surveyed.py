@@ -1,0 +1,33 @@
+"""A survey as it is told: what each section holds, what changed, what is wrong."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jovial_atlas.faults import Fault
+from jovial_atlas.pages.changes import Changes
+
+#: In the state folder: the page table, what the survey said of it, the stills of videos.
+PAGES, RECORD, STILLS = "pages.parquet", "survey.json", "stills"
+
+
+@dataclass(frozen=True, slots=True)
+class SectionCount:
+    """What one section holds."""
+
+    name: str
+    pages: int
+    listed: int
+    images: int
+    videos: int
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """A survey: what each section holds, what changed since the one before, faults met."""
+
+    at: str
+    pages: int
+    sections: list[SectionCount]
+    changes: Changes
+    faults: list[Fault]
