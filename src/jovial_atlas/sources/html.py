@@ -32,6 +32,8 @@ Progress = Callable[[int, int], None]
 
 ENDINGS = (".html", ".htm", ".xhtml")
 _CHUNK = 48
+#: Pages that become a table together: many small tables take longer to make and to join.
+_BATCH = 2_000
 #: New objects in a worker after which it looks for garbage: parsing a page makes hardly any.
 _GARBAGE = 500_000
 # Starting a worker costs about as much as reading this many pages.
@@ -195,13 +197,20 @@ def read_folder(
     if workers is None:
         workers = (os.cpu_count() or 1) if len(pages) >= _WORTH_WORKERS else 0
     done = len(files) - len(pages)
-    for rows, found in _read_chunks(chunks, reading, workers):
+    rows: list[dict[str, Any]] = []
+    faults = []
+    for some, found in _read_chunks(chunks, reading, workers):
         done = min(done + _CHUNK, len(files))
         if progress:
             progress(done, len(files))
-        for row in rows:
+        for row in some:
             _keep_date(row, before)
-        yield Batch(pages_of(rows) if reading.fields else schema.table(rows), found)
+        rows += some
+        faults += found
+        if len(rows) >= _BATCH:
+            yield Batch(pages_of(rows) if reading.fields else schema.table(rows), faults)
+            rows, faults = [], []
+    yield Batch(pages_of(rows) if reading.fields else schema.table(rows), faults)
 
 
 def _with_commits(files: list[PageFile], root: Path) -> list[PageFile]:

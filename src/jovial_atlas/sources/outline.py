@@ -10,20 +10,24 @@ from dataclasses import dataclass, field
 
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 
-# Each selector costs a comparison an element: plain names are compared fastest, and all of them
-# in one walk.
+# Each selector costs a comparison an element: plain names are compared fastest, all of them in
+# one walk, and not at all for elements that most pages are full of. (What stands inside texts,
+# lists and tables is no part of a page by its role, which ARIA in HTML does not allow there.)
 _WANTED = (
+    ":not(a, code, td, tr, dd, dt, li, em, strong, b, i, tt, th, br):is("
     "meta, link, script, h1, title, time, video, main, article, nav, aside, form, footer, style, "
-    "noscript, template, base, area, frame, iframe, embed, object, frameset, [role]"
+    "noscript, template, base, area, frame, iframe, embed, object, frameset, [role])"
 )
 _NOT_CONTENT = ("script", "style", "noscript", "template", "nav", "aside", "form", "footer")
 _OF_HEAD = frozenset({"meta", "link", "title", "script", "style"})
+#: Elements whose attributes say nothing of their part in the page.
+_PLAIN = frozenset({"meta", "link", "script", "style", "title"})
 _WITHOUT_LINKS = frozenset({"script", "style", "template"})
 _FRAME_ROLES = frozenset({"banner", "contentinfo"})
 # Where a page marks no main content, its frame is guessed from how frames are usually named.
 _FRAME = (
-    "body > header, [class^=nav], [class*=' nav'], [class*=breadcrumb], [class*=sidebar], "
-    "[class*=footer]"
+    ":is(body > header, [class^=nav], [class*=' nav'], [class*=breadcrumb], [class*=sidebar], "
+    "[class*=footer])"
 )
 
 
@@ -66,7 +70,7 @@ class Outline:
         self._drop(self._frame(bool(marked)), main)
         if not marked:
             self._drop(main.css(_FRAME), main)
-        for node in main.css("a, p, img"):
+        for node in main.css(":is(a, p, img)"):
             self.shown[str(node.tag)].append(node)
 
     def rest(self) -> None:
@@ -109,15 +113,16 @@ def outline(tree: LexborHTMLParser) -> Outline:
     for node in found._order:
         name = str(node.tag)
         found.named.setdefault(name, []).append(node)
-        role = node.attributes.get("role") if name not in ("meta", "link", "script") else None
-        if role:
+        if name in _PLAIN:
+            continue
+        if role := node.attrs.get("role"):
             found.roles.append((role, node))
     return found
 
 
 def links(nodes: Iterable[LexborNode], name: str = "href") -> set[str]:
     """References of elements without their fragments: many differ in nothing else."""
-    given = {(node.attributes.get(name) or "").partition("#")[0].strip() for node in nodes}
+    given = {(node.attrs.get(name) or "").partition("#")[0].strip() for node in nodes}
     given.discard("")
     return given
 

@@ -9,6 +9,7 @@ import xxhash
 from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses
+from jovial_atlas.media.services import is_media
 from jovial_atlas.sources.openpage import OpenPage
 from jovial_atlas.sources.outline import attribute, links, text
 from jovial_atlas.sources.page_videos import linked_videos, page_videos
@@ -34,15 +35,19 @@ def read_body(page: OpenPage) -> None:
     if outline.main is not None:
         row["images"] = list(_images(outline.shown["img"], page))
         row["excerpt"] = _excerpt(outline.shown["p"])
-        linked_videos(outline.shown["a"], page, row["videos"])
+        # Few pages link to any: the addresses, each once, tell which.
+        if any(map(is_media, shown)):
+            linked_videos(outline.shown["a"], page, row["videos"])
         _read_words(outline.main, row)
     outline.rest()
     site = addresses.origin(page.file.loc) + "/"
-    targets = {one for href in given | shown | outline.framed if (one := page.resolve(href))}
-    within = [one for one in targets if one.startswith(site)]
+    entries = {page.resolve(href) for href in shown}
+    targets = entries.union(page.resolve(href) for href in (given | outline.framed) - shown)
+    targets.discard(None)
+    within = {one for one in targets if one and one.startswith(site)}
     row["links"], row["links_out"] = sorted(within), len(targets) - len(within)
-    entries = {page.resolve(href) for href in shown} - {row["loc"], None}
-    row["entries"] = len(entries.intersection(within))
+    entries.discard(row["loc"])
+    row["entries"] = len(entries & within)
 
 
 def _read_words(main: LexborNode, row: dict[str, object]) -> None:

@@ -13,16 +13,19 @@ from jovial_atlas.sources.openpage import OpenPage
 from jovial_atlas.sources.outline import text
 from jovial_atlas.structured.read import read_page
 
-#: Words of which one stands in every page that is marked up so; looked for in no other way, since
-#: few pages are.
-_MARKED = (b"itemscope", b"typeof", b"ITEMSCOPE", b"TYPEOF")
 _HEADINGS = ("h2", "h3", "h4")
+
+
+def _words(data: bytes) -> tuple[bytes, ...]:
+    """Words of which one stands in every page that is marked up so; looked for in no other way,
+    since few pages are. Pages are written in capitals throughout, or not at all."""
+    return (b"ITEMSCOPE", b"TYPEOF") if b"<HEAD" in data[:2048] else (b"itemscope", b"typeof")
 
 
 def read_data(page: OpenPage, data: bytes) -> None:
     """Fill the row's `data`, and `extra` with the fields that the source names."""
     said: dict[str, object] = {}
-    if page.data or any(word in data for word in _MARKED):
+    if page.data or any(word in data for word in _words(data)):
         found, faults = read_page(page.outline.tree, page.resolve)
         for fault in faults:
             # What is no JSON at all was told when the head was read.
