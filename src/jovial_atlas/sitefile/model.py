@@ -175,7 +175,7 @@ class Robots(Part):
     """`[robots]`: what robots.txt says."""
 
     groups: tuple[RobotsGroup, ...] = Field(
-        (RobotsGroup(agents=("*",)),), description="groups, in order"
+        (RobotsGroup.model_construct(agents=("*",)),), description="groups, in order"
     )
     comment: str = Field("", description="comment at the top")
     records: tuple[str, ...] = Field((), description='other records, as in "Crawl-delay: 10"')

@@ -145,7 +145,7 @@ def parse_site_file(text: str, path: Path) -> SiteFile:
     problems: list[Problem] = []
     model = None
     try:
-        model = SiteModel.model_validate(_tuples(values))
+        model = SiteModel.model_validate({**_absent(), **_tuples(values)})
     except ValidationError as error:
         found = error.errors()
         # A list whose items are wrong is also told as too short: one problem, not two.
@@ -168,6 +168,13 @@ def parse_site_file(text: str, path: Path) -> SiteFile:
     said = read_video_overrides(path.parent / films, model.site.url) if films else ()
     texts = {one.loc: one.texts for one in overrides if one.texts}
     return SiteFile(path, model, lines, "", overrides, said, texts)
+
+
+def _absent() -> dict[str, dict[str, Any]]:
+    """Tables that a site file may leave out, as empty ones: so their defaults come from the one
+    validator of the whole file, and none is built for each of them."""
+    fields = SiteModel.model_fields.items()
+    return {name: {} for name, field in fields if field.default_factory is field.annotation}
 
 
 def _tuples(value: Any) -> Any:

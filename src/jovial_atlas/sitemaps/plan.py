@@ -45,11 +45,12 @@ def place(pages: pl.DataFrame, before: pl.DataFrame, most: dict[int, int]) -> Pl
         {"kind": list(most), "most": list(most.values())},
         schema={"kind": pl.UInt32, "most": pl.UInt32},
     )
-    runs = runs_of(placed)
-    if _is_over(runs, limits):
-        same, placed = False, _without_excess(placed, limits)
+    runs = runs_of(placed) if before.height else None
+    if runs is not None and _is_over(runs, limits):
+        same, placed, runs = False, _without_excess(placed, limits), None
     if placed["number"].null_count():
-        placed = _with_new(placed, limits)
+        placed, runs = _with_new(placed, limits), None
+    if runs is None:
         runs = runs_of(placed)
     return Placement(placed["number"], runs, same)
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Protocol, TypeVar
 
 import polars as pl
@@ -141,12 +142,13 @@ def tables_of(
     if "images" in survey.filled:
         columns.append(pictures_of())
     hints = [name for name in HINTS if name in due.columns]
-    for start, chosen in _windows(due):
-        table = survey.pages.slice(start, _WINDOW).select(columns).collect()
-        if table.height != chosen.height:
-            table = table.select(pl.all().gather(chosen["row"] - start))
-        table = table.hstack(chosen.select(hints))
-        for at, part in _by_file(table, chosen):
+    for some in _windows(due):
+        start, end = some["row"][0], some["row"][-1] + 1
+        table = survey.pages.slice(start, end - start).select(columns).collect()
+        if table.height != some.height:
+            table = table.select(pl.all().gather(some["row"] - start))
+        table = table.hstack(some.select(hints))
+        for at, part in _by_file(table, some):
             waiting.setdefault(at, []).append(part)
             have[at] = have.get(at, 0) + part.height
             if have[at] == counts[at]:
@@ -202,13 +204,15 @@ def _by_file(
         yield (int(place[0]), int(place[1])), part.drop("kind", "number")
 
 
-def _windows(due: pl.DataFrame) -> Iterator[tuple[int, pl.DataFrame]]:
-    """Stretches of the page table that hold wanted rows: (first row, wanted rows in it)."""
-    while due.height:
-        start = int(due["row"][0])
-        end = int(due["row"].search_sorted(start + _WINDOW))
-        yield start, due.head(end)
-        due = due.slice(end)
+def _windows(due: pl.DataFrame) -> Iterator[pl.DataFrame]:
+    """Wanted rows, so many of the page table at a time as are read at once."""
+    if not due.height:
+        return
+    begins = range(0, due["row"][-1] + 1, _WINDOW)
+    places = due["row"].search_sorted(pl.Series(begins, dtype=pl.UInt32)).to_list()
+    for begin, end in pairwise([*places, due.height]):
+        if begin < end:
+            yield due.slice(begin, end - begin)
 
 
 def _shaped(table: pl.DataFrame, kind: Kind, versions: pl.DataFrame) -> pl.DataFrame:

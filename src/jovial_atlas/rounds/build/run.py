@@ -152,7 +152,8 @@ class _Building:
         )
         keys = noindexed(self.survey, listing)
         hidden = hidden_by(keys, known["pages"], kinds)
-        again = listing.rows.join(public.load_hidden(site), on="key", how="semi").height
+        before = public.load_hidden(site)
+        again = listing.rows.join(before, on="key", how="semi").height if before.height else 0
         if again:
             self.notes.append(
                 f"{plural(again, 'page')} may be indexed again. Engines come back to such pages "
