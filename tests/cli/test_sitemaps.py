@@ -1,6 +1,7 @@
 """Sitemaps by the installed command: stable files, options, hosts, live checks, reports."""
 
 import json
+import re
 import threading
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import ClassVar
@@ -377,3 +378,17 @@ def test_a_live_server_is_held_against_what_was_decided(atlas, tmp_path, faulty,
     found = atlas(*live).json["findings"]
     assert (found[0]["code"], found[0]["severity"]) == ("site-hidden-robots", "blocker")
     assert "host-open" not in {one["code"] for one in found}
+
+
+def test_very_many_unchanged_files_are_one_row(atlas, tmp_path):
+    write_site(tmp_path, {f"n/{n:02}.html": page(f"N{n}") for n in range(40)},
+               "[sitemap]\nmax_urls = 1\n")  # fmt: skip
+    atlas("survey")
+    assert atlas("build").out.count("sitemap-pages-") == 40
+    (tmp_path / "public/n/07.html").write_text(page("Another"))
+    atlas("survey")
+    again = atlas("build").out
+    assert again.count("sitemap-pages-") == 1
+    assert re.search(r"others \(--verbose shows them\) +39 .* same", again)
+    assert atlas("--verbose", "build").out.count("sitemap-pages-") == 40
+    assert len(json.loads(atlas("build", "--format", "json").out)["files"]) > 40

@@ -12,7 +12,7 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.build.result import Difference
+    from jovial_atlas.rounds.build.result import BuiltFile, Difference
 
 
 @atlas_command("build", formats=TABLE_FORMATS, epilog="Example: jovial-atlas build --dry-run")
@@ -78,8 +78,7 @@ def command(
         out.table(
             [("File", "left"), ("Addresses", "right"), ("Pictures", "right"),
              ("Videos", "right"), ("Bytes", "right"), ("State", "left")],
-            [[getattr(file, name) or (None if name != "bytes" else 0) for name in _FIELDS]
-             for file in build.files],
+            _shown(build.files, every=out.verbose),
         )  # fmt: skip
         if addresses:
             _differences(out, build.differences)
@@ -99,6 +98,21 @@ def command(
     return 0
 
 
+def _shown(files: list[BuiltFile], *, every: bool) -> list[list[object]]:
+    """Rows of the table of files. Where very many are as they were, these are one row."""
+    same = [file for file in files if file.state == "same"]
+    folded = same if len(same) > _MANY and not every else []
+    rows = [
+        [getattr(file, name) or (None if name != "bytes" else 0) for name in _FIELDS]
+        for file in files
+        if not folded or file.state != "same"
+    ]
+    if folded:
+        sums = [sum(getattr(file, name) for file in folded) or None for name in _FIELDS[1:-1]]
+        rows.append([f"{len(folded)} others (--verbose shows them)", *sums, "same"])
+    return rows
+
+
 def _differences(out: Output, found: list[Difference]) -> None:
     if not found:
         out.say("No address differs from the build before.")
@@ -109,4 +123,6 @@ def _differences(out: Output, found: list[Difference]) -> None:
     )
 
 
+#: More files than these that are as they were are shown as one row.
+_MANY = 30
 _FIELDS = ("path", "urls", "images", "videos", "bytes", "state")

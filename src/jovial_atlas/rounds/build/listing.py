@@ -120,7 +120,7 @@ def read_listing(survey: LastSurvey, kinds: Sequence[Kind], now: datetime) -> Li
 
 def listed_rows(survey: LastSurvey, kinds: Sequence[Kind], decided: pl.LazyFrame) -> pl.LazyFrame:
     """The listed ones of some rows of the page table with verdicts, as `Listing.rows`."""
-    hints = _hints(survey.site)
+    hints = hints_of(survey.site)
     return decided.filter("listed").select(
         pl.col("_row").alias("row"),
         key_of(pl.col("loc")).alias("key"),
@@ -135,7 +135,7 @@ def _code(names: Sequence[str]) -> pl.Expr:
     return pl.col("section").cast(pl.Enum(list(names))).to_physical().cast(pl.UInt32)
 
 
-def _hints(site: SiteFile) -> list[str]:
+def hints_of(site: SiteFile) -> list[str]:
     """Which of changefreq and priority anything sets: both are off by default."""
     says = [*site.model.section, *(rule.set for rule in site.model.rule)]
     return [name for name in HINTS if any(getattr(one, name) is not None for one in says)]

@@ -23,7 +23,7 @@ from jovial_atlas.files import digest, write_whole
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.blocks import Block, blocks_of
 from jovial_atlas.rounds.build.kinds import Kind
-from jovial_atlas.rounds.build.listing import Listing, listed_rows
+from jovial_atlas.rounds.build.listing import Listing, hints_of, listed_rows
 from jovial_atlas.rounds.build.places import BLOCKS
 from jovial_atlas.rounds.build.placing import Placed, chosen, sums_in
 from jovial_atlas.rounds.build.public import Record, placed_place, test_key
@@ -151,7 +151,7 @@ class Resumed:
     key: str
     blocks: list[BlockRecord]
     place: Path
-    #: Rows of blocks that were decided anew, as those of `Placed`.
+    #: Rows of blocks that were looked at, as those of `Placed`.
     decided: dict[int, pl.DataFrame] = field(default_factory=dict)
     news: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema={"loc": pl.String}))
     versions: pl.DataFrame = field(default_factory=pl.DataFrame)
@@ -165,6 +165,7 @@ class Resumed:
         # Where each block begins, in the page table and among the listed pages.
         self._rows = [0, *accumulate(block.rows for block in self.blocks)]
         self._listed = [0, *accumulate(block.listed for block in self.blocks)]
+        self._hints = hints_of(self.survey.site)
 
     @property
     def count(self) -> int:
@@ -203,11 +204,11 @@ class Resumed:
         if not same or had.noindexed or noindexed:
             return False
         rows = rows.with_columns(number=before["number"])
+        self.decided[number] = rows.select("row", "key", "kind", "number", *self._hints)
         sums = sums_in(rows, plan.runs_of(rows), []).group_by("kind", "number", maintain_order=True)
         files = sums.agg(pl.col("urls", "digest").sum()).iter_rows()
         named = [(self.kinds[kind].name, *rest) for kind, *rest in files]
         self.blocks[number] = BlockRecord(name, had.rows, had.listed, 0, reasons, named)
-        self.decided[number] = rows
         return True
 
     def _decided(self, number: int) -> pl.LazyFrame:
@@ -221,10 +222,16 @@ class Resumed:
         return placed.slice(self._listed[number], self.blocks[number].listed).collect()
 
     def _block(self, number: int) -> pl.DataFrame:
-        """The listed rows of a block, as those of `Placed`."""
+        """The listed rows of a block, as those of `Placed` (but for digests)."""
         if number not in self.decided:
-            rows = listed_rows(self.survey, self.kinds, self._decided(number)).collect()
-            self.decided[number] = rows.with_columns(number=self._placed(number)["number"])
+            placed = self._placed(number)
+            if placed.height == self.blocks[number].rows and not self._hints:
+                # All are listed: what was placed tells which.
+                rows = placed.with_row_index("row", offset=self._rows[number])
+            else:
+                found = listed_rows(self.survey, self.kinds, self._decided(number)).collect()
+                rows = found.with_columns(number=placed["number"])
+            self.decided[number] = rows.select("row", "key", "kind", "number", *self._hints)
         return self.decided[number]
 
     def places(self, keys: pl.Series) -> list[int]:
