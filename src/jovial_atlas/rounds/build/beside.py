@@ -77,10 +77,10 @@ def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
     carry (for a draft these are all of them), and redirects."""
     if "kind" not in survey.filled:
         return
-    from jovial_atlas.head.compose import directives_for, directives_of
-
     headers: dict[str, dict[str, str]] = {"": {}}
     for page in _documents(survey):
+        from jovial_atlas.head.compose import directives_for, directives_of
+
         path = addresses.path_and_query(page["loc"]).partition("?")[0]
         for crawler, said in (("", directives_of(page, site)), *directives_for(page, site).items()):
             if said:
