@@ -165,3 +165,18 @@ def test_a_file_is_kept_only_as_it_was_written(tmp_path):
         b"new",
         False,
     )
+
+
+def test_a_date_that_a_rule_sets_stands_in_the_sitemap(built, tmp_path):
+    def dates(more):
+        done, _ = built(notes(1, 2), more)
+        text = (tmp_path / "public/sitemap-pages-1.xml").read_text()
+        state = next(file.state for file in done.files if file.path == "sitemap-pages-1.xml")
+        return state, dict(re.findall(r"<loc>.*/(\d+)\.html</loc>\s*<lastmod>(.{10})", text))
+
+    rule = '[[rule]]\nmatch = "/a/**"\nset = {{ lastmod = "{}" }}\n'
+    _, first = dates("")
+    assert dates(rule.format("2020-01-01")) == ("changed", {**first, "002": "2020-01-01"})
+    assert dates(rule.format("2021-01-01")) == ("changed", {**first, "002": "2021-01-01"})
+    assert dates(rule.format("2021-01-01"))[0] == "same"
+    assert dates("") == ("changed", first)

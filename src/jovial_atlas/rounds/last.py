@@ -18,7 +18,7 @@ from jovial_atlas.faults import Fault
 from jovial_atlas.head.videos import Film, films_of
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.rounds.surveyed import PAGES, RECORD
-from jovial_atlas.rules import decide
+from jovial_atlas.rules import decide, layers_of
 from jovial_atlas.rules.policies import SIGNS
 from jovial_atlas.sitefile import SiteFile
 
@@ -60,6 +60,12 @@ class LastSurvey:
     def decide(self, pages: Pages) -> Pages:
         """Some rows of the page table with their verdicts."""
         return decide(pages, self.site, self.now, self.filled)
+
+    @cached_property
+    def decides_dates(self) -> bool:
+        """Whether anything but the sources says when pages changed."""
+        layers = layers_of(self.site, self.now, self.pages, self.filled)
+        return any("lastmod" in layer.sets for layer in layers)
 
     @cached_property
     def films(self) -> dict[str, list[Film]]:

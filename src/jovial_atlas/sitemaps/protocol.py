@@ -30,7 +30,7 @@ MAX_IMAGES = 1_000
 MAX_TAGS = 32
 MAX_NEWS = 1_000
 #: The form in which files are written; another number means writing all of them anew.
-FORM = 2
+FORM = 3
 #: Hours for which an article is news.
 NEWS_HOURS = 48
 

@@ -6,7 +6,7 @@ a file is written, and only for the files that are.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Protocol
@@ -91,9 +91,10 @@ def read_listing(survey: LastSurvey, kinds: Sequence[Kind], now: datetime) -> Li
     """Read the page table, with its verdicts, once."""
     site, decided = survey.site, survey.lazy
     listed = decided.filter("listed")
+    count = survey.pages.select(pl.len()).collect().item()
     found = listed_rows(survey, kinds, decided).collect(engine="streaming")
     unlisted = pl.DataFrame(schema={"reason": pl.String, "block": pl.UInt32, "len": pl.UInt32})
-    if found.height < survey.pages.select(pl.len()).collect().item():
+    if found.height < count:
         block = (pl.col("_row") // snapshot.ROW_GROUP).alias("block")
         others = decided.filter(~pl.col("listed")).group_by("reason", block).len()
         unlisted = others.collect(engine="streaming")
@@ -125,7 +126,7 @@ def listed_rows(survey: LastSurvey, kinds: Sequence[Kind], decided: pl.LazyFrame
         pl.col("_row").alias("row"),
         key_of(pl.col("loc")).alias("key"),
         _code([kind.name for kind in kinds]).alias("kind"),
-        _digest(survey.filled, hints).alias("digest"),
+        _digest(survey, hints).alias("digest"),
         *(pl.col(name) for name in hints),
     )
 
@@ -141,9 +142,10 @@ def hints_of(site: SiteFile) -> list[str]:
     return [name for name in HINTS if any(getattr(one, name) is not None for one in says)]
 
 
-def _digest(filled: Collection[str], hints: Sequence[str]) -> pl.Expr:
-    said = ("lastmod", "fingerprint", "images")
-    names = [*(name for name in said if name in filled), *hints]
+def _digest(survey: LastSurvey, hints: Sequence[str]) -> pl.Expr:
+    filled = survey.filled
+    dates = ["lastmod"] if "lastmod" in filled or survey.decides_dates else []
+    names = [*dates, *(name for name in ("fingerprint", "images") if name in filled), *hints]
     whole = key_of(pl.col("loc"))
     for number, name in enumerate(names):
         whole = whole ^ pl.col(name).hash(10 + number)

@@ -136,18 +136,7 @@ def tables_of(
     due, counts = placed.due(wanted)
     waiting: dict[tuple[int, int], list[pl.DataFrame]] = {}
     have: dict[tuple[int, int], int] = {}
-    columns = [pl.col("loc"), pl.col("lastmod")]
-    if _needs_mark(survey):
-        columns.append(mark_of().alias("mark"))
-    if "images" in survey.filled:
-        columns.append(pictures_of())
-    hints = [name for name in HINTS if name in due.columns]
-    for some in _windows(due):
-        start, end = some["row"][0], some["row"][-1] + 1
-        table = survey.pages.slice(start, end - start).select(columns).collect()
-        if table.height != some.height:
-            table = table.select(pl.all().gather(some["row"] - start))
-        table = table.hstack(some.select(hints))
+    for table, some in _texts_of(survey, due):
         for at, part in _by_file(table, some):
             waiting.setdefault(at, []).append(part)
             have[at] = have.get(at, 0) + part.height
@@ -158,6 +147,25 @@ def tables_of(
     for place, part in shown.partition_by("kind", "number", as_dict=True).items():
         kind = kinds[int(place[0])]
         yield int(place[0]), int(place[1]), _ordered(part.select("loc", "lastmod", "videos"), kind)
+
+
+def _texts_of(survey: LastSurvey, due: pl.DataFrame) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
+    """What files say of wanted rows, as the writer takes it and `mark`, with these rows: so many
+    as are read at once."""
+    hints = [name for name in HINTS if name in due.columns]
+    columns = [pl.col("loc"), pl.col("lastmod")]
+    if _needs_mark(survey):
+        columns.append(mark_of().alias("mark"))
+    if "images" in survey.filled:
+        columns.append(pictures_of())
+    for some in _windows(due):
+        start, end = some["row"][0], some["row"][-1] + 1
+        pages = survey.pages.slice(start, end - start)
+        dated = survey.decide(pages) if survey.decides_dates else pages
+        table = dated.select(columns).collect()
+        if table.height != some.height:
+            table = table.select(pl.all().gather(some["row"] - start))
+        yield table.hstack(some.select(hints)), some
 
 
 def chosen(
