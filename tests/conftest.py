@@ -20,7 +20,9 @@ from jovial_atlas.rounds.survey import run_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.web import new_client
 
+#: The time of what is worked out alone; and of whatever reads files, which the machine dates.
 NOW = datetime(2026, 11, 23, 10, 0, tzinfo=UTC)
+TODAY = datetime.now(UTC).replace(microsecond=0)
 COMMAND = str(Path(sys.executable).with_name("jovial-atlas"))
 
 
@@ -112,7 +114,7 @@ def survey(tmp_path):
     """`survey('kind = "table"…')` surveys one source, or several parted by `---`; gives the
     page table as {path of address: row} and the faults as (code, where)."""
 
-    def run(sources, environment=None, more="", full=False, now=NOW):
+    def run(sources, environment=None, more="", full=False, now=TODAY):
         text = SITE_HEAD + more + "".join(f"[[source]]\n{one}\n" for one in sources.split("---"))
         (tmp_path / "atlas.toml").write_text(text, "utf-8")
         site = read_site_file(tmp_path / "atlas.toml")

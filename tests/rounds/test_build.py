@@ -5,7 +5,7 @@ from datetime import timedelta
 
 import pytest
 
-from jovial_atlas import languages
+from jovial_atlas import dates, languages
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import FileSet
 from jovial_atlas.rounds.build import placing
@@ -15,7 +15,7 @@ from jovial_atlas.rounds.survey import run_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.web import new_client
-from tests.conftest import NOW, URL, page, write_site
+from tests.conftest import TODAY, URL, page, write_site
 
 
 @pytest.fixture
@@ -27,8 +27,8 @@ def built(tmp_path):
         site_file = write_site(tmp_path, pages, more)
         site = read_site_file(site_file)
         with new_client(5) as client:
-            run_survey(site, NOW, client)
-        done = run_build(site, last_survey(site, NOW), NOW, **options)
+            run_survey(site, TODAY, client)
+        done = run_build(site, last_survey(site, TODAY), TODAY, **options)
         listed = {
             place.name: re.findall("<loc>(.*?)</loc>", place.read_text())
             for place in sorted(site.output.glob("sitemap-*-*.xml"))
@@ -101,12 +101,13 @@ def test_head_data_of_a_large_site_is_left_out_and_told(built, tmp_path):
 
 def test_news_leaves_after_two_days(built, tmp_path):
     more = '[[section]]\nname = "items"\nmatch = "/n/**"\nnews = true\n'
-    fresh = page("Fresh", head="<meta name=date content=2026-11-22T09:00:00Z>")
+    yesterday = dates.write(TODAY - timedelta(days=1))
+    fresh = page("Fresh", head=f"<meta name=date content={yesterday}>")
     built({"n/a.html": fresh, "n/b.html": page("Undated")}, more)
     place = tmp_path / "public/sitemap-news.xml"
     assert re.findall("<loc>(.*?)</loc>", place.read_text()) == [f"{URL}/n/a.html"]
     site = read_site_file(tmp_path / "atlas.toml")
-    done = run_build(site, last_survey(site, NOW), NOW + timedelta(days=2))
+    done = run_build(site, last_survey(site, TODAY), TODAY + timedelta(days=2))
     assert not place.exists()
     assert ("sitemap-news.xml", "removed") in [(file.path, file.state) for file in done.files]
 

@@ -11,7 +11,7 @@ from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.rounds.survey import run_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.web import new_client
-from tests.conftest import NOW, SITE_HEAD
+from tests.conftest import SITE_HEAD, TODAY
 
 SITE = f"""{SITE_HEAD}[[source]]
 kind = "table"
@@ -55,7 +55,7 @@ def build(tmp_path, monkeypatch):
         (folder / "atlas.toml").write_text(SITE + more)
         site = read_site_file(folder / "atlas.toml")
         with new_client(5) as client:
-            run_survey(site, NOW, client)
+            run_survey(site, TODAY, client)
         went = []
         monkeypatch.setattr(
             run, "resume", lambda *given: None if where == "anew" else note(resumed.resume(*given))
@@ -65,7 +65,7 @@ def build(tmp_path, monkeypatch):
             went.append(found is not None)
             return found
 
-        done = run.run_build(site, last_survey(site, NOW), NOW)
+        done = run.run_build(site, last_survey(site, TODAY), TODAY)
         files = {p.name: p.read_bytes() for p in site.output.iterdir()}
         states = {one.path: one.state for one in done.files}
         return files, states, (done.listed, done.not_listed), went == [True]

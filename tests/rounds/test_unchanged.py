@@ -6,15 +6,16 @@ from datetime import timedelta
 
 import pytest
 
+from jovial_atlas import dates
 from jovial_atlas.pages.changes import Changes
 from jovial_atlas.rounds import unchanged
 from jovial_atlas.rounds.survey import run_survey
 from jovial_atlas.rounds.unchanged import as_before
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.web import new_client
-from tests.conftest import NOW, page, write_site
+from tests.conftest import TODAY, page, write_site
 
-LATER = NOW + timedelta(days=1)
+LATER = TODAY + timedelta(days=1)
 PAGES = {"a.html": page("A"), "b/c.html": page("C"), "broken.html": ""}
 OVERRIDES = '[overrides]\nfile = "overrides.csv"\n'
 
@@ -26,7 +27,7 @@ def surveyed(tmp_path):
     def work(pages=PAGES, more=""):
         place = write_site(tmp_path, pages, more)
         with new_client(5) as client:
-            return place, run_survey(read_site_file(place), NOW, client)
+            return place, run_survey(read_site_file(place), TODAY, client)
 
     return work
 
@@ -36,8 +37,8 @@ def test_a_survey_in_which_nothing_changed_says_what_the_one_before_said(surveye
     again = as_before(place, LATER)
     assert (again.pages, again.sections, again.faults) == (2, first.sections, first.faults)
     assert (again.changes, first.changes.added) == (Changes(), 2)
-    assert (first.at, again.at) == ("2026-11-23T10:00:00Z", "2026-11-24T10:00:00Z")
-    assert '"2026-11-24T10:00:00Z"' in (place.parent / ".jovial-atlas/survey.json").read_text()
+    assert (first.at, again.at) == (dates.write(TODAY), dates.write(LATER))
+    assert f'"{dates.write(LATER)}"' in (place.parent / ".jovial-atlas/survey.json").read_text()
     assert as_before(place, LATER) == again
 
 

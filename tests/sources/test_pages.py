@@ -9,10 +9,10 @@ from jovial_atlas.errors import ContentError
 from jovial_atlas.pages.gather import Gathering
 from jovial_atlas.sources.html import Folder, address_of, page_files, read_folder
 from jovial_atlas.sources.page import PageFile, Reading, read_page
-from tests.conftest import NOW, page
+from tests.conftest import TODAY, page
 
 SITE = "https://www.marrowfen.example"
-READING = Reading("html", NOW)
+READING = Reading("html", TODAY)
 
 
 def read(data: str | bytes, path: str = "a/index.html", modified: float | None = None):

@@ -15,7 +15,7 @@ from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.sources import html
-from tests.conftest import NOW, URL, page
+from tests.conftest import TODAY, URL, page
 
 HTML = 'kind = "html"\npath = "public"\n'
 TABLE = 'kind = "table"\npath = "t.csv"\nurl = "/{slug}/"\n'
@@ -56,7 +56,7 @@ def test_custom_fields_can_be_used_in_rules_and_a_wrong_one_is_told(survey, tmp_
     rule = '[[rule]]\nwhen = "extra.%s = 0"\nset = { listed = false }\nreason = "No legs"\n\n'
     survey(TABLE, more=rule % "legs")
     site = read_site_file(tmp_path / "atlas.toml")
-    decided = last_survey(site, NOW).decided
+    decided = last_survey(site, TODAY).decided
     assert decided.filter(~pl.col("listed"))["loc"].to_list() == [f"{URL}/b/"]
     from jovial_atlas.errors import SiteFileError
 
@@ -69,7 +69,7 @@ def test_a_section_can_come_from_the_source(survey, tmp_path):
     more = '[[section]]\nname = "all"\nmatch = "/**"\n\n'
     survey(f'{TABLE}section = "species"\n', more=more)
     site = read_site_file(tmp_path / "atlas.toml")
-    assert set(last_survey(site, NOW).decided["section"]) == {"species"}
+    assert set(last_survey(site, TODAY).decided["section"]) == {"species"}
 
 
 @pytest.mark.parametrize(
@@ -133,7 +133,7 @@ def test_a_rebuild_or_a_new_footer_changes_no_date_and_new_words_do(survey, publ
         place = public.folder / "a/index.html"
         place.write_text(text)
         os.utime(place, (later, later))
-        row = survey(HTML, now=NOW + timedelta(days=4000))[0]["/a/"]
+        row = survey(HTML, now=TODAY + timedelta(days=4000))[0]["/a/"]
         assert (row["lastmod"] == before["lastmod"]) is same
         assert row["lastmod_from"] == ("file" if same else "fingerprint")
 
