@@ -23,6 +23,7 @@ screenshots: $(VENV)/.developed
 	$(BIN)/python tools/make_screenshots.py
 
 bench: $(VENV)/.installed
+	@$(COMPILE)
 	$(BIN)/python -m benchmarks
 
 clean:
@@ -35,14 +36,21 @@ $(BIN)/python:
 	  { echo "The venv module is missing; on Debian: apt-get install python3-venv" >&2; exit 1; }
 	@$(BIN)/python -m pip install --quiet --upgrade pip
 
+# An editable package is not compiled by pip, as an installed one is; commands would compile it anew
+# at each start where Python may not write beside its sources.
+COMPILE := $(BIN)/python -m compileall -q src
+
 $(VENV)/.installed: $(BIN)/python pyproject.toml
 	$(BIN)/python -m pip install --quiet --editable .
+	@$(COMPILE)
 	@touch $@
 
 $(VENV)/.tested: $(BIN)/python pyproject.toml
 	$(BIN)/python -m pip install --quiet --editable '.[test]'
+	@$(COMPILE)
 	@touch $@ $(VENV)/.installed
 
 $(VENV)/.developed: $(BIN)/python pyproject.toml
 	$(BIN)/python -m pip install --quiet --editable '.[test,dev]'
+	@$(COMPILE)
 	@touch $@ $(VENV)/.tested $(VENV)/.installed
