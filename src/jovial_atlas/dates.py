@@ -7,7 +7,9 @@ Inside the product a date is a string in one of two forms, `YYYY-MM-DD` or
 from __future__ import annotations
 
 import re
+import time
 from datetime import UTC, date, datetime, timedelta, timezone
+from functools import lru_cache
 
 # https://www.w3.org/TR/NOTE-datetime: the six forms; a zone is required with a time.
 _W3C = re.compile(
@@ -84,7 +86,7 @@ def write(moment: datetime) -> str:
 
 def from_timestamp(seconds: float) -> str:
     """A file's time, in seconds since 1970, as `YYYY-MM-DDThh:mm:ssZ`."""
-    return write(datetime.fromtimestamp(seconds, UTC))
+    return time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime(seconds))
 
 
 def moment(text: str) -> datetime:
@@ -96,4 +98,9 @@ def moment(text: str) -> datetime:
 
 def plausible(text: str, now: datetime) -> bool:
     """Whether a page can have changed then: not before 1990, not later than tomorrow."""
-    return text >= "1990" and text[:10] <= (now + timedelta(days=1)).date().isoformat()
+    return text >= "1990" and text[:10] <= _day_after(now)
+
+
+@lru_cache(maxsize=8)
+def _day_after(moment: datetime) -> str:
+    return (moment + timedelta(days=1)).date().isoformat()

@@ -165,7 +165,34 @@ def empty() -> pl.DataFrame:
 
 def table(rows: list[dict[str, Any]]) -> pl.DataFrame:
     """A page table from rows whose keys are the column names; missing keys become null."""
-    return pl.DataFrame(rows, schema=SCHEMA) if rows else empty()
+    columns = ([row.get(name) for row in rows] for name in SCHEMA)
+    return pl.DataFrame(map(_series, SCHEMA, SCHEMA.values(), columns))
+
+
+#: Stands between the texts of a list while they are one text: no address or name holds it.
+_GAP = "\0"
+
+
+def _series(name: str, kind: Any, values: list[Any]) -> pl.Series:
+    """One column. (Lists take longest: each would become a column of its own.)"""
+    if kind == pl.List(pl.String) and (found := _lists_of_text(name, values)) is not None:
+        return found
+    if isinstance(kind, pl.List):
+        return pl.DataFrame([{name: one} for one in values], schema={name: kind}).to_series()
+    return pl.Series(name, values, kind)
+
+
+def _lists_of_text(name: str, values: list[list[str] | None]) -> pl.Series | None:
+    """Lists of texts as a column; None where they cannot be parted again."""
+    try:
+        whole = [None if one is None else _GAP.join(one) for one in values]
+    except TypeError:
+        return None
+    text, none = pl.col(name), pl.lit([], pl.List(pl.String))
+    parted = pl.when(text != "").then(text.str.split(_GAP)).when(text == "").then(none)
+    found = pl.Series(name, whole, pl.String).to_frame().select(parted.alias(name)).to_series()
+    count = sum(len(one) for one in values if one)
+    return found if found.list.len().sum() == count else None
 
 
 Frame = TypeVar("Frame", pl.DataFrame, pl.LazyFrame)

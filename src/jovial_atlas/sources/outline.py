@@ -5,126 +5,205 @@ Knows nothing of rows or of what elements mean; `page_head` and `page_body` read
 
 from __future__ import annotations
 
+import re
+from bisect import bisect_left
+from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
+from itertools import compress
+from operator import attrgetter
 
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 
-# Each selector costs a comparison an element: plain names are compared fastest, all of them in
-# one walk, and not at all for elements that most pages are full of. (What stands inside texts,
-# lists and tables is no part of a page by its role, which ARIA in HTML does not allow there.)
-_WANTED = (
-    ":not(a, code, td, tr, dd, dt, li, em, strong, b, i, tt, th, br):is("
-    "meta, link, script, h1, title, time, video, main, article, nav, aside, form, footer, style, "
-    "noscript, template, base, area, frame, iframe, embed, object, frameset, [role])"
-)
+#: Elements of a head, wherever they stand.
+_OF_HEAD = ("meta", "link", "title", "script", "style")
 _NOT_CONTENT = ("script", "style", "noscript", "template", "nav", "aside", "form", "footer")
-_OF_HEAD = frozenset({"meta", "link", "title", "script", "style"})
-#: Elements whose attributes say nothing of their part in the page.
-_PLAIN = frozenset({"meta", "link", "script", "style", "title"})
-_WITHOUT_LINKS = frozenset({"script", "style", "template"})
-_FRAME_ROLES = frozenset({"banner", "contentinfo"})
-# Where a page marks no main content, its frame is guessed from how frames are usually named.
-_FRAME = (
-    ":is(body > header, [class^=nav], [class*=' nav'], [class*=breadcrumb], [class*=sidebar], "
-    "[class*=footer])"
-)
+#: What pages say with elements of their own.
+_SAYING = ("h1", "time", "video", "main", "article", "base", "area", "frame", "iframe", "embed",
+           "object", "frameset", "a", "img", "p")  # fmt: skip
+#: Elements that may be a part of a page by their role. (Those inside texts, lists and tables are
+#: not: ARIA in HTML does not allow it there.)
+_PARTS = ("body", "div", "section", "ul", "ol", "dl", "header", "article", "table", "center")
+_ROLES = frozenset({"main", "navigation", "banner", "contentinfo"})
+# Where a page marks no main content, its frame is guessed from how elements that hold frames
+# are usually named.
+_FRAME = re.compile(r"(?:^| )nav|breadcrumb|sidebar|footer")
+
+_number = attrgetter("tag_id")
+
+
+def _numbered(names: Iterable[str]) -> dict[str, int]:
+    """The parser's own numbers of elements, which are told apart faster than names."""
+    tree = LexborHTMLParser("")
+    return {name: tree.create_node(name).tag_id for name in names}
+
+
+_NUMBERS = _numbered({*_OF_HEAD, *_NOT_CONTENT, *_SAYING, *_PARTS, "td"})
+_WANTED = frozenset(_NUMBERS.values())
+#: Elements that HTML does not know have far higher numbers than this.
+_LAST = 1_000
+
+
+@dataclass(frozen=True, slots=True)
+class Tag:
+    """An element of a head with its attributes, which are read once."""
+
+    name: str
+    node: LexborNode
+    given: dict[str, str | None]
 
 
 @dataclass(slots=True)
 class Outline:
     """The elements of a page by name, in document order; and, once `take_apart` has parted
-    them, what the main content shows (`a`, `img`, `p`) and the links of the frame around it.
+    them, what the main content shows (`a`, `img`, `p`), and where the links in it and in the
+    frame around it lead to, without fragments.
 
-    Elements in `named` must be read before the page is taken apart.
+    What stands outside the main content must be read before the page is taken apart.
     """
 
     tree: LexborHTMLParser
-    named: dict[str, list[LexborNode]] = field(default_factory=dict)
-    roles: list[tuple[str, LexborNode]] = field(default_factory=list)
+    #: The elements that belong into a head, drawings' titles left out.
+    head: list[Tag] = field(default_factory=list)
     main: LexborNode | None = None
     shown: dict[str, list[LexborNode]] = field(default_factory=dict)
+    linked: set[str] = field(default_factory=set)
     framed: set[str] = field(default_factory=set)
-    _order: list[LexborNode] = field(default_factory=list)
+    # All elements, and the places in that list of those that say something, by number.
+    _nodes: list[LexborNode] = field(default_factory=list)
+    _found: dict[int, list[int]] = field(default_factory=dict)
 
     def all(self, name: str) -> list[LexborNode]:
-        return self.named.get(name, [])
-
-    def of_head(self) -> Iterator[LexborNode]:
-        """The elements that belong into a head, in document order, drawings' titles left out."""
-        for node in self._order:
-            if node.tag in _OF_HEAD and (node.tag != "title" or ancestor(node, "svg") is None):
-                yield node
+        """The elements of a name."""
+        return [self._nodes[place] for place in self._places(name)]
 
     def first(self, name: str) -> LexborNode | None:
-        return next(iter(self.all(name)), None)
+        """The first element of a name."""
+        places = self._places(name)
+        return self._nodes[places[0]] if places else None
+
+    def _places(self, name: str) -> list[int]:
+        return self._found.get(_NUMBERS[name], [])
 
     def take_apart(self) -> None:
         """Part the main content from the frame around it and from all that is no content."""
-        marked = [*self.all("main"), *(n for role, n in self.roles if role == "main")]
-        marked += self.all("article")
-        main = self.main = marked[0] if marked else self.tree.body
+        parts = self._parts()
+        roles: dict[str, list[int]] = {}
+        for place, given in parts.items():
+            if (role := given.get("role")) in _ROLES:
+                roles.setdefault(role, []).append(place)
+        marked = self._places("main") or roles.get("main") or self._places("article")
+        main = self.main = self._nodes[marked[0]] if marked else self.tree.body
         self.shown = {"a": [], "img": [], "p": []}
         if main is None:
             return
-        self._drop(self._frame(bool(marked)), main)
+        unwanted = {place for name in _NOT_CONTENT for place in self._places(name)}
+        unwanted.update(roles.get("navigation", ()))
         if not marked:
-            self._drop(main.css(_FRAME), main)
-        for node in main.css(":is(a, p, img)"):
-            self.shown[str(node.tag)].append(node)
+            unwanted.update(roles.get("banner", ()), roles.get("contentinfo", ()))
+            unwanted.update(self._named_frames(parts, main.mem_id))
+        kept = self._kept((marked or self._places("body"))[0], unwanted)
+        for name in ("img", "p"):
+            self.shown[name] = [self._nodes[one] for one in _within(self._places(name), kept)]
+        anchors = self._places("a")
+        hrefs = {place: self._nodes[place].attrs.get("href") for place in anchors}
+        inside = _within(anchors, kept)
+        self.shown["a"] = [self._nodes[place] for place in inside]
+        self.linked = _bare(map(hrefs.pop, inside))
+        self.framed = _bare(hrefs.values())
 
-    def rest(self) -> None:
-        """Take the main content out as well: its elements are gone, the links beside it are
-        in `framed`."""
-        root = self.tree.root
-        if self.main is None or root is None or self.main.tag == "body":
-            return
-        self.main.decompose(recursive=False)
-        self.framed |= links(root.css("a"))
+    def _parts(self) -> dict[int, dict[str, str | None]]:
+        """The attributes of elements that may be parts of a page, by place."""
+        places = [place for name in _PARTS for place in self._places(name)]
+        found = sorted([*places, *self._found.get(_LAST, ())])
+        return {place: self._nodes[place].attributes for place in found}
 
-    def _frame(self, marked: bool) -> list[LexborNode]:
-        unwanted = {node.mem_id for name in _NOT_CONTENT for node in self.all(name)}
-        for role, node in self.roles:
-            if role == "navigation" or (not marked and role in _FRAME_ROLES):
-                unwanted.add(node.mem_id)
-        return [node for node in self._order if node.mem_id in unwanted]
+    def _named_frames(self, parts: dict[int, dict[str, str | None]], body: int) -> Iterator[int]:
+        """The places of elements that are called as frames usually are; `body` is the address of
+        the body, whose headers are frames by their place."""
+        for name in ("td", "p"):
+            for place in self._places(name):
+                if (said := self._nodes[place].attrs.get("class")) and _FRAME.search(said):
+                    yield place
+        for place, given in parts.items():
+            if (said := given.get("class")) and _FRAME.search(said):
+                yield place
+        for place in self._places("header"):
+            above = self._nodes[place].parent
+            if above is not None and above.mem_id == body:
+                yield place
 
-    def _drop(self, nodes: list[LexborNode], main: LexborNode) -> None:
-        """Take elements out, and keep their links. In reverse document order, so that what
-        stands inside another one is gone before it."""
-        kept = {main.mem_id}
-        above = main.parent
-        while above is not None:
-            kept.add(above.mem_id)
-            above = above.parent
-        for node in reversed(nodes):
-            if node.mem_id in kept:
-                continue
-            if node.tag not in _WITHOUT_LINKS:
-                self.framed |= links(node.css("a"))
-            # Taken out of the tree, but not apart: the whole tree is freed at once anyway.
-            node.decompose(recursive=False)
+    def _kept(self, start: int, unwanted: Iterable[int]) -> list[tuple[int, int]]:
+        """Take elements out of the main content, which begins at `start`. Gives the stretches
+        of places that are left of it."""
+        after, stop = start + 1, len(self._nodes) - _behind(self._nodes[start])
+        kept = []
+        for place in sorted(unwanted):
+            if after <= place < stop:
+                kept.append((after, place))
+                after = place + _size(self._nodes[place])
+                # Taken out of the tree, but not apart: the whole tree is freed at once anyway.
+                self._nodes[place].decompose(recursive=False)
+        return [*kept, (after, stop)]
 
 
 def outline(tree: LexborHTMLParser) -> Outline:
     """The outline of a parsed page."""
     found = Outline(tree)
-    found._order = tree.css(_WANTED)
-    for node in found._order:
-        name = str(node.tag)
-        found.named.setdefault(name, []).append(node)
-        if name in _PLAIN:
-            continue
-        if role := node.attrs.get("role"):
-            found.roles.append((role, node))
+    if tree.root is None:
+        return found
+    nodes = found._nodes = list(tree.root.traverse())
+    numbers = list(map(_number, nodes))
+    # No element is looked at one by one here that says nothing: pages have a great many.
+    wanted = list(map(_WANTED.__contains__, numbers))
+    places = found._found = defaultdict(list)
+    for place, number in zip(
+        compress(range(len(nodes)), wanted), compress(numbers, wanted), strict=True
+    ):
+        places[number].append(place)
+    if max(numbers) > _LAST:
+        places[_LAST] = [place for place, number in enumerate(numbers) if number > _LAST]
+    named = sorted((place, name) for name in _OF_HEAD for place in found._places(name))
+    for place, name in named:
+        if name == "title" and ancestor(nodes[place], "svg") is not None:
+            places[_NUMBERS[name]].remove(place)
+        else:
+            found.head.append(Tag(name, nodes[place], nodes[place].attributes))
     return found
 
 
-def links(nodes: Iterable[LexborNode], name: str = "href") -> set[str]:
-    """References of elements without their fragments: many differ in nothing else."""
-    given = {(node.attrs.get(name) or "").partition("#")[0].strip() for node in nodes}
-    given.discard("")
-    return given
+def _size(node: LexborNode) -> int:
+    """How many elements and comments an element is, with those inside."""
+    return len(list(node.traverse()))
+
+
+def _behind(node: LexborNode) -> int:
+    """How many elements and comments follow an element in its document."""
+    count = 0
+    at: LexborNode | None = node
+    while at is not None:
+        beside = at.next
+        while beside is not None:
+            count += 0 if beside.is_text_node else _size(beside)
+            beside = beside.next
+        at = at.parent
+    return count
+
+
+def _within(places: list[int], stretches: Iterable[tuple[int, int]]) -> list[int]:
+    """Those of some places, in order, that lie within one of the stretches."""
+    return [
+        place
+        for start, stop in stretches
+        for place in places[bisect_left(places, start) : bisect_left(places, stop)]
+    ]
+
+
+def _bare(references: Iterable[str | None]) -> set[str]:
+    """References without fragments: many differ in nothing else."""
+    found = {said.partition("#")[0].strip() for said in references if said}
+    found.discard("")
+    return found
 
 
 def text(node: LexborNode) -> str | None:

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 import xxhash
-from selectolax.lexbor import LexborHTMLParser
+from selectolax.lexbor import LexborDocumentOptions, LexborHTMLParser
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault
@@ -55,9 +55,7 @@ def read_files(
     faults: list[Fault] = []
     for file in files:
         try:
-            with open(file.place, "rb", buffering=0) as stream:  # noqa: PTH123 - text, not an object
-                about = os.fstat(stream.fileno())
-                data = stream.read()
+            data, about = _whole(file.place)
         except OSError as error:
             faults.append(
                 Fault("page-unreadable", file.path, f"The file cannot be read ({error.strerror}).")
@@ -70,6 +68,19 @@ def read_files(
             rows.append(row)
         faults += found
     return rows, faults
+
+
+def _whole(place: str | Path) -> tuple[bytes, os.stat_result]:
+    """The bytes of a file, in as few calls as can be. Raises OSError."""
+    number = os.open(place, os.O_RDONLY)
+    try:
+        about = os.fstat(number)
+        data = os.read(number, about.st_size + 1)
+        while more := os.read(number, 1 << 20) if len(data) != about.st_size else b"":
+            data += more
+        return data, about
+    finally:
+        os.close(number)
 
 
 def read_page(
@@ -91,10 +102,7 @@ def read_page(
         "kind": "error" if _ERROR_PAGE.search(file.path) else "page", "bytes": len(data),
         "redirect": None, "canonical": None, "excerpt": None, "fingerprint": None,
     }  # fmt: skip
-    if (said := _META_CHARSET.search(data[:4096])) and said.start() > _CHARSET_WITHIN:
-        message = f"The encoding is declared at byte {said.start():,}."
-        faults.append(Fault("charset-late", file.path, message))
-    found = outline(LexborHTMLParser(text))
+    found = outline(LexborHTMLParser(text, options=LexborDocumentOptions.WO_EVENTS))
     page = OpenPage(file, reading, found, row, faults, file.loc, addresses.folder(file.loc))
     read_head(page, modified)
     read_data(page, data)
@@ -104,7 +112,7 @@ def read_page(
 
 def _decode(data: bytes, path: str, faults: list[Fault]) -> str | bytes | None:
     """The page as text; valid UTF-8 is left as it is. None where it is no page."""
-    if not data.strip():
+    if not data or data.isspace():
         faults.append(Fault("page-empty", path, "The file is empty."))
         return None
     for mark, encoding in _BOMS:
@@ -114,7 +122,11 @@ def _decode(data: bytes, path: str, faults: list[Fault]) -> str | bytes | None:
     if b"\x00" in head[:1024]:
         faults.append(Fault("page-not-html", path, "The file holds binary data, not HTML."))
         return None
-    declared = _META_CHARSET.search(head) or _XML_ENCODING.search(head)
+    declared = _META_CHARSET.search(head)
+    if declared and declared.start() > _CHARSET_WITHIN:
+        message = f"The encoding is declared at byte {declared.start():,}."
+        faults.append(Fault("charset-late", path, message))
+    declared = declared or _XML_ENCODING.search(head)
     label = declared[1].decode("ascii").lower() if declared else ""
     encoding = "windows-1252" if label in _LATIN else label or "utf-8"
     try:

@@ -11,9 +11,11 @@ from selectolax.lexbor import LexborNode
 from jovial_atlas import addresses
 from jovial_atlas.media.services import is_media
 from jovial_atlas.sources.openpage import OpenPage
-from jovial_atlas.sources.outline import attribute, links, text
+from jovial_atlas.sources.outline import attribute, text
 from jovial_atlas.sources.page_videos import linked_videos, page_videos
 
+#: Elements beside `a` that lead to other pages, and the attribute that says where.
+_REFERENCES = (("area", "href"), ("frame", "src"), ("iframe", "src"))
 _SENTENCES = re.compile(r".{40,280}[.!?…](?=\s|$)", re.S)
 _SPACE = b" \t\n\r\f"
 #: White space as a space, every other octet as an x.
@@ -28,10 +30,14 @@ def read_body(page: OpenPage) -> None:
         row["kind"] = "frames"
         page.fault("page-frames", "The page is a frameset: its content is in other files.")
     row["videos"] = page_videos(page)
-    given = links(outline.all("area"))
-    given |= links([*outline.all("frame"), *outline.all("iframe")], "src")
+    given = {
+        said.partition("#")[0].strip()
+        for name, key in _REFERENCES
+        for node in outline.all(name)
+        if (said := attribute(node, key))
+    }
     outline.take_apart()
-    shown = links(outline.shown["a"])
+    shown = outline.linked
     if outline.main is not None:
         row["images"] = list(_images(outline.shown["img"], page))
         row["excerpt"] = _excerpt(outline.shown["p"])
@@ -39,7 +45,6 @@ def read_body(page: OpenPage) -> None:
         if any(map(is_media, shown)):
             linked_videos(outline.shown["a"], page, row["videos"])
         _read_words(outline.main, row)
-    outline.rest()
     site = addresses.origin(page.file.loc) + "/"
     entries = {page.resolve(href) for href in shown}
     targets = entries.union(page.resolve(href) for href in (given | outline.framed) - shown)
@@ -53,7 +58,7 @@ def read_body(page: OpenPage) -> None:
 def _read_words(main: LexborNode, row: dict[str, object]) -> None:
     """Count the words, and take the fingerprint: of the text without its white space, since
     another layout of the source is no change."""
-    said = main.text(separator=" ").encode("utf-8", "replace")
+    said = main.text(separator=" ", skip_empty=True).encode("utf-8", "replace")
     letters = said.translate(_LETTERS)
     words = row["words"] = letters.count(b"x ") + letters.endswith(b"x")
     if words:

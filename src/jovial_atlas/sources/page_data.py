@@ -16,16 +16,25 @@ from jovial_atlas.structured.read import read_page
 _HEADINGS = ("h2", "h3", "h4")
 
 
-def _words(data: bytes) -> tuple[bytes, ...]:
-    """Words of which one stands in every page that is marked up so; looked for in no other way,
-    since few pages are. Pages are written in capitals throughout, or not at all."""
-    return (b"ITEMSCOPE", b"TYPEOF") if b"<HEAD" in data[:2048] else (b"itemscope", b"typeof")
+#: What every page names that is marked up with the vocabulary, in attributes: its home, or the
+#: prefix that stands for it. Looked for in no other way, since few pages are.
+_NAMED = b"schema"
+
+
+def _is_marked_up(data: bytes) -> bool:
+    at = data.find(_NAMED)
+    while at >= 0:
+        at += len(_NAMED)
+        if data[at : at + 1] in (b".", b":"):
+            return True
+        at = data.find(_NAMED, at)
+    return False
 
 
 def read_data(page: OpenPage, data: bytes) -> None:
     """Fill the row's `data`, and `extra` with the fields that the source names."""
     said: dict[str, object] = {}
-    if page.data or any(word in data for word in _words(data)):
+    if page.data or _is_marked_up(data):
         found, faults = read_page(page.outline.tree, page.resolve)
         for fault in faults:
             # What is no JSON at all was told when the head was read.

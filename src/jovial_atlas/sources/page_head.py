@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from jovial_atlas import addresses, dates, languages
 from jovial_atlas.robots.directives import read_directives
 from jovial_atlas.sources.openpage import OpenPage
-from jovial_atlas.sources.outline import ancestor, attribute, text
+from jovial_atlas.sources.outline import attribute, text
 
 _REFRESH = re.compile(r"\s*(\d+)\s*[;,]\s*(?:url\s*=)?\s*[\"']?([^\"']+)", re.I)
 _MODIFIED = frozenset(
@@ -27,9 +27,7 @@ def read_head(page: OpenPage, modified: float | None) -> None:
     """Fill the row's columns that stand in the head. `modified` is the file's time in
     seconds since 1970."""
     page.metas = [
-        attributes
-        for node in page.outline.all("meta")
-        if "content" in (attributes := node.attributes)
+        tag.given for tag in page.outline.head if tag.name == "meta" and "content" in tag.given
     ]
     _read_base(page)
     metas = _metas(page)
@@ -52,19 +50,18 @@ def _read_places(page: OpenPage) -> None:
     before = characters = 0
     late: list[str] = []
     outside: list[str] = []
-    for node in page.outline.of_head():
-        name = str(node.tag)
-        given = node.attributes
+    for tag in page.outline.head:
+        name, given = tag.name, tag.given
         rel = (given.get("rel") or "").lower().split() if name == "link" else ()
         if name in ("script", "style") or "stylesheet" in rel:
             if (given.get("type") or "").lower() != "application/ld+json":
                 before += 1
-                characters += len(node.text(deep=True)) if name != "link" else 0
+                characters += len(tag.node.text(deep=True)) if name != "link" else 0
             continue
         said = _early(name, given, rel)
         if not said:
             continue
-        parent = node.parent
+        parent = tag.node.parent
         if parent is not None and parent.tag not in ("head", "noscript"):
             if not given.get("itemprop"):
                 outside.append(said)
@@ -133,7 +130,7 @@ def _named(page: OpenPage, key: str, value: str) -> list[str]:
 
 def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
     row = page.row
-    titles = [node for node in page.outline.all("title") if ancestor(node, "svg") is None]
+    titles = page.outline.all("title")
     row["title"] = next((said for node in titles if (said := text(node))), None)
     if len(titles) > 1:
         page.fault("title-repeated", f"The page has {len(titles)} title elements.")
@@ -152,14 +149,28 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
     row["language"] = (language or "").strip() or None
     if row["language"] and (wrong := languages.fault_of(row["language"])):
         page.fault("language-wrong", f"lang {row['language']!r} {wrong}.")
+    links = [
+        (tag.given, (tag.given.get("rel") or "").lower().split())
+        for tag in page.outline.head
+        if tag.name == "link"
+    ]
     _read_directives(page)
-    _read_canonical(page)
-    _read_alternates(page)
+    _read_canonical(links, page)
+    _read_alternates(links, page)
     _read_refresh(page)
 
 
 def _read_directives(page: OpenPage) -> None:
+    row = page.row
+    told = [
+        {"crawler": token, "words": read_directives(said).words}
+        for token in page.reading.crawlers
+        if (said := _named(page, "name", token))
+    ]
+    row["crawler_directives"], row["directives"] = told or None, None
     tags = _named(page, "name", "robots")
+    if not tags:
+        return
     directives = read_directives(tags)
     names = {word.strip().lower() for tag in tags for word in tag.split(",")}
     for yes, no in (("index", "noindex"), ("follow", "nofollow"), ("all", "none")):
@@ -170,13 +181,7 @@ def _read_directives(page: OpenPage) -> None:
             page.fault("directive-contradiction", message)
     if len(tags) > 1:
         page.fault("directive-repeated", f"The page has {len(tags)} robots meta tags.")
-    page.row["directives"] = directives.words or None
-    told = [
-        {"crawler": token, "words": read_directives(said).words}
-        for token in page.reading.crawlers
-        if (said := _named(page, "name", token))
-    ]
-    page.row["crawler_directives"] = told or None
+    row["directives"] = directives.words or None
     if directives.unknown:
         page.fault(
             "directive-unknown",
@@ -185,11 +190,15 @@ def _read_directives(page: OpenPage) -> None:
         )
 
 
-def _read_canonical(page: OpenPage) -> None:
+#: Attributes of link elements, and what they say of the relation.
+Links = Iterable[tuple[dict[str, str | None], list[str]]]
+
+
+def _read_canonical(links: Links, page: OpenPage) -> None:
     named = []
-    for node in page.outline.all("link"):
-        if "canonical" in (node.attributes.get("rel") or "").lower().split():
-            href = attribute(node, "href") or ""
+    for given, rel in links:
+        if "canonical" in rel:
+            href = (given.get("href") or "").strip()
             if target := page.resolve(href):
                 named.append(target)
                 if not href.startswith(("https://", "http://")):
@@ -213,15 +222,14 @@ def _read_canonical(page: OpenPage) -> None:
         page.row["loc"] = canonical
 
 
-def _read_alternates(page: OpenPage) -> None:
+def _read_alternates(links: Links, page: OpenPage) -> None:
     found = []
-    for node in page.outline.all("link"):
-        given = node.attributes
+    for given, rel in links:
         language = (given.get("hreflang") or "").strip()
-        if not language or "alternate" not in (given.get("rel") or "").lower().split():
+        if not language or "alternate" not in rel:
             continue
         wrong = None if language.lower() == "x-default" else languages.fault_of(language)
-        target = page.resolve(attribute(node, "href"))
+        target = page.resolve((given.get("href") or "").strip())
         if wrong:
             page.fault("hreflang-unknown", f"hreflang {language!r} {wrong}.")
         elif target:
@@ -241,12 +249,13 @@ def _read_refresh(page: OpenPage) -> None:
 
 def _json_ld(page: OpenPage) -> Iterator[dict[str, Any]]:
     number = 0
-    for node in page.outline.all("script"):
-        if (node.attributes.get("type") or "").strip().lower() != "application/ld+json":
+    for tag in page.outline.head:
+        kind = tag.given.get("type") if tag.name == "script" else None
+        if (kind or "").strip().lower() != "application/ld+json":
             continue
         number += 1
         try:
-            value = json.loads(node.text(strip=False))
+            value = json.loads(tag.node.text(strip=False))
         except (ValueError, RecursionError) as error:
             page.fault("json-ld-broken", f"JSON-LD block {number} is not JSON: {error}.")
             continue
@@ -273,6 +282,10 @@ def _json_author(nodes: list[dict[str, Any]]) -> str | None:
     return None
 
 
+#: Place → what it says of a date.
+_Places = Mapping[str, Callable[[], Iterable[str | None]]]
+
+
 def _read_dates(
     metas: dict[str, str],
     nodes: list[dict[str, Any]],
@@ -280,31 +293,37 @@ def _read_dates(
     page: OpenPage,
 ) -> None:
     """Published, and the last change from the most trusted place that has it."""
-    published = _first_date(
-        page,
-        ("meta", (metas[key] for key in metas if key in _PUBLISHED)),
-        ("json-ld", _strings(nodes, "datePublished")),
-        ("time", _times(page, "datepublished", "published")),
-    )
-    page.row["published"], page.row["published_from"] = published
-    places: dict[str, Iterator[str]] = {
-        "meta": (metas[key] for key in metas if key in _MODIFIED),
-        "json-ld": _strings(nodes, "dateModified"),
-        "time": _times(page, "datemodified", "updated", "modified"),
-        "published": iter([published[0]] if published[0] else []),
-        "git": iter([page.file.committed] if page.file.committed else []),
-        "file": iter([dates.from_timestamp(modified)] if modified is not None else []),
+    said: _Places = {
+        "meta": lambda: (metas[key] for key in metas if key in _PUBLISHED),
+        "json-ld": lambda: _strings(nodes, "datePublished"),
+        "time": lambda: _times(page, "datepublished", "published"),
     }
-    trusted = [(place, places[place]) for place in page.reading.trust if place in places]
-    page.row["lastmod"], page.row["lastmod_from"] = _first_date(page, *trusted)
+    row = page.row
+    row["published"], row["published_from"] = published = _first_date(page, said, said)
+    said = {
+        "meta": lambda: (metas[key] for key in metas if key in _MODIFIED),
+        "json-ld": lambda: _strings(nodes, "dateModified"),
+        "time": lambda: _times(page, "datemodified", "updated", "modified"),
+        "published": lambda: published[:1],
+        "git": lambda: [page.file.committed],
+        "file": lambda: [] if modified is None else [dates.from_timestamp(modified)],
+    }
+    row["lastmod"], row["lastmod_from"] = _first_date(page, said, page.reading.trust)
+
+
+#: Places whose dates are in the product's form already.
+_IN_FORM = frozenset({"published", "git", "file"})
 
 
 def _first_date(
-    page: OpenPage, *places: tuple[str, Iterator[str]]
+    page: OpenPage, places: _Places, trust: Iterable[str]
 ) -> tuple[str | None, str | None]:
-    for place, texts in places:
-        for said in texts:
-            read = dates.read(said)
+    """The date of the first place that has one that can be right, and that place."""
+    for place in trust:
+        for said in places[place]() if place in places else ():
+            if not said:
+                continue
+            read = said if place in _IN_FORM else dates.read(said)
             if read is None:
                 page.fault("date-unreadable", f"The {place} date {said[:60]!r} is no date.")
             elif not dates.plausible(read, page.reading.now):
