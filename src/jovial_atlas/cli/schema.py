@@ -29,8 +29,8 @@ def command() -> None:
 def show(work: Work, url: str, to: Path | None) -> int:
     """Show the graph of the page at URL (its address, or its path from '/' on) as a tree, with
     where each value comes from and what is wrong with it."""
-    from jovial_atlas.rounds.data import draw
     from jovial_atlas.rounds.data import show as look
+    from jovial_atlas.rounds.graphs import draw
     from jovial_atlas.rounds.last import last_survey
 
     site, out = work.site(), work.output

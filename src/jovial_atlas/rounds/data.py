@@ -20,7 +20,6 @@ from jovial_atlas.faults import Fault
 from jovial_atlas.head.data import Graph, page_graph, validator_of
 from jovial_atlas.head.texts import check_patterns, description_of, title_of
 from jovial_atlas.markup import restore
-from jovial_atlas.report.graph import Box, draw_graph
 from jovial_atlas.rounds.explain import page_at
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rounds.onsite import file_of_row
@@ -221,45 +220,3 @@ def read_any(data: bytes, address: str = "") -> tuple[list[dict[str, Any]], Any,
     language = (root.attributes.get("lang") if root else None) or "en"
     text = PageText(visible_text(restore(data)), language)
     return [one.node for one in found], wrong, text
-
-
-# A picture of a graph.
-
-
-def draw(shown: Shown, place: Path) -> None:
-    """Draw the graph of a page, .png or .svg. Raises AtlasError."""
-    from jovial_atlas.files import write_whole
-
-    if place.suffix.lower() not in (".png", ".svg"):
-        raise AtlasError(f"{place}: a picture of a graph ends in .png or .svg.")
-    write_whole(place, draw_graph(_boxes(shown.graph), shown.loc, place.suffix.lower()[1:]))
-
-
-def _boxes(graph: Graph) -> list[Box]:
-    boxes: list[Box] = []
-    known = {node["@id"] for node in graph.nodes if "@id" in node}
-    for number, node in enumerate(graph.nodes):
-        name = str(node.get("@id", f"node {number}"))
-        boxes.append(_box(name, node, known, boxes))
-    return boxes
-
-
-def _box(name: str, node: Mapping[str, Any], known: set[str], boxes: list[Box]) -> Box:
-    links: list[tuple[str, str]] = []
-    lines: list[str] = []
-    for key, value in node.items():
-        if key.startswith("@"):
-            continue
-        for number, one in enumerate(value if isinstance(value, list) else [value]):
-            if isinstance(one, Mapping) and "@type" in one:
-                inner = f"{name}/{key}{number}"
-                if number < 3:
-                    boxes.append(_box(inner, one, known, boxes))
-                    links.append((key, inner))
-            elif isinstance(one, Mapping):
-                if one.get("@id") in known:
-                    links.append((key, one["@id"]))
-            elif number == 0:
-                whole = value if isinstance(value, list) else [value]
-                lines.append(f"{key}: {', '.join(map(str, whole))}")
-    return Box(name, " and ".join(types_of(node)) or "node", tuple(lines), tuple(links))

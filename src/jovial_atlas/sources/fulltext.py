@@ -8,7 +8,6 @@ from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses
 from jovial_atlas.markup import restore
-from jovial_atlas.sources.markdown import html_of
 from jovial_atlas.sources.outline import outline, text
 
 _REFERENCES = (("a", "href"), ("img", "src"), ("source", "src"), ("video", "src"),
@@ -22,7 +21,12 @@ def _html(place: Path) -> bytes:
         data = place.read_bytes()
     except (OSError, ValueError):
         return b""
-    return html_of(data).encode() if place.suffix.lower() in _MARKDOWN else restore(data)
+    if place.suffix.lower() not in _MARKDOWN:
+        return restore(data)
+    # Few sites have any, and the reader of it is slow to load.
+    from jovial_atlas.sources.markdown import html_of
+
+    return html_of(data).encode()
 
 
 _MARKDOWN = (".md", ".markdown")
