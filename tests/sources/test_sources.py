@@ -51,16 +51,18 @@ def test_typed_dates_lists_and_whole_addresses_are_taken_as_they_are(survey, tmp
                 "/d",
                 "https://other.example/",
             ],
-            "lastmod": [datetime(2026, 1, 2, 3, 4), None, datetime(2031, 1, 1), None],
-            "published": [date(2025, 5, 6)] * 4,
+            "lastmod": [datetime(2026, 1, 2, 3, 4), None, datetime(2999, 1, 1), None],
+            "published": [date(2025, 5, 6), date(1989, 12, 31), date(2999, 1, 1), None],
+            "expires": [date(2300, 2, 28), date(1970, 1, 1), date(2027, 2, 28), None],
             "images": [["/p.jpg", "https://cdn.example/q.jpg"], None, [], None],
         }
     ).write_parquet(tmp_path / "t.parquet")
     found, faults = survey('kind = "table"\npath = "t.parquet"')
     assert list(found) == ["/a", "/c", "/d"]
     assert found["/a"]["lastmod"] == "2026-01-02T03:04:00Z"
-    assert found["/a"]["published"] == "2025-05-06"
     assert found["/d"]["lastmod"] is None, "a date in the future is not used"
+    days = [(row["published"], row["expires"]) for row in found.values()]
+    assert days == [("2025-05-06", "2300-02-28"), (None, None), (None, "2027-02-28")]
     assert [one["loc"] for one in found["/a"]["images"]] == [
         f"{URL}/p.jpg",
         "https://cdn.example/q.jpg",
@@ -322,7 +324,7 @@ def test_front_matter_and_text_fill_the_columns(survey, tmp_path):
     ("text", "kind", "faults"),
     [
         ("---\ndraft: true\n---\nx", "draft", []),
-        ("---\ndate: 2027-01-01\n---\nx", "future", []),
+        ("---\ndate: 2999-01-01\n---\nx", "future", []),
         ("---\ntitle: [a\n---\nx", None, [("front-matter-broken", "x.md:2")]),
         ("---\n- a\n---\nx", None, [("front-matter-broken", "x.md:1")]),
         ("+++\na = \n+++\nx", None, [("front-matter-broken", "x.md:1")]),

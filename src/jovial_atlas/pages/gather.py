@@ -51,6 +51,8 @@ class Gathering:
         self.faults: list[Fault] = []
         #: In the order of the sources: tables in memory, and names of files that hold others.
         self._pieces: list[pl.DataFrame | Path] = []
+        #: Hashes of the addresses of pieces that were looked at already.
+        self._hashes: dict[Path, pl.Series] = {}
         self._rows = 0
         self._made = 0
         self._begun = (0, 0)
@@ -117,16 +119,18 @@ class Gathering:
         tell: Callable[[pl.DataFrame], list[Fault]],
         constant: Sequence[str],
     ) -> None:
-        """Take rows that cannot be used out of the part that was just written."""
+        """Take rows that cannot be used out of the part that was just written. Its addresses are
+        read for it, so their hashes are kept."""
         part = self._pieces.pop()
         assert isinstance(part, Path)
         table = _scan(part)
-        rows = table.select("loc").with_row_index("_row", offset=1).filter(wrong)
-        found = rows.collect(engine="streaming")
-        if not found.height:
+        looked = table.select(h=pl.col("loc").hash(), wrong=wrong).collect(engine="streaming")
+        if not looked["wrong"].any():
             self._pieces.append(part)
+            self._hashes[part] = looked["h"]
             return
-        self.faults += tell(found)
+        rows = table.select("loc").with_row_index("_row", offset=1).filter(wrong)
+        self.faults += tell(rows.collect(engine="streaming"))
         self._spill(table.filter(~wrong), constant)
         part.unlink()
 
@@ -147,6 +151,19 @@ class Gathering:
         ]
         return _joined(frames or [schema.empty().lazy()])
 
+    def _hashes_met_twice(self) -> pl.Series:
+        """Hashes of addresses that stand more than once; eight bytes a page are held for it."""
+        found = [pl.Series("h", dtype=pl.UInt64)]
+        for piece in self._pieces:
+            known = self._hashes.pop(piece, None) if isinstance(piece, Path) else None
+            table = _scan(piece) if isinstance(piece, Path) else piece.lazy()
+            hashed = table.select(h=pl.col("loc").hash())
+            found.append(hashed.collect(engine="streaming")["h"] if known is None else known)
+        hashes = pl.concat(found)
+        if hashes.n_unique() == hashes.len():
+            return hashes.clear()
+        return hashes.filter(hashes.is_duplicated()).unique()
+
     def finish(self, target: Path, winners: Iterable[str] = ()) -> None:
         """Write the page table to `target`. `winners` names the sources whose values replace
         earlier ones; the values of all others fill gaps.
@@ -156,7 +173,7 @@ class Gathering:
         """
         joined = self._all()
         large = any(isinstance(piece, Path) for piece in self._pieces)
-        twice = _hashes_met_twice(joined)
+        twice = self._hashes_met_twice()
         only = self._pieces[0] if len(self._pieces) == 1 else None
         if isinstance(only, Path) and not twice.len():
             only.replace(target)
@@ -191,14 +208,6 @@ class Gathering:
             first["merged"] = told or None
             result.append(first)
         return pl.DataFrame(result, schema=rows.schema)
-
-
-def _hashes_met_twice(table: pl.LazyFrame) -> pl.Series:
-    """Hashes of addresses that stand more than once; eight bytes a page are held for it."""
-    hashes = table.select(h=pl.col("loc").hash()).collect(engine="streaming")["h"]
-    if hashes.n_unique() == hashes.len():
-        return hashes.clear()
-    return hashes.filter(hashes.is_duplicated()).unique()
 
 
 def _scan(part: Path) -> pl.LazyFrame:
