@@ -117,7 +117,7 @@ def test_single_videos_are_set_in_a_table_and_leave_by_themselves(films, atlas):
     assert f"{URL}/otters.html,otters.mp4,,,,,,," in table
     rows = [
         "loc,video,listed,title,expires,countries,rating,tags",
-        '/otters.html,otters.mp4,,Two otters,2027-01-01,deny US,4.5,"a, b"',
+        '/otters.html,otters.mp4,,Two otters,2999-01-01,deny US,4.5,"a, b"',
         "/cut.html,,no,,,,,",
         "/reel.html,1,,,2026-01-01,,,",
     ]

@@ -93,8 +93,8 @@ def test_other_files_and_hidden_ones_are_no_pages(surveyed):
 @pytest.mark.parametrize(
     ("head", "body", "more"),
     [
-        ("<meta name=robots content='unavailable_after: 2026-12-01'>", "", ""),
-        ("<meta property=article:expiration_time content=2026-12-01>", "", ""),
+        ("<meta name=robots content='unavailable_after: 2999-12-01'>", "", ""),
+        ("<meta property=article:expiration_time content=2999-12-01>", "", ""),
         ("", "<video src=/a.mp4></video>", ""),
         ("", "", '[[rule]]\nolder_than = "1 year"\nset = { listed = false }\n'),
         ("", "", "[[rule]]\nwhen = \"current_date > DATE '2027-01-01'\"\n"
