@@ -22,7 +22,7 @@ _THREADS = 2
 @dataclass(frozen=True, slots=True)
 class Rendered:
     """One file ready to be put in place, with its digest; its plain-text companion where one is
-    asked for; what is kept of what it lists; and the rows that did not fit into it."""
+    asked for; what is kept of what it lists; the rows in it, and those that did not fit."""
 
     kind: Kind
     number: int
@@ -32,6 +32,7 @@ class Rendered:
     text: bytes | None
     memory: Memory | None
     outside: bool
+    rows: pl.DataFrame
     rest: pl.DataFrame
 
 
@@ -89,6 +90,7 @@ def _render(
         text_file(rows["loc"]) if text and kind.remembered else None,
         memory_of(part, rows, f"{kind.name}-{number}") if kind.remembered else None,
         folder != home and not rows["loc"].str.starts_with(folder).all(),
+        rows,
         table.slice(part.urls),
     )
 

@@ -176,9 +176,14 @@ class Memory:
             table = pl.read_parquet(self.data)
         else:
             table = as_written(decompressed(self.data) if self.name.endswith(".gz") else self.data)
-        if "mark" not in table.columns:
-            table = table.with_columns(mark=pl.lit("@") + pl.col("lastmod").fill_null(""))
-        return table.with_columns(file=pl.lit(stem_of(self.name)))
+        return remembered(table, self.name)
+
+
+def remembered(rows: pl.DataFrame, name: str) -> pl.DataFrame:
+    """What is kept under a name of a file that lists these rows, as `Memory.rows`."""
+    mark = pl.lit("@") + pl.col("lastmod").fill_null("")
+    marked = rows if "mark" in rows.columns else rows.with_columns(mark=mark)
+    return marked.select("loc", "lastmod", "mark", file=pl.lit(stem_of(name)))
 
 
 _TABLE = ".parquet"

@@ -112,6 +112,8 @@ class _Building:
         self.touched: list[str] = []
         self.fresh: list[pl.DataFrame] = []
         self.whole = ""
+        #: Of the file with the newest page: its date, the name of its memory, its rows.
+        self.newest = ("", "", pl.DataFrame())
 
     def run(self, fold: bool, differences: bool, *, anew: bool = False) -> Build:
         """Build; `anew` without looking at what the build before decided."""
@@ -336,6 +338,8 @@ class _Building:
         if one.memory:
             known = one.digest if one.memory.data is part.data else None
             self.memory.put(one.memory.name, one.memory.data, known)
+            if part.lastmod and part.lastmod > self.newest[0]:
+                self.newest = (part.lastmod, one.memory.name, one.rows)
             if differences:
                 if name in self.before.files:
                     self.touched.append(self.before.files[name].memory)
@@ -418,6 +422,10 @@ class _Building:
                 yield name.rpartition("/")[0], str(newest), partial(self._remembered, memory)
 
     def _remembered(self, name: str) -> pl.DataFrame:
+        _, newest, rows = self.newest
+        if name == newest:
+            # The feeds want no other, mostly; it need not be read from what was just written.
+            return public.remembered(rows, name)
         return public.Memory(name, self.memory.read(name)).rows
 
     def _heads(self, listing: Listed) -> None:
