@@ -10,7 +10,6 @@ from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
-from itertools import compress
 from operator import attrgetter
 
 from selectolax.lexbor import LexborHTMLParser, LexborNode
@@ -69,7 +68,7 @@ class Outline:
     shown: dict[str, list[LexborNode]] = field(default_factory=dict)
     linked: set[str] = field(default_factory=set)
     framed: set[str] = field(default_factory=set)
-    # All elements, and the places in that list of those that say something, by number.
+    # The elements that say something, and their places in that list by number.
     _nodes: list[LexborNode] = field(default_factory=list)
     _found: dict[int, list[int]] = field(default_factory=dict)
 
@@ -141,7 +140,7 @@ class Outline:
         for place in sorted(unwanted):
             if after <= place < stop:
                 kept.append((after, place))
-                after = place + _size(self._nodes[place])
+                after = place + len(_wanted(self._nodes[place]))
                 # Taken out of the tree, but not apart: the whole tree is freed at once anyway.
                 self._nodes[place].decompose(recursive=False)
         return [*kept, (after, stop)]
@@ -152,17 +151,10 @@ def outline(tree: LexborHTMLParser) -> Outline:
     found = Outline(tree)
     if tree.root is None:
         return found
-    nodes = found._nodes = list(tree.root.traverse())
-    numbers = list(map(_number, nodes))
-    # No element is looked at one by one here that says nothing: pages have a great many.
-    wanted = list(map(_WANTED.__contains__, numbers))
+    nodes = found._nodes = _wanted(tree.root)
     places = found._found = defaultdict(list)
-    for place, number in zip(
-        compress(range(len(nodes)), wanted), compress(numbers, wanted), strict=True
-    ):
-        places[number].append(place)
-    if max(numbers) > _LAST:
-        places[_LAST] = [place for place, number in enumerate(numbers) if number > _LAST]
+    for place, number in enumerate(map(_number, nodes)):
+        places[min(number, _LAST)].append(place)
     named = sorted((place, name) for name in _OF_HEAD for place in found._places(name))
     for place, name in named:
         if name == "title" and ancestor(nodes[place], "svg") is not None:
@@ -172,19 +164,22 @@ def outline(tree: LexborHTMLParser) -> Outline:
     return found
 
 
-def _size(node: LexborNode) -> int:
-    """How many elements and comments an element is, with those inside."""
-    return len(list(node.traverse()))
+def _wanted(root: LexborNode) -> list[LexborNode]:
+    """The elements that say something, of an element and all inside. (Pages are full of others:
+    those are passed over as soon as they are met.)"""
+    return [
+        node for node in root.traverse() if (number := node.tag_id) in _WANTED or number > _LAST
+    ]
 
 
 def _behind(node: LexborNode) -> int:
-    """How many elements and comments follow an element in its document."""
+    """How many elements that say something follow an element in its document."""
     count = 0
     at: LexborNode | None = node
     while at is not None:
         beside = at.next
         while beside is not None:
-            count += 0 if beside.is_text_node else _size(beside)
+            count += 0 if beside.is_text_node else len(_wanted(beside))
             beside = beside.next
         at = at.parent
     return count
