@@ -34,11 +34,15 @@ def pair(
     *,
     wanted: str,
     runs: int = 5,
+    ready: Callable[[], object] | None = None,
 ) -> float:
-    """Time two things in turn and print the median of ours against the baseline."""
+    """Time two things in turn and print the median of ours against the baseline. `ready` makes
+    things ready for ours, and is not timed."""
     ratios, mine, theirs = [], [], []
     for number in range(runs + 1):
         times = []
+        if ready:
+            ready()
         for work in (ours, baseline):
             began = time.perf_counter()
             work()
