@@ -61,9 +61,17 @@ def test_every_code_that_is_emitted_is_in_the_registry_and_the_other_way():
     )
 
 
-def test_help_loads_nothing_heavy():
+@pytest.mark.parametrize(
+    "what",
+    [
+        "from jovial_atlas.cli import run; run(['--help'])",
+        "from jovial_atlas.sources import page, worker; worker.prepare()",
+        "from jovial_atlas.rounds import unchanged",
+    ],
+)
+def test_what_starts_often_loads_nothing_heavy(what):
     code = (
-        "import sys; from jovial_atlas.cli import run; run(['--help']); "
+        f"import sys; {what}; "
         "print([m for m in ('polars', 'rich', 'pydantic', 'httpx', 'sqlalchemy', 'lxml') "
         "if m in sys.modules], file=sys.stderr)"
     )

@@ -86,7 +86,8 @@ def write(moment: datetime) -> str:
 
 def from_timestamp(seconds: float) -> str:
     """A file's time, in seconds since 1970, as `YYYY-MM-DDThh:mm:ssZ`."""
-    return time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime(seconds))
+    year, month, day, hour, minute, second, *_ = time.gmtime(seconds)
+    return f"{year:04}-{month:02}-{day:02}T{hour:02}:{minute:02}:{second:02}Z"
 
 
 def moment(text: str) -> datetime:

@@ -12,6 +12,8 @@ from typing import Any, TypeVar
 
 import polars as pl
 
+from jovial_atlas.pages import EXTRA as EXTRA
+
 
 @dataclass(frozen=True, slots=True)
 class Column:
@@ -154,10 +156,6 @@ CHANGE_COLUMNS = (
 )  # fmt: skip
 
 
-#: The one column whose fields differ from site to site: what sources deliver beyond `COLUMNS`.
-EXTRA = "extra"
-
-
 def empty() -> pl.DataFrame:
     """A page table without rows."""
     return pl.DataFrame(schema=SCHEMA)
@@ -177,6 +175,10 @@ def _series(name: str, kind: Any, values: list[Any]) -> pl.Series:
     """One column. (Lists take longest: each would become a column of its own.)"""
     if kind == pl.List(pl.String) and (found := _lists_of_text(name, values)) is not None:
         return found
+    if isinstance(kind, pl.List) and not any(values):
+        there = pl.DataFrame({name: [one is not None for one in values]}, {name: pl.Boolean})
+        none = pl.lit(pl.Series([[]], dtype=kind))
+        return there.select(pl.when(name).then(none).alias(name)).to_series()
     if isinstance(kind, pl.List):
         return pl.DataFrame([{name: one} for one in values], schema={name: kind}).to_series()
     return pl.Series(name, values, kind)

@@ -6,7 +6,6 @@ otherwise (`/a` for `a.html`) is honoured as its address.
 
 from __future__ import annotations
 
-import gc
 import os
 import re
 from collections.abc import Callable, Iterator, Sequence
@@ -26,6 +25,7 @@ from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.git import commit_dates
 from jovial_atlas.sources.page import PageFile, Reading, digest_of_page, read_files
 from jovial_atlas.sources.records import pages_of
+from jovial_atlas.sources.worker import prepare
 
 Style = Literal["folder", "file", "plain"]
 Progress = Callable[[int, int], None]
@@ -34,8 +34,6 @@ ENDINGS = (".html", ".htm", ".xhtml")
 _CHUNK = 48
 #: Pages that become a table together: many small tables take longer to make and to join.
 _BATCH = 2_000
-#: New objects in a worker after which it looks for garbage: parsing a page makes hardly any.
-_GARBAGE = 500_000
 # Starting a worker costs about as much as reading this many pages.
 _WORTH_WORKERS = 400
 
@@ -225,6 +223,8 @@ def _sift(files: Sequence[PageFile], known: Known) -> tuple[list[PageFile], Know
     bytes counts as known."""
     rows = known.rows.select("path", "bytes", "mtime", "digest").iter_rows()
     had = {path: (size, mtime, digest) for path, size, mtime, digest in rows if path}
+    if not had:
+        return list(files), Known(known.rows.clear())
     fresh: list[PageFile] = []
     times: dict[str, int] = {}
     for file in files:
@@ -295,9 +295,7 @@ def _read_chunks(
             yield read_files(chunk, reading)
         return
     # Workers are spawned, not forked: a fork of a process with threads may hang.
-    with ProcessPoolExecutor(
-        workers, get_context("spawn"), initializer=gc.set_threshold, initargs=(_GARBAGE,)
-    ) as pool:
+    with ProcessPoolExecutor(workers, get_context("spawn"), initializer=prepare) as pool:
         futures: list[Future[tuple[list[dict[str, Any]], list[Fault]]]] = [
             pool.submit(read_files, chunk, reading) for chunk in chunks
         ]

@@ -11,6 +11,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from operator import attrgetter
+from typing import NamedTuple
 
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 
@@ -43,8 +44,7 @@ _WANTED = frozenset(_NUMBERS.values())
 _LAST = 1_000
 
 
-@dataclass(frozen=True, slots=True)
-class Tag:
+class Tag(NamedTuple):
     """An element of a head with its attributes, which are read once."""
 
     name: str
@@ -122,7 +122,9 @@ class Outline:
         the body, whose headers are frames by their place."""
         for name in ("td", "p"):
             for place in self._places(name):
-                if (said := self._nodes[place].attrs.get("class")) and _FRAME.search(said):
+                # Hardly any has attributes: to see that is faster than to ask for one.
+                given = self._nodes[place].attributes
+                if given and (said := given.get("class")) and _FRAME.search(said):
                     yield place
         for place, given in parts.items():
             if (said := given.get("class")) and _FRAME.search(said):

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 from selectolax.lexbor import LexborNode, SelectolaxError
 
-from jovial_atlas.pages import schema
+from jovial_atlas.pages import EXTRA
 from jovial_atlas.sources.openpage import OpenPage
 from jovial_atlas.sources.outline import text
 from jovial_atlas.structured.read import read_page
@@ -46,7 +46,7 @@ def read_data(page: OpenPage, data: bytes) -> None:
     said = {name: value for name, value in said.items() if value}
     page.row["data"] = json.dumps(said, ensure_ascii=False) if said else None
     if page.reading.fields:
-        page.row[schema.EXTRA] = dict(_fields(page))
+        page.row[EXTRA] = dict(_fields(page))
 
 
 def _fields(page: OpenPage) -> Iterator[tuple[str, str]]:
