@@ -39,9 +39,10 @@ def _numbered(names: Iterable[str]) -> dict[str, int]:
 
 
 _NUMBERS = _numbered({*_OF_HEAD, *_NOT_CONTENT, *_SAYING, *_PARTS, "td"})
-_WANTED = frozenset(_NUMBERS.values())
 #: Elements that HTML does not know have far higher numbers than this.
 _LAST = 1_000
+#: The numbers of elements that say nothing. Pages are full of them.
+_SILENT = frozenset(range(_LAST)) - frozenset(_NUMBERS.values())
 
 
 class Tag(NamedTuple):
@@ -156,7 +157,7 @@ def outline(tree: LexborHTMLParser) -> Outline:
     nodes = found._nodes = _wanted(tree.root)
     places = found._found = defaultdict(list)
     for place, number in enumerate(map(_number, nodes)):
-        places[min(number, _LAST)].append(place)
+        places[number if number < _LAST else _LAST].append(place)
     named = sorted((place, name) for name in _OF_HEAD for place in found._places(name))
     for place, name in named:
         if name == "title" and ancestor(nodes[place], "svg") is not None:
@@ -167,11 +168,8 @@ def outline(tree: LexborHTMLParser) -> Outline:
 
 
 def _wanted(root: LexborNode) -> list[LexborNode]:
-    """The elements that say something, of an element and all inside. (Pages are full of others:
-    those are passed over as soon as they are met.)"""
-    return [
-        node for node in root.traverse() if (number := node.tag_id) in _WANTED or number > _LAST
-    ]
+    """The elements that say something, of an element and all inside."""
+    return [node for node in root.traverse() if node.tag_id not in _SILENT]
 
 
 def _behind(node: LexborNode) -> int:
@@ -198,9 +196,8 @@ def _within(places: list[int], stretches: Iterable[tuple[int, int]]) -> list[int
 
 def _bare(references: Iterable[str | None]) -> set[str]:
     """References without fragments: many differ in nothing else."""
-    found = {said.partition("#")[0].strip() for said in references if said}
-    found.discard("")
-    return found
+    found = {said.partition("#")[0] for said in references if said}
+    return {bare for said in found if (bare := said.strip())}
 
 
 def text(node: LexborNode) -> str | None:
