@@ -7,8 +7,10 @@ import pytest
 
 from jovial_atlas.errors import ContentError
 from jovial_atlas.pages.gather import Gathering
-from jovial_atlas.sources.html import Folder, address_of, page_files, read_folder
+from jovial_atlas.sources.folder import Folder, address_of, page_files
+from jovial_atlas.sources.html import read_folder
 from jovial_atlas.sources.page import PageFile, Reading, read_page
+from jovial_atlas.sources.readers import Readers
 from tests.conftest import TODAY, page
 
 SITE = "https://www.marrowfen.example"
@@ -165,10 +167,16 @@ def test_a_folder_is_read_whole_and_alike_with_and_without_workers(tmp_path):
     (root / "index.html").write_text(page(head=f"<link rel=canonical href={SITE}/0.html>"))
     (root / "0.htm").write_text(page(head=f"<link rel=canonical href={SITE}/0.html>"))
     folder = Folder(root, SITE)
-    alone, faults = gathered(tmp_path, read_folder(folder, READING, workers=1))
-    pooled, _ = gathered(tmp_path, read_folder(folder, READING, workers=2))
+    alone, faults = gathered(tmp_path, read_folder(folder, READING, Readers(1)))
+    with Readers(2) as readers:
+        pooled, _ = gathered(tmp_path, read_folder(folder, READING, readers))
+        readers.begin(folder, READING)
+        (root / "new.html").write_text(page("New"))  # too late: the files are known
+        ahead, told = gathered(tmp_path, read_folder(folder, READING, readers))
+        later, _ = gathered(tmp_path, read_folder(folder, READING, readers))
     assert alone.equals(pooled)
-    assert alone.height == 121
+    assert (alone.equals(ahead), told) == (True, faults)
+    assert (alone.height, later.height) == (121, 122)
     assert {(fault.code, fault.where) for fault in faults} == {
         ("page-outside", "out.html"),
         ("address-twice", "0.html"),

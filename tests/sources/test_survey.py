@@ -14,7 +14,7 @@ from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.sitefile import read_site_file
-from jovial_atlas.sources import html
+from jovial_atlas.sources import readers
 from tests.conftest import TODAY, URL, page
 
 HTML = 'kind = "html"\npath = "public"\n'
@@ -90,9 +90,9 @@ def test_the_site_chooses_which_spellings_are_one_page(survey, tmp_path, choice,
 def test_unchanged_files_are_not_parsed_again_and_their_findings_stay(survey, public, monkeypatch):
     public(a=page("A"), b=page("B", head="<title>again</title>"), c=page("C"))
     parsed = []
-    real = html.read_files
+    real = readers.read_files
     monkeypatch.setattr(
-        html, "read_files", lambda f, r: parsed.extend(x.path for x in f) or real(f, r)
+        readers, "read_files", lambda f, r: parsed.extend(x.path for x in f) or real(f, r)
     )
     first, faults = survey(HTML)
     assert (len(parsed), [code for code, _ in faults]) == (3, ["title-repeated"])

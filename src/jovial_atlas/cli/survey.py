@@ -79,15 +79,21 @@ def command(work: Work, workers: int | None, full: bool, timeout: float) -> int:
 
 
 def _read_pages(work: Work, *, full: bool, workers: int | None, timeout: float) -> Survey:
-    from jovial_atlas.rounds.survey import run_survey
-    from jovial_atlas.web import new_client
+    from jovial_atlas.rounds.ahead import begin_reading
+    from jovial_atlas.sources.readers import Readers
 
-    site = work.site()
-    with work.output.progress("Reading pages") as progress, new_client(timeout) as client:
-        return run_survey(
-            site, work.now(), client, environment=os.environ, full=full, workers=workers,
-            progress=progress,
-        )  # fmt: skip
+    site, now = work.site(), work.now()
+    with Readers(workers) as readers:
+        # Workers read while everything else is loaded here.
+        begin_reading(site, now, readers, full=full)
+        from jovial_atlas.rounds.survey import run_survey
+        from jovial_atlas.web import new_client
+
+        with work.output.progress("Reading pages") as progress, new_client(timeout) as client:
+            return run_survey(
+                site, now, client, environment=os.environ, full=full, readers=readers,
+                progress=progress,
+            )  # fmt: skip
 
 
 _COUNTS = ("pages", "listed", "images", "videos")

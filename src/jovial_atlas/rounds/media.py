@@ -30,7 +30,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.rounds.onsite import file_of
 from jovial_atlas.rounds.surveyed import STILLS
 from jovial_atlas.sitefile import HtmlSource, SiteFile
-from jovial_atlas.sources.opening import known_services
+from jovial_atlas.sources.settings import known_services
 from jovial_atlas.web import Answer, Request, send
 
 #: In the state folder: what is known of files and services.

@@ -24,8 +24,10 @@ from jovial_atlas.place import STATE
 from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.build.places import MANIFEST, ROBOTS
 from jovial_atlas.sitefile.deciding import RESERVED_SECTIONS, REST
-from jovial_atlas.sources.html import Folder, Progress, Style, address_of, read_folder
+from jovial_atlas.sources.folder import Folder, Style, address_of
+from jovial_atlas.sources.html import Progress, read_folder
 from jovial_atlas.sources.page import Reading
+from jovial_atlas.sources.readers import Readers
 
 #: A folder needs this many pages to become a section, and no more sections are made.
 _SECTION_PAGES = 2
@@ -95,8 +97,13 @@ def propose(url: str, html: Path, now: datetime, progress: Progress | None = Non
 
 def _read(html: Path, origin: str, now: datetime, progress: Progress | None) -> pl.DataFrame:
     """The page table of the folder, read once and kept nowhere."""
-    with tempfile.TemporaryDirectory() as place, Gathering(Path(place)) as gathering:
-        for batch in read_folder(Folder(html, origin), Reading("html", now), progress=progress):
+    folder, reading = Folder(html, origin), Reading("html", now)
+    with (
+        tempfile.TemporaryDirectory() as place,
+        Gathering(Path(place)) as gathering,
+        Readers() as readers,
+    ):
+        for batch in read_folder(folder, reading, readers, progress=progress):
             gathering.add(batch)
         gathering.finish(Path(place) / "pages.parquet")
         pages = snapshot.load(Path(place) / "pages.parquet")

@@ -13,7 +13,7 @@ import polars as pl
 from jovial_atlas import __version__, addresses, dates
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault, plural
-from jovial_atlas.files import FileSet, digest, write_whole
+from jovial_atlas.files import digest, write_whole
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import compare
@@ -27,14 +27,11 @@ from jovial_atlas.rules import decide, rests_on_time
 from jovial_atlas.rules.policies import signs_in
 from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
 from jovial_atlas.sources.columns import with_named_videos
-from jovial_atlas.sources.html import ENDINGS, Known, Progress
-from jovial_atlas.sources.opening import (
-    Surroundings,
-    crawler_tokens,
-    known_services,
-    name_of,
-    open_source,
-)
+from jovial_atlas.sources.folder import ENDINGS
+from jovial_atlas.sources.html import Known, Progress
+from jovial_atlas.sources.opening import Surroundings, open_source
+from jovial_atlas.sources.readers import Readers
+from jovial_atlas.sources.settings import crawler_tokens, known_services, name_of, written_pages
 
 
 def run_survey(
@@ -44,10 +41,11 @@ def run_survey(
     *,
     environment: Mapping[str, str] | None = None,
     full: bool = False,
-    workers: int | None = None,
+    readers: Readers | None = None,
     progress: Progress | None = None,
 ) -> Survey:
-    """Read all sources, compare with the survey before, and keep the result.
+    """Read all sources, compare with the survey before, and keep the result. `readers` may have
+    begun with it; they are done when it is.
 
     A source that breaks is a fault; its pages of the survey before are kept. Raises
     ContentError where nothing at all could be read, OutputError, and SiteFileError where a
@@ -57,12 +55,7 @@ def run_survey(
     around = Surroundings(
         site, now, environment or {}, client,
         lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
-        frozenset(
-            str(place)
-            for host in site.hosts
-            for place in FileSet(host.output, host.state / MANIFEST).own_files(".html")
-        ),
-        workers, progress,
+        readers or Readers(), written_pages(site, MANIFEST), progress,
     )  # fmt: skip
     inputs = _inputs(site)
     mark = inputs.mark(site.folder) if inputs else None
@@ -70,7 +63,7 @@ def run_survey(
     beside = target.with_name(f".{PAGES}.survey")
     before = stored_pages(target)
     memory = _remembered(site, before, full)
-    with Gathering(site.state) as gathering:
+    with around.readers, Gathering(site.state) as gathering:
         broken = [
             error
             for source in site.model.source

@@ -25,7 +25,7 @@ from jovial_atlas.media.services import Service
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.columns import FieldMap, template_fields
-from jovial_atlas.sources.html import Folder, page_files
+from jovial_atlas.sources.folder import Folder, page_files
 from jovial_atlas.sources.page import PageFile, Reading, read_page
 from jovial_atlas.sources.records import pages_of
 

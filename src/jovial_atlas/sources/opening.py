@@ -12,13 +12,11 @@ import httpx
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import ContentError
-from jovial_atlas.media.services import Service, services
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sitefile import (
     CrawlSource,
     FeedSource,
     HtmlSource,
-    JsonSource,
     ListSource,
     MarkdownSource,
     SiteFile,
@@ -28,8 +26,10 @@ from jovial_atlas.sitefile import (
 )
 from jovial_atlas.sources.columns import FieldMap
 from jovial_atlas.sources.crawl import Crawl, Limits, read_site
-from jovial_atlas.sources.html import Folder, Known, Progress, read_folder
-from jovial_atlas.sources.page import Reading
+from jovial_atlas.sources.folder import Folder
+from jovial_atlas.sources.html import Known, Progress, read_folder
+from jovial_atlas.sources.readers import Readers
+from jovial_atlas.sources.settings import folder_of, name_of, reading_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,57 +41,25 @@ class Surroundings:
     environment: Mapping[str, str]
     client: httpx.Client
     identify: Callable[[str], str]
+    readers: Readers
     #: Pages that this tool wrote itself: they are none of the site's content.
     written: frozenset[str] = frozenset()
-    workers: int | None = None
     progress: Progress | None = None
-
-
-def crawler_tokens(site: SiteFile) -> set[str]:
-    """The crawlers whose own robots tags are read: those that the site file names."""
-    return site.crawlers | {token for rule in site.model.rule for token in rule.crawlers}
-
-
-def known_services(site: SiteFile) -> tuple[Service, ...]:
-    """The hosting services of videos: the owner's file, then those that ship. Raises AtlasError."""
-    own = site.model.videos.services
-    return services(site.folder / own if own else None)
-
-
-def name_of(source: Source) -> str:
-    """The name of a source: its own, or its place."""
-    if source.name:
-        return source.name
-    if isinstance(source, SqlSource):
-        return "query"
-    if isinstance(source, CrawlSource):
-        return "site"
-    return source.address if isinstance(source, JsonSource) else source.path
 
 
 def open_source(source: Source, around: Surroundings, known: Known | None) -> Iterator[Batch]:
     """The batches of a source. Raises ContentError, at once or while they are taken."""
     name = name_of(source)
     site, folder = source.host or around.site.model.site.url, around.site.folder
-    trust = around.site.model.dates.trust
-    tokens = tuple(sorted(crawler_tokens(around.site)))
-    players = known_services(around.site)
-    asked = any(section.schema_type for section in around.site.model.section)
-    reading = Reading(
-        name, around.now, trust=trust, crawlers=tokens, services=players, outline=asked
-    )
+    reading = reading_of(source, around.site, around.now)
     if isinstance(source, HtmlSource):
-        honour = source.canonicals == "honour"
         yield from read_folder(
-            Folder(
-                folder / source.path, site, source.addresses, source.at,
-                source.documents, source.include, source.exclude, written=around.written,
-            ),
-            replace(reading, honour_canonical=honour, fields=tuple(source.fields.items())),
+            folder_of(source, around.site, around.written),
+            reading,
+            around.readers,
             known=known,
-            workers=around.workers,
             progress=around.progress,
-        )  # fmt: skip
+        )
         return
     if isinstance(source, CrawlSource):
         crawl = _crawl(source, around, name)
@@ -109,7 +77,7 @@ def open_source(source: Source, around: Surroundings, known: Known | None) -> It
         source.url,
         source.columns,
         getattr(source, "separator", ";"),
-        players,
+        reading.services,
     )
     if isinstance(source, MarkdownSource):
         from jovial_atlas.sources.markdown import read_markdown

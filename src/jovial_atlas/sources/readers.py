@@ -1,0 +1,99 @@
+"""Reading the pages of folders: by worker processes where there are many.
+
+Loads nothing of tables, so that workers can begin before those are loaded.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from concurrent.futures import Future, ProcessPoolExecutor
+from multiprocessing import get_context
+from types import TracebackType
+from typing import Any
+
+from jovial_atlas.faults import Fault
+from jovial_atlas.sources.folder import Folder, page_files, with_commits
+from jovial_atlas.sources.page import PageFile, Reading, read_files
+from jovial_atlas.sources.worker import prepare
+
+#: Files that are read together, and told of together.
+CHUNK = 48
+#: Starting a worker costs about as much as reading this many pages.
+_WORTH_WORKERS = 400
+
+#: What a chunk of files gives.
+Rows = tuple[list[dict[str, Any]], list[Fault]]
+_Listed = tuple[list[PageFile], list[Fault]]
+
+
+class Readers:
+    """Use as a context: leaving it ends the workers. `workers` None: one a core where there are
+    many files, none where there are few."""
+
+    def __init__(self, workers: int | None = None) -> None:
+        self._workers = workers
+        self._pool: ProcessPoolExecutor | None = None
+        self._begun: dict[tuple[Folder, Reading], tuple[_Listed, list[Future[Rows]]]] = {}
+
+    def __enter__(self) -> Readers:
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        _error: BaseException | None,
+        _trace: TracebackType | None,
+    ) -> None:
+        if self._pool:
+            self._pool.shutdown(wait=kind is None, cancel_futures=True)
+
+    def begin(self, folder: Folder, reading: Reading) -> None:
+        """Have workers read all pages of a folder already, where there are many. Raises
+        ContentError where it cannot be read."""
+        listed = self._list(folder, reading)
+        pages = pages_among(listed[0], folder)
+        self._begun[folder, reading] = (listed, self._submit(pages, reading))
+
+    def listed(self, folder: Folder, reading: Reading) -> _Listed:
+        """All files of a folder that are pages, with faults met. Raises ContentError."""
+        begun = self._begun.get((folder, reading))
+        return begun[0] if begun else self._list(folder, reading)
+
+    def read(self, folder: Folder, reading: Reading, pages: list[PageFile]) -> Iterator[Rows]:
+        """What pages of a folder say, chunk by chunk in their order."""
+        listed, futures = self._begun.pop((folder, reading), (None, []))
+        if listed is None or len(pages) != len(pages_among(listed[0], folder)):
+            for one in futures:
+                one.cancel()
+            futures = self._submit(pages, reading)
+        if not futures:
+            yield from (read_files(chunk, reading) for chunk in _chunks(pages))
+        for future in futures:
+            yield future.result()
+
+    @staticmethod
+    def _list(folder: Folder, reading: Reading) -> _Listed:
+        files, faults = page_files(folder)
+        return with_commits(files, folder.root) if "git" in reading.trust else files, faults
+
+    def _submit(self, pages: list[PageFile], reading: Reading) -> list[Future[Rows]]:
+        """Give pages to the workers; to none where there are few."""
+        many = len(pages) >= _WORTH_WORKERS
+        workers = ((os.cpu_count() or 1) if many else 0) if self._workers is None else self._workers
+        if workers < 2 or not pages:
+            return []
+        if self._pool is None:
+            # Workers are spawned, not forked: a fork of a process with threads may hang.
+            spawned = get_context("spawn")
+            self._pool = ProcessPoolExecutor(workers, spawned, initializer=prepare)
+        return [self._pool.submit(read_files, chunk, reading) for chunk in _chunks(pages)]
+
+
+def pages_among(files: list[PageFile], folder: Folder) -> list[PageFile]:
+    """The files that are pages of HTML; the others are documents."""
+    return [file for file in files if file.path.lower().endswith(folder.endings)]
+
+
+def _chunks(pages: list[PageFile]) -> Iterator[list[PageFile]]:
+    return (pages[start : start + CHUNK] for start in range(0, len(pages), CHUNK))

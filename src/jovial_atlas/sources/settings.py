@@ -1,0 +1,69 @@
+"""What the site file says of reading pages: names of sources, folders, how their files are read.
+
+Loads nothing of tables.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from jovial_atlas.files import FileSet
+from jovial_atlas.media.services import Service, services
+from jovial_atlas.sitefile import CrawlSource, HtmlSource, JsonSource, SiteFile, Source, SqlSource
+from jovial_atlas.sources.folder import Folder
+from jovial_atlas.sources.openpage import Reading
+
+
+def crawler_tokens(site: SiteFile) -> set[str]:
+    """The crawlers whose own robots tags are read: those that the site file names."""
+    return site.crawlers | {token for rule in site.model.rule for token in rule.crawlers}
+
+
+def known_services(site: SiteFile) -> tuple[Service, ...]:
+    """The hosting services of videos: the owner's file, then those that ship. Raises AtlasError."""
+    own = site.model.videos.services
+    return services(site.folder / own if own else None)
+
+
+def name_of(source: Source) -> str:
+    """The name of a source: its own, or its place."""
+    if source.name:
+        return source.name
+    if isinstance(source, SqlSource):
+        return "query"
+    if isinstance(source, CrawlSource):
+        return "site"
+    return source.address if isinstance(source, JsonSource) else source.path
+
+
+def reading_of(source: Source, site: SiteFile, now: datetime) -> Reading:
+    """How the pages of a source are read. Raises AtlasError."""
+    built = source if isinstance(source, HtmlSource) else None
+    return Reading(
+        name_of(source),
+        now,
+        honour_canonical=built is None or built.canonicals == "honour",
+        services=known_services(site),
+        crawlers=tuple(sorted(crawler_tokens(site))),
+        fields=tuple(built.fields.items()) if built else (),
+        outline=any(section.schema_type for section in site.model.section),
+        trust=site.model.dates.trust,
+    )
+
+
+def folder_of(source: HtmlSource, site: SiteFile, written: frozenset[str]) -> Folder:
+    """The folder of a source of built HTML, but for files that this tool has `written`."""
+    return Folder(
+        site.folder / source.path, source.host or site.model.site.url, source.addresses, source.at,
+        source.documents, source.include, source.exclude, written=written,
+    )  # fmt: skip
+
+
+def written_pages(site: SiteFile, manifest: str) -> frozenset[str]:
+    """Places of the pages that this tool wrote itself, by the manifest of that name: they are
+    none of the site's content."""
+    return frozenset(
+        str(place)
+        for host in site.hosts
+        for place in FileSet(host.output, host.state / manifest).own_files(".html")
+    )
