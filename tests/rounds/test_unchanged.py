@@ -9,6 +9,7 @@ import pytest
 from jovial_atlas import dates
 from jovial_atlas.pages.changes import Changes
 from jovial_atlas.rounds import unchanged
+from jovial_atlas.rounds.ahead import begin_survey
 from jovial_atlas.rounds.survey import run_survey
 from jovial_atlas.rounds.unchanged import as_before
 from jovial_atlas.sitefile import read_site_file
@@ -111,4 +112,14 @@ def test_what_may_be_another_at_another_time_is_read_again(surveyed, tmp_path, h
 def test_another_version_reads_again(surveyed, monkeypatch):
     place, _ = surveyed()
     monkeypatch.setattr(unchanged, "__version__", "another")
+    assert as_before(place, LATER) is None
+
+
+def test_what_changes_once_a_survey_has_begun_is_read_again(tmp_path):
+    place = write_site(tmp_path, {"a.html": page("A")})
+    site = read_site_file(place)
+    begun = begin_survey(site, TODAY)
+    (tmp_path / "public/a.html").write_text(page("Another"))
+    with new_client(5) as client:
+        assert run_survey(site, TODAY, client, begun=begun).pages == 1
     assert as_before(place, LATER) is None

@@ -79,19 +79,18 @@ def command(work: Work, workers: int | None, full: bool, timeout: float) -> int:
 
 
 def _read_pages(work: Work, *, full: bool, workers: int | None, timeout: float) -> Survey:
-    from jovial_atlas.rounds.ahead import begin_reading
-    from jovial_atlas.sources.readers import Readers
+    from jovial_atlas.rounds.ahead import begin_survey
 
     site, now = work.site(), work.now()
-    with Readers(workers) as readers:
-        # Workers read while everything else is loaded here.
-        begin_reading(site, now, readers, full=full)
+    begun = begin_survey(site, now, workers, full=full)
+    with begun.readers:
+        # Workers may read while everything else is loaded here.
         from jovial_atlas.rounds.survey import run_survey
         from jovial_atlas.web import new_client
 
         with work.output.progress("Reading pages") as progress, new_client(timeout) as client:
             return run_survey(
-                site, now, client, environment=os.environ, full=full, readers=readers,
+                site, now, client, environment=os.environ, full=full, begun=begun,
                 progress=progress,
             )  # fmt: skip
 

@@ -17,21 +17,19 @@ from jovial_atlas.files import digest, write_whole
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import compare
-from jovial_atlas.rounds.build.places import MANIFEST
+from jovial_atlas.rounds.ahead import Begun, begin_survey
 from jovial_atlas.rounds.last import filled_in, stored_pages
 from jovial_atlas.rounds.media import look_at_videos
 from jovial_atlas.rounds.surveyed import PAGES, RECORD, SectionCount, Survey
-from jovial_atlas.rounds.unchanged import Inputs, noted
+from jovial_atlas.rounds.unchanged import noted
 from jovial_atlas.rounds.variants import find_variants, variant_signs
 from jovial_atlas.rules import decide, rests_on_time
 from jovial_atlas.rules.policies import signs_in
 from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
 from jovial_atlas.sources.columns import with_named_videos
-from jovial_atlas.sources.folder import ENDINGS
 from jovial_atlas.sources.html import Known, Progress
 from jovial_atlas.sources.opening import Surroundings, open_source
-from jovial_atlas.sources.readers import Readers
-from jovial_atlas.sources.settings import crawler_tokens, known_services, name_of, written_pages
+from jovial_atlas.sources.settings import crawler_tokens, known_services, name_of
 
 
 def run_survey(
@@ -41,24 +39,24 @@ def run_survey(
     *,
     environment: Mapping[str, str] | None = None,
     full: bool = False,
-    readers: Readers | None = None,
+    begun: Begun | None = None,
     progress: Progress | None = None,
 ) -> Survey:
-    """Read all sources, compare with the survey before, and keep the result. `readers` may have
-    begun with it; they are done when it is.
+    """Read all sources, compare with the survey before, and keep the result. It may have `begun`
+    before all that it needs was loaded, at the same time and as `full` as here.
 
     A source that breaks is a fault; its pages of the survey before are kept. Raises
     ContentError where nothing at all could be read, OutputError, and SiteFileError where a
     rule cannot be applied.
     """
+    begun = begun or begin_survey(site, now, full=full)
+    inputs, mark = begun.inputs, begun.mark
     identity = site.model.identity
     around = Surroundings(
         site, now, environment or {}, client,
         lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
-        readers or Readers(), written_pages(site, MANIFEST), progress,
+        begun.readers, begun.written, progress,
     )  # fmt: skip
-    inputs = _inputs(site)
-    mark = inputs.mark(site.folder) if inputs else None
     target = site.state / PAGES
     beside = target.with_name(f".{PAGES}.survey")
     before = stored_pages(target)
@@ -99,17 +97,6 @@ def run_survey(
     text = json.dumps(record, ensure_ascii=False) + "\n"
     write_whole(site.state / RECORD, text.encode())
     return Survey(at, sum(one.pages for one in sections), sections, changes, faults)
-
-
-def _inputs(site: SiteFile) -> Inputs | None:
-    """What a survey of folders of HTML rests on; None where there are other sources."""
-    folders = []
-    for source in site.model.source:
-        if not isinstance(source, HtmlSource):
-            return None
-        folders.append((source.path, (*ENDINGS, *(one.lower() for one in source.documents))))
-    files = (site.path.name, site.model.overrides.file, site.model.videos.file)
-    return Inputs(tuple(file for file in files if file), tuple(folders))
 
 
 def _is_lasting(table: pl.LazyFrame, site: SiteFile, now: datetime, filled: frozenset[str]) -> bool:
