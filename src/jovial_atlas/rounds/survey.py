@@ -49,6 +49,10 @@ def run_survey(
     ContentError where nothing at all could be read, OutputError, and SiteFileError where a
     rule cannot be applied.
     """
+    target = site.state / PAGES
+    beside = target.with_name(f".{PAGES}.survey")
+    before = stored_pages(target)
+    memory = _remembered(site, before, full)
     begun = begun or begin_survey(site, now, full=full)
     inputs, mark = begun.inputs, begun.mark
     identity = site.model.identity
@@ -57,10 +61,6 @@ def run_survey(
         lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
         begun.readers, begun.written, progress,
     )  # fmt: skip
-    target = site.state / PAGES
-    beside = target.with_name(f".{PAGES}.survey")
-    before = stored_pages(target)
-    memory = _remembered(site, before, full)
     with around.readers, Gathering(site.state) as gathering:
         broken = [
             error
