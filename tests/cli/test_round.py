@@ -226,3 +226,40 @@ def test_ctrl_c_leaves_the_last_complete_build_in_place(tmp_path):
     assert running.returncode in (0, 130)
     assert {p.name: p.read_bytes() for p in (tmp_path / "public").glob("*.xml")} == before
     assert run_command("build", cwd=tmp_path).code == 0
+
+
+def _of_session(session: int) -> list[int]:
+    """The processes of a session that are still there."""
+    found = []
+    for place in Path("/proc").glob("[0-9]*"):
+        try:
+            if os.getsid(int(place.name)) == session:
+                found.append(int(place.name))
+        except ProcessLookupError:
+            continue
+    return found
+
+
+@pytest.mark.parametrize(("sent", "code"), [(signal.SIGINT, 130), (signal.SIGKILL, -9)])
+def test_workers_end_with_the_survey_that_started_them(tmp_path, sent, code):
+    write_site(tmp_path, {"0.html": page("P", "<p>word</p>" * 20_000)})
+    for number in range(1, 1_200):
+        (tmp_path / f"public/{number}.html").symlink_to("0.html")
+    running = subprocess.Popen(
+        [COMMAND, "survey", "--workers", "2"], cwd=tmp_path, start_new_session=True, text=True,
+        stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+    )  # fmt: skip
+    until = time.monotonic() + 60
+    while len(_of_session(running.pid)) < 3 and time.monotonic() < until:
+        time.sleep(0.05)
+    if sent == signal.SIGINT:  # as from a keyboard, to all of them
+        os.killpg(running.pid, sent)
+    else:
+        running.send_signal(sent)
+    _, err = running.communicate(timeout=60)
+    assert running.returncode == code
+    assert sent == signal.SIGKILL or "Traceback" not in err
+    while _of_session(running.pid) and time.monotonic() < until:
+        time.sleep(0.05)
+    assert _of_session(running.pid) == []
+    assert not (tmp_path / ".jovial-atlas/pages.parquet").exists()

@@ -6,8 +6,10 @@ Loads nothing of tables, so that workers can begin before those are loaded.
 from __future__ import annotations
 
 import os
+import signal
 from collections.abc import Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
+from contextlib import contextmanager
 from multiprocessing import get_context
 from types import TracebackType
 from typing import Any
@@ -34,6 +36,7 @@ class Readers:
     def __init__(self, workers: int | None = None) -> None:
         self._workers = workers
         self._pool: ProcessPoolExecutor | None = None
+        self._due: list[Future[Rows]] = []
         self._begun: dict[tuple[Folder, Reading], tuple[_Listed, list[Future[Rows]]]] = {}
 
     def __enter__(self) -> Readers:
@@ -41,12 +44,15 @@ class Readers:
 
     def __exit__(
         self,
-        kind: type[BaseException] | None,
+        _kind: type[BaseException] | None,
         _error: BaseException | None,
         _trace: TracebackType | None,
     ) -> None:
+        # Each is cancelled here: a pool that is gone by then forgets to do it, and reads on.
+        for future in self._due:
+            future.cancel()
         if self._pool:
-            self._pool.shutdown(wait=kind is None, cancel_futures=True)
+            self._pool.shutdown(cancel_futures=True)
 
     def begin(self, folder: Folder, reading: Reading) -> None:
         """Have workers read all pages of a folder already, where there are many. Raises
@@ -64,8 +70,8 @@ class Readers:
         """What pages of a folder say, chunk by chunk in their order."""
         listed, futures = self._begun.pop((folder, reading), (None, []))
         if listed is None or len(pages) != len(pages_among(listed[0], folder)):
-            for one in futures:
-                one.cancel()
+            for future in futures:
+                future.cancel()
             futures = self._submit(pages, reading)
         if not futures:
             yield from (read_files(chunk, reading) for chunk in _chunks(pages))
@@ -87,7 +93,24 @@ class Readers:
             # Workers are spawned, not forked: a fork of a process with threads may hang.
             spawned = get_context("spawn")
             self._pool = ProcessPoolExecutor(workers, spawned, initializer=prepare)
-        return [self._pool.submit(read_files, chunk, reading) for chunk in _chunks(pages)]
+        with _interrupts_held():
+            futures = [self._pool.submit(read_files, chunk, reading) for chunk in _chunks(pages)]
+        self._due += futures
+        return futures
+
+
+@contextmanager
+def _interrupts_held() -> Iterator[None]:
+    """Hold Ctrl-C back while workers are started: they inherit that, and until they are ready to
+    pass over interrupts they would say that they were interrupted."""
+    if not hasattr(signal, "pthread_sigmask"):
+        yield
+        return
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
 
 
 def pages_among(files: list[PageFile], folder: Folder) -> list[PageFile]:

@@ -1,23 +1,36 @@
-"""How a process that reads pages gets ready: it makes tree after tree, and little else."""
+"""How a process that reads pages gets ready: it makes tree after tree, and little else; and it ends
+with the process that started it."""
 
 from __future__ import annotations
 
 import ctypes
 import gc
+import os
+import signal
+from multiprocessing import parent_process
 
 #: New objects after which garbage is looked for: parsing a page makes hardly any.
 _GARBAGE = 500_000
 #: Parameters of mallopt(3) and their values: memory of one tree is kept for the next, not given
 #: back and asked for anew.
 _KEPT = {-1: 1 << 28, -3: 1 << 25}  # M_TRIM_THRESHOLD, M_MMAP_THRESHOLD
+#: The operation of prctl(2) that names a signal for when the parent is gone.
+_WHEN_ORPHANED = 1  # PR_SET_PDEATHSIG
 
 
 def prepare() -> None:
-    """Get this process ready. Without glibc its memory is managed as it comes."""
+    """Get this process ready. Where the system is not Linux with glibc, its memory is managed as
+    it comes, and it may outlive a parent that is killed."""
     gc.set_threshold(_GARBAGE)
+    # An interrupt from the keyboard reaches all processes; what to do is for the parent to say.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
     try:
-        mallopt = ctypes.CDLL(None).mallopt
+        library = ctypes.CDLL(None)
+        library.prctl(_WHEN_ORPHANED, signal.SIGTERM)
+        parent = parent_process()
+        if parent is not None and os.getppid() != parent.pid:
+            signal.raise_signal(signal.SIGTERM)  # it was killed before that held
+        for parameter, value in _KEPT.items():
+            library.mallopt(parameter, value)
     except (OSError, AttributeError, TypeError):
         return
-    for parameter, value in _KEPT.items():
-        mallopt(parameter, value)
