@@ -108,8 +108,9 @@ def _shown(files: list[BuiltFile], *, every: bool) -> list[list[object]]:
         if not folded or file.state != "same"
     ]
     if folded:
-        sums = [sum(getattr(file, name) for file in folded) or None for name in _FIELDS[1:-1]]
-        rows.append([f"{len(folded)} others (--verbose shows them)", *sums, "same"])
+        # Addresses are not added up: the index lists files, and videos stand on listed pages.
+        told = f"{len(folded)} files as they were (--verbose shows them)"
+        rows.append([told, None, None, None, sum(file.bytes for file in folded), "same"])
     return rows
 
 
