@@ -1,5 +1,6 @@
 """Reading pages: what real sites show, and what they get wrong."""
 
+import json
 from pathlib import Path
 
 import polars as pl
@@ -146,6 +147,29 @@ def test_the_fingerprint_sees_the_content_and_not_the_frame():
         for nav, text in (("a", "x"), ("b", "x"), ("a", "y"))
     )
     assert one["fingerprint"] == two["fingerprint"] != three["fingerprint"]
+
+
+@pytest.mark.parametrize(
+    ("body", "kind"),
+    [
+        (
+            '<div itemscope itemtype="https://schema.org/Event"><i itemprop=name>x</i></div>',
+            "Event",
+        ),
+        ('<div itemscope itemtype="http://Schema.org/Event"><i itemprop=name>x</i></div>', "Event"),
+        ('<div vocab="https://schema.org" typeof=Event><i property=name>x</i></div>', "Event"),
+        ('<div typeof="schema:Event"><i property="schema:name">x</i></div>', "Event"),
+        ("<p>The schema of a table, itemscope, typeof, and schema.org</p>", None),
+        (
+            '<div itemscope itemtype="https://other.example/Event"><i itemprop=name>x</i></div>',
+            None,
+        ),
+    ],
+)
+def test_markup_with_the_vocabulary_is_met_however_it_is_named(body, kind):
+    row, faults = read(page(body=body))
+    nodes = json.loads(row["data"])["nodes"] if row["data"] else []
+    assert ([node["@type"] for _, node in nodes], faults) == ([kind] if kind else [], [])
 
 
 def gathered(place, batches):

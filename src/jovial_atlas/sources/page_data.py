@@ -17,8 +17,8 @@ _HEADINGS = ("h2", "h3", "h4")
 
 
 #: What every page names that is marked up with the vocabulary, in attributes: its home, or the
-#: prefix that stands for it. Looked for in no other way, since few pages are.
-_NAMED = b"schema"
+#: prefix that stands for it; also as `Schema.org`. Looked for in no other way, since few pages are.
+_NAMED = b"chema"
 
 
 def _is_marked_up(data: bytes) -> bool:

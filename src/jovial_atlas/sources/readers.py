@@ -69,7 +69,7 @@ class Readers:
     def read(self, folder: Folder, reading: Reading, pages: list[PageFile]) -> Iterator[Rows]:
         """What pages of a folder say, chunk by chunk in their order."""
         listed, futures = self._begun.pop((folder, reading), (None, []))
-        if listed is None or len(pages) != len(pages_among(listed[0], folder)):
+        if listed is None or pages != pages_among(listed[0], folder):
             for future in futures:
                 future.cancel()
             futures = self._submit(pages, reading)
