@@ -7,10 +7,12 @@ from __future__ import annotations
 
 import os
 import signal
+import sys
 from collections.abc import Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
 from contextlib import contextmanager
 from multiprocessing import get_context
+from pathlib import Path
 from types import TracebackType
 from typing import Any
 
@@ -90,13 +92,21 @@ class Readers:
         if workers < 2 or not pages:
             return []
         if self._pool is None:
-            # Workers are spawned, not forked: a fork of a process with threads may hang.
-            spawned = get_context("spawn")
-            self._pool = ProcessPoolExecutor(workers, spawned, initializer=prepare)
+            way = get_context("fork" if _is_alone() else "spawn")
+            self._pool = ProcessPoolExecutor(workers, way, initializer=prepare)
         with _interrupts_held():
             futures = [self._pool.submit(read_files, chunk, reading) for chunk in _chunks(pages)]
         self._due += futures
         return futures
+
+
+def _is_alone() -> bool:
+    """Whether this process has one thread, those of libraries too, where that can be told. It may
+    fork then: its workers have all that it has loaded. With more threads a fork may hang."""
+    try:
+        return sys.platform == "linux" and len([*Path("/proc/self/task").iterdir()]) == 1
+    except OSError:
+        return False
 
 
 @contextmanager

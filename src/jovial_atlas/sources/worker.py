@@ -21,6 +21,8 @@ _WHEN_ORPHANED = 1  # PR_SET_PDEATHSIG
 def prepare() -> None:
     """Get this process ready. Where the system is not Linux with glibc, its memory is managed as
     it comes, and it may outlive a parent that is killed."""
+    # What the parent had loaded, where this process is a copy of it, stays.
+    gc.freeze()
     gc.set_threshold(_GARBAGE)
     # An interrupt from the keyboard reaches all processes; what to do is for the parent to say.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
