@@ -20,7 +20,8 @@ _QUERY_SAFE = _PATH_SAFE + "?"
 _SPACE = " \t\r\n\f"
 _NAME = r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*"
 # Addresses that most links are, in the one spelling already.
-NORMAL = rf"^https?://[a-z0-9-]+(?:\.[a-z0-9-]+)*/(?:{_NAME}/)*(?:{_NAME})?$"
+_ASKED = r"\?[A-Za-z0-9!$&'()*+,;=:@/?._~-]+"
+NORMAL = rf"^https?://[a-z0-9-]+(?:\.[a-z0-9-]+)*/(?:{_NAME}/)*(?:{_NAME})?(?:{_ASKED})?$"
 _NORMAL = re.compile(NORMAL[:-1] + r"\Z")
 _PLAIN_REFERENCE = re.compile(rf"(/?)((?:\.\./)*)((?:{_NAME}/)*(?:{_NAME})?)\Z")
 

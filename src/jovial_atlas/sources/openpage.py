@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import lru_cache
@@ -10,8 +11,11 @@ from typing import Any
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault
-from jovial_atlas.media.services import Service
+from jovial_atlas.media.services import Service, is_media
 from jovial_atlas.sources.outline import Outline
+
+#: References that are kept together at most.
+_MOST = 50_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,42 +49,74 @@ class PageFile:
     committed: str | None = None
 
 
+class References(dict[str | None, str | None]):
+    """Addresses that references lead to, None where they lead to no page. Those of one folder
+    (`folder`, a normalised address up to its last slash) mostly name the same: each is worked
+    out once. `base` is the address that they start from, and `served` is where the site is
+    served for now, with the origin it is known by.
+    """
+
+    __slots__ = ("base", "folder", "media", "served")
+
+    def __init__(self, base: str, served: tuple[str, str] | None = None) -> None:
+        super().__init__({None: None, "": None})
+        self.base, self.folder, self.served = base, addresses.folder(base), served
+        #: Addresses that lead to media files.
+        self.media: set[str] = set()
+
+    def of(self, base: str, served: tuple[str, str] | None) -> References:
+        """These, where they hold for pages at `base` too, or else new ones."""
+        if served != self.served or len(self) > _MOST or addresses.folder(base) != self.folder:
+            return References(base, served)
+        self.base = base
+        return self
+
+    def all_of(self, references: Iterable[str | None]) -> set[str | None]:
+        """The addresses that references lead to; many differ in their fragments alone."""
+        bare = {said.partition("#")[0] for said in references if said}
+        return set(map(self.__getitem__, bare))
+
+    def __missing__(self, reference: str) -> str | None:
+        bare, fragment, _ = reference.partition("#")
+        if fragment:
+            return self[bare]
+        bare = bare.strip()
+        plain = addresses.join_plain(self.folder, bare)
+        address = plain or self._public(_resolve(self.base, bare))
+        if address and is_media(bare):
+            self.media.add(address)
+        if not bare.startswith("?"):  # that leads elsewhere from another page
+            self[reference] = address
+        return address
+
+    def _public(self, address: str | None) -> str | None:
+        if address and self.served:
+            here, public = self.served
+            if addresses.origin(address) == here:
+                return public + addresses.path_and_query(address)
+        return address
+
+
 @dataclass(slots=True)
 class OpenPage:
-    """A page while it is read. `base` is the address that its references start from."""
+    """A page while it is read."""
 
     file: PageFile
     reading: Reading
     outline: Outline
     row: dict[str, Any]
     faults: list[Fault]
-    base: str
-    folder: str = ""
+    references: References
     metas: list[dict[str, str | None]] = field(default_factory=list)
     #: Structured data of the page: nodes of JSON-LD.
     data: list[dict[str, Any]] = field(default_factory=list)
-    resolved: dict[str, str | None] = field(default_factory=dict)
 
     def fault(self, code: str, message: str) -> None:
         self.faults.append(Fault(code, self.file.path, message))
 
     def resolve(self, reference: str | None) -> str | None:
-        """The address a reference leads to. Pages name few addresses often: each is
-        worked out once."""
-        bare = reference.partition("#")[0] if reference else ""
-        if not bare:
-            return None
-        if bare not in self.resolved:
-            plain = addresses.join_plain(self.folder, bare)
-            self.resolved[bare] = plain or self._public(_resolve(self.base, bare))
-        return self.resolved[bare]
-
-    def _public(self, address: str | None) -> str | None:
-        if address and self.reading.served:
-            here, public = self.reading.served
-            if addresses.origin(address) == here:
-                return public + addresses.path_and_query(address)
-        return address
+        """The address a reference leads to."""
+        return self.references[reference]
 
 
 def _resolve(base: str, reference: str) -> str | None:

@@ -6,11 +6,10 @@ Knows nothing of rows or of what elements mean; `page_head` and `page_body` read
 from __future__ import annotations
 
 import re
-from bisect import bisect_left
-from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
-from operator import attrgetter
+from itertools import compress
+from operator import attrgetter, itemgetter
 from typing import NamedTuple
 
 from selectolax.lexbor import LexborHTMLParser, LexborNode
@@ -29,7 +28,7 @@ _ROLES = frozenset({"main", "navigation", "banner", "contentinfo"})
 # are usually named.
 _FRAME = re.compile(r"(?:^| )nav|breadcrumb|sidebar|footer")
 
-_number = attrgetter("tag_id")
+_number, _given = attrgetter("tag_id"), attrgetter("attrs")
 
 
 def _numbered(names: Iterable[str]) -> dict[str, int]:
@@ -39,10 +38,24 @@ def _numbered(names: Iterable[str]) -> dict[str, int]:
 
 
 _NUMBERS = _numbered({*_OF_HEAD, *_NOT_CONTENT, *_SAYING, *_PARTS, "td"})
-#: Elements that HTML does not know have far higher numbers than this.
-_LAST = 1_000
-#: The numbers of elements that say nothing. Pages are full of them.
-_SILENT = frozenset(range(_LAST)) - frozenset(_NUMBERS.values())
+#: Elements that HTML does not know have far higher numbers than those that it knows; here all
+#: have this one. No element has the other.
+_UNKNOWN, _NONE = 255, 0
+#: By number, whether an element says something. Pages are full of those that do not.
+_SAYS = tuple(number in {*_NUMBERS.values(), _UNKNOWN} for number in range(_UNKNOWN + 1))
+
+
+def _table(*numbers: int) -> bytes:
+    """A table for `bytes.translate` that turns these numbers into 1, all others into 0."""
+    return bytes(number in numbers for number in range(_UNKNOWN + 1))
+
+
+_NAMES = {number: name for name, number in _NUMBERS.items()}
+_CALLED = {name: _table(number) for name, number in _NUMBERS.items()}
+_HEAD_TAGS = _table(*(_NUMBERS[name] for name in _OF_HEAD))
+_UNWANTED = _table(*(_NUMBERS[name] for name in _NOT_CONTENT))
+_PART = _table(_UNKNOWN, *(_NUMBERS[name] for name in _PARTS))
+_CELL_OR_TEXT = _table(_NUMBERS["td"], _NUMBERS["p"])
 
 
 class Tag(NamedTuple):
@@ -57,7 +70,7 @@ class Tag(NamedTuple):
 class Outline:
     """The elements of a page by name, in document order; and, once `take_apart` has parted
     them, what the main content shows (`a`, `img`, `p`), and where the links in it and in the
-    frame around it lead to, without fragments.
+    frame around it lead to, None where they have no reference.
 
     What stands outside the main content must be read before the page is taken apart.
     """
@@ -67,70 +80,70 @@ class Outline:
     head: list[Tag] = field(default_factory=list)
     main: LexborNode | None = None
     shown: dict[str, list[LexborNode]] = field(default_factory=dict)
-    linked: set[str] = field(default_factory=set)
-    framed: set[str] = field(default_factory=set)
-    # The elements that say something, and their places in that list by number.
+    linked: list[str | None] = field(default_factory=list)
+    framed: list[str | None] = field(default_factory=list)
+    # The elements that say something, and the number of each.
     _nodes: list[LexborNode] = field(default_factory=list)
-    _found: dict[int, list[int]] = field(default_factory=dict)
+    _numbers: bytearray = field(default_factory=bytearray)
 
     def all(self, name: str) -> list[LexborNode]:
         """The elements of a name."""
-        return [self._nodes[place] for place in self._places(name)]
+        if _NUMBERS[name] not in self._numbers:
+            return []
+        return self._among(self._numbers, _CALLED[name])
 
     def first(self, name: str) -> LexborNode | None:
         """The first element of a name."""
-        places = self._places(name)
-        return self._nodes[places[0]] if places else None
+        place = self._numbers.find(_NUMBERS[name])
+        return self._nodes[place] if place >= 0 else None
 
-    def _places(self, name: str) -> list[int]:
-        return self._found.get(_NUMBERS[name], [])
+    def _among(self, numbers: bytearray, table: bytes) -> list[LexborNode]:
+        """The elements whose numbers, as far as they are given, are in a table."""
+        return list(compress(self._nodes, numbers.translate(table)))
+
+    def _places(self, table: bytes) -> list[int]:
+        """The places of the elements whose numbers are in a table."""
+        return list(compress(range(len(self._numbers)), self._numbers.translate(table)))
 
     def take_apart(self) -> None:
         """Part the main content from the frame around it and from all that is no content."""
-        parts = self._parts()
+        parts = {place: self._nodes[place].attributes for place in self._places(_PART)}
         roles: dict[str, list[int]] = {}
         for place, given in parts.items():
             if (role := given.get("role")) in _ROLES:
                 roles.setdefault(role, []).append(place)
-        marked = self._places("main") or roles.get("main") or self._places("article")
-        main = self.main = self._nodes[marked[0]] if marked else self.tree.body
+        start = self._numbers.find(_NUMBERS["main"])
+        if start < 0:
+            start = roles["main"][0] if "main" in roles else self._numbers.find(_NUMBERS["article"])
+        main = self.main = self._nodes[start] if start >= 0 else self.tree.body
         self.shown = {"a": [], "img": [], "p": []}
         if main is None:
             return
-        unwanted = {place for name in _NOT_CONTENT for place in self._places(name)}
-        unwanted.update(roles.get("navigation", ()))
-        if not marked:
+        unwanted = {*self._places(_UNWANTED), *roles.get("navigation", ())}
+        if start < 0:
+            start = self._numbers.find(_NUMBERS["body"])
             unwanted.update(roles.get("banner", ()), roles.get("contentinfo", ()))
             unwanted.update(self._named_frames(parts, main.mem_id))
-        kept = self._kept((marked or self._places("body"))[0], unwanted)
-        for name in ("img", "p"):
-            self.shown[name] = [self._nodes[one] for one in _within(self._places(name), kept)]
-        anchors = self._places("a")
-        hrefs = {place: self._nodes[place].attrs.get("href") for place in anchors}
-        inside = _within(anchors, kept)
-        self.shown["a"] = [self._nodes[place] for place in inside]
-        self.linked = _bare(map(hrefs.pop, inside))
-        self.framed = _bare(hrefs.values())
-
-    def _parts(self) -> dict[int, dict[str, str | None]]:
-        """The attributes of elements that may be parts of a page, by place."""
-        places = [place for name in _PARTS for place in self._places(name)]
-        found = sorted([*places, *self._found.get(_LAST, ())])
-        return {place: self._nodes[place].attributes for place in found}
+        inside, outside = bytearray(len(self._numbers)), self._numbers[:]
+        for begin, stop in self._kept(start, unwanted):
+            inside[begin:stop] = self._numbers[begin:stop]
+            outside[begin:stop] = bytes(stop - begin)
+        self.shown = {name: self._among(inside, _CALLED[name]) for name in self.shown}
+        self.linked = _references(self.shown["a"])
+        self.framed = _references(self._among(outside, _CALLED["a"]))
 
     def _named_frames(self, parts: dict[int, dict[str, str | None]], body: int) -> Iterator[int]:
         """The places of elements that are called as frames usually are; `body` is the address of
         the body, whose headers are frames by their place."""
-        for name in ("td", "p"):
-            for place in self._places(name):
-                # Hardly any has attributes: to see that is faster than to ask for one.
-                given = self._nodes[place].attributes
-                if given and (said := given.get("class")) and _FRAME.search(said):
-                    yield place
+        for place in self._places(_CELL_OR_TEXT):
+            # Hardly any has attributes: to see that is faster than to ask for one.
+            given = self._nodes[place].attributes
+            if given and (said := given.get("class")) and _FRAME.search(said):
+                yield place
         for place, given in parts.items():
             if (said := given.get("class")) and _FRAME.search(said):
                 yield place
-        for place in self._places("header"):
+        for place in self._places(_CALLED["header"]):
             above = self._nodes[place].parent
             if above is not None and above.mem_id == body:
                 yield place
@@ -155,21 +168,25 @@ def outline(tree: LexborHTMLParser) -> Outline:
     if tree.root is None:
         return found
     nodes = found._nodes = _wanted(tree.root)
-    places = found._found = defaultdict(list)
-    for place, number in enumerate(map(_number, nodes)):
-        places[number if number < _LAST else _LAST].append(place)
-    named = sorted((place, name) for name in _OF_HEAD for place in found._places(name))
-    for place, name in named:
-        if name == "title" and ancestor(nodes[place], "svg") is not None:
-            places[_NUMBERS[name]].remove(place)
+    try:
+        numbers = found._numbers = bytearray(map(_number, nodes))
+    except ValueError:
+        numbers = found._numbers = bytearray(min(node.tag_id, _UNKNOWN) for node in nodes)
+    for place in found._places(_HEAD_TAGS):
+        node, name = nodes[place], _NAMES[numbers[place]]
+        if name == "title" and ancestor(node, "svg") is not None:
+            numbers[place] = _NONE
         else:
-            found.head.append(Tag(name, nodes[place], nodes[place].attributes))
+            found.head.append(Tag(name, node, node.attributes))
     return found
 
 
 def _wanted(root: LexborNode) -> list[LexborNode]:
     """The elements that say something, of an element and all inside."""
-    return [node for node in root.traverse() if node.tag_id not in _SILENT]
+    try:
+        return [node for node in root.traverse() if _SAYS[node.tag_id]]
+    except IndexError:
+        return [node for node in root.traverse() if _SAYS[min(node.tag_id, _UNKNOWN)]]
 
 
 def _behind(node: LexborNode) -> int:
@@ -185,19 +202,18 @@ def _behind(node: LexborNode) -> int:
     return count
 
 
-def _within(places: list[int], stretches: Iterable[tuple[int, int]]) -> list[int]:
-    """Those of some places, in order, that lie within one of the stretches."""
-    return [
-        place
-        for start, stop in stretches
-        for place in places[bisect_left(places, start) : bisect_left(places, stop)]
-    ]
-
-
-def _bare(references: Iterable[str | None]) -> set[str]:
-    """References without fragments: many differ in nothing else."""
-    found = {said.partition("#")[0] for said in references if said}
-    return {bare for said in found if (bare := said.strip())}
+def _references(links: Iterable[LexborNode]) -> list[str | None]:
+    """What `href` of each says. Made without a step in Python for each: pages are full of links."""
+    found: list[str | None] = []
+    said = map(itemgetter("href"), map(_given, links))
+    while True:
+        try:
+            found.extend(said)
+        except KeyError:
+            # What came before is there, and the rest is still to come.
+            found.append(None)
+        else:
+            return found
 
 
 def text(node: LexborNode) -> str | None:

@@ -15,10 +15,9 @@ from typing import Any
 import xxhash
 from selectolax.lexbor import LexborDocumentOptions, LexborHTMLParser
 
-from jovial_atlas import addresses
 from jovial_atlas.faults import Fault
 from jovial_atlas.markup import MARK, restore
-from jovial_atlas.sources.openpage import OpenPage, PageFile, Reading
+from jovial_atlas.sources.openpage import OpenPage, PageFile, Reading, References
 from jovial_atlas.sources.outline import outline
 from jovial_atlas.sources.page_body import read_body
 from jovial_atlas.sources.page_data import read_data
@@ -53,7 +52,9 @@ def read_files(
     """Rows and faults of some files. A file that cannot be read is a fault."""
     rows: list[dict[str, Any]] = []
     faults: list[Fault] = []
+    references = References("")
     for file in files:
+        references = references.of(file.loc, reading.served)
         try:
             data, about = _whole(file.place)
         except OSError as error:
@@ -61,7 +62,7 @@ def read_files(
                 Fault("page-unreadable", file.path, f"The file cannot be read ({error.strerror}).")
             )
             continue
-        row, found = read_page(data, file, reading, about.st_mtime)
+        row, found = read_page(data, file, reading, about.st_mtime, references)
         if row is not None:
             row["mtime"] = about.st_mtime_ns
             row["digest"] = xxhash.xxh3_128_hexdigest(data)
@@ -84,11 +85,16 @@ def _whole(place: str | Path) -> tuple[bytes, os.stat_result]:
 
 
 def read_page(
-    data: bytes, file: PageFile, reading: Reading, modified: float | None = None
+    data: bytes,
+    file: PageFile,
+    reading: Reading,
+    modified: float | None = None,
+    references: References | None = None,
 ) -> tuple[dict[str, Any] | None, list[Fault]]:
     """One page as a row of the page table, or None where there is no page in the bytes.
 
-    `modified` is the file's time in seconds since 1970, the last resort for `lastmod`.
+    `modified` is the file's time in seconds since 1970, the last resort for `lastmod`;
+    `references` are those of the pages beside it, where these have been read.
     """
     faults: list[Fault] = []
     if MARK in data:
@@ -103,7 +109,9 @@ def read_page(
         "redirect": None, "canonical": None, "excerpt": None, "fingerprint": None,
     }  # fmt: skip
     found = outline(LexborHTMLParser(text, options=LexborDocumentOptions.WO_EVENTS))
-    page = OpenPage(file, reading, found, row, faults, file.loc, addresses.folder(file.loc))
+    page = OpenPage(
+        file, reading, found, row, faults, references or References(file.loc, reading.served)
+    )
     read_head(page, modified)
     read_data(page, data)
     read_body(page)

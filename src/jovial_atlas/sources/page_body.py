@@ -9,7 +9,6 @@ import xxhash
 from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses
-from jovial_atlas.media.services import is_media
 from jovial_atlas.sources.openpage import OpenPage
 from jovial_atlas.sources.outline import attribute, text
 from jovial_atlas.sources.page_videos import linked_videos, page_videos
@@ -30,25 +29,19 @@ def read_body(page: OpenPage) -> None:
         row["kind"] = "frames"
         page.fault("page-frames", "The page is a frameset: its content is in other files.")
     row["videos"] = page_videos(page)
-    given = {
-        said.partition("#")[0].strip()
-        for name, key in _REFERENCES
-        for node in outline.all(name)
-        if (said := attribute(node, key))
-    }
+    given = [attribute(node, key) for name, key in _REFERENCES for node in outline.all(name)]
     outline.take_apart()
-    shown = outline.linked
+    entries = page.references.all_of(outline.linked)
     if outline.main is not None:
         row["images"] = list(_images(outline.shown["img"], page))
         row["excerpt"] = _excerpt(outline.shown["p"])
-        # Few pages link to any: the addresses, each once, tell which.
-        if any(map(is_media, shown)):
+        # Few pages link to any.
+        if not entries.isdisjoint(page.references.media):
             linked_videos(outline.shown["a"], page, row["videos"])
         _read_words(outline.main, row)
-    site = addresses.origin(page.file.loc) + "/"
-    entries = {page.resolve(href) for href in shown}
-    targets = entries.union(page.resolve(href) for href in (given | outline.framed) - shown)
+    targets = entries | page.references.all_of([*outline.framed, *given])
     targets.discard(None)
+    site = addresses.origin(page.file.loc) + "/"
     within = {one for one in targets if one and one.startswith(site)}
     row["links"], row["links_out"] = sorted(within), len(targets) - len(within)
     entries.discard(row["loc"])

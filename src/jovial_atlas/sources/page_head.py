@@ -9,7 +9,7 @@ from typing import Any
 
 from jovial_atlas import addresses, dates, languages
 from jovial_atlas.robots.directives import read_directives
-from jovial_atlas.sources.openpage import OpenPage
+from jovial_atlas.sources.openpage import OpenPage, References
 from jovial_atlas.sources.outline import attribute, text
 
 _REFRESH = re.compile(r"\s*(\d+)\s*[;,]\s*(?:url\s*=)?\s*[\"']?([^\"']+)", re.I)
@@ -100,7 +100,7 @@ def _read_base(page: OpenPage) -> None:
     base = addresses.resolve(page.file.loc, href) if href else None
     if not base:
         return
-    page.base, page.folder = base, addresses.folder(base)
+    page.references = References(base, page.reading.served)
     if addresses.origin(base) != addresses.origin(page.file.loc):
         page.fault(
             "base-elsewhere",
