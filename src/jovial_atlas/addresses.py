@@ -23,6 +23,8 @@ _NAME = r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*"
 _ASKED = r"\?[A-Za-z0-9!$&'()*+,;=:@/?._~-]+"
 NORMAL = rf"^https?://[a-z0-9-]+(?:\.[a-z0-9-]+)*/(?:{_NAME}/)*(?:{_NAME})?(?:{_ASKED})?$"
 _NORMAL = re.compile(NORMAL[:-1] + r"\Z")
+# RFC 3986 §3.1.
+_SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.-]*):")
 _PLAIN_REFERENCE = re.compile(rf"(/?)((?:\.\./)*)((?:{_NAME}/)*(?:{_NAME})?)\Z")
 
 
@@ -110,10 +112,13 @@ def resolve(base: str, reference: str) -> str | None:
     """The normalised address a reference in a page leads to, or None where it is no page
     address (`mailto:`, `javascript:`, a bare fragment, or nothing at all)."""
     reference = reference.strip(_SPACE)
-    if not reference or reference.startswith(("#", "mailto:", "tel:", "javascript:", "data:")):
+    if not reference or reference.startswith("#"):
         return None
     if _NORMAL.match(reference):
         return reference
+    named = _SCHEME.match(reference)
+    if named and named[1].lower() not in _DEFAULT_PORTS:
+        return None
     try:
         return normalise(urljoin(base, reference))
     except ValueError:
@@ -136,6 +141,8 @@ def join_plain(base_folder: str, reference: str) -> str | None:
     if match is None:
         return None
     root, ups, inner = match.groups()
+    if not root and not ups:
+        return base_folder + str(inner)
     if root and ups:
         return None
     start = base_folder.index("/", 8)

@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
-from itertools import compress
+from itertools import chain, compress, count
 from operator import attrgetter, itemgetter
 from typing import NamedTuple
 
@@ -28,7 +28,7 @@ _ROLES = frozenset({"main", "navigation", "banner", "contentinfo"})
 # are usually named.
 _FRAME = re.compile(r"(?:^| )nav|breadcrumb|sidebar|footer")
 
-_number, _given = attrgetter("tag_id"), attrgetter("attrs")
+_number, _attributes = attrgetter("tag_id"), attrgetter("attributes")
 
 
 def _numbered(names: Iterable[str]) -> dict[str, int]:
@@ -59,11 +59,13 @@ _CELL_OR_TEXT = _table(_NUMBERS["td"], _NUMBERS["p"])
 
 
 class Tag(NamedTuple):
-    """An element of a head with its attributes, which are read once."""
+    """An element of a head with its attributes, which are read once; of a link also the words
+    of `rel`, in lower case."""
 
     name: str
     node: LexborNode
     given: dict[str, str | None]
+    rel: list[str]
 
 
 @dataclass(slots=True)
@@ -88,8 +90,6 @@ class Outline:
 
     def all(self, name: str) -> list[LexborNode]:
         """The elements of a name."""
-        if _NUMBERS[name] not in self._numbers:
-            return []
         return self._among(self._numbers, _CALLED[name])
 
     def first(self, name: str) -> LexborNode | None:
@@ -99,15 +99,27 @@ class Outline:
 
     def _among(self, numbers: bytearray, table: bytes) -> list[LexborNode]:
         """The elements whose numbers, as far as they are given, are in a table."""
-        return list(compress(self._nodes, numbers.translate(table)))
+        marks = numbers.translate(table)
+        return list(compress(self._nodes, marks)) if 1 in marks else []
 
     def _places(self, table: bytes) -> list[int]:
-        """The places of the elements whose numbers are in a table."""
-        return list(compress(range(len(self._numbers)), self._numbers.translate(table)))
+        """The places of the elements whose numbers are in a table, of which there are few."""
+        marks, places = self._numbers.translate(table), []
+        place = marks.find(1)
+        while place >= 0:
+            places.append(place)
+            place = marks.find(1, place + 1)
+        return places
+
+    def _given(self, table: bytes) -> dict[int, dict[str, str | None]]:
+        """The attributes of the elements whose numbers are in a table, by place."""
+        marks = self._numbers.translate(table)
+        nodes = compress(self._nodes, marks)
+        return dict(zip(compress(count(), marks), map(_attributes, nodes), strict=True))
 
     def take_apart(self) -> None:
         """Part the main content from the frame around it and from all that is no content."""
-        parts = {place: self._nodes[place].attributes for place in self._places(_PART)}
+        parts = self._given(_PART)
         roles: dict[str, list[int]] = {}
         for place, given in parts.items():
             if (role := given.get("role")) in _ROLES:
@@ -135,13 +147,9 @@ class Outline:
     def _named_frames(self, parts: dict[int, dict[str, str | None]], body: int) -> Iterator[int]:
         """The places of elements that are called as frames usually are; `body` is the address of
         the body, whose headers are frames by their place."""
-        for place in self._places(_CELL_OR_TEXT):
+        for place, given in chain(self._given(_CELL_OR_TEXT).items(), parts.items()):
             # Hardly any has attributes: to see that is faster than to ask for one.
-            given = self._nodes[place].attributes
             if given and (said := given.get("class")) and _FRAME.search(said):
-                yield place
-        for place, given in parts.items():
-            if (said := given.get("class")) and _FRAME.search(said):
                 yield place
         for place in self._places(_CALLED["header"]):
             above = self._nodes[place].parent
@@ -176,8 +184,10 @@ def outline(tree: LexborHTMLParser) -> Outline:
         node, name = nodes[place], _NAMES[numbers[place]]
         if name == "title" and ancestor(node, "svg") is not None:
             numbers[place] = _NONE
-        else:
-            found.head.append(Tag(name, node, node.attributes))
+            continue
+        given = node.attributes
+        rel = (given.get("rel") or "").lower().split() if name == "link" else []
+        found.head.append(Tag(name, node, given, rel))
     return found
 
 
@@ -205,7 +215,7 @@ def _behind(node: LexborNode) -> int:
 def _references(links: Iterable[LexborNode]) -> list[str | None]:
     """What `href` of each says. Made without a step in Python for each: pages are full of links."""
     found: list[str | None] = []
-    said = map(itemgetter("href"), map(_given, links))
+    said = map(itemgetter("href"), map(attrgetter("attrs"), links))
     while True:
         try:
             found.extend(said)

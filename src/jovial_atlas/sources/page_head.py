@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
+
+from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses, dates, languages
 from jovial_atlas.robots.directives import read_directives
@@ -50,18 +52,16 @@ def _read_places(page: OpenPage) -> None:
     before = characters = 0
     late: list[str] = []
     outside: list[str] = []
-    for tag in page.outline.head:
-        name, given = tag.name, tag.given
-        rel = (given.get("rel") or "").lower().split() if name == "link" else ()
+    for name, node, given, rel in page.outline.head:
         if name in ("script", "style") or "stylesheet" in rel:
             if (given.get("type") or "").lower() != "application/ld+json":
                 before += 1
-                characters += len(tag.node.text(deep=True)) if name != "link" else 0
+                characters += len(node.text(deep=True)) if name != "link" else 0
             continue
         said = _early(name, given, rel)
         if not said:
             continue
-        parent = tag.node.parent
+        parent = node.parent
         if parent is not None and parent.tag not in ("head", "noscript"):
             if not given.get("itemprop"):
                 outside.append(said)
@@ -130,7 +130,7 @@ def _named(page: OpenPage, key: str, value: str) -> list[str]:
 
 def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
     row = page.row
-    titles = page.outline.all("title")
+    titles = [tag.node for tag in page.outline.head if tag.name == "title"]
     row["title"] = next((said for node in titles if (said := text(node))), None)
     if len(titles) > 1:
         page.fault("title-repeated", f"The page has {len(titles)} title elements.")
@@ -149,11 +149,7 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
     row["language"] = (language or "").strip() or None
     if row["language"] and (wrong := languages.fault_of(row["language"])):
         page.fault("language-wrong", f"lang {row['language']!r} {wrong}.")
-    links = [
-        (tag.given, (tag.given.get("rel") or "").lower().split())
-        for tag in page.outline.head
-        if tag.name == "link"
-    ]
+    links = [(tag.given, tag.rel) for tag in page.outline.head if tag.name == "link"]
     _read_directives(page)
     _read_canonical(links, page)
     _read_alternates(links, page)
@@ -216,6 +212,8 @@ def _read_canonical(links: Links, page: OpenPage) -> None:
         return
     canonical = page.row["canonical"] = named[0]
     own = page.file.loc
+    if canonical == own:
+        return
     if addresses.origin(canonical) == addresses.origin(own) and addresses.ending_free(
         canonical
     ) == addresses.ending_free(own):
@@ -282,10 +280,6 @@ def _json_author(nodes: list[dict[str, Any]]) -> str | None:
     return None
 
 
-#: Place → what it says of a date.
-_Places = Mapping[str, Callable[[], Iterable[str | None]]]
-
-
 def _read_dates(
     metas: dict[str, str],
     nodes: list[dict[str, Any]],
@@ -293,21 +287,31 @@ def _read_dates(
     page: OpenPage,
 ) -> None:
     """Published, and the last change from the most trusted place that has it."""
-    said: _Places = {
-        "meta": lambda: (metas[key] for key in metas if key in _PUBLISHED),
-        "json-ld": lambda: _strings(nodes, "datePublished"),
-        "time": lambda: _times(page, "datepublished", "published"),
-    }
     row = page.row
-    row["published"], row["published_from"] = published = _first_date(page, said, said)
-    said = {
-        "meta": lambda: (metas[key] for key in metas if key in _MODIFIED),
-        "json-ld": lambda: _strings(nodes, "dateModified"),
-        "time": lambda: _times(page, "datemodified", "updated", "modified"),
-        "published": lambda: published[:1],
-        "git": lambda: [page.file.committed],
-        "file": lambda: [] if modified is None else [dates.from_timestamp(modified)],
-    }
+    #: Places that have dates; most have none.
+    said: dict[str, Iterable[str]] = {}
+    if not _PUBLISHED.isdisjoint(metas):
+        said["meta"] = [metas[key] for key in metas if key in _PUBLISHED]
+    if nodes:
+        said["json-ld"] = _strings(nodes, "datePublished")
+    times = page.outline.all("time")
+    if times:
+        said["time"] = _times(times, "datepublished", "published")
+    published, where = _first_date(page, said, said)
+    row["published"], row["published_from"] = published, where
+    said = {}
+    if not _MODIFIED.isdisjoint(metas):
+        said["meta"] = [metas[key] for key in metas if key in _MODIFIED]
+    if nodes:
+        said["json-ld"] = _strings(nodes, "dateModified")
+    if times:
+        said["time"] = _times(times, "datemodified", "updated", "modified")
+    if published:
+        said["published"] = [published]
+    if page.file.committed:
+        said["git"] = [page.file.committed]
+    if modified is not None:
+        said["file"] = map(dates.from_timestamp, [modified])
     row["lastmod"], row["lastmod_from"] = _first_date(page, said, page.reading.trust)
 
 
@@ -316,11 +320,11 @@ _IN_FORM = frozenset({"published", "git", "file"})
 
 
 def _first_date(
-    page: OpenPage, places: _Places, trust: Iterable[str]
+    page: OpenPage, places: Mapping[str, Iterable[str]], trust: Iterable[str]
 ) -> tuple[str | None, str | None]:
     """The date of the first place that has one that can be right, and that place."""
     for place in trust:
-        for said in places[place]() if place in places else ():
+        for said in places.get(place, ()):
             if not said:
                 continue
             read = said if place in _IN_FORM else dates.read(said)
@@ -344,10 +348,10 @@ def _strings(nodes: list[dict[str, Any]], key: str) -> Iterator[str]:
             yield value
 
 
-def _times(page: OpenPage, prop: str, *classes: str) -> Iterator[str]:
+def _times(nodes: Iterable[LexborNode], prop: str, *classes: str) -> Iterator[str]:
     """Values of time elements that say by `itemprop` or class what they date; any other
     time element may be the date of an event."""
-    for node in page.outline.all("time"):
+    for node in nodes:
         words = (
             " ".join((node.attributes.get(name) or "") for name in ("itemprop", "class"))
             .lower()
