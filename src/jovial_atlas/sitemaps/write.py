@@ -17,9 +17,9 @@ there; a null or an empty list writes nothing:
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from itertools import groupby
+from typing import IO, cast
 
 import polars as pl
 
@@ -55,7 +55,7 @@ _SPECIAL = ("&", "'", "<")
 
 
 #: Rows that are rendered at once: few enough for their text to stay in the processor's cache.
-_AT_ONCE = 12_500
+_AT_ONCE = 3_125
 
 
 @dataclass(frozen=True, slots=True)
@@ -192,23 +192,28 @@ def urlset_file(
     room = max_bytes - len(opening) - len(closing)
     file = Packing(gzip_from)
     file.add(opening)
-    for start in range(0, table.height, _AT_ONCE):
-        rows = table.slice(start, _AT_ONCE)
-        text = _text(rows, used)
-        if len(text) > room:
-            frame, entry = _entries(rows, used, _is_special(rows["loc"]))
-            sizes = frame.select(entry.str.len_bytes().cast(pl.Int64)).to_series()
-            fits = start + int(sizes.cum_sum().search_sorted(room, side="right"))
-            if not fits:
-                raise ValueError(
-                    f"{table['loc'][0]} has an entry of more than {room:,} bytes; "
-                    "no sitemap file can hold it."
-                )
-            return urlset_file(
-                table.head(fits), max_bytes=max_bytes, stylesheet=stylesheet, gzip_from=gzip_from
+    # Where there is nothing but addresses and dates, a sign to escape is seen fastest in the text
+    # as a whole, and hardly any has one.
+    special = _is_special(table["loc"], _SPECIAL if used else ("<",))
+    lines = _Lines(file, room, watch=not used and not special)
+    _write(table, used, special, lines)
+    if lines.odd:
+        file = Packing(gzip_from)
+        file.add(opening)
+        lines = _Lines(file, room)
+        special = True
+        _write(table, used, special, lines)
+    if lines.room < 0:
+        fits = int(_sizes(table, used, special).cum_sum().search_sorted(room, side="right"))
+        if not fits:
+            raise ValueError(
+                f"{table['loc'][0]} has an entry of more than {room:,} bytes; "
+                "no sitemap file can hold it."
             )
-        room -= len(text)
-        file.add(text)
+        return urlset_file(
+            table.head(fits), max_bytes=max_bytes, stylesheet=stylesheet, gzip_from=gzip_from
+        )
+    lines.end()
     file.add(closing)
     newest = table["lastmod"].max() if "lastmod" in table.columns else None
     return Part(
@@ -222,19 +227,61 @@ def urlset_file(
     )
 
 
-def _text(rows: pl.DataFrame, used: list[str]) -> bytes:
-    """The entries of a few rows."""
-    if used:
-        return _joined(*_entries(rows, used, _is_special(rows["loc"])))
-    # Hardly any address has anything to escape, and nothing else here may: that is seen fastest
-    # in the text as a whole.
-    frame, entry = _entries(rows, used, special=False)
-    text, broken = frame.select(
-        _whole(entry), pl.col("loc").str.contains("<", literal=True).any()
-    ).row(0)
-    if broken or b"&" in text or b"'" in text:
-        return _joined(*_entries(rows, used, special=True))
-    return bytes(text)
+#: What stands before each address.
+_BEFORE = " <url>\n  <loc>"
+
+
+class _Lines:
+    """Takes entries as they are written, and puts them into a file: as long as there is `room` for
+    them, and, where it is to `watch`, as long as none has a sign that is to be escaped."""
+
+    def __init__(self, file: Packing, room: int, *, watch: bool = False) -> None:
+        self.room, self.odd = room, False
+        self._file, self._watch = file, watch
+        # Every line ends with the beginning of another; that of the last is not written.
+        self._held = _BEFORE.encode()
+
+    def write(self, data: bytes) -> int:
+        """Take some more bytes."""
+        self.room -= len(data)
+        self.odd = self.odd or (self._watch and (b"&" in data or b"'" in data))
+        if self.room >= 0 and not self.odd:
+            self._file.add(self._held)
+            self._held = data
+        return len(data)
+
+    def flush(self) -> None:
+        """Nothing waits here."""
+
+    def end(self) -> None:
+        """Put in what is left of the last line."""
+        self._file.add(self._held[: -len(_BEFORE)])
+
+
+def _write(table: pl.DataFrame, used: list[str], special: bool, lines: _Lines) -> None:
+    """Write the entries of a table. As lines of delimited text, since no other way from columns
+    to bytes is as fast: `<` parts the address from all that follows it, and the end of a line is
+    all that stands between what differs of an entry and the address of the next."""
+    frame, pieces = _entries(table, used, special)
+    end = pieces.pop() if isinstance(pieces[-1], str) else ""
+    columns = [_plain("loc", special).alias("loc")]
+    if len(pieces) > 0:
+        after = [
+            piece.removeprefix("<") if number == 0 and isinstance(piece, str) else piece
+            for number, piece in enumerate(pieces)
+        ]
+        columns.append(pl.concat_str(_literals(after)).alias("after"))
+    frame.select(columns).write_csv(
+        cast(IO[bytes], lines), include_header=False, separator="<", quote_style="never",
+        line_terminator=f"{end}{_BEFORE}", batch_size=_AT_ONCE,
+    )  # fmt: skip
+
+
+def _sizes(table: pl.DataFrame, used: list[str], special: bool) -> pl.Series:
+    """The bytes that each entry takes."""
+    frame, pieces = _entries(table, used, special)
+    whole = pl.concat_str(_literals([_BEFORE, _plain("loc", special), *pieces]))
+    return frame.select(whole.str.len_bytes().cast(pl.Int64)).to_series()
 
 
 def _count(table: pl.DataFrame, name: str) -> int:
@@ -248,14 +295,17 @@ def _is_used(table: pl.DataFrame, name: str) -> bool:
     return column.null_count() < column.len() if name == "news" else _count(table, name) > 0
 
 
-def _is_special(locs: pl.Series) -> bool:
-    """Whether any of these addresses has something to escape."""
-    return any(locs.str.contains(sign, literal=True).any() for sign in _SPECIAL)
+def _is_special(locs: pl.Series, signs: Iterable[str]) -> bool:
+    """Whether any of these addresses has one of these signs."""
+    octets = locs.cast(pl.Binary)
+    return any(octets.bin.contains(sign.encode()).any() for sign in signs)
 
 
-def _entries(table: pl.DataFrame, used: list[str], special: bool) -> tuple[pl.DataFrame, pl.Expr]:
-    """A table and the expression over it that gives each row's entry, with its line end.
-    `special` says that some address has something to escape."""
+def _entries(
+    table: pl.DataFrame, used: list[str], special: bool
+) -> tuple[pl.DataFrame, list[str | pl.Expr]]:
+    """A table, and what follows the address in each entry, to its end: texts and expressions over
+    that table in turn. `special` says that some address has something to escape."""
     texts = {
         "alternates": lambda: _rendered_lists(table, "alternates", _alternate()),
         "news": lambda: table.select(_article()).to_series(),
@@ -263,16 +313,17 @@ def _entries(table: pl.DataFrame, used: list[str], special: bool) -> tuple[pl.Da
         "videos": lambda: _rendered_lists(table, "videos", _video()),
     }
     extras = [texts[name]().alias(f"_{name}") for name in used]
-    plain = [name for name in protocol.URL if name in table.columns]
-    pieces: list[str | pl.Expr] = [" <url>\n"]
-    for name in plain:
+    pieces: list[str | pl.Expr] = ["</loc>\n"]
+    for name in protocol.URL:
+        if name == "loc" or name not in table.columns:
+            continue
         value = _plain(name, special)
         if table[name].null_count():
             pieces.append(_element(name, value, "  "))
         else:
             pieces += [f"  <{name}>", value, f"</{name}>\n"]
     pieces += [*(pl.col(f"_{name}") for name in used), " </url>\n"]
-    return table.hstack(extras) if extras else table, pl.concat_str(_literals(pieces))
+    return table.hstack(extras) if extras else table, _merged(pieces)
 
 
 def _plain(name: str, special: bool) -> pl.Expr:
@@ -282,25 +333,25 @@ def _plain(name: str, special: bool) -> pl.Expr:
     return escaped(pl.col(name)) if special and name == "loc" else pl.col(name)
 
 
-def _literals(pieces: list[str | pl.Expr]) -> list[pl.Expr]:
-    """Pieces as expressions, texts that follow each other as one."""
-    found: list[pl.Expr] = []
-    for is_text, group in groupby(pieces, key=lambda piece: isinstance(piece, str)):
-        if is_text:
-            found.append(pl.lit("".join(map(str, group))))
+def _merged(pieces: Iterable[str | pl.Expr]) -> list[str | pl.Expr]:
+    """Pieces with texts that follow each other as one."""
+    found: list[str | pl.Expr] = []
+    for piece in pieces:
+        if found and isinstance(piece, str) and isinstance(found[-1], str):
+            found[-1] += piece
         else:
-            found += [piece for piece in group if isinstance(piece, pl.Expr)]
+            found.append(piece)
     return found
 
 
+def _literals(pieces: Iterable[str | pl.Expr]) -> list[pl.Expr]:
+    """Pieces as expressions."""
+    return [pl.lit(piece) if isinstance(piece, str) else piece for piece in pieces]
+
+
 def _joined(table: pl.DataFrame, entry: pl.Expr) -> bytes:
-    return bytes(table.select(_whole(entry)).item())
-
-
-def _whole(entry: pl.Expr) -> pl.Expr:
-    """All entries as one text: joined as a column and taken out as binary, so that none becomes
-    an object of Python."""
-    return entry.str.join("").cast(pl.Binary).alias("whole")
+    """All entries as one text: taken out as binary, so that none becomes an object of Python."""
+    return bytes(table.select(entry.str.join("").cast(pl.Binary)).item())
 
 
 def _opening(root: str, spaces: list[str], stylesheet: str | None) -> bytes:
