@@ -12,6 +12,7 @@ from lxml import etree
 from jovial_atlas.sitemaps import plan, protocol
 from jovial_atlas.sitemaps.check import Place, check_across, check_file
 from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
+from jovial_atlas.sitemaps.packing import decompressed
 from jovial_atlas.sitemaps.plain import as_written, read_plain
 from jovial_atlas.sitemaps.read import read_sitemap
 from jovial_atlas.sitemaps.write import (
@@ -19,6 +20,7 @@ from jovial_atlas.sitemaps.write import (
     VIDEO_FIELDS,
     VIDEO_TYPE,
     index_file,
+    urlset_file,
     urlset_parts,
 )
 from tests.sitemaps.make_schemas import write as write_schemas
@@ -113,6 +115,23 @@ def test_every_column_reads_back_as_it_was_meant_and_has_no_fault(rows, most):
         file = read_sitemap(part.data, "s.xml")
         assert check_file(file, Place(f"{HOME}s.xml"), NOW) == []
         assert (part.urls, part.images) == (file.count, int(file.rows["images"].sum()))
+
+
+@pytest.mark.parametrize("sign", ["", "&", "'", "<"])
+@pytest.mark.parametrize("size", [200_000, protocol.MAX_BYTES])
+def test_a_sign_to_escape_is_seen_wherever_it_stands(sign, size):
+    locs = pl.select(pl.format(f"{HOME}page-{{}}", pl.int_range(20_000).alias("n"))).to_series()
+    locs[-1] = f"{HOME}last?{sign}"
+    rest = locs.to_frame("loc")
+    found = []
+    while rest.height:
+        part = urlset_file(rest, max_bytes=size, gzip_from=100_000)
+        assert part.gzipped == (part.urls > 2_000)
+        data = decompressed(part.data) if part.gzipped else part.data
+        assert len(data) <= size
+        found += [one["loc"] for one in read_back(data)]
+        rest = rest.slice(part.urls)
+    assert found == locs.to_list()
 
 
 @settings(max_examples=40, deadline=None)

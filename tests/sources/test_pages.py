@@ -1,6 +1,8 @@
 """Reading pages: what real sites show, and what they get wrong."""
 
 import json
+import subprocess
+import sys
 from pathlib import Path
 
 import polars as pl
@@ -10,7 +12,7 @@ from jovial_atlas.errors import ContentError
 from jovial_atlas.pages.gather import Gathering
 from jovial_atlas.sources.folder import Folder, address_of, page_files
 from jovial_atlas.sources.html import read_folder
-from jovial_atlas.sources.page import PageFile, Reading, read_page
+from jovial_atlas.sources.page import PageFile, Reading, read_files, read_page
 from jovial_atlas.sources.readers import Readers
 from tests.conftest import TODAY, page
 
@@ -109,6 +111,37 @@ def test_a_page_is_read_and_its_oddities_are_told(data, column, value, faults):
     assert (row[column], codes) == (value, faults)
 
 
+#: What could be told wrongly where it is worked out for all pages of a folder at once.
+BODIES = (
+    "<a href=?p=2>a</a><a href=x.html#y>b</a><a href=#z>c</a><a name=q>d</a><a href=' x.html '>e</a>",
+    "<a href=?p=2>a</a><a href=film.mp4>b</a><a href>c</a><a href=ftp://x.example/>d</a>",
+    "<x-card class=sidebar><a href=y.html>a</a></x-card><p class=footer><a href=film.mp4>b</a></p>",
+    "<base href=/deep/er/><a href=x.html>a</a><a href=?p=2>b</a>",
+    "<x-main role=main><a href=x.html>a</a><ul role=navigation><a href=y.html>b</a></ul></x-main>",
+)
+
+
+def test_pages_that_are_read_together_are_read_as_each_alone(tmp_path):
+    files = []
+    for number, body in enumerate(BODIES * 2):
+        place = tmp_path / f"{number}.html"
+        place.write_text(f"<!doctype html>{body}")
+        files.append(PageFile(place, place.name, f"{SITE}/a/{place.name}"))
+    rows, faults = read_files(files, READING)
+    alone = [read_page(Path(f.place).read_bytes(), f, READING, row["mtime"] / 1e9)
+             for f, row in zip(files, rows, strict=True)]  # fmt: skip
+    own = [{name: value for name, value in row.items() if name not in ("mtime", "digest")}
+           for row in rows]  # fmt: skip
+    assert (own, faults) == ([row for row, _ in alone], [one for _, told in alone for one in told])
+    assert [row["links"] for row in rows[:2]] == [
+        [f"{SITE}/a/0.html?p=2", f"{SITE}/a/x.html"],
+        [f"{SITE}/a/1.html?p=2", f"{SITE}/a/film.mp4"],
+    ]
+    assert [(row["entries"], len(row["videos"])) for row in rows[:5]] == [
+        (2, 0), (2, 1), (0, 0), (2, 0), (1, 0),
+    ]  # fmt: skip
+
+
 @pytest.mark.parametrize(
     ("data", "code"),
     [(b"", "page-empty"), (b" \n ", "page-empty"), (b"\x00\x01\x02", "page-not-html")],
@@ -205,6 +238,15 @@ def test_a_folder_is_read_whole_and_alike_with_and_without_workers(tmp_path):
         ("page-outside", "out.html"),
         ("address-twice", "0.html"),
     }
+
+
+def test_workers_are_copies_of_a_process_only_while_it_has_one_thread():
+    code = (
+        "from jovial_atlas.sources.readers import _is_alone as alone; first = alone(); "
+        "import polars; polars.select(1).lazy().collect(); print(first, alone())"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.split() == [str(sys.platform == "linux"), "False"]
 
 
 def test_a_folder_that_is_not_there_is_one_clear_sentence(tmp_path):
