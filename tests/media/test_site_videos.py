@@ -111,6 +111,18 @@ def test_videos_are_found_looked_into_chosen_and_listed(films, atlas):
     assert by_name(atlas)["/otters.html", "otters.mp4"]["duration"] == 5
 
 
+def test_a_silent_service_is_told_until_it_is_asked_again(films, atlas):
+    with listen(0) as nobody:
+        there = f"http://127.0.0.1:{nobody.getsockname()[1]}/"
+    services = films / "services.toml"
+    services.write_text(re.sub("http://[0-9.:]+/", there, services.read_text()))
+    for options in (["--full"], []):
+        assert atlas("survey", *options).code == 0
+        found = atlas("check", "--format", "json").json["findings"]
+        told = [one["where"] for one in found if one["code"] == "video-service-silent"]
+        assert told == [there.removeprefix("http://").strip("/")]
+
+
 def test_single_videos_are_set_in_a_table_and_leave_by_themselves(films, atlas):
     assert "2 videos written" not in atlas("videos", "--edit", "edit.csv").out
     table = (films / "edit.csv").read_text()

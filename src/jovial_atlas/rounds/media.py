@@ -230,18 +230,19 @@ def _asked(
     known = known_services(site)
     players = dict.fromkeys(one["player"] for one in videos if one["player"])
     since = dates.write(now - _PATIENCE)
-    silent: dict[str, list[str]] = {}
+    #: Host → how often it was asked in vain now; and what was said of it, now or before.
+    in_vain: dict[str, int] = {}
+    silent: dict[str, str] = {}
     found = {}
     for player in players:
         at = page_of(player, known)
         if at is None:
             continue
-        had = memory.services.get(player)
+        had, host = memory.services.get(player), urlsplit(at[1] or at[0]).netloc
         if had is None or (had["answer"] is None and had["at"] < since):
-            host = urlsplit(at[1] or at[0]).netloc
             if host.endswith(".example"):
                 continue  # made up (RFC 2606): nobody is there
-            if len(silent.get(host, ())) >= _SILENT:
+            if in_vain.get(host, 0) >= _SILENT:
                 continue
             had = memory.services[player] = {"at": dates.write(now), "answer": None}
             try:
@@ -249,7 +250,10 @@ def _asked(
             except NoSuchVideoError:
                 had["gone"] = True
             except NetworkError as error:
-                silent.setdefault(host, []).append(str(error))
+                in_vain[host] = in_vain.get(host, 0) + 1
+                had["silent"] = str(error)
+        if "silent" in had:
+            silent.setdefault(host, had["silent"])
         if had.get("gone"):
             message = "Its service says that there is no such video."
             faults.append(Fault("video-gone", player, message))
@@ -257,7 +261,7 @@ def _asked(
             found[player] = Embed(**had["answer"])
     memory.services = {player: one for player, one in memory.services.items() if player in players}
     faults += [
-        Fault("video-service-silent", host, f"{told[0]} Videos there are listed by what pages say.")
+        Fault("video-service-silent", host, f"{told} Videos there are listed by what pages say.")
         for host, told in silent.items()
     ]
     return found
