@@ -5,7 +5,6 @@ Both are handed in, so that nothing here decides about pages.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -90,9 +89,8 @@ def due(engine: Engine, published: Published, ledger: Ledger) -> Iterator[Due]:
                 if loc not in published.sitemaps:
                     yield Due(engine, channel, [(loc, None)], loc)
         elif channel.name == "verify-site":
-            said = dict(vars(engine.ownership))
-            if any(said.values()):
-                proof = json.dumps(said, ensure_ascii=False, separators=(",", ":"))
+            proof = engine.ownership.model_dump_json()
+            if any(engine.ownership.model_dump().values()):
                 of_site = {published.site_url: digest(proof.encode())}
                 yield from _changed(engine, channel, of_site, heard)
 

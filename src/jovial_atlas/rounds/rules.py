@@ -16,7 +16,6 @@ from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Policies
-from jovial_atlas.sitefile.parts import keys_of
 from jovial_atlas.sitefile.read import parse_site_file
 
 
@@ -86,7 +85,7 @@ def policies(site: SiteFile, now: datetime) -> list[PolicyShown]:
     """All policies, with the pages of the last survey that they touch. Raises AtlasError."""
     survey = last_survey(site, now)
     decided = survey.decided.with_columns(path_column(site))
-    fields = keys_of(Policies)
+    fields = Policies.model_fields
     words = dict(decided.group_by("decided_by").len().iter_rows())
     found = []
     for policy in POLICIES:
@@ -97,7 +96,7 @@ def policies(site: SiteFile, now: datetime) -> list[PolicyShown]:
     return [
         PolicyShown(
             name, getattr(site.model.policies, name), choices_of(name), fields[name].default, hit,
-            words.get(f"policy {name}", 0), fields[name].description,
+            words.get(f"policy {name}", 0), fields[name].description or "",
         )
         for name, hit in found
     ]  # fmt: skip

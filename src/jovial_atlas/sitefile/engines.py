@@ -4,31 +4,33 @@ from __future__ import annotations
 
 import ipaddress
 import re
-from typing import Literal
+from typing import Annotated, Literal
 
-from jovial_atlas import addresses, languages
-from jovial_atlas.sitefile.parts import Part, check, check_whole, entry
+from pydantic import Field, field_validator, model_validator
+
+from jovial_atlas import addresses
+from jovial_atlas.sitefile.sources import Part
 
 
 class IndexNowChannel(Part):
     """A channel of kind `indexnow`."""
 
-    kind: Literal["indexnow"] = entry(description='"indexnow"')
-    endpoint: str = entry(description="address that takes the announcements")
-    per_day: int | None = entry(
+    kind: Literal["indexnow"] = Field(description='"indexnow"')
+    endpoint: str = Field(description="address that takes the announcements")
+    per_day: int | None = Field(
         None, ge=1, description="addresses announced within 24 hours, at most; the rest waits"
     )
-    key: str = entry(
+    key: str = Field(
         "", description="key to use (it is public); one is made where this is left out"
     )
 
-    @check("endpoint")
+    @field_validator("endpoint")
     @classmethod
     def _address(cls, value: str) -> str:
         addresses.split(value)
         return value
 
-    @check("key")
+    @field_validator("key")
     @classmethod
     def _key(cls, value: str) -> str:
         if value and not re.fullmatch(r"[A-Za-z0-9-]{8,128}", value):
@@ -39,10 +41,10 @@ class IndexNowChannel(Part):
 class WebSubChannel(Part):
     """A channel of kind `websub`: a hub that is told when a feed changed."""
 
-    kind: Literal["websub"] = entry(description='"websub"')
-    hub: str = entry(description="address of the hub; the feeds name it")
+    kind: Literal["websub"] = Field(description='"websub"')
+    hub: str = Field(description="address of the hub; the feeds name it")
 
-    @check("hub")
+    @field_validator("hub")
     @classmethod
     def _address(cls, value: str) -> str:
         addresses.split(value)
@@ -52,14 +54,14 @@ class WebSubChannel(Part):
 class RobotsChannel(Part):
     """A channel of kind `robots`: the engine finds the sitemap by its line in robots.txt."""
 
-    kind: Literal["robots"] = entry(description='"robots"')
+    kind: Literal["robots"] = Field(description='"robots"')
 
 
 class HandChannel(Part):
     """A channel of kind `hand`: the owner tells the engine, and says when that is done."""
 
-    kind: Literal["hand"] = entry(description='"hand"')
-    say: str = entry(
+    kind: Literal["hand"] = Field(description='"hand"')
+    say: str = Field(
         "Paste {sitemap} where the engine takes sitemaps.",
         description="what to do, with {site} and {sitemap}",
     )
@@ -84,51 +86,52 @@ CallName = Literal[
 class CallChannel(Part):
     """A channel of kind `call`: one HTTP call of an engine's interface, described."""
 
-    kind: Literal["call"] = entry(description='"call"')
-    name: CallName = entry(
+    kind: Literal["call"] = Field(description='"call"')
+    name: CallName = Field(
         description="what the call is for: submit or remove one sitemap, read what came of all, "
         "ask to index one page, read what it knows of all pages or of one, or have it look for "
         "the proof of ownership"
     )
-    method: Literal["GET", "POST", "PUT", "DELETE"] = entry(
+    method: Literal["GET", "POST", "PUT", "DELETE"] = Field(
         description="HTTP method: GET for reading; PUT or POST, as the engine asks, for submitting"
     )
-    url: str = entry(
+    url: str = Field(
         description="address with {site}, {sitemap} and {page}, put in percent-encoded"
     )
-    headers: dict[str, str] = entry(default_factory=dict, description="further header fields")
-    body: str = entry("", description="body, with {site}, {sitemap} and {page} as they are")
-    per_day: int | None = entry(
+    headers: dict[str, str] = Field(default_factory=dict, description="further header fields")
+    body: str = Field("", description="body, with {site}, {sitemap} and {page} as they are")
+    per_day: int | None = Field(
         None, ge=1, description="calls of index-page within 24 hours, at most"
     )
-    token_env: str = entry(
+    token_env: str = Field(
         "", description="environment variable that holds the bearer token; never the token itself"
     )
-    success: tuple[int, ...] = entry((200, 201, 202, 204), description="statuses that mean success")
-    items: str | None = entry(
+    success: tuple[int, ...] = Field((200, 201, 202, 204), description="statuses that mean success")
+    items: str | None = Field(
         None,
         description="where in the answer the list stands; `sitemaps` or `pages`, and for read-page "
         "the whole answer, where it is left out",
     )
-    next: str = entry(
+    next: str = Field(
         "", description="where in the answer of read-pages the address of the next part stands"
     )
-    fields: dict[str, str] = entry(
+    fields: dict[str, str] = Field(
         default_factory=dict, description="our field → theirs, where the names differ"
     )
 
-    @check("url")
+    @field_validator("url")
     @classmethod
     def _address(cls, value: str) -> str:
         addresses.split(re.sub(r"\{(site|sitemap|page)\}", r"\1", value))
         return value
 
-    @check_whole
-    def _names_what_it_is_about(self) -> None:
+    @model_validator(mode="after")
+    def _names_what_it_is_about(self) -> CallChannel:
         needed = CALLS[self.name]
         if needed and needed not in self.url + self.body:
             what = needed.strip("{}")
             raise ValueError(f"neither url nor body has {needed}, so no {what} would be named")
+        return self
 
     @property
     def list_key(self) -> str:
@@ -141,19 +144,20 @@ class CallChannel(Part):
 class Ownership(Part):
     """How an engine wants to see that the site is the owner's: any of the three."""
 
-    meta: dict[str, str] = entry(
+    meta: dict[str, str] = Field(
         default_factory=dict, description="name of a meta tag on the home page → its token"
     )
-    file: str = entry("", description="name of a file at the root of the site")
-    content: str = entry("", description="what stands in that file")
-    dns: str = entry("", description="text of a TXT record on the domain")
+    file: str = Field("", description="name of a file at the root of the site")
+    content: str = Field("", description="what stands in that file")
+    dns: str = Field("", description="text of a TXT record on the domain")
 
-    @check_whole
-    def _whole(self) -> None:
+    @model_validator(mode="after")
+    def _whole(self) -> Ownership:
         if self.file and not re.fullmatch(r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*", self.file):
             raise ValueError(f"{self.file!r} is no name of a file at the root")
         if bool(self.file) != bool(self.content):
             raise ValueError("file and content belong together")
+        return self
 
 
 Channel = IndexNowChannel | CallChannel | WebSubChannel | RobotsChannel | HandChannel
@@ -162,13 +166,13 @@ Channel = IndexNowChannel | CallChannel | WebSubChannel | RobotsChannel | HandCh
 class LedgerPlace(Part):
     """`[ledger]`: where the record is kept, if not in a file of the state folder."""
 
-    connect: str = entry(
+    connect: str = Field(
         "",
         description="address of a PostgreSQL database that several people or machines share, "
         "without a password",
     )
-    password_env: str = entry("", description="environment variable that holds the password")
-    wait: float = entry(
+    password_env: str = Field("", description="environment variable that holds the password")
+    wait: float = Field(
         60.0, ge=0, description="seconds to wait for another `submit` on the same ledger"
     )
 
@@ -176,8 +180,8 @@ class LedgerPlace(Part):
 class Export(Part):
     """A table that an engine exports as CSV: what it tells of, and how its columns are called."""
 
-    kind: Literal["sitemaps", "reasons", "addresses"] = entry(description="what it tells of")
-    columns: dict[str, str] = entry(
+    kind: Literal["sitemaps", "reasons", "addresses"] = Field(description="what it tells of")
+    columns: dict[str, str] = Field(
         default_factory=dict, description="our column → theirs, where the names differ"
     )
 
@@ -185,32 +189,29 @@ class Export(Part):
 class Engine(Part):
     """`[[engine]]`: a search engine the site is announced to."""
 
-    name: str = entry(min_length=1, description="name of the engine")
-    crawlers: tuple[str, ...] = entry((), description="product tokens of its crawlers")
-    ownership: Ownership = entry(
+    name: str = Field(min_length=1, description="name of the engine")
+    crawlers: tuple[str, ...] = Field((), description="product tokens of its crawlers")
+    ownership: Ownership = Field(
         default_factory=Ownership, description="what proves to it that the site is the owner's"
     )
-    profiles: tuple[str, ...] = entry(
+    profiles: tuple[str, ...] = Field(
         (), description="profiles elsewhere, letter by letter as they were given to it"
     )
-    country: str = entry("", description="country that was given to it, as in GB")
-    exports: tuple[Export, ...] = entry((), description="tables that it exports, for `hear`")
-    crawler_ranges: tuple[str, ...] = entry(
+    country: str = Field(
+        "", pattern=r"^([A-Z]{2})?$", description="country that was given to it, as in GB"
+    )
+    exports: tuple[Export, ...] = Field((), description="tables that it exports, for `hear`")
+    crawler_ranges: tuple[str, ...] = Field(
         (), description="addresses that its crawlers come from, as in 192.0.2.0/24"
     )
-    crawler_hosts: tuple[str, ...] = entry(
+    crawler_hosts: tuple[str, ...] = Field(
         (), description="names of the hosts they come from, as in *.crawl.lantern.example"
     )
-    channels: tuple[Channel, ...] = entry((), description="ways to reach it")
+    channels: tuple[Annotated[Channel, Field(discriminator="kind")], ...] = Field(
+        (), description="ways to reach it"
+    )
 
-    @check("country")
-    @classmethod
-    def _country(cls, value: str) -> str:
-        if value and value not in languages.REGIONS:
-            raise ValueError(f"{value!r} is no country of ISO 3166-1 alpha-2; write it as GB")
-        return value
-
-    @check("crawler_ranges")
+    @field_validator("crawler_ranges")
     @classmethod
     def _ranges(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         for one in value:

@@ -4,8 +4,15 @@ from __future__ import annotations
 
 from typing import Literal
 
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
 from jovial_atlas import addresses
-from jovial_atlas.sitefile.parts import Part, check, entry
+
+
+class Part(BaseModel):
+    """A table of the site file: unknown keys and loose types are errors."""
+
+    model_config = ConfigDict(extra="forbid", defer_build=True, frozen=True, strict=True)
 
 
 def origin_of(value: str) -> str:
@@ -20,32 +27,32 @@ def origin_of(value: str) -> str:
 
 
 class _Source(Part):
-    name: str = entry("", description="name shown for its pages; its place where it is left out")
-    merge: Literal["fill", "win"] = entry(
+    name: str = Field("", description="name shown for its pages; its place where it is left out")
+    merge: Literal["fill", "win"] = Field(
         "fill",
         description="where an earlier source has the same address: fill its gaps, or win over it",
     )
-    section: str = entry("", description="section of all its pages, before any pattern")
-    host: str = entry(
+    section: str = Field("", description="section of all its pages, before any pattern")
+    host: str = Field(
         "", description="url of the [[host]] that serves its pages, if not the site's"
     )
 
-    @check("host")
+    @field_validator("host")
     @classmethod
     def _origin(cls, value: str) -> str:
         return origin_of(value) if value else ""
 
 
 class _Mapped(_Source):
-    url: str = entry(
+    url: str = Field(
         "", description="address template, as in /species/{slug}/; without one the field loc counts"
     )
-    columns: dict[str, str] = entry(
+    columns: dict[str, str] = Field(
         default_factory=dict, description="our column → their field, where the names differ"
     )
-    separator: str = entry(";", description="what parts the items of a list in one cell")
+    separator: str = Field(";", description="what parts the items of a list in one cell")
 
-    @check("url")
+    @field_validator("url")
     @classmethod
     def _template(cls, value: str) -> str:
         if value and not value.startswith(("/", "http://", "https://")):
@@ -54,9 +61,9 @@ class _Mapped(_Source):
 
 
 class _Files(_Source):
-    path: str = entry(description="the folder, relative to the site file")
-    include: tuple[str, ...] = entry((), description="only files like these, as in notes/**")
-    exclude: tuple[str, ...] = entry((), description="no files like these")
+    path: str = Field(description="the folder, relative to the site file")
+    include: tuple[str, ...] = Field((), description="only files like these, as in notes/**")
+    exclude: tuple[str, ...] = Field((), description="no files like these")
 
 
 def _web_address(value: str) -> str:
@@ -68,26 +75,26 @@ def _web_address(value: str) -> str:
 class HtmlSource(_Files):
     """`[[source]]` with `kind = "html"`: a folder of built HTML."""
 
-    kind: Literal["html"] = entry(description='"html"')
-    fields: dict[str, str] = entry(
+    kind: Literal["html"] = Field(description='"html"')
+    fields: dict[str, str] = Field(
         default_factory=dict,
         description="extra field → CSS selector of what holds it, an attribute after @, as in "
         '{ price = ".price", starts = "time.start@datetime" }',
     )
-    addresses: Literal["folder", "file", "plain"] = entry(
+    addresses: Literal["folder", "file", "plain"] = Field(
         "folder",
         description='"folder": /a/index.html is /a/; "file": as the file is named; '
         '"plain": as folder, and /b.html is /b',
     )
-    at: str = entry("/", description="path under which the folder is served")
-    documents: tuple[str, ...] = entry(
+    at: str = Field("/", description="path under which the folder is served")
+    documents: tuple[str, ...] = Field(
         (), description='endings of other files that are pages too, as in ".pdf"'
     )
-    canonicals: Literal["honour", "ignore"] = entry(
+    canonicals: Literal["honour", "ignore"] = Field(
         "honour", description="whether the canonical that a page names counts"
     )
 
-    @check("at")
+    @field_validator("at")
     @classmethod
     def _absolute(cls, value: str) -> str:
         if not value.startswith("/"):
@@ -98,12 +105,12 @@ class HtmlSource(_Files):
 class MarkdownSource(_Files):
     """`[[source]]` with `kind = "markdown"`: Markdown or HTML files with front matter."""
 
-    kind: Literal["markdown"] = entry(description='"markdown"')
-    url: str = entry(
+    kind: Literal["markdown"] = Field(description='"markdown"')
+    url: str = Field(
         "/{path}/",
         description="address template: {path}, {slug}, {year}, {month}, {day}, any front matter",
     )
-    columns: dict[str, str] = entry(
+    columns: dict[str, str] = Field(
         default_factory=dict, description="our column → their field, where the names differ"
     )
 
@@ -111,19 +118,19 @@ class MarkdownSource(_Files):
 class TableSource(_Mapped):
     """`[[source]]` with `kind = "table"`: rows of CSV, JSON Lines or Parquet files."""
 
-    kind: Literal["table"] = entry(description='"table"')
-    path: str = entry(description="the file, or a glob, relative to the site file")
+    kind: Literal["table"] = Field(description='"table"')
+    path: str = Field(description="the file, or a glob, relative to the site file")
 
 
 class SqlSource(_Mapped):
     """`[[source]]` with `kind = "sql"`: rows of a query, over SQLAlchemy."""
 
-    kind: Literal["sql"] = entry(description='"sql"')
-    connect: str = entry(description="database address; without a password")
-    query: str = entry(description="one SELECT (or WITH) statement")
-    password_env: str = entry("", description="environment variable that holds the password")
+    kind: Literal["sql"] = Field(description='"sql"')
+    connect: str = Field(description="database address; without a password")
+    query: str = Field(description="one SELECT (or WITH) statement")
+    password_env: str = Field("", description="environment variable that holds the password")
 
-    @check("query")
+    @field_validator("query")
     @classmethod
     def _reads_only(cls, value: str) -> str:
         if value.split(None, 1)[:1] and value.split(None, 1)[0].lower() in (
@@ -138,15 +145,15 @@ class SqlSource(_Mapped):
 class FeedSource(_Mapped):
     """`[[source]]` with `kind = "feed"`: items of RSS 2.0, Atom or JSON Feed."""
 
-    kind: Literal["feed"] = entry(description='"feed"')
-    path: str = entry(description="the file relative to the site file, or its http(s) address")
+    kind: Literal["feed"] = Field(description='"feed"')
+    path: str = Field(description="the file relative to the site file, or its http(s) address")
 
 
 class ListSource(_Mapped):
     """`[[source]]` with `kind = "list"`: addresses, one a line or in a CSV; or a sitemap."""
 
-    kind: Literal["list"] = entry(description='"list"')
-    path: str = entry(
+    kind: Literal["list"] = Field(description='"list"')
+    path: str = Field(
         description="text, CSV or sitemap file relative to the site file, or its http(s) address"
     )
 
@@ -154,44 +161,38 @@ class ListSource(_Mapped):
 class CrawlSource(_Source):
     """`[[source]]` with `kind = "site"`: the live site, page by page over HTTP."""
 
-    kind: Literal["site"] = entry(description='"site"')
-    start: tuple[str, ...] = entry(("/",), description="paths to begin from")
-    via: str = entry(
+    kind: Literal["site"] = Field(description='"site"')
+    start: tuple[str, ...] = Field(("/",), description="paths to begin from")
+    via: str = Field(
         "",
         description="where the site is served now, as in http://127.0.0.1:8800; else its own url",
     )
-    max_pages: int = entry(10_000, ge=1, description="pages fetched at most")
-    max_depth: int = entry(30, ge=0, description="links followed from a start, at most")
-    max_bytes: int = entry(5_000_000, ge=1_000, description="bytes read of one page, at most")
-    per_second: float = entry(5.0, gt=0, description="pages fetched in a second, at most")
-    crawler: str = entry("jovial-atlas", description="product token that robots.txt is asked for")
+    max_pages: int = Field(10_000, ge=1, description="pages fetched at most")
+    max_depth: int = Field(30, ge=0, description="links followed from a start, at most")
+    max_bytes: int = Field(5_000_000, ge=1_000, description="bytes read of one page, at most")
+    per_second: float = Field(5.0, gt=0, description="pages fetched in a second, at most")
+    crawler: str = Field("jovial-atlas", description="product token that robots.txt is asked for")
 
-    @check("via")
-    @classmethod
-    def _via(cls, value: str) -> str:
-        return _web_address(value)
+    _via = field_validator("via")(_web_address)
 
 
 class JsonSource(_Mapped):
     """`[[source]]` with `kind = "json"`: records of a paged interface over HTTP."""
 
-    kind: Literal["json"] = entry(description='"json"')
-    address: str = entry(description="address of the first page")
-    items: str = entry("", description="where in the answer the records stand; empty: it is a list")
-    next: str = entry(
+    kind: Literal["json"] = Field(description='"json"')
+    address: str = Field(description="address of the first page")
+    items: str = Field("", description="where in the answer the records stand; empty: it is a list")
+    next: str = Field(
         "link",
         description='how the next page is found: "link" (the Link header), "counter", or the field '
         "that holds its address",
     )
-    counter: str = entry("page", description="query parameter that counts pages")
-    first: int = entry(1, description="number of the first page")
-    max_pages: int = entry(10_000, ge=1, description="pages asked for at most")
-    token_env: str = entry("", description="environment variable that holds a bearer token")
+    counter: str = Field("page", description="query parameter that counts pages")
+    first: int = Field(1, description="number of the first page")
+    max_pages: int = Field(10_000, ge=1, description="pages asked for at most")
+    token_env: str = Field("", description="environment variable that holds a bearer token")
 
-    @check("address")
-    @classmethod
-    def _address(cls, value: str) -> str:
-        return _web_address(value)
+    _address = field_validator("address")(_web_address)
 
 
 Source = (

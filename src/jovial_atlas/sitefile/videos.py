@@ -10,10 +10,12 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urljoin
 
+from pydantic import Field, field_validator
+
 from jovial_atlas import addresses
 from jovial_atlas.errors import Problem
 from jovial_atlas.media.fields import FIELDS, of_fields
-from jovial_atlas.sitefile.parts import Part, check, entry
+from jovial_atlas.sitefile.sources import Part
 from jovial_atlas.sitefile.tables import table_rows, table_text
 
 #: Columns that say which video a row is about, and why.
@@ -28,30 +30,28 @@ COLUMNS = ("loc", "video", *SETTABLE, "reason")
 class Videos(Part):
     """`[videos]`: how videos are found, looked at and listed."""
 
-    services: str = entry(
+    services: str = Field(
         "", description="file of hosting services beside those that ship with the tool"
     )
-    fields: tuple[str, ...] = entry(
+    fields: tuple[str, ...] = Field(
         (), description="custom fields that name a video: an address, a table, a list, JSON"
     )
-    file: str = entry("", description="CSV file that sets fields of single videos")
-    probe: bool = entry(True, description="whether media files of the site are looked into")
-    ask: bool = entry(True, description="whether hosting services are asked by oEmbed")
-    still_at: float | None = entry(
-        None,
-        ge=0,
-        description="second from which stills are taken; else the first lively frame",
+    file: str = Field("", description="CSV file that sets fields of single videos")
+    probe: bool = Field(True, description="whether media files of the site are looked into")
+    ask: bool = Field(True, description="whether hosting services are asked by oEmbed")
+    still_at: float | None = Field(
+        None, ge=0, description="second from which stills are taken; else the first lively frame"
     )
-    width: int = entry(1280, ge=1, description="width where nothing tells it, in pixels")
-    height: int = entry(720, ge=1, description="height where nothing tells it, in pixels")
-    category: str = entry("", description="category where neither video nor page has one")
-    uploader: str = entry("", description="uploader where the video names none")
-    uploader_page: str = entry("", description="address or path of the page about the uploader")
-    elsewhere: bool = entry(
+    width: int = Field(1280, ge=1, description="width where nothing tells it, in pixels")
+    height: int = Field(720, ge=1, description="height where nothing tells it, in pixels")
+    category: str = Field("", description="category where neither video nor page has one")
+    uploader: str = Field("", description="uploader where the video names none")
+    uploader_page: str = Field("", description="address or path of the page about the uploader")
+    elsewhere: bool = Field(
         False, description="whether other sites may play videos: og:video and a player card"
     )
 
-    @check("fields")
+    @field_validator("fields")
     @classmethod
     def _no_columns(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         for name in value:
