@@ -190,19 +190,17 @@ def urlset_file(
     opening = _opening("urlset", [_EXTENSIONS[name] for name in used], stylesheet)
     closing = b"</urlset>\n"
     room = max_bytes - len(opening) - len(closing)
-    file = Packing(gzip_from)
-    file.add(opening)
     # Where there is nothing but addresses and dates, a sign to escape is seen fastest in the text
     # as a whole, and hardly any has one.
     special = _is_special(table["loc"], _SPECIAL if used else ("<",))
-    lines = _Lines(file, room, watch=not used and not special)
-    _write(table, used, special, lines)
-    if lines.odd:
+    while True:
         file = Packing(gzip_from)
         file.add(opening)
-        lines = _Lines(file, room)
-        special = True
+        lines = _Lines(file, room, watch=not used and not special)
         _write(table, used, special, lines)
+        if not lines.odd:
+            break
+        special = True
     if lines.room < 0:
         fits = int(_sizes(table, used, special).cum_sum().search_sorted(room, side="right"))
         if not fits:
@@ -265,11 +263,9 @@ def _write(table: pl.DataFrame, used: list[str], special: bool, lines: _Lines) -
     frame, pieces = _entries(table, used, special)
     end = pieces.pop() if isinstance(pieces[-1], str) else ""
     columns = [_plain("loc", special).alias("loc")]
-    if len(pieces) > 0:
-        after = [
-            piece.removeprefix("<") if number == 0 and isinstance(piece, str) else piece
-            for number, piece in enumerate(pieces)
-        ]
+    if pieces:
+        # The first is `</loc>`, whose sign parts the two.
+        after = [str(pieces[0]).removeprefix("<"), *pieces[1:]]
         columns.append(pl.concat_str(_literals(after)).alias("after"))
     frame.select(columns).write_csv(
         cast(IO[bytes], lines), include_header=False, separator="<", quote_style="never",

@@ -109,9 +109,9 @@ def read_page(
         "redirect": None, "canonical": None, "excerpt": None, "fingerprint": None,
     }  # fmt: skip
     found = outline(LexborHTMLParser(text, options=LexborDocumentOptions.WO_EVENTS))
-    page = OpenPage(
-        file, reading, found, row, faults, references or References(file.loc, reading.served)
-    )
+    if references is None:
+        references = References(file.loc, reading.served)
+    page = OpenPage(file, reading, found, row, faults, references)
     read_head(page, modified)
     read_data(page, data)
     read_body(page)
