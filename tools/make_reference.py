@@ -9,11 +9,8 @@ import inspect
 import sys
 from importlib import import_module
 from pathlib import Path
-from typing import Any, get_args
 
 import click
-from pydantic import BaseModel
-from pydantic_core import PydanticUndefined
 
 from jovial_atlas.checks.findings import SEVERITIES
 from jovial_atlas.checks.registry import CHECKS
@@ -21,6 +18,7 @@ from jovial_atlas.cli.app import COMMANDS, app
 from jovial_atlas.pages.schema import COLUMNS
 from jovial_atlas.rules import VERDICT_COLUMNS
 from jovial_atlas.sitefile.model import SiteModel
+from jovial_atlas.sitefile.parts import Key, Part, keys_of, parts_in
 
 FOLDER = Path(__file__).parent.parent / "docs/reference"
 MADE = "<!-- Made from the code by `make docs`; change the code, not this page. -->\n"
@@ -56,18 +54,17 @@ def site_file_page() -> str:
     return "\n".join(parts)
 
 
-def _tables(path: str, model: type[BaseModel]) -> list[str]:
+def _tables(path: str, model: type[Part]) -> list[str]:
     rows, deeper = [], []
     # What must be given comes first.
-    for name, field in sorted(model.model_fields.items(), key=lambda one: not one[1].is_required()):
-        key = field.alias or name
-        inner = list(_models(field.annotation))
+    for key, field in sorted(keys_of(model).items(), key=lambda one: not one[1].required):
+        inner = list(parts_in(field.type))
         if inner:
-            repeated = "tuple" in str(field.annotation)
+            repeated = "tuple" in str(field.type)
             for one in inner:
                 deeper += _tables(f"{path}.{key}{'[]' if repeated else ''}".lstrip("."), one)
         if not inner or path:
-            rows.append(f"| `{key}` | {_default(field)} | {field.description or ''} |")
+            rows.append(f"| `{key}` | {_default(field)} | {field.meaning} |")
     parts = []
     if path:
         about = inspect.cleandoc(model.__doc__ or "").splitlines()[0]
@@ -76,16 +73,10 @@ def _tables(path: str, model: type[BaseModel]) -> list[str]:
     return parts + deeper
 
 
-def _models(annotation: Any) -> list[type[BaseModel]]:
-    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
-        return [annotation]
-    return [model for inner in get_args(annotation) for model in _models(inner)]
-
-
-def _default(field: Any) -> str:
-    if field.is_required():
+def _default(field: Key) -> str:
+    if field.required:
         return "**required**"
-    if field.default is PydanticUndefined or isinstance(field.default, (tuple, dict)):
+    if isinstance(field.default, (tuple, dict)):
         return "none"
     if field.default in ("", None):
         return "none"

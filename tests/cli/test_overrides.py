@@ -97,7 +97,7 @@ def test_a_guard_refuses_by_name_and_nothing_is_dropped_unseen(site, atlas):
     [
         ("loc,lsted\n/,no\n", 2, "lsted"),
         ("address,listed\n/,no\n", 2, "is missing"),
-        ("loc,priority\n/,2\n", 1, "less than or equal to 1"),
+        ("loc,priority\n/,2\n", 1, "at least 0 and at most 1"),
         ("loc,listed\n/,perhaps\n", 1, "perhaps"),
         ("loc,listed\nnot an address,no\n", 1, "is no address"),
         ("loc,listed\n/,no,no\n", 1, "number of cells"),

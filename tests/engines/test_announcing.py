@@ -23,12 +23,12 @@ KEY = "0123456789abcdef"
 ENGINE = Engine(
     name="Lanternfish",
     channels=(
-        IndexNowChannel(kind="indexnow", endpoint="http://127.0.0.1:1/indexnow"),
+        IndexNowChannel(endpoint="http://127.0.0.1:1/indexnow"),
         CallChannel(
-            kind="call", name="submit-sitemap", method="PUT",
+            name="submit-sitemap", method="PUT",
             url="http://127.0.0.1:1/{site}/{sitemap}", body='{"map": "{sitemap}"}',
         ),
-        CallChannel(kind="call", name="read-sitemaps", method="GET", url="http://127.0.0.1:1/r",
+        CallChannel(name="read-sitemaps", method="GET", url="http://127.0.0.1:1/r",
                     items="data.maps", fields={"loc": "path", "indexed": "counts.in"}),
     ),
 )  # fmt: skip
@@ -176,7 +176,7 @@ def test_a_damaged_ledger_is_one_clear_sentence(tmp_path):
         Ledger(tmp_path / "ledger.sqlite", lambda: "")
 
 
-HUB = WebSubChannel(kind="websub", hub="http://127.0.0.1:1/hub")
+HUB = WebSubChannel(hub="http://127.0.0.1:1/hub")
 
 
 @pytest.mark.parametrize(
@@ -203,7 +203,7 @@ def test_a_hub_hears_of_a_feed_when_it_changed(ledger, status, outcome, words):
 
 
 def test_a_day_s_quota_holds_and_the_rest_waits_new_and_weighty_first(ledger):
-    channel = IndexNowChannel(kind="indexnow", endpoint="http://127.0.0.1:1/i", per_day=3)
+    channel = IndexNowChannel(endpoint="http://127.0.0.1:1/i", per_day=3)
     engine = Engine(name="Small", channels=(channel,))
     weights = {
         f"{SITE}/{name}": weight

@@ -13,6 +13,7 @@ from jovial_atlas.engines.due import Published, due, single
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.sitefile import Engine
+from jovial_atlas.sitefile.parts import read_part
 from jovial_atlas.web import new_client
 
 SITE = "https://www.marrowfen.example"
@@ -33,7 +34,9 @@ INDEXNOW = {"kind": "indexnow", "endpoint": "http://127.0.0.1:1/indexnow"}
 
 
 def engine_of(*channels, **more):
-    return Engine.model_validate({"name": "L", "channels": channels, **more})
+    engine, mistakes = read_part(Engine, {"name": "L", "channels": channels, **more})
+    assert mistakes == []
+    return engine
 
 
 @pytest.fixture

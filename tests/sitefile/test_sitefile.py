@@ -7,7 +7,8 @@ from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.place import find_site_file
 from jovial_atlas.rules import layers_of
 from jovial_atlas.sitefile import read_site_file
-from jovial_atlas.sitefile.model import SiteModel
+from jovial_atlas.sitefile.model import Host, SiteModel
+from jovial_atlas.sitefile.parts import changed, keys_of, parts_in
 from tests.conftest import NOW
 
 GOOD = '[site]\nurl = "https://www.marrowfen.example"\n[[source]]\nkind = "html"\npath = "public"\n'
@@ -34,8 +35,24 @@ def problems(tmp_path, text):
         (GOOD.replace('"html"', '"htm"'), 4, "source[1].kind", 'must be "html"'),
         (GOOD.replace("path", "folder"), 5, "source[1].folder", "Known here: addresses"),
         (GOOD.replace("path", "pth"), 5, "source[1].pth", "Did you mean 'path'"),
-        (GOOD + "[sitemap]\nmax_urls = 50001\n", 7, "sitemap.max_urls", "less than or equal"),
+        (GOOD + "[sitemap]\nmax_urls = 50001\n", 7, "sitemap.max_urls", "at most 50000"),
         (GOOD + '[sitemap]\nmax_urls = "many"\n', 7, "sitemap.max_urls", "a whole number"),
+        (GOOD + "[sitemap]\nmax_urls = true\n", 7, "sitemap.max_urls", "a whole number"),
+        (GOOD + "[sitemap]\npictures = 1\n", 7, "sitemap.pictures", "true or false"),
+        (GOOD + '[dates]\ntrust = ["git", "moon"]\n', 7, "dates.trust[2]", '"fingerprint" or "file"'),
+        (GOOD + "[identity]\nquery = 7\n", 7, "identity.query", '"keep", "drop" or a list in [ ]'),
+        (GOOD + '[head]\ntitles = { hom = "x" }\n', 7, "head.titles.hom", "Did you mean 'home'"),
+        (GOOD + "[head]\ntitles = { home = 5 }\n", 7, "head.titles.home", "text in quotes"),
+        (GOOD + '[sharing]\npoints = { "/p" = [1] }\n', 7, "sharing.points./p", "is [1]; it must be a list of 2"),
+        (GOOD + "[videos]\nstill_at = -0.5\n", 7, "videos.still_at", "at least 0"),
+        (GOOD + '[robots]\ngroups = "all"\n', 7, "robots.groups", "a list in [ ]"),
+        (GOOD + "[[engine]]\nname = ''\nchannels = [5]\n", 7, "engine[1].name", "not empty"),
+        (GOOD + "[[engine]]\nname = 'E'\nchannels = [5]\n", 8, "engine[1].channels[1]", "a table"),
+        (GOOD + "[[source]]\npath = 'p'\n", 6, "source[2]", "has no kind"),
+        (GOOD + "[defaults]\nlastmod = 2026-01-01\n", 7, "defaults.lastmod", "is 2026-01-01; it must be text"),
+        (GOOD + "[[section]]\nname = 't'\nmatch = 3\n", 8, "section[1].match", "text in quotes or a list"),
+        (GOOD + "[[section]]\nname = 't'\nmatch = ['/a', 3]\n", 8, "section[1].match[2]", "is 3; it must be text"),
+        ('source = []\n[site]\nurl = "https://a.example"\n', 1, "source", "at least one"),
         (GOOD + '[[section]]\nname = "Tags"\nmatch = "/t/**"\n', 7, "section[1].name", "lower-case"),
         (GOOD + '[[section]]\nname = "video"\nmatch = "/t/**"\n', 7, "section[1].name", "another file"),
         (GOOD + '[[section]]\nname = "t"\nmatch = "t/**"\n', 8, "section[1].match", "begin with '/'"),
@@ -80,17 +97,29 @@ def test_the_nearest_parent_with_a_site_file_is_found(tmp_path):
 
 def test_every_key_says_what_it_means():
     def walk(model, seen):
-        for name, field in model.model_fields.items():
-            for inner in _models(field.annotation):
+        for name, field in keys_of(model).items():
+            for inner in parts_in(field.type):
                 if inner not in seen:
                     yield from walk(inner, seen | {inner})
-            if not list(_models(field.annotation)):
-                yield f"{model.__name__}.{name}", field.description
+            if not list(parts_in(field.type)):
+                yield f"{model.__name__}.{name}", field.meaning
 
     assert [name for name, text in walk(SiteModel, {SiteModel}) if not text] == []
 
 
-def _models(annotation):
-    from jovial_atlas.sitefile.read import _models_in
+def test_a_table_of_features_is_read_and_a_wrong_row_told(tmp_path):
+    features = GOOD + "[structured.features.Article]\n"
+    text = features + 'required = ["headline"]\ninside.author.recommended = ["name"]\n'
+    path = tmp_path / "atlas.toml"
+    path.write_text(text)
+    assert read_site_file(path).model.structured.features["Article"]["required"] == ["headline"]
+    wrong = "".join(map(str, problems(tmp_path, text.replace('["name"]', '"name"'))))
+    assert "Article.author: recommended is a list of properties" in wrong
 
-    return _models_in(annotation)
+
+def test_what_is_checked_is_checked_however_a_table_is_made():
+    host = Host(url="HTTPS://A.example/", folder="a")
+    assert host.url == "https://a.example"
+    assert changed(host, folder="b") == Host(url="https://a.example", folder="b") != host
+    with pytest.raises(ValueError, match="has a path"):
+        Host(url="https://a.example/b", folder="a")

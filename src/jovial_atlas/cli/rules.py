@@ -84,7 +84,9 @@ def list_rules(work: Work) -> int:
 
 
 def _shown(number: int, rule: Any) -> dict[str, Any]:
-    sets = rule.set.model_dump(exclude_none=True)
+    from jovial_atlas.sitefile.parts import given_in
+
+    sets = given_in(rule.set)
     chosen = {name: getattr(rule, name) for name, *_ in _SELECTORS if getattr(rule, name)}
     if not (rule.older_than or rule.newer_than):
         del chosen["dated"]

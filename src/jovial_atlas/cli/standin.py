@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import time
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -70,6 +71,7 @@ def command(
     index; it fetches from this machine only. Its page is /report; a POST to /clock?hours=24 puts
     its clock forward. Ctrl-C ends it."""
     from jovial_atlas.errors import AtlasError
+    from jovial_atlas.sitefile.parts import changed
     from jovial_atlas.standin.clock import Clock
     from jovial_atlas.standin.engine import SimulatedEngine
     from jovial_atlas.standin.films import FILMS, films_app
@@ -80,11 +82,11 @@ def command(
 
     out, clock = work.output, Clock()
     scenario = read_scenario(scenario_file) if scenario_file else Scenario()
-    changes: dict[str, object] = {"least_words": least_words} if least_words else {}
+    changes: dict[str, Any] = {"least_words": least_words} if least_words else {}
     if trouble or hang:
         fault = Trouble(status=trouble or 0, retry_after=retry_after, hang=hang)
         changes["trouble"] = (*scenario.trouble, fault)
-    scenario = scenario.model_copy(update=changes)
+    scenario = changed(scenario, **changes)
     places = dict(_pair(text) for text in hosts)
     servings = []
     for host, folder in (_pair(text) for text in served):

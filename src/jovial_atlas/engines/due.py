@@ -5,6 +5,7 @@ Both are handed in, so that nothing here decides about pages.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -21,6 +22,7 @@ from jovial_atlas.sitefile import (
     WebSubChannel,
 )
 from jovial_atlas.sitefile.engines import Channel
+from jovial_atlas.sitefile.parts import given_in
 
 #: Channels over which the ledger knows pages, and sitemaps, as heard.
 PAGES, SITEMAPS = "indexnow", "submit-sitemap"
@@ -89,8 +91,9 @@ def due(engine: Engine, published: Published, ledger: Ledger) -> Iterator[Due]:
                 if loc not in published.sitemaps:
                     yield Due(engine, channel, [(loc, None)], loc)
         elif channel.name == "verify-site":
-            proof = engine.ownership.model_dump_json()
-            if any(engine.ownership.model_dump().values()):
+            said = given_in(engine.ownership)
+            if any(said.values()):
+                proof = json.dumps(said, ensure_ascii=False, separators=(",", ":"))
                 of_site = {published.site_url: digest(proof.encode())}
                 yield from _changed(engine, channel, of_site, heard)
 

@@ -16,6 +16,7 @@ from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Policies
+from jovial_atlas.sitefile.parts import keys_of
 from jovial_atlas.sitefile.read import parse_site_file
 
 
@@ -85,7 +86,7 @@ def policies(site: SiteFile, now: datetime) -> list[PolicyShown]:
     """All policies, with the pages of the last survey that they touch. Raises AtlasError."""
     survey = last_survey(site, now)
     decided = survey.decided.with_columns(path_column(site))
-    fields = Policies.model_fields
+    fields = keys_of(Policies)
     words = dict(decided.group_by("decided_by").len().iter_rows())
     found = []
     for policy in POLICIES:
@@ -96,7 +97,7 @@ def policies(site: SiteFile, now: datetime) -> list[PolicyShown]:
     return [
         PolicyShown(
             name, getattr(site.model.policies, name), choices_of(name), fields[name].default, hit,
-            words.get(f"policy {name}", 0), fields[name].description or "",
+            words.get(f"policy {name}", 0), fields[name].meaning,
         )
         for name, hit in found
     ]  # fmt: skip

@@ -16,6 +16,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.rules.fields import FIELDS, FROM_PAGE, Layer
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Decided
+from jovial_atlas.sitefile.parts import options_of
 
 #: Columns of the page's own values of fields that are decided, where others decide them too.
 OWN = {name: f"own_{name}" for name in FROM_PAGE}
@@ -87,7 +88,7 @@ def _as_field(value: pl.Expr, given: Any, name: str) -> pl.Expr:
 
 def _choices(name: str) -> list[str]:
     """The words that a field may be, where it is one of a few."""
-    kinds = get_args(Decided.model_fields[name].annotation)
+    kinds = options_of(Decided, name)
     return [word for kind in kinds for word in get_args(kind) if isinstance(word, str)]
 
 

@@ -10,7 +10,7 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any, get_args
+from typing import Any
 
 import polars as pl
 
@@ -19,6 +19,7 @@ from jovial_atlas.rules.fields import Layer
 from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Kinds, Policies
+from jovial_atlas.sitefile.parts import given_in, options_of
 
 #: From a search form or a list of results.
 _SEARCH = r"^/search(/|\.html?$|$|\?)|^/[a-z-]+/search/?$|[?&](q|s|query|search)="
@@ -165,7 +166,7 @@ def kind_teller(url: str, kinds: Kinds) -> Callable[[Mapping[str, Any]], str]:
 
 def choices_of(name: str) -> tuple[str, ...]:
     """The choices that a policy has, as the site file takes them."""
-    return get_args(Policies.model_fields[name].annotation)
+    return options_of(Policies, name)
 
 
 def effect(choice: str) -> dict[str, Any]:
@@ -208,9 +209,8 @@ def signs_in(pages: pl.LazyFrame, site: SiteFile, more: Mapping[str, pl.Expr]) -
     by name: all in one reading."""
     asked = {_mark(one.sign): one.pages(site).any() for one in POLICIES if one.sign} | {**more}
     there = _words_in(pages, site)
-    own = {_mark(name) for name, given in site.model.kinds if given is not None} | {
-        name for name, given in site.model.kinds if given is not None
-    }
+    named = given_in(site.model.kinds)
+    own = {*map(_mark, named), *named}
     likely = {
         mark: condition
         for mark, condition in asked.items()

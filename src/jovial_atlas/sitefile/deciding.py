@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field, field_validator, model_validator
+from msgspec import Meta, field
 
 from jovial_atlas import dates, patterns
-from jovial_atlas.sitefile.sources import Part
+from jovial_atlas.sitefile.parts import Part, check, check_whole, given_in, names_of, says
 
 #: Names that a section may not have, since other files of the set are called so.
 RESERVED_SECTIONS = frozenset({"video", "news", "index", "view"})
@@ -39,89 +39,110 @@ def days_of(age: str) -> int:
     return int(match[1]) * _DAYS[match[2]]
 
 
-class Decided(Part):
+def _address(value: str | None, *words: str) -> str | None:
+    if value and value not in words and not value.startswith(("/", "https://", "http://")):
+        said = " or ".join(f'"{word}"' for word in words)
+        raise ValueError(f"{value!r} is no address; give one, a path from '/' on, or {said}")
+    return value
+
+
+class Decided(Part, frozen=True, kw_only=True):
     """What can be decided for a page, by its section, a rule or an override."""
 
-    listed: bool | None = Field(None, description="whether the page stands in a sitemap")
-    index: bool | None = Field(None, description="whether the page may be indexed")
-    follow: bool | None = Field(None, description="whether links on the page are followed")
-    canonical: str | None = Field(
-        None, description='address or path of the page that counts instead; "self" for itself'
-    )
-    send_to: str | None = Field(
-        None,
-        description="address or path that the server sends visitors on to for good; "
-        '"parent" or "file" for picture pages',
-    )
-    lastmod: str | None = Field(None, description="date of the last change")
-    changefreq: Frequency | None = Field(None, description="how often the page changes")
-    priority: float | None = Field(None, ge=0, le=1, description="weight within the site")
-    max_snippet: int | None = Field(
-        None, ge=-1, description="longest text in a result, in characters; 0 none, -1 any"
-    )
-    max_image_preview: Literal["none", "standard", "large"] | None = Field(
-        None, description="largest picture in a result"
-    )
-    max_video_preview: int | None = Field(
-        None, ge=-1, description="longest piece of a video in a result, in seconds; -1 any"
-    )
-    archive: bool | None = Field(None, description="whether engines may show a copy they keep")
-    translate: bool | None = Field(None, description="whether engines may offer a translation")
-    unavailable_after: str | None = Field(
-        None, description="date from which on no result shall show it"
+    listed: Annotated[bool | None, says("whether the page stands in a sitemap")] = None
+    index: Annotated[bool | None, says("whether the page may be indexed")] = None
+    follow: Annotated[bool | None, says("whether links on the page are followed")] = None
+    canonical: Annotated[
+        str | None, says('address or path of the page that counts instead; "self" for itself')
+    ] = None
+    send_to: Annotated[
+        str | None,
+        says(
+            "address or path that the server sends visitors on to for good; "
+            '"parent" or "file" for picture pages'
+        ),
+    ] = None
+    lastmod: Annotated[str | None, says("date of the last change")] = None
+    changefreq: Annotated[Frequency | None, says("how often the page changes")] = None
+    priority: Annotated[
+        Annotated[float, Meta(ge=0, le=1)] | None, says("weight within the site")
+    ] = None
+    max_snippet: Annotated[
+        Annotated[int, Meta(ge=-1)] | None,
+        says("longest text in a result, in characters; 0 none, -1 any"),
+    ] = None
+    max_image_preview: Annotated[
+        Literal["none", "standard", "large"] | None, says("largest picture in a result")
+    ] = None
+    max_video_preview: Annotated[
+        Annotated[int, Meta(ge=-1)] | None,
+        says("longest piece of a video in a result, in seconds; -1 any"),
+    ] = None
+    archive: Annotated[bool | None, says("whether engines may show a copy they keep")] = None
+    translate: Annotated[bool | None, says("whether engines may offer a translation")] = None
+    unavailable_after: Annotated[str | None, says("date from which on no result shall show it")] = (
+        None
     )
 
-    @field_validator("unavailable_after", "lastmod")
+    @check("unavailable_after", "lastmod")
     @classmethod
     def _date(cls, value: str | None) -> str | None:
         if value is not None and not dates.is_w3c(value):
             raise ValueError(f"{value!r} is no date; write it as 2026-11-23")
         return value
 
-    @field_validator("canonical", "send_to")
+    @check("canonical")
     @classmethod
-    def _place(cls, value: str | None, info: object) -> str | None:
-        words = ("self",) if getattr(info, "field_name", "") == "canonical" else ("parent", "file")
-        if value and value not in words and not value.startswith(("/", "https://", "http://")):
-            said = " or ".join(f'"{word}"' for word in words)
-            raise ValueError(f"{value!r} is no address; give one, a path from '/' on, or {said}")
-        return value
+    def _canonical(cls, value: str | None) -> str | None:
+        return _address(value, "self")
+
+    @check("send_to")
+    @classmethod
+    def _target(cls, value: str | None) -> str | None:
+        return _address(value, "parent", "file")
 
 
-class Defaults(Decided):
+class Defaults(Decided, frozen=True, kw_only=True):
     """`[defaults]`: what holds for all pages of the site, unless something stronger says other."""
 
-    reason: str = Field("", description="why, in the owner's words")
+    reason: Annotated[str, says("why, in the owner's words")] = ""
 
 
-class Kinds(Part):
+class Kinds(Part, frozen=True, kw_only=True):
     """`[kinds]`: by which addresses kinds of page are known, in place of the tool's own signs."""
 
-    search: tuple[str, ...] | None = Field(
-        None, description="search results; else /search/ and addresses with ?q= or ?s="
-    )
-    listings: tuple[str, ...] | None = Field(
-        None, description="listings; else folders for tags, categories, topics, archives, "
-        "authors, years and months",
-    )  # fmt: skip
-    paged: tuple[str, ...] | None = Field(
-        None, description="second and later pages of listings; else /page/2 and ?page=2"
-    )
-    authors: tuple[str, ...] | None = Field(
-        None, description="pages about authors; else /author/ and /authors/"
-    )
-    feeds: tuple[str, ...] | None = Field(
-        None, description="feeds; else feed.xml, /feed/ and files that end in .rss or .atom"
-    )
-    print: tuple[str, ...] | None = Field(
-        None, description="versions to print; else /print/ before or after, and ?print="
-    )
-    pictures: tuple[str, ...] | None = Field(
-        None, description="pages that only show one picture; else pages with one picture and "
-        "no more than 12 words, neither described nor dated",
-    )  # fmt: skip
+    search: Annotated[
+        tuple[str, ...] | None, says("search results; else /search/ and addresses with ?q= or ?s=")
+    ] = None
+    listings: Annotated[
+        tuple[str, ...] | None,
+        says(
+            "listings; else folders for tags, categories, topics, archives, "
+            "authors, years and months"
+        ),
+    ] = None
+    paged: Annotated[
+        tuple[str, ...] | None, says("second and later pages of listings; else /page/2 and ?page=2")
+    ] = None
+    authors: Annotated[
+        tuple[str, ...] | None, says("pages about authors; else /author/ and /authors/")
+    ] = None
+    feeds: Annotated[
+        tuple[str, ...] | None,
+        says("feeds; else feed.xml, /feed/ and files that end in .rss or .atom"),
+    ] = None
+    print: Annotated[
+        tuple[str, ...] | None, says("versions to print; else /print/ before or after, and ?print=")
+    ] = None
+    pictures: Annotated[
+        tuple[str, ...] | None,
+        says(
+            "pages that only show one picture; else pages with one picture and "
+            "no more than 12 words, neither described nor dated"
+        ),
+    ] = None
 
-    @field_validator("*")
+    @check("*")
     @classmethod
     def _known(cls, value: tuple[str, ...] | None) -> tuple[str, ...] | None:
         return None if value is None else _patterns(value)
@@ -131,72 +152,85 @@ _Plain = Literal["index", "unlist", "noindex"]
 _Variant = Literal["index", "unlist", "noindex", "canonical"]
 
 
-class Policies(Part):
+class Policies(Part, frozen=True, kw_only=True):
     """`[policies]`: what happens with kinds of page. "index": nothing; "unlist": stays out of the
     sitemaps; "noindex": out of the index too."""
 
-    error_pages: _Plain = Field("noindex", description="error pages")
-    drafts: _Plain = Field("noindex", description="drafts")
-    future_pages: _Plain = Field("noindex", description="pages dated in the future")
-    expired_pages: Literal["index", "unlist", "noindex"] = Field(
-        "unlist", description="pages past their date of expiry"
-    )
-    search_results: _Plain = Field("noindex", description="search pages and their results")
-    feeds: _Plain = Field("unlist", description="feeds")
-    attachments: _Plain = Field("unlist", description="attachments of other pages")
-    empty_listings: _Plain = Field(
-        "unlist", description="listings that hold nothing yet; noindex would take long to heal"
-    )
-    paged_listings: _Plain = Field(
-        "unlist", description="second and later pages of a listing; crawlers still follow them"
-    )
-    date_listings: _Plain = Field("index", description="listings of a year, month or day")
-    author_pages: _Plain = Field(
-        "unlist", description='pages about authors, where [site] says authors = "one"'
-    )
-    thin_pages: _Plain = Field("index", description="pages with fewer words than `thin_words`")
-    thin_words: int = Field(50, ge=1, description="words below which a page counts as thin")
-    picture_pages: Literal["index", "unlist", "noindex", "parent", "file"] = Field(
-        "unlist",
-        description='pages that only show one picture; "parent" and "file" send visitors on to '
-        "the page that shows it, or to the picture",
-    )
-    print_versions: _Variant = Field(
-        "canonical", description='versions to print; "canonical" names the page they repeat'
-    )
-    query_addresses: _Variant = Field(
-        "canonical", description="addresses with a query, where the same without it is a page"
-    )
-    duplicates: _Variant = Field(
-        "unlist", description="pages with the same main text as another, 30 words or more"
-    )
+    error_pages: Annotated[_Plain, says("error pages")] = "noindex"
+    drafts: Annotated[_Plain, says("drafts")] = "noindex"
+    future_pages: Annotated[_Plain, says("pages dated in the future")] = "noindex"
+    expired_pages: Annotated[
+        Literal["index", "unlist", "noindex"], says("pages past their date of expiry")
+    ] = "unlist"
+    search_results: Annotated[_Plain, says("search pages and their results")] = "noindex"
+    feeds: Annotated[_Plain, says("feeds")] = "unlist"
+    attachments: Annotated[_Plain, says("attachments of other pages")] = "unlist"
+    empty_listings: Annotated[
+        _Plain, says("listings that hold nothing yet; noindex would take long to heal")
+    ] = "unlist"
+    paged_listings: Annotated[
+        _Plain, says("second and later pages of a listing; crawlers still follow them")
+    ] = "unlist"
+    date_listings: Annotated[_Plain, says("listings of a year, month or day")] = "index"
+    author_pages: Annotated[
+        _Plain, says('pages about authors, where [site] says authors = "one"')
+    ] = "unlist"
+    thin_pages: Annotated[_Plain, says("pages with fewer words than `thin_words`")] = "index"
+    thin_words: Annotated[int, says("words below which a page counts as thin", ge=1)] = 50
+    picture_pages: Annotated[
+        Literal["index", "unlist", "noindex", "parent", "file"],
+        says(
+            'pages that only show one picture; "parent" and "file" send visitors on to '
+            "the page that shows it, or to the picture"
+        ),
+    ] = "unlist"
+    print_versions: Annotated[
+        _Variant, says('versions to print; "canonical" names the page they repeat')
+    ] = "canonical"
+    query_addresses: Annotated[
+        _Variant, says("addresses with a query, where the same without it is a page")
+    ] = "canonical"
+    duplicates: Annotated[
+        _Variant, says("pages with the same main text as another, 30 words or more")
+    ] = "unlist"
 
 
-class Texts(Part):
+# Patterns of texts, which the whole site and its sections may have.
+_Title = Annotated[str, says("pattern of titles, with {{ page.title }} and others")]
+_Description = Annotated[str, says("pattern of descriptions")]
+_ShareTitle = Annotated[str, says("pattern of titles where pages are shared; else the heading")]
+_ShareDescription = Annotated[
+    str, says("pattern of descriptions where pages are shared; else the description")
+]
+_CardTitle = Annotated[
+    str, says("pattern of titles in card metadata, where they differ from share_title")
+]
+_CardDescription = Annotated[
+    str, says("pattern of descriptions in card metadata, where they differ")
+]
+_ShareImage = Annotated[
+    str,
+    says(
+        "pattern of the address or path of the picture where pages are shared; "
+        "else the one the page names, or its first large one"
+    ),
+]
+
+
+class Texts(Part, frozen=True, kw_only=True):
     """Patterns of texts: Jinja2 templates that see `page`, `section` and `site`."""
 
-    title: str = Field("", description="pattern of titles, with {{ page.title }} and others")
-    description: str = Field("", description="pattern of descriptions")
-    share_title: str = Field(
-        "", description="pattern of titles where pages are shared; else the heading"
-    )
-    share_description: str = Field(
-        "", description="pattern of descriptions where pages are shared; else the description"
-    )
-    card_title: str = Field(
-        "", description="pattern of titles in card metadata, where they differ from share_title"
-    )
-    card_description: str = Field(
-        "", description="pattern of descriptions in card metadata, where they differ"
-    )
-    share_image: str = Field(
-        "", description="pattern of the address or path of the picture where pages are shared; "
-        "else the one the page names, or its first large one",
-    )  # fmt: skip
+    title: _Title = ""
+    description: _Description = ""
+    share_title: _ShareTitle = ""
+    share_description: _ShareDescription = ""
+    card_title: _CardTitle = ""
+    card_description: _CardDescription = ""
+    share_image: _ShareImage = ""
 
 
 #: The fields of `Texts`.
-TEXTS = tuple(Texts.model_fields)
+TEXTS = names_of(Texts)
 
 
 def check_type(kind: str, data: dict[str, Any]) -> None:
@@ -213,41 +247,54 @@ def check_type(kind: str, data: dict[str, Any]) -> None:
         raise ValueError(" ".join(wrong).rstrip("."))
 
 
-class Section(Decided, Texts):
+class Section(Decided, frozen=True, kw_only=True):
     """`[[section]]`: a named kind of page. The first section that matches holds the page."""
 
-    name: str = Field(description="lower-case letters, digits and hyphens")
-    label: str = Field(
-        "", description="what people call it; else the heading of the page at its folder"
-    )
-    match: str | tuple[str, ...] = Field(description="address pattern, or several")
-    schema_type: str = Field(
-        "", alias="schema", description="type of the schema.org vocabulary for its pages: "
-        "BlogPosting, Event, Product, Recipe, FAQPage, JobPosting or any other",
-    )  # fmt: skip
-    data: dict[str, Any] = Field(
-        default_factory=dict,
-        description="property of that type → what fills it: a text or pattern, { field = ... }, "
-        "{ type = ... }, { each = ... }, { ref = ... }; see the guide to structured data",
-    )
-    image: str = Field("", description="picture for sharing where a page has none")
-    image_alt: str = Field("", description="what that picture shows, for those who do not see it")
-    max_urls: int | None = Field(
-        None, ge=1, le=50_000, description="addresses in one of its files, at most"
-    )
-    order: Order | None = Field(None, description="order of the addresses in its files")
-    compress: Compression | None = Field(None, description="whether its files are gzipped")
-    pictures: bool | None = Field(None, description="whether its files list pictures")
-    alternates: bool | None = Field(None, description="whether its files list language versions")
-    videos: bool | tuple[FoundIn, ...] = Field(
-        True, description="whether videos of its pages are listed; or where they may be found"
-    )
-    news: bool = Field(
-        False, description="whether its pages of the last 48 hours stand in the news sitemap"
-    )
-    reason: str = Field("", description="why, in the owner's words")
+    name: Annotated[str, says("lower-case letters, digits and hyphens")]
+    label: Annotated[
+        str, says("what people call it; else the heading of the page at its folder")
+    ] = ""
+    match: Annotated[str | tuple[str, ...], says("address pattern, or several")]
+    schema_type: Annotated[
+        str,
+        says(
+            "type of the schema.org vocabulary for its pages: "
+            "BlogPosting, Event, Product, Recipe, FAQPage, JobPosting or any other"
+        ),
+    ] = field(default="", name="schema")
+    data: Annotated[
+        dict[str, Any],
+        says(
+            "property of that type → what fills it: a text or pattern, { field = ... }, "
+            "{ type = ... }, { each = ... }, { ref = ... }; see the guide to structured data"
+        ),
+    ] = field(default_factory=dict)
+    title: _Title = ""
+    description: _Description = ""
+    share_title: _ShareTitle = ""
+    share_description: _ShareDescription = ""
+    card_title: _CardTitle = ""
+    card_description: _CardDescription = ""
+    share_image: _ShareImage = ""
+    image: Annotated[str, says("picture for sharing where a page has none")] = ""
+    image_alt: Annotated[str, says("what that picture shows, for those who do not see it")] = ""
+    max_urls: Annotated[
+        Annotated[int, Meta(ge=1, le=50_000)] | None, says("addresses in one of its files, at most")
+    ] = None
+    order: Annotated[Order | None, says("order of the addresses in its files")] = None
+    compress: Annotated[Compression | None, says("whether its files are gzipped")] = None
+    pictures: Annotated[bool | None, says("whether its files list pictures")] = None
+    alternates: Annotated[bool | None, says("whether its files list language versions")] = None
+    videos: Annotated[
+        bool | tuple[FoundIn, ...],
+        says("whether videos of its pages are listed; or where they may be found"),
+    ] = True
+    news: Annotated[
+        bool, says("whether its pages of the last 48 hours stand in the news sitemap")
+    ] = False
+    reason: Annotated[str, says("why, in the owner's words")] = ""
 
-    @field_validator("name")
+    @check("name")
     @classmethod
     def _plain(cls, value: str) -> str:
         if not re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)*", value):
@@ -258,19 +305,18 @@ class Section(Decided, Texts):
             raise ValueError(f"{value!r} is the name of another file of the set; choose another")
         return value
 
-    @field_validator("match")
+    @check("match")
     @classmethod
     def _pattern(cls, value: str | tuple[str, ...]) -> str | tuple[str, ...]:
         _patterns(value)
         return value
 
-    @model_validator(mode="after")
-    def _type_is_there(self) -> Section:
+    @check_whole
+    def _type_is_there(self) -> None:
         if self.data and not self.schema_type:
             raise ValueError("data belongs to a type; name it with schema")
         if self.schema_type:
             check_type(self.schema_type, self.data)
-        return self
 
     @property
     def patterns(self) -> tuple[str, ...]:
@@ -278,14 +324,13 @@ class Section(Decided, Texts):
         return _patterns(self.match)
 
 
-class Decision(Decided):
+class Decision(Decided, frozen=True, kw_only=True):
     """What a rule sets: `set = { listed = false }`."""
 
-    @model_validator(mode="after")
-    def _says_something(self) -> Decision:
-        if not self.model_dump(exclude_none=True):
+    @check_whole
+    def _says_something(self) -> None:
+        if not given_in(self):
             raise ValueError("it sets nothing")
-        return self
 
 
 #: Fields that a rule for single crawlers may set: those that a robots directive can say.
@@ -298,47 +343,46 @@ SELECTORS = ("match", "regex", "section", "language", "source", "author", "tag",
              "newer_than", "dated", "when")  # fmt: skip
 
 
-class Rule(Part):
+class Rule(Part, frozen=True, kw_only=True):
     """`[[rule]]`: a selector and what it sets. Rules apply in order, later wins. A page must fit
     every selector that is given."""
 
-    match: str | tuple[str, ...] = Field("", description="address pattern, or several")
-    regex: str = Field(
-        "", description="regular expression that the path with its query contains, as in "
-        '"/[0-9]{4}/$"',
-    )  # fmt: skip
-    section: str = Field("", description="name of a section")
-    language: str = Field("", description='language, BCP 47; "de" takes in "de-AT"')
-    source: str = Field("", description="name of a source")
-    author: str = Field("", description="author of the page")
-    tag: str = Field("", description="one of the page's tags")
-    older_than: str = Field("", description='age since the last change, as in "2 years"')
-    newer_than: str = Field("", description='age since the last change, as in "90 days"')
-    dated: Literal["lastmod", "published"] = Field(
-        "lastmod", description="the date from which age counts"
+    match: Annotated[str | tuple[str, ...], says("address pattern, or several")] = ""
+    regex: Annotated[
+        str, says('regular expression that the path with its query contains, as in "/[0-9]{4}/$"')
+    ] = ""
+    section: Annotated[str, says("name of a section")] = ""
+    language: Annotated[str, says('language, BCP 47; "de" takes in "de-AT"')] = ""
+    source: Annotated[str, says("name of a source")] = ""
+    author: Annotated[str, says("author of the page")] = ""
+    tag: Annotated[str, says("one of the page's tags")] = ""
+    older_than: Annotated[str, says('age since the last change, as in "2 years"')] = ""
+    newer_than: Annotated[str, says('age since the last change, as in "90 days"')] = ""
+    dated: Annotated[Literal["lastmod", "published"], says("the date from which age counts")] = (
+        "lastmod"
     )
-    when: str = Field("", description="SQL condition over the page table's columns")
-    crawlers: tuple[str, ...] = Field(
-        (), description="crawlers it is for, by product token; all if empty"
-    )
-    set: Decision = Field(description="what the rule decides")
-    reason: str = Field("", description="why, in the owner's words")
+    when: Annotated[str, says("SQL condition over the page table's columns")] = ""
+    crawlers: Annotated[
+        tuple[str, ...], says("crawlers it is for, by product token; all if empty")
+    ] = ()
+    set: Annotated[Decision, says("what the rule decides")]
+    reason: Annotated[str, says("why, in the owner's words")] = ""
 
-    @field_validator("match")
+    @check("match")
     @classmethod
     def _pattern(cls, value: str | tuple[str, ...]) -> str | tuple[str, ...]:
         if value:
             _patterns(value)
         return value
 
-    @field_validator("older_than", "newer_than")
+    @check("older_than", "newer_than")
     @classmethod
     def _age(cls, value: str) -> str:
         if value:
             days_of(value)
         return value
 
-    @field_validator("crawlers")
+    @check("crawlers")
     @classmethod
     def _tokens(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         for one in value:
@@ -346,17 +390,16 @@ class Rule(Part):
                 raise ValueError(f"{one!r} is no product token (letters, '_' and '-')")
         return tuple(one.lower() for one in value)
 
-    @model_validator(mode="after")
-    def _selects(self) -> Rule:
+    @check_whole
+    def _selects(self) -> None:
         if not any(getattr(self, name) for name in SELECTORS if name != "dated"):
             raise ValueError("it selects no pages; give match, section or when")
-        wrong = set(self.set.model_dump(exclude_none=True)) - FOR_CRAWLERS
+        wrong = set(given_in(self.set)) - FOR_CRAWLERS
         if self.crawlers and wrong:
             raise ValueError(
                 f"it is for {', '.join(self.crawlers)} alone and sets {sorted(wrong)[0]}, which "
                 "no robots directive says"
             )
-        return self
 
     @property
     def patterns(self) -> tuple[str, ...]:
@@ -364,30 +407,30 @@ class Rule(Part):
         return _patterns(self.match) if self.match else ()
 
 
-class Overrides(Part):
+class Overrides(Part, frozen=True, kw_only=True):
     """`[overrides]`: what single pages are decided to be, in a table of its own."""
 
-    file: str = Field(
-        "", description="CSV file with the columns loc, any field of a rule, reason and by"
-    )
+    file: Annotated[
+        str, says("CSV file with the columns loc, any field of a rule, reason and by")
+    ] = ""
 
 
-class Guard(Part):
+class Guard(Part, frozen=True, kw_only=True):
     """`[[guard]]`: which fields not everybody may override for single pages."""
 
-    fields: tuple[str, ...] = Field(description='fields it guards, as in ["index", "follow"]')
-    sections: tuple[str, ...] = Field((), description="sections it holds in; all if empty")
-    authors: tuple[str, ...] = Field(
-        (), description="who may override all the same: authors of pages, and names in `by`"
-    )
-    reason: str = Field("", description="why, in the owner's words")
+    fields: Annotated[tuple[str, ...], says('fields it guards, as in ["index", "follow"]')]
+    sections: Annotated[tuple[str, ...], says("sections it holds in; all if empty")] = ()
+    authors: Annotated[
+        tuple[str, ...], says("who may override all the same: authors of pages, and names in `by`")
+    ] = ()
+    reason: Annotated[str, says("why, in the owner's words")] = ""
 
-    @field_validator("fields")
+    @check("fields")
     @classmethod
     def _known(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         for name in value:
-            if name not in Decision.model_fields:
-                known = ", ".join(Decision.model_fields)
+            if name not in names_of(Decision):
+                known = ", ".join(names_of(Decision))
                 raise ValueError(f"{name!r} is no field; there are {known}")
         if not value:
             raise ValueError("it guards nothing")

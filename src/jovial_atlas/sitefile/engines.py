@@ -4,33 +4,32 @@ from __future__ import annotations
 
 import ipaddress
 import re
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
-from pydantic import Field, field_validator, model_validator
+from msgspec import Meta, field
 
-from jovial_atlas import addresses
-from jovial_atlas.sitefile.sources import Part
+from jovial_atlas import addresses, languages
+from jovial_atlas.sitefile.parts import Part, check, check_whole, says
 
 
-class IndexNowChannel(Part):
+class IndexNowChannel(Part, frozen=True, kw_only=True, tag_field="kind", tag="indexnow"):
     """A channel of kind `indexnow`."""
 
-    kind: Literal["indexnow"] = Field(description='"indexnow"')
-    endpoint: str = Field(description="address that takes the announcements")
-    per_day: int | None = Field(
-        None, ge=1, description="addresses announced within 24 hours, at most; the rest waits"
-    )
-    key: str = Field(
-        "", description="key to use (it is public); one is made where this is left out"
-    )
+    kind: ClassVar[Literal["indexnow"]] = "indexnow"
+    endpoint: Annotated[str, says("address that takes the announcements")]
+    per_day: Annotated[
+        Annotated[int, Meta(ge=1)] | None,
+        says("addresses announced within 24 hours, at most; the rest waits"),
+    ] = None
+    key: Annotated[str, says("key to use (it is public); one is made where this is left out")] = ""
 
-    @field_validator("endpoint")
+    @check("endpoint")
     @classmethod
     def _address(cls, value: str) -> str:
         addresses.split(value)
         return value
 
-    @field_validator("key")
+    @check("key")
     @classmethod
     def _key(cls, value: str) -> str:
         if value and not re.fullmatch(r"[A-Za-z0-9-]{8,128}", value):
@@ -38,32 +37,31 @@ class IndexNowChannel(Part):
         return value
 
 
-class WebSubChannel(Part):
+class WebSubChannel(Part, frozen=True, kw_only=True, tag_field="kind", tag="websub"):
     """A channel of kind `websub`: a hub that is told when a feed changed."""
 
-    kind: Literal["websub"] = Field(description='"websub"')
-    hub: str = Field(description="address of the hub; the feeds name it")
+    kind: ClassVar[Literal["websub"]] = "websub"
+    hub: Annotated[str, says("address of the hub; the feeds name it")]
 
-    @field_validator("hub")
+    @check("hub")
     @classmethod
     def _address(cls, value: str) -> str:
         addresses.split(value)
         return value
 
 
-class RobotsChannel(Part):
+class RobotsChannel(Part, frozen=True, kw_only=True, tag_field="kind", tag="robots"):
     """A channel of kind `robots`: the engine finds the sitemap by its line in robots.txt."""
 
-    kind: Literal["robots"] = Field(description='"robots"')
+    kind: ClassVar[Literal["robots"]] = "robots"
 
 
-class HandChannel(Part):
+class HandChannel(Part, frozen=True, kw_only=True, tag_field="kind", tag="hand"):
     """A channel of kind `hand`: the owner tells the engine, and says when that is done."""
 
-    kind: Literal["hand"] = Field(description='"hand"')
-    say: str = Field(
-        "Paste {sitemap} where the engine takes sitemaps.",
-        description="what to do, with {site} and {sitemap}",
+    kind: ClassVar[Literal["hand"]] = "hand"
+    say: Annotated[str, says("what to do, with {site} and {sitemap}")] = (
+        "Paste {sitemap} where the engine takes sitemaps."
     )
 
 
@@ -83,55 +81,58 @@ CallName = Literal[
 ]  # fmt: skip
 
 
-class CallChannel(Part):
+class CallChannel(Part, frozen=True, kw_only=True, tag_field="kind", tag="call"):
     """A channel of kind `call`: one HTTP call of an engine's interface, described."""
 
-    kind: Literal["call"] = Field(description='"call"')
-    name: CallName = Field(
-        description="what the call is for: submit or remove one sitemap, read what came of all, "
-        "ask to index one page, read what it knows of all pages or of one, or have it look for "
-        "the proof of ownership"
-    )
-    method: Literal["GET", "POST", "PUT", "DELETE"] = Field(
-        description="HTTP method: GET for reading; PUT or POST, as the engine asks, for submitting"
-    )
-    url: str = Field(
-        description="address with {site}, {sitemap} and {page}, put in percent-encoded"
-    )
-    headers: dict[str, str] = Field(default_factory=dict, description="further header fields")
-    body: str = Field("", description="body, with {site}, {sitemap} and {page} as they are")
-    per_day: int | None = Field(
-        None, ge=1, description="calls of index-page within 24 hours, at most"
-    )
-    token_env: str = Field(
-        "", description="environment variable that holds the bearer token; never the token itself"
-    )
-    success: tuple[int, ...] = Field((200, 201, 202, 204), description="statuses that mean success")
-    items: str | None = Field(
-        None,
-        description="where in the answer the list stands; `sitemaps` or `pages`, and for read-page "
-        "the whole answer, where it is left out",
-    )
-    next: str = Field(
-        "", description="where in the answer of read-pages the address of the next part stands"
-    )
-    fields: dict[str, str] = Field(
-        default_factory=dict, description="our field → theirs, where the names differ"
+    kind: ClassVar[Literal["call"]] = "call"
+    name: Annotated[
+        CallName,
+        says(
+            "what the call is for: submit or remove one sitemap, read what came of all, "
+            "ask to index one page, read what it knows of all pages or of one, or have it look for "
+            "the proof of ownership"
+        ),
+    ]
+    method: Annotated[
+        Literal["GET", "POST", "PUT", "DELETE"],
+        says("HTTP method: GET for reading; PUT or POST, as the engine asks, for submitting"),
+    ]
+    url: Annotated[str, says("address with {site}, {sitemap} and {page}, put in percent-encoded")]
+    headers: Annotated[dict[str, str], says("further header fields")] = field(default_factory=dict)
+    body: Annotated[str, says("body, with {site}, {sitemap} and {page} as they are")] = ""
+    per_day: Annotated[
+        Annotated[int, Meta(ge=1)] | None, says("calls of index-page within 24 hours, at most")
+    ] = None
+    token_env: Annotated[
+        str, says("environment variable that holds the bearer token; never the token itself")
+    ] = ""
+    success: Annotated[tuple[int, ...], says("statuses that mean success")] = (200, 201, 202, 204)
+    items: Annotated[
+        str | None,
+        says(
+            "where in the answer the list stands; `sitemaps` or `pages`, and for read-page "
+            "the whole answer, where it is left out"
+        ),
+    ] = None
+    next: Annotated[
+        str, says("where in the answer of read-pages the address of the next part stands")
+    ] = ""
+    fields: Annotated[dict[str, str], says("our field → theirs, where the names differ")] = field(
+        default_factory=dict
     )
 
-    @field_validator("url")
+    @check("url")
     @classmethod
     def _address(cls, value: str) -> str:
         addresses.split(re.sub(r"\{(site|sitemap|page)\}", r"\1", value))
         return value
 
-    @model_validator(mode="after")
-    def _names_what_it_is_about(self) -> CallChannel:
+    @check_whole
+    def _names_what_it_is_about(self) -> None:
         needed = CALLS[self.name]
         if needed and needed not in self.url + self.body:
             what = needed.strip("{}")
             raise ValueError(f"neither url nor body has {needed}, so no {what} would be named")
-        return self
 
     @property
     def list_key(self) -> str:
@@ -141,77 +142,81 @@ class CallChannel(Part):
         return {"read-sitemaps": "sitemaps", "read-pages": "pages"}.get(self.name, "")
 
 
-class Ownership(Part):
+class Ownership(Part, frozen=True, kw_only=True):
     """How an engine wants to see that the site is the owner's: any of the three."""
 
-    meta: dict[str, str] = Field(
-        default_factory=dict, description="name of a meta tag on the home page → its token"
+    meta: Annotated[dict[str, str], says("name of a meta tag on the home page → its token")] = (
+        field(default_factory=dict)
     )
-    file: str = Field("", description="name of a file at the root of the site")
-    content: str = Field("", description="what stands in that file")
-    dns: str = Field("", description="text of a TXT record on the domain")
+    file: Annotated[str, says("name of a file at the root of the site")] = ""
+    content: Annotated[str, says("what stands in that file")] = ""
+    dns: Annotated[str, says("text of a TXT record on the domain")] = ""
 
-    @model_validator(mode="after")
-    def _whole(self) -> Ownership:
+    @check_whole
+    def _whole(self) -> None:
         if self.file and not re.fullmatch(r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*", self.file):
             raise ValueError(f"{self.file!r} is no name of a file at the root")
         if bool(self.file) != bool(self.content):
             raise ValueError("file and content belong together")
-        return self
 
 
 Channel = IndexNowChannel | CallChannel | WebSubChannel | RobotsChannel | HandChannel
 
 
-class LedgerPlace(Part):
+class LedgerPlace(Part, frozen=True, kw_only=True):
     """`[ledger]`: where the record is kept, if not in a file of the state folder."""
 
-    connect: str = Field(
-        "",
-        description="address of a PostgreSQL database that several people or machines share, "
-        "without a password",
-    )
-    password_env: str = Field("", description="environment variable that holds the password")
-    wait: float = Field(
-        60.0, ge=0, description="seconds to wait for another `submit` on the same ledger"
-    )
+    connect: Annotated[
+        str,
+        says(
+            "address of a PostgreSQL database that several people or machines share, "
+            "without a password"
+        ),
+    ] = ""
+    password_env: Annotated[str, says("environment variable that holds the password")] = ""
+    wait: Annotated[
+        float, says("seconds to wait for another `submit` on the same ledger", ge=0)
+    ] = 60.0
 
 
-class Export(Part):
+class Export(Part, frozen=True, kw_only=True):
     """A table that an engine exports as CSV: what it tells of, and how its columns are called."""
 
-    kind: Literal["sitemaps", "reasons", "addresses"] = Field(description="what it tells of")
-    columns: dict[str, str] = Field(
-        default_factory=dict, description="our column → theirs, where the names differ"
+    kind: Annotated[Literal["sitemaps", "reasons", "addresses"], says("what it tells of")]
+    columns: Annotated[dict[str, str], says("our column → theirs, where the names differ")] = field(
+        default_factory=dict
     )
 
 
-class Engine(Part):
+class Engine(Part, frozen=True, kw_only=True):
     """`[[engine]]`: a search engine the site is announced to."""
 
-    name: str = Field(min_length=1, description="name of the engine")
-    crawlers: tuple[str, ...] = Field((), description="product tokens of its crawlers")
-    ownership: Ownership = Field(
-        default_factory=Ownership, description="what proves to it that the site is the owner's"
+    name: Annotated[str, says("name of the engine", min_length=1)]
+    crawlers: Annotated[tuple[str, ...], says("product tokens of its crawlers")] = ()
+    ownership: Annotated[Ownership, says("what proves to it that the site is the owner's")] = field(
+        default_factory=Ownership
     )
-    profiles: tuple[str, ...] = Field(
-        (), description="profiles elsewhere, letter by letter as they were given to it"
-    )
-    country: str = Field(
-        "", pattern=r"^([A-Z]{2})?$", description="country that was given to it, as in GB"
-    )
-    exports: tuple[Export, ...] = Field((), description="tables that it exports, for `hear`")
-    crawler_ranges: tuple[str, ...] = Field(
-        (), description="addresses that its crawlers come from, as in 192.0.2.0/24"
-    )
-    crawler_hosts: tuple[str, ...] = Field(
-        (), description="names of the hosts they come from, as in *.crawl.lantern.example"
-    )
-    channels: tuple[Annotated[Channel, Field(discriminator="kind")], ...] = Field(
-        (), description="ways to reach it"
-    )
+    profiles: Annotated[
+        tuple[str, ...], says("profiles elsewhere, letter by letter as they were given to it")
+    ] = ()
+    country: Annotated[str, says("country that was given to it, as in GB")] = ""
+    exports: Annotated[tuple[Export, ...], says("tables that it exports, for `hear`")] = ()
+    crawler_ranges: Annotated[
+        tuple[str, ...], says("addresses that its crawlers come from, as in 192.0.2.0/24")
+    ] = ()
+    crawler_hosts: Annotated[
+        tuple[str, ...], says("names of the hosts they come from, as in *.crawl.lantern.example")
+    ] = ()
+    channels: Annotated[tuple[Channel, ...], says("ways to reach it")] = ()
 
-    @field_validator("crawler_ranges")
+    @check("country")
+    @classmethod
+    def _country(cls, value: str) -> str:
+        if value and value not in languages.REGIONS:
+            raise ValueError(f"{value!r} is no country of ISO 3166-1 alpha-2; write it as GB")
+        return value
+
+    @check("crawler_ranges")
     @classmethod
     def _ranges(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         for one in value:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import Annotated, Literal
 
-from pydantic import Field, field_validator, model_validator
+from msgspec import Meta, field, structs
 
 from jovial_atlas import languages, patterns
 from jovial_atlas.media.pictures import Corner, Focus
@@ -22,48 +22,52 @@ from jovial_atlas.sitefile.deciding import (
     Texts,
 )
 from jovial_atlas.sitefile.engines import Engine, LedgerPlace
+from jovial_atlas.sitefile.parts import Part, check, check_whole, says
 from jovial_atlas.sitefile.publisher import Place, Publisher, Structured
-from jovial_atlas.sitefile.sources import Part, Source, origin_of
+from jovial_atlas.sitefile.sources import Source, origin_of
 from jovial_atlas.sitefile.videos import Videos
 
 
-class Site(Part):
+class Site(Part, frozen=True, kw_only=True):
     """`[site]`: what the site is."""
 
-    url: str = Field(description="scheme and host of the public site, without a path")
-    name: str = Field("", description="name of the site; the host where it is left out")
-    short_name: str = Field("", description="shorter name, for the end of titles")
-    language: str = Field("en", description="main language, BCP 47")
-    search: str = Field(
-        "", description="address or path of the site's own search, as in "
-        '"/search/?q={search_term_string}"',
-    )  # fmt: skip
-    timezone: str = Field("", description="zone of times that say none, as in Europe/London")
-    stage: Literal["live", "draft"] = Field(
-        "live", description='"draft" hides everything and announces nothing'
-    )
-    authors: Literal["one", "many"] = Field(
-        "many", description="whether one person writes the site, so that author pages repeat others"
-    )
-    other_hosts: tuple[str, ...] = Field(
-        (),
-        description="hosts that serve this site too, as the temporary one of a hosting service; "
-        "`check --live` makes sure that engines cannot index them",
-    )
+    url: Annotated[str, says("scheme and host of the public site, without a path")]
+    name: Annotated[str, says("name of the site; the host where it is left out")] = ""
+    short_name: Annotated[str, says("shorter name, for the end of titles")] = ""
+    language: Annotated[str, says("main language, BCP 47")] = "en"
+    search: Annotated[
+        str,
+        says('address or path of the site\'s own search, as in "/search/?q={search_term_string}"'),
+    ] = ""
+    timezone: Annotated[str, says("zone of times that say none, as in Europe/London")] = ""
+    stage: Annotated[
+        Literal["live", "draft"], says('"draft" hides everything and announces nothing')
+    ] = "live"
+    authors: Annotated[
+        Literal["one", "many"],
+        says("whether one person writes the site, so that author pages repeat others"),
+    ] = "many"
+    other_hosts: Annotated[
+        tuple[str, ...],
+        says(
+            "hosts that serve this site too, as the temporary one of a hosting service; "
+            "`check --live` makes sure that engines cannot index them"
+        ),
+    ] = ()
 
-    @field_validator("url")
+    @check("url")
     @classmethod
     def _only_an_origin(cls, value: str) -> str:
         return origin_of(value)
 
-    @field_validator("search")
+    @check("search")
     @classmethod
     def _search(cls, value: str) -> str:
         if value and "{search_term_string}" not in value:
             raise ValueError(f"{value!r} names no {{search_term_string}}")
         return value
 
-    @field_validator("timezone")
+    @check("timezone")
     @classmethod
     def _zone(cls, value: str) -> str:
         from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
@@ -75,82 +79,83 @@ class Site(Part):
             raise ValueError(f"{value!r} is no time zone; write it as Europe/London") from None
         return value
 
-    @field_validator("other_hosts")
+    @check("other_hosts")
     @classmethod
     def _origins(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         return tuple(origin_of(one) for one in value)
 
-    @model_validator(mode="after")
-    def _names(self) -> Site:
+    @check_whole
+    def _names(self) -> None:
         host = self.url.partition("://")[2]
-        object.__setattr__(self, "name", self.name or host)
-        object.__setattr__(self, "short_name", self.short_name or self.name)
-        return self
+        structs.force_setattr(self, "name", self.name or host)
+        structs.force_setattr(self, "short_name", self.short_name or self.name)
 
 
-class Host(Part):
+class Host(Part, frozen=True, kw_only=True):
     """`[[host]]`: another host of the site, with a set of files of its own."""
 
-    url: str = Field(description="scheme and host, without a path")
-    folder: str = Field(description="folder served at its root, relative to this file")
-    language: str = Field("", description="main language; the site's where it is left out")
+    url: Annotated[str, says("scheme and host, without a path")]
+    folder: Annotated[str, says("folder served at its root, relative to this file")]
+    language: Annotated[str, says("main language; the site's where it is left out")] = ""
 
-    @field_validator("url")
+    @check("url")
     @classmethod
     def _only_an_origin(cls, value: str) -> str:
         return origin_of(value)
 
 
-class Identity(Part):
+class Identity(Part, frozen=True, kw_only=True):
     """`[identity]`: which spellings of an address are one page."""
 
-    trailing_slash: Literal["keep", "add", "remove"] = Field(
-        "keep", description="what happens to the last slash of an address without a file ending"
-    )
-    query: Literal["keep", "drop"] | tuple[str, ...] = Field(
-        "keep", description='"keep", "drop", or the parameters that mean something'
-    )
+    trailing_slash: Annotated[
+        Literal["keep", "add", "remove"],
+        says("what happens to the last slash of an address without a file ending"),
+    ] = "keep"
+    query: Annotated[
+        Literal["keep", "drop"] | tuple[str, ...],
+        says('"keep", "drop", or the parameters that mean something'),
+    ] = "keep"
 
 
-class Dates(Part):
+class Dates(Part, frozen=True, kw_only=True):
     """`[dates]`: where the date of a page's last change comes from."""
 
-    trust: tuple[
-        Literal["field", "meta", "json-ld", "time", "published", "git", "fingerprint", "file"], ...
-    ] = Field(
-        ("field", "meta", "json-ld", "time", "published", "git", "fingerprint", "file"),
-        description="places, most trusted first; a place left out is not asked",
-    )
+    trust: Annotated[
+        tuple[
+            Literal["field", "meta", "json-ld", "time", "published", "git", "fingerprint", "file"],
+            ...,
+        ],
+        says("places, most trusted first; a place left out is not asked"),
+    ] = ("field", "meta", "json-ld", "time", "published", "git", "fingerprint", "file")
 
 
-class Output(Part):
+class Output(Part, frozen=True, kw_only=True):
     """`[output]`: where files go."""
 
-    folder: str = Field("public", description="folder served at the root of the site")
-    head_pages: int = Field(
-        100_000, ge=0, description="pages up to which head data is written for each page"
-    )
+    folder: Annotated[str, says("folder served at the root of the site")] = "public"
+    head_pages: Annotated[
+        int, says("pages up to which head data is written for each page", ge=0)
+    ] = 100_000
 
 
-class RobotsGroup(Part):
+class RobotsGroup(Part, frozen=True, kw_only=True):
     """One group of robots.txt."""
 
-    agents: tuple[str, ...] = Field(description='crawlers by product token, "*" for all')
-    allow: tuple[str, ...] = Field((), description="path patterns that may be fetched")
-    disallow: tuple[str, ...] = Field((), description="path patterns that may not")
-    comment: str = Field("", description="comment above the group")
-    reasons: dict[str, str] = Field(
-        default_factory=dict, description="pattern → why, as a comment above its rule"
+    agents: Annotated[tuple[str, ...], says('crawlers by product token, "*" for all')]
+    allow: Annotated[tuple[str, ...], says("path patterns that may be fetched")] = ()
+    disallow: Annotated[tuple[str, ...], says("path patterns that may not")] = ()
+    comment: Annotated[str, says("comment above the group")] = ""
+    reasons: Annotated[dict[str, str], says("pattern → why, as a comment above its rule")] = field(
+        default_factory=dict
     )
 
-    @model_validator(mode="after")
-    def _reasons_have_rules(self) -> RobotsGroup:
+    @check_whole
+    def _reasons_have_rules(self) -> None:
         for pattern in self.reasons:
             if pattern not in (*self.allow, *self.disallow):
                 raise ValueError(f"reasons names {pattern!r}, which is no rule of this group")
-        return self
 
-    @field_validator("agents")
+    @check("agents")
     @classmethod
     def _tokens(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         if not value:
@@ -160,7 +165,7 @@ class RobotsGroup(Part):
                 raise ValueError(f"{agent!r} is no product token (letters, '_' and '-', or '*')")
         return value
 
-    @field_validator("allow", "disallow")
+    @check("allow", "disallow")
     @classmethod
     def _paths(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         for path in value:
@@ -171,17 +176,17 @@ class RobotsGroup(Part):
         return value
 
 
-class Robots(Part):
+class Robots(Part, frozen=True, kw_only=True):
     """`[robots]`: what robots.txt says."""
 
-    groups: tuple[RobotsGroup, ...] = Field(
-        (RobotsGroup.model_construct(agents=("*",)),), description="groups, in order"
+    groups: Annotated[tuple[RobotsGroup, ...], says("groups, in order")] = (
+        RobotsGroup(agents=("*",)),
     )
-    comment: str = Field("", description="comment at the top")
-    records: tuple[str, ...] = Field((), description='other records, as in "Crawl-delay: 10"')
-    sitemaps: tuple[str, ...] = Field((), description="sitemaps to name beside the tool's own")
+    comment: Annotated[str, says("comment at the top")] = ""
+    records: Annotated[tuple[str, ...], says('other records, as in "Crawl-delay: 10"')] = ()
+    sitemaps: Annotated[tuple[str, ...], says("sitemaps to name beside the tool's own")] = ()
 
-    @field_validator("records")
+    @check("records")
     @classmethod
     def _records(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         for record in value:
@@ -190,32 +195,37 @@ class Robots(Part):
         return value
 
 
-class Sitemap(Part):
+class Sitemap(Part, frozen=True, kw_only=True):
     """`[sitemap]`: how sitemap files are written."""
 
-    compress: Compression = Field("auto", description='"auto": files of 1 MiB and more are gzipped')
-    max_urls: int = Field(50_000, ge=1, le=50_000, description="addresses in one file, at most")
-    order: Order = Field(
-        "source", description="order of the addresses in a file: as the page table has them, by "
-        "address, or newest first",
-    )  # fmt: skip
-    pictures: bool = Field(True, description="whether pictures are listed with their pages")
-    alternates: bool = Field(True, description="whether language versions are listed")
-    folder: str = Field(
-        "/", description="folder for all files but the index, below the root of the site"
-    )
-    unlisted: tuple[str, ...] = Field(
-        (),
-        description='sections, "video" or "news" whose files get a name that nobody can guess and '
-        "are only submitted",
-    )
-    text: bool = Field(False, description="whether all addresses are written as plain text too")
-    style: bool = Field(
-        True, description="whether files name a style sheet, so that people can read them"
-    )
-    news_name: str = Field("", description="name of the publication in the news sitemap")
+    compress: Annotated[Compression, says('"auto": files of 1 MiB and more are gzipped')] = "auto"
+    max_urls: Annotated[int, says("addresses in one file, at most", ge=1, le=50_000)] = 50_000
+    order: Annotated[
+        Order,
+        says(
+            "order of the addresses in a file: as the page table has them, by "
+            "address, or newest first"
+        ),
+    ] = "source"
+    pictures: Annotated[bool, says("whether pictures are listed with their pages")] = True
+    alternates: Annotated[bool, says("whether language versions are listed")] = True
+    folder: Annotated[
+        str, says("folder for all files but the index, below the root of the site")
+    ] = "/"
+    unlisted: Annotated[
+        tuple[str, ...],
+        says(
+            'sections, "video" or "news" whose files get a name that nobody can guess and '
+            "are only submitted"
+        ),
+    ] = ()
+    text: Annotated[bool, says("whether all addresses are written as plain text too")] = False
+    style: Annotated[
+        bool, says("whether files name a style sheet, so that people can read them")
+    ] = True
+    news_name: Annotated[str, says("name of the publication in the news sitemap")] = ""
 
-    @field_validator("folder")
+    @check("folder")
     @classmethod
     def _folder(cls, value: str) -> str:
         if not re.fullmatch(r"/([A-Za-z0-9_~-][A-Za-z0-9._~-]*/)*", value):
@@ -223,22 +233,22 @@ class Sitemap(Part):
         return value
 
 
-class Feed(Part):
+class Feed(Part, frozen=True, kw_only=True):
     """`[feed]`: the newest pages as RSS and Atom."""
 
-    rss: str = Field("feed.xml", description="file name of the RSS 2.0 feed; empty for none")
-    atom: str = Field("", description="file name of an Atom feed; empty for none")
-    count: int = Field(50, ge=1, le=1_000, description="pages in it")
-    content: Literal["none", "summary", "full"] = Field(
-        "summary", description="what of each page stands in it"
-    )
-    attribution: str = Field(
-        "", description="pattern of a last line under each page, as in "
-        '"First published by {{ site.name }}"',
-    )  # fmt: skip
-    sections: tuple[str, ...] = Field((), description="sections it takes pages from; all if empty")
+    rss: Annotated[str, says("file name of the RSS 2.0 feed; empty for none")] = "feed.xml"
+    atom: Annotated[str, says("file name of an Atom feed; empty for none")] = ""
+    count: Annotated[int, says("pages in it", ge=1, le=1_000)] = 50
+    content: Annotated[
+        Literal["none", "summary", "full"], says("what of each page stands in it")
+    ] = "summary"
+    attribution: Annotated[
+        str,
+        says('pattern of a last line under each page, as in "First published by {{ site.name }}"'),
+    ] = ""
+    sections: Annotated[tuple[str, ...], says("sections it takes pages from; all if empty")] = ()
 
-    @field_validator("rss", "atom")
+    @check("rss", "atom")
     @classmethod
     def _name(cls, value: str) -> str:
         if value and not re.fullmatch(r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*\.(xml|rss|atom)", value):
@@ -246,16 +256,14 @@ class Feed(Part):
         return value
 
 
-class Visitors(Part):
+class Visitors(Part, frozen=True, kw_only=True):
     """`[visitors]`: a page of links for people, grouped by section."""
 
-    page: str = Field("sitemap.html", description="file name; empty for none")
-    per_page: int = Field(500, ge=10, le=5_000, description="links on one page")
-    most: int = Field(
-        20_000, ge=1, description="listed pages from which on no such page is written"
-    )
+    page: Annotated[str, says("file name; empty for none")] = "sitemap.html"
+    per_page: Annotated[int, says("links on one page", ge=10, le=5_000)] = 500
+    most: Annotated[int, says("listed pages from which on no such page is written", ge=1)] = 20_000
 
-    @field_validator("page")
+    @check("page")
     @classmethod
     def _name(cls, value: str) -> str:
         if value and not re.fullmatch(r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*\.html", value):
@@ -263,17 +271,18 @@ class Visitors(Part):
         return value
 
 
-class Languages(Part):
+class Languages(Part, frozen=True, kw_only=True):
     """`[languages]`: where versions of a page in other languages are."""
 
-    folders: dict[str, str] = Field(
-        default_factory=dict,
-        description="language → folder; pages with the same path in two of them are versions "
-        "of each other",
-    )
-    default: str = Field("", description="language for everybody else (x-default)")
+    folders: Annotated[
+        dict[str, str],
+        says(
+            "language → folder; pages with the same path in two of them are versions of each other"
+        ),
+    ] = field(default_factory=dict)
+    default: Annotated[str, says("language for everybody else (x-default)")] = ""
 
-    @field_validator("folders")
+    @check("folders")
     @classmethod
     def _folders(cls, value: dict[str, str]) -> dict[str, str]:
         for language, folder in value.items():
@@ -283,87 +292,96 @@ class Languages(Part):
                 raise ValueError(f"{folder!r} must begin and end with '/'")
         return value
 
-    @model_validator(mode="after")
-    def _default_is_there(self) -> Languages:
+    @check_whole
+    def _default_is_there(self) -> None:
         if self.default and self.default not in self.folders:
             raise ValueError(f"default = {self.default!r} is none of `folders`")
-        return self
 
 
-class Lengths(Part):
+class Lengths(Part, frozen=True, kw_only=True):
     """`[lengths]`: what results show of titles and descriptions. Pixels are those of a result on
     a wide screen; no engine promises them."""
 
-    title_px: int = Field(580, ge=1, description="width of a title in a result, in pixels")
-    title_size: int = Field(20, ge=1, description="size of its letters, in pixels")
-    title_least: int = Field(15, ge=0, description="characters below which a title says little")
-    description_px: int = Field(920, ge=1, description="width of a description, in pixels")
-    description_narrow_px: int = Field(
-        680, ge=1, description="width of a description on a narrow screen, in pixels"
-    )
-    description_size: int = Field(14, ge=1, description="size of its letters, in pixels")
-    description_least: int = Field(
-        70, ge=0, description="characters below which a description says little"
-    )
+    title_px: Annotated[int, says("width of a title in a result, in pixels", ge=1)] = 580
+    title_size: Annotated[int, says("size of its letters, in pixels", ge=1)] = 20
+    title_least: Annotated[int, says("characters below which a title says little", ge=0)] = 15
+    description_px: Annotated[int, says("width of a description, in pixels", ge=1)] = 920
+    description_narrow_px: Annotated[
+        int, says("width of a description on a narrow screen, in pixels", ge=1)
+    ] = 680
+    description_size: Annotated[int, says("size of its letters, in pixels", ge=1)] = 14
+    description_least: Annotated[
+        int, says("characters below which a description says little", ge=0)
+    ] = 70
 
 
 KindOfPage = Literal["home", "listing", "paged", "search", "error"]
 
 
-class HeadData(Texts):
+class HeadData(Texts, frozen=True, kw_only=True):
     """`[head]`: what stands in the heads of pages. Patterns of a section win over these, and the
     texts of single pages, in the overrides file, over both."""
 
-    social: bool = Field(True, description="whether Open Graph and card metadata are written")
-    titles: dict[KindOfPage, str] = Field(
-        default_factory=dict,
-        description="kind of page (home, listing, paged, search, error) → pattern of its titles; "
-        "sections' patterns win over these, these over `title`",
-    )
-    descriptions: dict[KindOfPage, str] = Field(
-        default_factory=dict, description="kind of page → pattern of its descriptions"
-    )
-    image: str = Field("", description="address or path of the picture where a page has none")
-    image_alt: str = Field("", description="what that picture shows, for those who do not see it")
-    fragments: bool = Field(
-        False, description="whether each page's head is also written as a file of its own, as "
-        "HTML and as JSON, for systems that serve pages themselves",
-    )  # fmt: skip
-    card_site: str = Field("", description="handle of the site for cards, with its @")
-    verification: dict[str, str] = Field(
-        default_factory=dict,
-        description="name of an ownership tag → token, as an engine gives it",
-    )
+    social: Annotated[bool, says("whether Open Graph and card metadata are written")] = True
+    titles: Annotated[
+        dict[KindOfPage, str],
+        says(
+            "kind of page (home, listing, paged, search, error) → pattern of its titles; "
+            "sections' patterns win over these, these over `title`"
+        ),
+    ] = field(default_factory=dict)
+    descriptions: Annotated[
+        dict[KindOfPage, str], says("kind of page → pattern of its descriptions")
+    ] = field(default_factory=dict)
+    image: Annotated[str, says("address or path of the picture where a page has none")] = ""
+    image_alt: Annotated[str, says("what that picture shows, for those who do not see it")] = ""
+    fragments: Annotated[
+        bool,
+        says(
+            "whether each page's head is also written as a file of its own, as "
+            "HTML and as JSON, for systems that serve pages themselves"
+        ),
+    ] = False
+    card_site: Annotated[str, says("handle of the site for cards, with its @")] = ""
+    verification: Annotated[
+        dict[str, str], says("name of an ownership tag → token, as an engine gives it")
+    ] = field(default_factory=dict)
 
 
-class Inject(Part):
+class Inject(Part, frozen=True, kw_only=True):
     """`[inject]`: what `inject` does to built pages beside their head data. A snippet is HTML, or
     the path of a file that holds it."""
 
-    drop_generator: bool = Field(
-        False, description="whether the tag goes that names the publishing system"
-    )
-    head_start: str = Field("", description="snippet right after <head>")
-    head_end: str = Field("", description="snippet right before </head>")
-    body_start: str = Field("", description="snippet right after <body>")
-    body_end: str = Field("", description="snippet right before </body>")
-    nofollow: tuple[str, ...] = Field(
-        (), description="links that get rel=nofollow: paths of the site, as in /login/**, or "
-        "addresses, as in https://shop.example/**",
-    )  # fmt: skip
-    alts: bool = Field(
-        False, description="whether pictures without an alt text get one from their title or file "
-        "name; each is told, and marked in the page",
-    )  # fmt: skip
+    drop_generator: Annotated[
+        bool, says("whether the tag goes that names the publishing system")
+    ] = False
+    head_start: Annotated[str, says("snippet right after <head>")] = ""
+    head_end: Annotated[str, says("snippet right before </head>")] = ""
+    body_start: Annotated[str, says("snippet right after <body>")] = ""
+    body_end: Annotated[str, says("snippet right before </body>")] = ""
+    nofollow: Annotated[
+        tuple[str, ...],
+        says(
+            "links that get rel=nofollow: paths of the site, as in /login/**, or "
+            "addresses, as in https://shop.example/**"
+        ),
+    ] = ()
+    alts: Annotated[
+        bool,
+        says(
+            "whether pictures without an alt text get one from their title or file "
+            "name; each is told, and marked in the page"
+        ),
+    ] = False
 
-    @field_validator("nofollow")
+    @check("nofollow")
     @classmethod
     def _links(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         for pattern in value:
             (patterns.to_address_regex if "://" in pattern else patterns.to_regex)(pattern)
         return value
 
-    @field_validator("head_start", "head_end", "body_start", "body_end")
+    @check("head_start", "head_end", "body_start", "body_end")
     @classmethod
     def _whole(cls, value: str) -> str:
         if "<!-- /snippet" in value:
@@ -371,30 +389,35 @@ class Inject(Part):
         return value
 
 
-class Sharing(Part):
+class Sharing(Part, frozen=True, kw_only=True):
     """`[sharing]`: the pictures with which pages are shared."""
 
-    copies: bool = Field(
-        False, description="whether pictures of another shape, too large or too heavy are shared "
-        "as copies of 1200×630 pixels, which `build` makes",
-    )  # fmt: skip
-    focus: Focus = Field(
-        "centre", description='what a copy keeps: "centre", "top", or "detail", where most is sharp'
+    copies: Annotated[
+        bool,
+        says(
+            "whether pictures of another shape, too large or too heavy are shared "
+            "as copies of 1200×630 pixels, which `build` makes"
+        ),
+    ] = False
+    focus: Annotated[
+        Focus, says('what a copy keeps: "centre", "top", or "detail", where most is sharp')
+    ] = "centre"
+    points: Annotated[
+        dict[str, tuple[float, float]],
+        says(
+            "path of a picture → what its copy keeps, as parts of width and height from "
+            "the upper left, as in [0.3, 0.5]"
+        ),
+    ] = field(default_factory=dict)
+    most_bytes: Annotated[int, says("octets of a copy, at most; quality gives way", ge=20_000)] = (
+        600_000
     )
-    points: dict[str, tuple[float, float]] = Field(
-        default_factory=dict,
-        description="path of a picture → what its copy keeps, as parts of width and height from "
-        "the upper left, as in [0.3, 0.5]",
-    )
-    most_bytes: int = Field(
-        600_000, ge=20_000, description="octets of a copy, at most; quality gives way"
-    )
-    mark: str = Field(
-        "", description="address or path of a picture that copies carry in a corner, as the logo"
-    )
-    corner: Corner = Field("bottom-right", description="the corner it stands in")
+    mark: Annotated[
+        str, says("address or path of a picture that copies carry in a corner, as the logo")
+    ] = ""
+    corner: Annotated[Corner, says("the corner it stands in")] = "bottom-right"
 
-    @field_validator("points")
+    @check("points")
     @classmethod
     def _points(cls, value: dict[str, tuple[float, float]]) -> dict[str, tuple[float, float]]:
         for path, point in value.items():
@@ -405,34 +428,34 @@ class Sharing(Part):
         return value
 
 
-class SiteModel(Part):
+class SiteModel(Part, frozen=True, kw_only=True):
     """The whole site file."""
 
     site: Site
     host: tuple[Host, ...] = ()
-    publisher: Publisher = Field(default_factory=Publisher)
+    publisher: Publisher = field(default_factory=Publisher)
     place: tuple[Place, ...] = ()
-    structured: Structured = Field(default_factory=Structured)
-    output: Output = Field(default_factory=Output)
-    identity: Identity = Field(default_factory=Identity)
-    dates: Dates = Field(default_factory=Dates)
-    source: tuple[Annotated[Source, Field(discriminator="kind")], ...] = Field(min_length=1)
-    kinds: Kinds = Field(default_factory=Kinds)
-    policies: Policies = Field(default_factory=Policies)
-    defaults: Defaults = Field(default_factory=Defaults)
+    structured: Structured = field(default_factory=Structured)
+    output: Output = field(default_factory=Output)
+    identity: Identity = field(default_factory=Identity)
+    dates: Dates = field(default_factory=Dates)
+    source: Annotated[tuple[Source, ...], Meta(min_length=1)]
+    kinds: Kinds = field(default_factory=Kinds)
+    policies: Policies = field(default_factory=Policies)
+    defaults: Defaults = field(default_factory=Defaults)
     section: tuple[Section, ...] = ()
     rule: tuple[Rule, ...] = ()
-    overrides: Overrides = Field(default_factory=Overrides)
+    overrides: Overrides = field(default_factory=Overrides)
     guard: tuple[Guard, ...] = ()
-    robots: Robots = Field(default_factory=Robots)
-    sitemap: Sitemap = Field(default_factory=Sitemap)
-    languages: Languages = Field(default_factory=Languages)
-    videos: Videos = Field(default_factory=Videos)
-    head: HeadData = Field(default_factory=HeadData)
-    lengths: Lengths = Field(default_factory=Lengths)
-    sharing: Sharing = Field(default_factory=Sharing)
-    inject: Inject = Field(default_factory=Inject)
-    feed: Feed = Field(default_factory=Feed)
-    visitors: Visitors = Field(default_factory=Visitors)
-    ledger: LedgerPlace = Field(default_factory=LedgerPlace)
+    robots: Robots = field(default_factory=Robots)
+    sitemap: Sitemap = field(default_factory=Sitemap)
+    languages: Languages = field(default_factory=Languages)
+    videos: Videos = field(default_factory=Videos)
+    head: HeadData = field(default_factory=HeadData)
+    lengths: Lengths = field(default_factory=Lengths)
+    sharing: Sharing = field(default_factory=Sharing)
+    inject: Inject = field(default_factory=Inject)
+    feed: Feed = field(default_factory=Feed)
+    visitors: Visitors = field(default_factory=Visitors)
+    ledger: LedgerPlace = field(default_factory=LedgerPlace)
     engine: tuple[Engine, ...] = ()

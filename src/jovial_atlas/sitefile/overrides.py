@@ -13,19 +13,18 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from pydantic import ValidationError
-
 from jovial_atlas import addresses
 from jovial_atlas.errors import Problem
 from jovial_atlas.sitefile.deciding import TEXTS, Decision
 from jovial_atlas.sitefile.model import SiteModel
+from jovial_atlas.sitefile.parts import names_of, read_part
 from jovial_atlas.sitefile.tables import rows_and_problems, table_rows, table_text
 
 #: Columns that are no fields.
 _BESIDE = ("loc", "reason", "by")
 #: What is said of a page's texts: patterns, and the phrase that it wants to be found for.
 PAGE_TEXTS = (*TEXTS, "phrase")
-COLUMNS = ("loc", *Decision.model_fields, *PAGE_TEXTS, "reason", "by")
+COLUMNS = ("loc", *names_of(Decision), *PAGE_TEXTS, "reason", "by")
 _TRUTH = {"true": True, "yes": True, "1": True, "false": False, "no": False, "0": False}
 _NUMBERS = {"priority": float, "max_snippet": int, "max_video_preview": int}
 
@@ -77,13 +76,10 @@ def _row(row: dict[str | Any, Any], line: int, model: SiteModel) -> Override | P
     sets = {name: _value(name, text) for name, text in cells.items()
             if name not in (*_BESIDE, *PAGE_TEXTS)}  # fmt: skip
     texts = {name: cells[name] for name in PAGE_TEXTS if name in cells}
-    try:
-        if sets:
-            Decision(**sets)
-    except ValidationError as error:
-        wrong = error.errors()[0]
-        key = str(wrong["loc"][0]) if wrong["loc"] else ""
-        return Problem(line, key, f"{cells.get(key, '')!r}: {wrong['msg']}")
+    _, mistakes = read_part(Decision, sets) if sets else (None, [])
+    if mistakes:
+        key = str(mistakes[0].path[0]) if mistakes[0].path else ""
+        return Problem(line, key, mistakes[0].message.removesuffix("."))
     return Override(loc, sets, cells.get("reason", ""), cells.get("by", ""), texts, line)
 
 

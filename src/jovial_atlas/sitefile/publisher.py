@@ -3,25 +3,25 @@ is said as structured data."""
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field, field_validator, model_validator
+from msgspec import Meta, field
 
 from jovial_atlas import languages
 from jovial_atlas.sitefile.deciding import check_type
-from jovial_atlas.sitefile.sources import Part
+from jovial_atlas.sitefile.parts import Part, check, check_whole, says
 
 
-class Address(Part):
+class Address(Part, frozen=True, kw_only=True):
     """A postal address."""
 
-    street: str = Field("", description="street and number")
-    locality: str = Field("", description="town")
-    region: str = Field("", description="county, state or canton")
-    postal_code: str = Field("", description="postal code")
-    country: str = Field("", description="country, ISO 3166-1 alpha-2, as in GB")
+    street: Annotated[str, says("street and number")] = ""
+    locality: Annotated[str, says("town")] = ""
+    region: Annotated[str, says("county, state or canton")] = ""
+    postal_code: Annotated[str, says("postal code")] = ""
+    country: Annotated[str, says("country, ISO 3166-1 alpha-2, as in GB")] = ""
 
-    @field_validator("country")
+    @check("country")
     @classmethod
     def _country(cls, value: str) -> str:
         if value and value not in languages.REGIONS:
@@ -29,42 +29,46 @@ class Address(Part):
         return value
 
 
-class Contact(Part):
+class Contact(Part, frozen=True, kw_only=True):
     """A way to reach the publisher for one matter."""
 
-    kind: str = Field(description="what for, as in customer service, sales, emergency")
-    telephone: str = Field("", description="in international form")
-    email: str = Field("", description="address for letters")
-    languages: tuple[str, ...] = Field((), description="languages spoken, BCP 47")
+    kind: Annotated[str, says("what for, as in customer service, sales, emergency")]
+    telephone: Annotated[str, says("in international form")] = ""
+    email: Annotated[str, says("address for letters")] = ""
+    languages: Annotated[tuple[str, ...], says("languages spoken, BCP 47")] = ()
 
-    @model_validator(mode="after")
-    def _reachable(self) -> Contact:
+    @check_whole
+    def _reachable(self) -> None:
         if not (self.telephone or self.email):
             raise ValueError("it gives neither telephone nor email")
-        return self
 
 
-class Place(Part):
+class Place(Part, frozen=True, kw_only=True):
     """`[[place]]`: a place that people visit, on a page of its own or on the home page."""
 
-    name: str = Field(description="what it is called")
-    kind: str = Field("LocalBusiness", description="type of the vocabulary, as in CafeOrCoffeeShop")
-    page: str = Field("/", description="path or address of the page that is about it")
-    address: Address = Field(default_factory=Address, description="its postal address")
-    latitude: float | None = Field(None, ge=-90, le=90, description="degrees north")
-    longitude: float | None = Field(None, ge=-180, le=180, description="degrees east")
-    telephone: str = Field("", description="in international form")
-    email: str = Field("", description="address for letters")
-    hours: tuple[str, ...] = Field(
-        (), description='opening hours, as in "Mo-Fr 09:00-17:00; Sa 10:00-16:00"; a season as '
-        '"2026-11-01..2027-03-31: Mo-Su 10:00-16:00"',
-    )  # fmt: skip
-    image: str = Field("", description="address or path of a picture")
-    price_range: str = Field("", description="as in ££")
-    department_of: str = Field("", description="name of the place that it belongs to")
-    data: dict[str, Any] = Field(default_factory=dict, description="further properties")
+    name: Annotated[str, says("what it is called")]
+    kind: Annotated[str, says("type of the vocabulary, as in CafeOrCoffeeShop")] = "LocalBusiness"
+    page: Annotated[str, says("path or address of the page that is about it")] = "/"
+    address: Annotated[Address, says("its postal address")] = field(default_factory=Address)
+    latitude: Annotated[Annotated[float, Meta(ge=-90, le=90)] | None, says("degrees north")] = None
+    longitude: Annotated[Annotated[float, Meta(ge=-180, le=180)] | None, says("degrees east")] = (
+        None
+    )
+    telephone: Annotated[str, says("in international form")] = ""
+    email: Annotated[str, says("address for letters")] = ""
+    hours: Annotated[
+        tuple[str, ...],
+        says(
+            'opening hours, as in "Mo-Fr 09:00-17:00; Sa 10:00-16:00"; a season as '
+            '"2026-11-01..2027-03-31: Mo-Su 10:00-16:00"'
+        ),
+    ] = ()
+    image: Annotated[str, says("address or path of a picture")] = ""
+    price_range: Annotated[str, says("as in ££")] = ""
+    department_of: Annotated[str, says("name of the place that it belongs to")] = ""
+    data: Annotated[dict[str, Any], says("further properties")] = field(default_factory=dict)
 
-    @field_validator("hours")
+    @check("hours")
     @classmethod
     def _hours(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         from jovial_atlas.structured.hours import parse_hours
@@ -72,10 +76,9 @@ class Place(Part):
         parse_hours(value)
         return value
 
-    @model_validator(mode="after")
-    def _type_is_there(self) -> Place:
+    @check_whole
+    def _type_is_there(self) -> None:
         check_type(self.kind, self.data)
-        return self
 
 
 def _check_row(kind: str, row: Any) -> None:
@@ -93,27 +96,27 @@ def _check_row(kind: str, row: Any) -> None:
         _check_row(f"{kind}.{key}", one)
 
 
-class Structured(Part):
+class Structured(Part, frozen=True, kw_only=True):
     """`[structured]`: what is published as structured data."""
 
-    breadcrumbs: bool = Field(True, description="whether pages say which pages are above them")
-    publish: Literal["valid", "all"] = Field(
-        "valid", description='"valid" leaves nodes with errors out; "all" insists on them'
-    )
-    currency: str = Field("", description="currency of prices that say none, ISO 4217, as in EUR")
-    features: dict[str, Any] = Field(
-        default_factory=dict,
-        description="type → { required = [...], recommended = [...] }, in place of the tool's own",
-    )
+    breadcrumbs: Annotated[bool, says("whether pages say which pages are above them")] = True
+    publish: Annotated[
+        Literal["valid", "all"], says('"valid" leaves nodes with errors out; "all" insists on them')
+    ] = "valid"
+    currency: Annotated[str, says("currency of prices that say none, ISO 4217, as in EUR")] = ""
+    features: Annotated[
+        dict[str, Any],
+        says("type → { required = [...], recommended = [...] }, in place of the tool's own"),
+    ] = field(default_factory=dict)
 
-    @field_validator("features")
+    @check("features")
     @classmethod
     def _rows(cls, value: dict[str, Any]) -> dict[str, Any]:
         for kind, row in value.items():
             _check_row(kind, row)
         return value
 
-    @field_validator("currency")
+    @check("currency")
     @classmethod
     def _currency(cls, value: str) -> str:
         from jovial_atlas.structured.values import CURRENCIES
@@ -123,18 +126,18 @@ class Structured(Part):
         return value
 
 
-class Publisher(Part):
+class Publisher(Part, frozen=True, kw_only=True):
     """`[publisher]`: who stands behind the site."""
 
-    kind: Literal["organization", "person"] = Field("organization", description="what they are")
-    name: str = Field("", description="their name; the site's name where it is left out")
-    logo: str = Field("", description="address or path of the logo or portrait")
-    telephone: str = Field("", description="in international form")
-    email: str = Field("", description="address for letters from the public")
-    profiles: tuple[str, ...] = Field((), description="addresses of profiles elsewhere")
-    kind_of: str = Field("", description="narrower type of the vocabulary, as in NGO")
-    legal_name: str = Field("", description="name in the register")
-    alternate_name: str = Field("", description="other name in use")
-    description: str = Field("", description="what they do, in a sentence")
-    address: Address = Field(default_factory=Address, description="postal address")
-    contacts: tuple[Contact, ...] = Field((), description="ways to reach them, by matter")
+    kind: Annotated[Literal["organization", "person"], says("what they are")] = "organization"
+    name: Annotated[str, says("their name; the site's name where it is left out")] = ""
+    logo: Annotated[str, says("address or path of the logo or portrait")] = ""
+    telephone: Annotated[str, says("in international form")] = ""
+    email: Annotated[str, says("address for letters from the public")] = ""
+    profiles: Annotated[tuple[str, ...], says("addresses of profiles elsewhere")] = ()
+    kind_of: Annotated[str, says("narrower type of the vocabulary, as in NGO")] = ""
+    legal_name: Annotated[str, says("name in the register")] = ""
+    alternate_name: Annotated[str, says("other name in use")] = ""
+    description: Annotated[str, says("what they do, in a sentence")] = ""
+    address: Annotated[Address, says("postal address")] = field(default_factory=Address)
+    contacts: Annotated[tuple[Contact, ...], says("ways to reach them, by matter")] = ()

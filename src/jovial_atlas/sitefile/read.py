@@ -6,9 +6,6 @@ import tomllib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any, get_args
-
-from pydantic import BaseModel, ValidationError
 
 from jovial_atlas.errors import Problem, SiteFileError
 from jovial_atlas.faults import nearest
@@ -16,12 +13,8 @@ from jovial_atlas.place import STATE
 from jovial_atlas.sitefile.lines import line_map, line_of
 from jovial_atlas.sitefile.model import Host, SiteModel
 from jovial_atlas.sitefile.overrides import Override, read_overrides
+from jovial_atlas.sitefile.parts import Mistake, changed, read_part
 from jovial_atlas.sitefile.videos import VideoOverride, read_video_overrides
-
-#: Values of `kind`, which pydantic puts into locations of errors.
-_TAGS = frozenset(
-    ["indexnow", "call", "html", "markdown", "table", "sql", "feed", "list", "site", "json"]
-)
 
 #: The right form of keys that people get wrong, by key without indexes.
 EXAMPLES = {
@@ -94,11 +87,10 @@ class SiteFile:
     def _at(self, host: Host) -> SiteFile:
         model = self.model
         what = {"url": host.url, "language": host.language or model.site.language}
-        inner = model.model_copy(
-            update={
-                "site": model.site.model_copy(update=what),
-                "output": model.output.model_copy(update={"folder": host.folder}),
-            }
+        inner = changed(
+            model,
+            site=changed(model.site, **what),
+            output=changed(model.output, folder=host.folder),
         )
         return replace(self, model=inner, host=host.url.partition("://")[2].replace(":", "-"))
 
@@ -142,22 +134,8 @@ def parse_site_file(text: str, path: Path) -> SiteFile:
     except tomllib.TOMLDecodeError as error:
         raise SiteFileError(str(path), [_syntax_problem(text, str(error))]) from None
     lines = line_map(text)
-    problems: list[Problem] = []
-    model = None
-    try:
-        model = SiteModel.model_validate({**_absent(), **_tuples(values)})
-    except ValidationError as error:
-        found = error.errors()
-        # A list whose items are wrong is also told as too short: one problem, not two.
-        inner = [one["loc"] for one in found]
-        problems = [
-            _problem(dict(one), lines)
-            for one in found
-            if one["type"] != "too_short"
-            or not any(
-                len(loc) > len(one["loc"]) and loc[: len(one["loc"])] == one["loc"] for loc in inner
-            )
-        ]
+    model, mistakes = read_part(SiteModel, values)
+    problems = [_problem(one, lines) for one in mistakes]
     if model:
         problems = list(_cross_problems(model, lines))
     if problems or model is None:
@@ -170,19 +148,6 @@ def parse_site_file(text: str, path: Path) -> SiteFile:
     return SiteFile(path, model, lines, "", overrides, said, texts)
 
 
-def _absent() -> dict[str, dict[str, Any]]:
-    """Tables that a site file may leave out, as empty ones: so their defaults come from the one
-    validator of the whole file, and none is built for each of them."""
-    fields = SiteModel.model_fields.items()
-    return {name: {} for name, field in fields if field.default_factory is field.annotation}
-
-
-def _tuples(value: Any) -> Any:
-    if isinstance(value, dict):
-        return {key: _tuples(inner) for key, inner in value.items()}
-    return tuple(_tuples(inner) for inner in value) if isinstance(value, list) else value
-
-
 def _syntax_problem(text: str, message: str) -> Problem:
     """tomllib says `… (at line 3, column 5)` or `… (at end of document)`."""
     said, _, place = message.rpartition(" (at ")
@@ -193,49 +158,12 @@ def _syntax_problem(text: str, message: str) -> Problem:
     return Problem(line, "", f"this is not TOML: {said}{near}.")
 
 
-def _problem(error: dict[str, Any], lines: dict[tuple[str | int, ...], int]) -> Problem:
-    path = _without_tags(error["loc"])
+def _problem(mistake: Mistake, lines: dict[tuple[str | int, ...], int]) -> Problem:
+    path, message = mistake.path, mistake.message
+    if mistake.known:
+        message = "is no key of the site file." + _meant(str(path[-1]), mistake.known)
     key = ".".join(part for part in path if isinstance(part, str))
-    kind, context = error["type"], error.get("ctx", {})
-    if kind == "missing":
-        message = "is missing."
-    elif kind == "extra_forbidden":
-        message = "is no key of the site file." + _meant(
-            path, {str(part) for part in error["loc"]} & _TAGS
-        )
-    elif kind == "value_error":
-        message = f"{context['error']}."
-    elif kind in ("literal_error", "union_tag_invalid"):
-        expected = context.get("expected") or context.get("expected_tags", "")
-        given = error["input"] if kind == "literal_error" else context.get("tag")
-        message = f"is {given!r}; it must be {expected.replace(chr(39), chr(34))}."
-        if kind == "union_tag_invalid":
-            path, key = (*path, "kind"), f"{key}.kind"
-    elif kind == "union_tag_not_found":
-        message = "has no kind."
-    else:
-        wanted = {
-            "string_type": "text in quotes", "bool_type": "true or false",
-            "int_type": "a whole number", "tuple_type": "a list in [ ]",
-            "model_type": "a table", "dict_type": "a table", "too_short": "at least one",
-            "string_too_short": "text that is not empty",
-        }.get(kind)  # fmt: skip
-        given = f"is {error['input']!r}; " if "short" not in kind else ""
-        message = f"{given}it must be {wanted}." if wanted else f"{error['msg']}."
     return Problem(line_of(lines, path), _shown(path), message, EXAMPLES.get(key, ""))
-
-
-def _without_tags(loc: tuple[str | int, ...]) -> tuple[str | int, ...]:
-    """A pydantic location without union tags and type names, which are no keys."""
-    kept: list[str | int] = []
-    for part in loc:
-        tag = isinstance(part, str) and (
-            part in ("str", "tuple[str, ...]")
-            or (part in _TAGS and kept and isinstance(kept[-1], int))
-        )
-        if not tag:
-            kept.append(part)
-    return tuple(kept)
 
 
 def _shown(path: Sequence[str | int]) -> str:
@@ -246,40 +174,9 @@ def _shown(path: Sequence[str | int]) -> str:
     return shown
 
 
-def _meant(path: tuple[str | int, ...], kinds: set[str]) -> str:
-    known = _known_keys(path[:-1], kinds)
-    if best := nearest(str(path[-1]), known):
-        return f" Did you mean {best!r}?"
-    return f" Known here: {', '.join(sorted(known))}." if known else ""
-
-
-def _known_keys(path: Sequence[str | int], kinds: set[str]) -> list[str]:
-    """Keys that the model knows in the table at `path`, for the kind of it that was named."""
-    models: list[type[BaseModel]] = [SiteModel]
-    for part in path:
-        if isinstance(part, str):
-            models = [
-                inner
-                for model in models
-                for name, found in model.model_fields.items()
-                if (found.alias or name) == part
-                for inner in _models_in(found.annotation)
-            ]
-    if kinds:
-        models = [
-            model
-            for model in models
-            if "kind" not in model.model_fields
-            or kinds & set(get_args(model.model_fields["kind"].annotation))
-        ]
-    return sorted({f.alias or n for model in models for n, f in model.model_fields.items()})
-
-
-def _models_in(annotation: Any) -> Iterator[type[BaseModel]]:
-    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
-        yield annotation
-    for inner in get_args(annotation):
-        yield from _models_in(inner)
+def _meant(name: str, known: Sequence[str]) -> str:
+    best = nearest(name, known)
+    return f" Did you mean {best!r}?" if best else f" Known here: {', '.join(known)}."
 
 
 def _cross_problems(model: SiteModel, lines: dict[tuple[str | int, ...], int]) -> Iterator[Problem]:

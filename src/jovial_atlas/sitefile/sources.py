@@ -2,17 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from msgspec import field
 
 from jovial_atlas import addresses
-
-
-class Part(BaseModel):
-    """A table of the site file: unknown keys and loose types are errors."""
-
-    model_config = ConfigDict(extra="forbid", defer_build=True, frozen=True, strict=True)
+from jovial_atlas.sitefile.parts import Part, check, says
 
 
 def origin_of(value: str) -> str:
@@ -26,33 +21,31 @@ def origin_of(value: str) -> str:
     return addresses.origin(address)
 
 
-class _Source(Part):
-    name: str = Field("", description="name shown for its pages; its place where it is left out")
-    merge: Literal["fill", "win"] = Field(
-        "fill",
-        description="where an earlier source has the same address: fill its gaps, or win over it",
-    )
-    section: str = Field("", description="section of all its pages, before any pattern")
-    host: str = Field(
-        "", description="url of the [[host]] that serves its pages, if not the site's"
-    )
+class _Source(Part, frozen=True, kw_only=True):
+    name: Annotated[str, says("name shown for its pages; its place where it is left out")] = ""
+    merge: Annotated[
+        Literal["fill", "win"],
+        says("where an earlier source has the same address: fill its gaps, or win over it"),
+    ] = "fill"
+    section: Annotated[str, says("section of all its pages, before any pattern")] = ""
+    host: Annotated[str, says("url of the [[host]] that serves its pages, if not the site's")] = ""
 
-    @field_validator("host")
+    @check("host")
     @classmethod
     def _origin(cls, value: str) -> str:
         return origin_of(value) if value else ""
 
 
-class _Mapped(_Source):
-    url: str = Field(
-        "", description="address template, as in /species/{slug}/; without one the field loc counts"
+class _Mapped(_Source, frozen=True, kw_only=True):
+    url: Annotated[
+        str, says("address template, as in /species/{slug}/; without one the field loc counts")
+    ] = ""
+    columns: Annotated[dict[str, str], says("our column → their field, where the names differ")] = (
+        field(default_factory=dict)
     )
-    columns: dict[str, str] = Field(
-        default_factory=dict, description="our column → their field, where the names differ"
-    )
-    separator: str = Field(";", description="what parts the items of a list in one cell")
+    separator: Annotated[str, says("what parts the items of a list in one cell")] = ";"
 
-    @field_validator("url")
+    @check("url")
     @classmethod
     def _template(cls, value: str) -> str:
         if value and not value.startswith(("/", "http://", "https://")):
@@ -60,10 +53,10 @@ class _Mapped(_Source):
         return value
 
 
-class _Files(_Source):
-    path: str = Field(description="the folder, relative to the site file")
-    include: tuple[str, ...] = Field((), description="only files like these, as in notes/**")
-    exclude: tuple[str, ...] = Field((), description="no files like these")
+class _Files(_Source, frozen=True, kw_only=True):
+    path: Annotated[str, says("the folder, relative to the site file")]
+    include: Annotated[tuple[str, ...], says("only files like these, as in notes/**")] = ()
+    exclude: Annotated[tuple[str, ...], says("no files like these")] = ()
 
 
 def _web_address(value: str) -> str:
@@ -72,29 +65,33 @@ def _web_address(value: str) -> str:
     return value
 
 
-class HtmlSource(_Files):
+class HtmlSource(_Files, frozen=True, kw_only=True, tag_field="kind", tag="html"):
     """`[[source]]` with `kind = "html"`: a folder of built HTML."""
 
-    kind: Literal["html"] = Field(description='"html"')
-    fields: dict[str, str] = Field(
-        default_factory=dict,
-        description="extra field → CSS selector of what holds it, an attribute after @, as in "
-        '{ price = ".price", starts = "time.start@datetime" }',
-    )
-    addresses: Literal["folder", "file", "plain"] = Field(
-        "folder",
-        description='"folder": /a/index.html is /a/; "file": as the file is named; '
-        '"plain": as folder, and /b.html is /b',
-    )
-    at: str = Field("/", description="path under which the folder is served")
-    documents: tuple[str, ...] = Field(
-        (), description='endings of other files that are pages too, as in ".pdf"'
-    )
-    canonicals: Literal["honour", "ignore"] = Field(
-        "honour", description="whether the canonical that a page names counts"
-    )
+    kind: ClassVar[Literal["html"]] = "html"
+    fields: Annotated[
+        dict[str, str],
+        says(
+            "extra field → CSS selector of what holds it, an attribute after @, as in "
+            '{ price = ".price", starts = "time.start@datetime" }'
+        ),
+    ] = field(default_factory=dict)
+    addresses: Annotated[
+        Literal["folder", "file", "plain"],
+        says(
+            '"folder": /a/index.html is /a/; "file": as the file is named; '
+            '"plain": as folder, and /b.html is /b'
+        ),
+    ] = "folder"
+    at: Annotated[str, says("path under which the folder is served")] = "/"
+    documents: Annotated[
+        tuple[str, ...], says('endings of other files that are pages too, as in ".pdf"')
+    ] = ()
+    canonicals: Annotated[
+        Literal["honour", "ignore"], says("whether the canonical that a page names counts")
+    ] = "honour"
 
-    @field_validator("at")
+    @check("at")
     @classmethod
     def _absolute(cls, value: str) -> str:
         if not value.startswith("/"):
@@ -102,35 +99,34 @@ class HtmlSource(_Files):
         return value
 
 
-class MarkdownSource(_Files):
+class MarkdownSource(_Files, frozen=True, kw_only=True, tag_field="kind", tag="markdown"):
     """`[[source]]` with `kind = "markdown"`: Markdown or HTML files with front matter."""
 
-    kind: Literal["markdown"] = Field(description='"markdown"')
-    url: str = Field(
-        "/{path}/",
-        description="address template: {path}, {slug}, {year}, {month}, {day}, any front matter",
-    )
-    columns: dict[str, str] = Field(
-        default_factory=dict, description="our column → their field, where the names differ"
+    kind: ClassVar[Literal["markdown"]] = "markdown"
+    url: Annotated[
+        str, says("address template: {path}, {slug}, {year}, {month}, {day}, any front matter")
+    ] = "/{path}/"
+    columns: Annotated[dict[str, str], says("our column → their field, where the names differ")] = (
+        field(default_factory=dict)
     )
 
 
-class TableSource(_Mapped):
+class TableSource(_Mapped, frozen=True, kw_only=True, tag_field="kind", tag="table"):
     """`[[source]]` with `kind = "table"`: rows of CSV, JSON Lines or Parquet files."""
 
-    kind: Literal["table"] = Field(description='"table"')
-    path: str = Field(description="the file, or a glob, relative to the site file")
+    kind: ClassVar[Literal["table"]] = "table"
+    path: Annotated[str, says("the file, or a glob, relative to the site file")]
 
 
-class SqlSource(_Mapped):
+class SqlSource(_Mapped, frozen=True, kw_only=True, tag_field="kind", tag="sql"):
     """`[[source]]` with `kind = "sql"`: rows of a query, over SQLAlchemy."""
 
-    kind: Literal["sql"] = Field(description='"sql"')
-    connect: str = Field(description="database address; without a password")
-    query: str = Field(description="one SELECT (or WITH) statement")
-    password_env: str = Field("", description="environment variable that holds the password")
+    kind: ClassVar[Literal["sql"]] = "sql"
+    connect: Annotated[str, says("database address; without a password")]
+    query: Annotated[str, says("one SELECT (or WITH) statement")]
+    password_env: Annotated[str, says("environment variable that holds the password")] = ""
 
-    @field_validator("query")
+    @check("query")
     @classmethod
     def _reads_only(cls, value: str) -> str:
         if value.split(None, 1)[:1] and value.split(None, 1)[0].lower() in (
@@ -142,57 +138,64 @@ class SqlSource(_Mapped):
         raise ValueError("a query reads: it begins with SELECT, WITH or VALUES")
 
 
-class FeedSource(_Mapped):
+class FeedSource(_Mapped, frozen=True, kw_only=True, tag_field="kind", tag="feed"):
     """`[[source]]` with `kind = "feed"`: items of RSS 2.0, Atom or JSON Feed."""
 
-    kind: Literal["feed"] = Field(description='"feed"')
-    path: str = Field(description="the file relative to the site file, or its http(s) address")
+    kind: ClassVar[Literal["feed"]] = "feed"
+    path: Annotated[str, says("the file relative to the site file, or its http(s) address")]
 
 
-class ListSource(_Mapped):
+class ListSource(_Mapped, frozen=True, kw_only=True, tag_field="kind", tag="list"):
     """`[[source]]` with `kind = "list"`: addresses, one a line or in a CSV; or a sitemap."""
 
-    kind: Literal["list"] = Field(description='"list"')
-    path: str = Field(
-        description="text, CSV or sitemap file relative to the site file, or its http(s) address"
-    )
+    kind: ClassVar[Literal["list"]] = "list"
+    path: Annotated[
+        str, says("text, CSV or sitemap file relative to the site file, or its http(s) address")
+    ]
 
 
-class CrawlSource(_Source):
+class CrawlSource(_Source, frozen=True, kw_only=True, tag_field="kind", tag="site"):
     """`[[source]]` with `kind = "site"`: the live site, page by page over HTTP."""
 
-    kind: Literal["site"] = Field(description='"site"')
-    start: tuple[str, ...] = Field(("/",), description="paths to begin from")
-    via: str = Field(
-        "",
-        description="where the site is served now, as in http://127.0.0.1:8800; else its own url",
-    )
-    max_pages: int = Field(10_000, ge=1, description="pages fetched at most")
-    max_depth: int = Field(30, ge=0, description="links followed from a start, at most")
-    max_bytes: int = Field(5_000_000, ge=1_000, description="bytes read of one page, at most")
-    per_second: float = Field(5.0, gt=0, description="pages fetched in a second, at most")
-    crawler: str = Field("jovial-atlas", description="product token that robots.txt is asked for")
+    kind: ClassVar[Literal["site"]] = "site"
+    start: Annotated[tuple[str, ...], says("paths to begin from")] = ("/",)
+    via: Annotated[
+        str, says("where the site is served now, as in http://127.0.0.1:8800; else its own url")
+    ] = ""
+    max_pages: Annotated[int, says("pages fetched at most", ge=1)] = 10_000
+    max_depth: Annotated[int, says("links followed from a start, at most", ge=0)] = 30
+    max_bytes: Annotated[int, says("bytes read of one page, at most", ge=1_000)] = 5_000_000
+    per_second: Annotated[float, says("pages fetched in a second, at most", gt=0)] = 5.0
+    crawler: Annotated[str, says("product token that robots.txt is asked for")] = "jovial-atlas"
 
-    _via = field_validator("via")(_web_address)
+    @check("via")
+    @classmethod
+    def _via(cls, value: str) -> str:
+        return _web_address(value)
 
 
-class JsonSource(_Mapped):
+class JsonSource(_Mapped, frozen=True, kw_only=True, tag_field="kind", tag="json"):
     """`[[source]]` with `kind = "json"`: records of a paged interface over HTTP."""
 
-    kind: Literal["json"] = Field(description='"json"')
-    address: str = Field(description="address of the first page")
-    items: str = Field("", description="where in the answer the records stand; empty: it is a list")
-    next: str = Field(
-        "link",
-        description='how the next page is found: "link" (the Link header), "counter", or the field '
-        "that holds its address",
-    )
-    counter: str = Field("page", description="query parameter that counts pages")
-    first: int = Field(1, description="number of the first page")
-    max_pages: int = Field(10_000, ge=1, description="pages asked for at most")
-    token_env: str = Field("", description="environment variable that holds a bearer token")
+    kind: ClassVar[Literal["json"]] = "json"
+    address: Annotated[str, says("address of the first page")]
+    items: Annotated[str, says("where in the answer the records stand; empty: it is a list")] = ""
+    next: Annotated[
+        str,
+        says(
+            'how the next page is found: "link" (the Link header), "counter", or the field '
+            "that holds its address"
+        ),
+    ] = "link"
+    counter: Annotated[str, says("query parameter that counts pages")] = "page"
+    first: Annotated[int, says("number of the first page")] = 1
+    max_pages: Annotated[int, says("pages asked for at most", ge=1)] = 10_000
+    token_env: Annotated[str, says("environment variable that holds a bearer token")] = ""
 
-    _address = field_validator("address")(_web_address)
+    @check("address")
+    @classmethod
+    def _address(cls, value: str) -> str:
+        return _web_address(value)
 
 
 Source = (

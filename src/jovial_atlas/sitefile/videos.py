@@ -7,15 +7,15 @@ import io
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 from urllib.parse import urljoin
 
-from pydantic import Field, field_validator
+from msgspec import Meta
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import Problem
 from jovial_atlas.media.fields import FIELDS, of_fields
-from jovial_atlas.sitefile.sources import Part
+from jovial_atlas.sitefile.parts import Part, check, says
 from jovial_atlas.sitefile.tables import table_rows, table_text
 
 #: Columns that say which video a row is about, and why.
@@ -27,31 +27,32 @@ SETTABLE = tuple(
 COLUMNS = ("loc", "video", *SETTABLE, "reason")
 
 
-class Videos(Part):
+class Videos(Part, frozen=True, kw_only=True):
     """`[videos]`: how videos are found, looked at and listed."""
 
-    services: str = Field(
-        "", description="file of hosting services beside those that ship with the tool"
-    )
-    fields: tuple[str, ...] = Field(
-        (), description="custom fields that name a video: an address, a table, a list, JSON"
-    )
-    file: str = Field("", description="CSV file that sets fields of single videos")
-    probe: bool = Field(True, description="whether media files of the site are looked into")
-    ask: bool = Field(True, description="whether hosting services are asked by oEmbed")
-    still_at: float | None = Field(
-        None, ge=0, description="second from which stills are taken; else the first lively frame"
-    )
-    width: int = Field(1280, ge=1, description="width where nothing tells it, in pixels")
-    height: int = Field(720, ge=1, description="height where nothing tells it, in pixels")
-    category: str = Field("", description="category where neither video nor page has one")
-    uploader: str = Field("", description="uploader where the video names none")
-    uploader_page: str = Field("", description="address or path of the page about the uploader")
-    elsewhere: bool = Field(
-        False, description="whether other sites may play videos: og:video and a player card"
-    )
+    services: Annotated[
+        str, says("file of hosting services beside those that ship with the tool")
+    ] = ""
+    fields: Annotated[
+        tuple[str, ...], says("custom fields that name a video: an address, a table, a list, JSON")
+    ] = ()
+    file: Annotated[str, says("CSV file that sets fields of single videos")] = ""
+    probe: Annotated[bool, says("whether media files of the site are looked into")] = True
+    ask: Annotated[bool, says("whether hosting services are asked by oEmbed")] = True
+    still_at: Annotated[
+        Annotated[float, Meta(ge=0)] | None,
+        says("second from which stills are taken; else the first lively frame"),
+    ] = None
+    width: Annotated[int, says("width where nothing tells it, in pixels", ge=1)] = 1280
+    height: Annotated[int, says("height where nothing tells it, in pixels", ge=1)] = 720
+    category: Annotated[str, says("category where neither video nor page has one")] = ""
+    uploader: Annotated[str, says("uploader where the video names none")] = ""
+    uploader_page: Annotated[str, says("address or path of the page about the uploader")] = ""
+    elsewhere: Annotated[
+        bool, says("whether other sites may play videos: og:video and a player card")
+    ] = False
 
-    @field_validator("fields")
+    @check("fields")
     @classmethod
     def _no_columns(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         for name in value:
