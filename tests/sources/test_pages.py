@@ -5,7 +5,6 @@ import subprocess
 import sys
 from pathlib import Path
 
-import polars as pl
 import pytest
 
 from jovial_atlas.errors import ContentError
@@ -209,8 +208,7 @@ def gathered(place, batches):
     with Gathering(place) as gathering:
         for batch in batches:
             gathering.add(batch)
-        gathering.finish(place / "pages.parquet")
-        return pl.read_parquet(place / "pages.parquet"), gathering.faults
+        return gathering.finish(place / "pages.parquet").collect(), gathering.faults
 
 
 def test_a_folder_is_read_whole_and_alike_with_and_without_workers(tmp_path):

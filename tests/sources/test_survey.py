@@ -195,9 +195,9 @@ def test_batches_on_disk_give_the_table_that_batches_in_memory_give(tmp_path):
             for batch in batches():
                 gathering.begin()
                 gathering.add(batch)
-            gathering.finish(tmp_path / f"{rows}.parquet")
+            table = gathering.finish(tmp_path / f"{rows}.parquet").sort("loc").collect()
         assert list((tmp_path / str(rows)).iterdir()) == []
-        tables.append(pl.read_parquet(tmp_path / f"{rows}.parquet").sort("loc"))
+        tables.append(table)
     assert tables[0].equals(tables[1])
     assert tables[0].height == 91
     assert tables[0].filter(pl.col("title") == "B").height == 50

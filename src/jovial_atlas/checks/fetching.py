@@ -10,15 +10,13 @@ from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
-import httpx
-
 from jovial_atlas import addresses
 from jovial_atlas.checks.sets import Fetched
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import is_file
 from jovial_atlas.sitemaps.protocol import MAX_BYTES
-from jovial_atlas.web import Request, send
+from jovial_atlas.web import Client, Request, send
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +78,7 @@ class OnServer:
     """Files of one server. `origin` is asked; `public` is the origin under which the files
     are, or will be, known (the same, but for a site that is tried before it is public)."""
 
-    client: httpx.Client
+    client: Client
     origin: str
     public: str
 

@@ -26,18 +26,14 @@ class Finding:
 
 def findings_of(faults: Iterable[Fault]) -> list[Finding]:
     """Faults as findings, worst first, then by code, in the order met."""
-    found = [
-        Finding(
-            fault.code,
-            CHECKS[fault.code].severity,
-            fault.where,
-            fault.message,
-            CHECKS[fault.code].fix,
-        )
-        for fault in dict.fromkeys(faults)
-    ]
-    order = list(CHECKS)
-    return sorted(found, key=lambda f: (SEVERITIES.index(f.severity), order.index(f.code)))
+    by_code: dict[str, list[Finding]] = {}
+    for fault in dict.fromkeys(faults):
+        check = CHECKS[fault.code]
+        one = Finding(fault.code, check.severity, fault.where, fault.message, check.fix)
+        by_code.setdefault(fault.code, []).append(one)
+    codes = [code for code in CHECKS if code in by_code]
+    codes.sort(key=lambda code: SEVERITIES.index(CHECKS[code].severity))
+    return [one for code in codes for one in by_code[code]]
 
 
 def counts(findings: Sequence[Finding]) -> dict[str, int]:

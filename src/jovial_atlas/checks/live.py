@@ -18,14 +18,12 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-import httpx
-
 from jovial_atlas import addresses, dates
 from jovial_atlas.errors import NetworkError, OutputError
 from jovial_atlas.faults import Fault
 from jovial_atlas.robots.directives import read_directives, read_header
 from jovial_atlas.sources.page import PageFile, Reading, read_page
-from jovial_atlas.web import Answer, Request, send
+from jovial_atlas.web import Answer, Client, Request, send
 
 #: Of a page this many bytes are read: its head stands well before.
 _PAGE_BYTES = 2_000_000
@@ -41,7 +39,7 @@ class Asking:
     """How a server is asked: `origin` is asked, `public` is the origin by which the site is
     known; at most `per_second` requests, `at_once` of them at the same time."""
 
-    client: httpx.Client
+    client: Client
     origin: str
     public: str
     per_second: float = 20.0

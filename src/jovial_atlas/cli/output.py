@@ -8,9 +8,13 @@ import json
 import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from typing import Any
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, TextIO
 
 import click
+
+if TYPE_CHECKING:
+    from rich.console import Console
 
 #: Width of tables where the output is no terminal.
 _WIDTH = 120
@@ -26,16 +30,30 @@ class Output:
     """Where one command's results and notes go, in the format asked for."""
 
     def __init__(self, format: str, *, quiet: bool, verbose: bool, color: bool | None) -> None:
-        from rich.console import Console
-
         self.format = format
         self.quiet = quiet
         self.verbose = verbose
-        plain = True if color is False else None  # None: as the NO_COLOR variable says
-        width = None if sys.stdout.isatty() else _WIDTH
-        self._out = Console(highlight=False, width=width, no_color=plain)
-        notes = None if sys.stderr.isatty() else _WIDTH
-        self._err = Console(stderr=True, highlight=False, width=notes, no_color=plain)
+        self._plain = True if color is False else None  # None: as the NO_COLOR variable says
+
+    @cached_property
+    def _out(self) -> Console:
+        return self._console(sys.stdout)
+
+    @cached_property
+    def _err(self) -> Console:
+        return self._console(sys.stderr)
+
+    def _console(self, stream: TextIO) -> Console:
+        from rich.console import Console
+
+        width = None if stream.isatty() else _WIDTH
+        error = stream is sys.stderr
+        return Console(stderr=error, highlight=False, width=width, no_color=self._plain)
+
+    def get_ready(self) -> None:
+        """Load what results are shown with, while others work."""
+        if self.is_table:
+            from rich import box, console, table, text  # noqa: F401 - so that they are there
 
     @property
     def is_table(self) -> bool:

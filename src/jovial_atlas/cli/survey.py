@@ -88,6 +88,7 @@ def _read_pages(work: Work, *, full: bool, workers: int | None, timeout: float) 
         from jovial_atlas.rounds.survey import run_survey
         from jovial_atlas.web import new_client
 
+        work.output.get_ready()
         with work.output.progress("Reading pages") as progress, new_client(timeout) as client:
             return run_survey(
                 site, now, client, environment=os.environ, full=full, begun=begun,

@@ -7,8 +7,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import timedelta
 
-import httpx
-
 from jovial_atlas import dates
 from jovial_atlas.engines import indexnow, websub
 from jovial_atlas.engines.asking import NOT_KNOWN, Asking, channel_for
@@ -19,7 +17,7 @@ from jovial_atlas.errors import NetworkError, UnansweredError
 from jovial_atlas.ledger import Ledger, Unsettled
 from jovial_atlas.ledger.values import ASSUMED, FAILED, LOST, REFUSED, TAKEN, UNKNOWN
 from jovial_atlas.sitefile import CallChannel, HandChannel, IndexNowChannel, WebSubChannel
-from jovial_atlas.web import Request, send
+from jovial_atlas.web import Client, Request, send
 
 #: The status of what is not announced yet.
 DUE = "due"
@@ -44,7 +42,7 @@ def announce(
     one: Due,
     published: Published,
     ledger: Ledger,
-    client: httpx.Client,
+    client: Client,
     token: str = "",
     pause: Callable[[float], None] = time.sleep,
 ) -> Outcome:

@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-import httpx
-
 from jovial_atlas.engines.call import fill, read_pages, read_report
 from jovial_atlas.engines.meaning import refusal
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.ledger import PageReport, SitemapReport
 from jovial_atlas.sitefile import CallChannel, Engine
 from jovial_atlas.sitefile.engines import CallName
-from jovial_atlas.web import Answer, Request, send
+from jovial_atlas.web import Answer, Client, Request, send
 
 #: What is said of a page that an engine has never heard of.
 NOT_KNOWN = "not known there"
@@ -34,7 +32,7 @@ class Asking:
 
     engine: Engine
     site_url: str
-    client: httpx.Client
+    client: Client
     token: Callable[[str], str]
 
     def sitemaps(self) -> list[SitemapReport] | None:
@@ -51,8 +49,10 @@ class Asking:
         channel = channel_for(self.engine, "read-pages")
         if channel is None:
             return None
+        from httpx import URL
+
         request, found = self._request(channel), []
-        host = httpx.URL(request.url).netloc
+        host = URL(request.url).netloc
         for _ in range(_PARTS):
             answer = self._ask(channel, request)
             some, onward = read_pages(
@@ -61,7 +61,7 @@ class Asking:
             found += some
             if not onward:
                 return found
-            url = httpx.URL(request.url).join(onward)
+            url = URL(request.url).join(onward)
             if url.netloc != host:
                 raise NetworkError(
                     f"{self.engine.name} goes on at {url.host}, another host; it is not asked. "

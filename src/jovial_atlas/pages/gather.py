@@ -164,12 +164,13 @@ class Gathering:
             return hashes.clear()
         return hashes.filter(hashes.is_duplicated()).unique()
 
-    def finish(self, target: Path, winners: Iterable[str] = ()) -> None:
-        """Write the page table to `target`. `winners` names the sources whose values replace
-        earlier ones; the values of all others fill gaps.
+    def finish(self, target: Path, winners: Iterable[str] = ()) -> pl.LazyFrame:
+        """The page table. `winners` names the sources whose values replace earlier ones; the
+        values of all others fill gaps.
 
-        A table in memory is sorted by address; a larger one keeps the order of its sources.
-        In the file of a single large source, columns that it does not fill are left out.
+        A small one is in memory, sorted by address, and still to be saved. A larger one is in
+        the file `target`, and keeps the order of its sources; columns that a single large source
+        does not fill are left out of it.
         """
         joined = self._all()
         large = any(isinstance(piece, Path) for piece in self._pieces)
@@ -177,16 +178,16 @@ class Gathering:
         only = self._pieces[0] if len(self._pieces) == 1 else None
         if isinstance(only, Path) and not twice.len():
             only.replace(target)
-            return
+            return _scan(target)
         if twice.len():
             again = pl.col("loc").hash().is_in(twice.implode())
             single = joined.filter(~again)
             merged = self._merged(joined.filter(again).collect(engine="streaming"), set(winners))
             joined = pl.concat([single, merged.lazy()])
-        if large:
-            snapshot.sink(joined, target)
-        else:
-            snapshot.save(joined.collect().sort("loc"), target)
+        if not large:
+            return joined.collect().sort("loc").lazy()
+        snapshot.sink(joined, target)
+        return _scan(target)
 
     def _merged(self, rows: pl.DataFrame, winners: set[str]) -> pl.DataFrame:
         """Rows that share an address as one row each (few: they are handled one by one)."""

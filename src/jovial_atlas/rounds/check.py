@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-import httpx
 import polars as pl
 
 from jovial_atlas import addresses, dates
@@ -36,6 +35,7 @@ from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rounds.targets import read_target, relative, robots_faults, robots_on_disk
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.web import Client
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,7 +166,7 @@ def _kept(site: SiteFile) -> Iterator[Fault]:
 def check_target(
     target: str,
     now: datetime,
-    client: httpx.Client,
+    client: Client,
     *,
     served_as: str | None = None,
     site: SiteFile | None = None,

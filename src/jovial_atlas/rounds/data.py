@@ -9,7 +9,6 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-import httpx
 import polars as pl
 from selectolax.lexbor import LexborHTMLParser
 
@@ -31,6 +30,7 @@ from jovial_atlas.sources.remote import get
 from jovial_atlas.structured.agree import PageText
 from jovial_atlas.structured.read import read_json_ld, read_page
 from jovial_atlas.structured.validate import INVALID, Validator, plain_validator, types_of
+from jovial_atlas.web import Client
 
 _PAGES = (".html", ".htm", ".xhtml")
 
@@ -172,7 +172,7 @@ class Read:
     faults: list[Fault]
 
 
-def check_target(target: str, client: httpx.Client, site: SiteFile | None = None) -> Read:
+def check_target(target: str, client: Client, site: SiteFile | None = None) -> Read:
     """The structured data of a page, a JSON-LD file, a folder of them, or an address, whoever made
     it. Raises AtlasError."""
     validator = validator_of(site) if site else plain_validator()

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-import httpx
 from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses, dates
@@ -30,7 +29,7 @@ from jovial_atlas.robots.directives import read_directives, read_header
 from jovial_atlas.rounds.robots import compare_robots, read_robots
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.page import PageFile, Reading, read_page
-from jovial_atlas.web import Answer, Request, send
+from jovial_atlas.web import Answer, Client, Request, send
 
 JOURNAL = "live.jsonl"
 _PAGE_BYTES = 2_000_000
@@ -41,7 +40,7 @@ class Live:
     """How a check asks a server for what is listed: through `client`, at `origin` where that is
     not yet the site's own, `sample` addresses or all, taking up a run before or not."""
 
-    client: httpx.Client
+    client: Client
     origin: str | None = None
     sample: int | None = None
     resume: bool = False

@@ -15,7 +15,6 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import unquote, urlsplit
 
-import httpx
 import polars as pl
 import xxhash
 
@@ -31,7 +30,7 @@ from jovial_atlas.rounds.onsite import file_of
 from jovial_atlas.rounds.surveyed import STILLS
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sources.settings import known_services
-from jovial_atlas.web import Answer, Request, send
+from jovial_atlas.web import Answer, Client, Request, send
 
 #: In the state folder: what is known of files and services.
 KNOWN = "videos.json"
@@ -66,7 +65,7 @@ class Looked:
 def look_at_videos(
     pages: pl.LazyFrame,
     site: SiteFile,
-    client: httpx.Client,
+    client: Client,
     now: datetime,
     *,
     anew: bool = False,
@@ -220,7 +219,7 @@ def _asked(
     site: SiteFile,
     videos: Sequence[dict[str, Any]],
     memory: Memory,
-    client: httpx.Client,
+    client: Client,
     now: datetime,
     faults: list[Fault],
 ) -> dict[str, Embed]:
@@ -267,7 +266,7 @@ def _asked(
     return found
 
 
-def _getter(client: httpx.Client, known: Sequence[Service]) -> Callable[[str], Answer]:
+def _getter(client: Client, known: Sequence[Service]) -> Callable[[str], Answer]:
     """Sends requests to hosts that the file of services names, and to no other."""
     named = {urlsplit(address).netloc for one in known for address in (one.page, one.oembed)}
 

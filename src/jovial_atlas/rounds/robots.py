@@ -7,8 +7,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import urlsplit
 
-import httpx
-
 from jovial_atlas import addresses
 from jovial_atlas.checks.findings import Finding, findings_of
 from jovial_atlas.errors import AtlasError
@@ -20,7 +18,7 @@ from jovial_atlas.rounds.last import surveyed_locs
 from jovial_atlas.rounds.surveyed import PAGES
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.web import Answer, Request, send
+from jovial_atlas.web import Answer, Client, Request, send
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +32,7 @@ class Tried:
     line: int | None
 
 
-def read_robots(target: str, client: httpx.Client) -> tuple[bytes, list[Fault]]:
+def read_robots(target: str, client: Client) -> tuple[bytes, list[Fault]]:
     """A robots.txt from a file, or from an address or host as a crawler would fetch it (RFC 9309
     §2.3). Raises AtlasError where there is nothing to read."""
     if not target.startswith(("http://", "https://")):
@@ -65,7 +63,7 @@ def read_robots(target: str, client: httpx.Client) -> tuple[bytes, list[Fault]]:
 _HOPS = 5
 
 
-def _followed(address: str, client: httpx.Client) -> Answer:
+def _followed(address: str, client: Client) -> Answer:
     """The answer after at most five redirects on the same host."""
     for _ in range(_HOPS + 1):
         answer = send(client, Request("GET", address, {}), tries=2, largest=READ_LIMIT, cut=True)
@@ -78,7 +76,7 @@ def _followed(address: str, client: httpx.Client) -> Answer:
 
 
 def lint_robots(
-    target: str | None, site: SiteFile | None, client: httpx.Client
+    target: str | None, site: SiteFile | None, client: Client
 ) -> tuple[str, list[Finding]]:
     """All faults and doubtful lines of a robots.txt: its name, and the findings. Without a
     target, of the one that the site file asks for; with a site, held against its pages and the

@@ -6,17 +6,16 @@ import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-import httpx
-
 from jovial_atlas.engines.asking import Asking
 from jovial_atlas.sitefile import Engine, SiteFile
+from jovial_atlas.web import Client
 
 
 @dataclass(frozen=True, slots=True)
 class Sending:
     """How engines are reached: the client, and the environment that holds their tokens."""
 
-    client: httpx.Client
+    client: Client
     environment: Mapping[str, str]
     pause: Callable[[float], None] = time.sleep
 

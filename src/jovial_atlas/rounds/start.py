@@ -18,7 +18,6 @@ from jovial_atlas import addresses
 from jovial_atlas.errors import AtlasError, ContentError
 from jovial_atlas.faults import plural
 from jovial_atlas.files import FileSet, write_whole
-from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.gather import Gathering
 from jovial_atlas.place import STATE
 from jovial_atlas.robots import RobotsFile, parse_robots
@@ -105,10 +104,7 @@ def _read(html: Path, origin: str, now: datetime, progress: Progress | None) -> 
     ):
         for batch in read_folder(folder, reading, readers, progress=progress):
             gathering.add(batch)
-        gathering.finish(Path(place) / "pages.parquet")
-        pages = snapshot.load(Path(place) / "pages.parquet")
-    assert pages is not None
-    return pages
+        return gathering.finish(Path(place) / "pages.parquet").collect()
 
 
 def _style(pages: pl.DataFrame, origin: str) -> Style:

@@ -7,7 +7,6 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime
 from pathlib import Path
 
-import httpx
 import polars as pl
 
 from jovial_atlas import __version__, addresses, dates
@@ -30,12 +29,13 @@ from jovial_atlas.sources.columns import with_named_videos
 from jovial_atlas.sources.html import Known, Progress
 from jovial_atlas.sources.opening import Surroundings, open_source
 from jovial_atlas.sources.settings import crawler_tokens, known_services, name_of
+from jovial_atlas.web import Client
 
 
 def run_survey(
     site: SiteFile,
     now: datetime,
-    client: httpx.Client,
+    client: Client,
     *,
     environment: Mapping[str, str] | None = None,
     full: bool = False,
@@ -51,6 +51,7 @@ def run_survey(
     """
     target = site.state / PAGES
     beside = target.with_name(f".{PAGES}.survey")
+    beside.unlink(missing_ok=True)  # of a survey that was killed
     before = stored_pages(target)
     memory = _remembered(site, before, full)
     begun = begun or begin_survey(site, now, full=full)
@@ -69,16 +70,15 @@ def run_survey(
         ]
         if len(broken) == len(site.model.source) and before is None:
             raise broken[0]
-        gathering.finish(beside, [name_of(s) for s in site.model.source if s.merge == "win"])
+        winners = [name_of(s) for s in site.model.source if s.merge == "win"]
+        delivered = gathering.finish(beside, winners)
         faults = gathering.faults
     try:
-        delivered = stored_pages(beside)
-        assert delivered is not None
-        signs = signs_in(delivered, site, variant_signs(site))
-        faults += _complete(beside, site, client, now, signs, anew=full)
-        after = stored_pages(beside)
-        assert after is not None
-        filled = filled_in(delivered, signs)
+        table = schema.complete(delivered)
+        signs = signs_in(table, site, variant_signs(site))
+        after, more = _completed(delivered, beside, site, client, now, signs, anew=full)
+        faults += more
+        filled = filled_in(table, signs)
         sections = section_counts(decide(after, site, now, filled), site)
         changes = compare(before, after)
         lasting = inputs is not None and _is_lasting(after, site, now, filled)
@@ -166,37 +166,46 @@ def _identified(
 WORKED_OUT = ("variant", "variant_of", "media")
 
 
-def _complete(
+def _completed(
+    delivered: pl.LazyFrame,
     place: Path,
     site: SiteFile,
-    client: httpx.Client,
+    client: Client,
     now: datetime,
     signs: Sequence[str],
     *,
     anew: bool,
-) -> list[Fault]:
-    """Add to the page table at `place` what takes all of it: which pages repeat others, and what
-    their videos are. A table with neither is left as it is. Raises OutputError."""
-    stored, table = snapshot.scan(place), stored_pages(place)
-    assert stored is not None
-    assert table is not None
-    filled = stored.collect_schema().names()
+) -> tuple[pl.LazyFrame, list[Fault]]:
+    """The page table with what takes all of it: which pages repeat others, and what their videos
+    are; with faults met. It is saved at `place`; a large one that is there already, and has
+    neither, is left as it is. Raises OutputError."""
+    table, filled = schema.complete(delivered), delivered.collect_schema().names()
     looked = None
     tables = [find_variants(table, filled, site, signs)]
     if "videos" in filled:
         looked = look_at_videos(table, site, client, now, anew=anew)
         tables.append(looked.media)
     found = [one for one in tables if one.height]
+    whole = delivered
     if found:
         names = [*(name for name in filled if name not in WORKED_OUT)]
         whole = table.drop(name for one in found for name in one.columns if name != "loc")
         for one in found:
             whole = whole.join(one.lazy(), on="loc", how="left", maintain_order="left")
             names += [name for name in one.columns if name != "loc"]
+        whole = whole.select(names)
+    faults = looked.faults if looked else []
+    if not place.exists():
+        saved = whole.collect()
+        snapshot.save(saved, place)
+        return schema.complete(saved.lazy()), faults
+    if found:
         beside = place.with_name(f".{place.name}.whole")
-        snapshot.sink(whole.select(names), beside)
+        snapshot.sink(whole, beside)
         beside.replace(place)
-    return looked.faults if looked else []
+    after = stored_pages(place)
+    assert after is not None
+    return after, faults
 
 
 def _key(source: Source, site: SiteFile) -> str:

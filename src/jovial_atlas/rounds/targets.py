@@ -7,8 +7,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
-import httpx
-
 from jovial_atlas import addresses
 from jovial_atlas.checks import pages as page_checks
 from jovial_atlas.checks import sets
@@ -19,6 +17,7 @@ from jovial_atlas.faults import Fault
 from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.build.places import INDEX, ROBOTS
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.web import Client
 
 
 def relative(path: Path) -> str:
@@ -51,9 +50,7 @@ class Target:
     robots: RobotsFile | None = None
 
 
-def read_target(
-    target: str, client: httpx.Client, served: str | None, site: SiteFile | None
-) -> Target:
+def read_target(target: str, client: Client, served: str | None, site: SiteFile | None) -> Target:
     """Read a file, a folder or an address. `served` is where it is, or will be, known. Raises
     AtlasError where there is no such thing."""
     if target.startswith(("http://", "https://")):
@@ -130,7 +127,7 @@ def _beginning(path: Path) -> bytes:
         return stream.read(2048)
 
 
-def _on_server(target: str, client: httpx.Client, served: str | None) -> Target:
+def _on_server(target: str, client: Client, served: str | None) -> Target:
     """An address: a sitemap by itself; or, for a site's root, robots.txt and what it names."""
     try:
         asked = addresses.normalise(target)

@@ -16,8 +16,6 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-import httpx
-
 from jovial_atlas import addresses, dates
 from jovial_atlas.errors import ContentError, NetworkError
 from jovial_atlas.faults import Fault, plural
@@ -25,7 +23,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
 from jovial_atlas.sources.page import PageFile, Reading, read_page
-from jovial_atlas.web import Answer, Request, send
+from jovial_atlas.web import Answer, Client, Request, send
 
 Progress = Callable[[int, int], None]
 _HTML = ("text/html", "application/xhtml+xml")
@@ -99,7 +97,7 @@ def _lines(place: Path) -> dict[str, dict[str, Any]]:
 
 
 def read_site(
-    client: httpx.Client,
+    client: Client,
     crawl: Crawl,
     reading: Reading,
     *,
@@ -189,7 +187,7 @@ def _limits_told(crawl: Crawl, waiting: int, too_deep: int, barred: int) -> Iter
         yield Fault("crawl-barred", where, f"{said} found and not visited: robots.txt bars them.")
 
 
-def _robots(client: httpx.Client, crawl: Crawl) -> RobotsFile:
+def _robots(client: Client, crawl: Crawl) -> RobotsFile:
     """RFC 9309 §2.3.1: 4xx bars nothing; 5xx and silence bar everything."""
     address = f"{crawl.served}/robots.txt"
     try:
@@ -205,7 +203,7 @@ def _robots(client: httpx.Client, crawl: Crawl) -> RobotsFile:
 
 
 def _visit(
-    client: httpx.Client,
+    client: Client,
     crawl: Crawl,
     reading: Reading,
     loc: str,

@@ -8,20 +8,19 @@ from collections.abc import Iterator
 from typing import Any
 from urllib.parse import parse_qsl, urlencode, urlsplit, urlunsplit
 
-import httpx
-
 from jovial_atlas import addresses
 from jovial_atlas.errors import ContentError
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong
 from jovial_atlas.sources.records import table_of
 from jovial_atlas.sources.remote import get
+from jovial_atlas.web import Client
 
 _NEXT_LINK = re.compile(r'<([^>]*)>\s*;[^,]*\brel="?next"?', re.I)
 
 
 def read_interface(
-    client: httpx.Client,
+    client: Client,
     address: str,
     how: FieldMap,
     *,

@@ -8,8 +8,6 @@ from datetime import datetime
 from pathlib import Path
 from urllib.parse import urljoin
 
-import httpx
-
 from jovial_atlas import addresses
 from jovial_atlas.errors import ContentError
 from jovial_atlas.pages.gather import Batch
@@ -30,6 +28,7 @@ from jovial_atlas.sources.folder import Folder
 from jovial_atlas.sources.html import Known, Progress, read_folder
 from jovial_atlas.sources.readers import Readers
 from jovial_atlas.sources.settings import folder_of, name_of, reading_of
+from jovial_atlas.web import Client
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +38,7 @@ class Surroundings:
     site: SiteFile
     now: datetime
     environment: Mapping[str, str]
-    client: httpx.Client
+    client: Client
     identify: Callable[[str], str]
     readers: Readers
     #: Pages that this tool wrote itself: they are none of the site's content.

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault
@@ -38,10 +38,10 @@ class Reading:
     trust: tuple[str, ...] = ("meta", "json-ld", "time", "published", "git", "fingerprint", "file")
 
 
-@dataclass(frozen=True, slots=True)
-class PageFile:
+class PageFile(NamedTuple):
     """A file to read: its place, its path inside the source, the address it is served under,
-    and the date of its last commit, where there is one."""
+    and the date of its last commit, where there is one. A tuple as `Fault` is, and for the same
+    reason."""
 
     place: str | Path
     path: str

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import re
+import threading
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -36,6 +37,16 @@ _CHARSET_WITHIN = 1_000
 _ERROR_PAGE = re.compile(r"(?:^|/)(?:40[0-9]|5[0-9x][0-9x]|error)(?:/index)?\.x?html?$", re.I)
 
 
+class _Kept(threading.local):
+    """What is known of references, by thread: those of one folder are read one after another."""
+
+    def __init__(self) -> None:
+        self.references = References("")
+
+
+_kept = _Kept()
+
+
 def digest_of_page(place: str | Path) -> str:
     """The name of a file's bytes, by which a later survey knows them again: XXH3, 32
     hexadecimal digits."""
@@ -52,9 +63,8 @@ def read_files(
     """Rows and faults of some files. A file that cannot be read is a fault."""
     rows: list[dict[str, Any]] = []
     faults: list[Fault] = []
-    references = References("")
     for file in files:
-        references = references.of(file.loc, reading.served)
+        references = _kept.references = _kept.references.of(file.loc, reading.served)
         try:
             data, about = _whole(file.place)
         except OSError as error:

@@ -17,8 +17,8 @@ from jovial_atlas.sources.page_videos import linked_videos, page_videos
 _REFERENCES = (("area", "href"), ("frame", "src"), ("iframe", "src"))
 _SENTENCES = re.compile(r".{40,280}[.!?…](?=\s|$)", re.S)
 _SPACE = b" \t\n\r\f"
-#: White space as a space, every other octet as an x.
-_LETTERS = bytes(0x20 if octet in _SPACE else 0x78 for octet in range(256))
+#: White space as 0, every other octet as 1.
+_LETTERS = bytes(octet not in _SPACE for octet in range(256))
 
 
 def read_body(page: OpenPage) -> None:
@@ -52,10 +52,13 @@ def _read_words(main: LexborNode, row: dict[str, object]) -> None:
     """Count the words, and take the fingerprint: of the text without its white space, since
     another layout of the source is no change."""
     said = main.text(separator=" ", skip_empty=True).encode("utf-8", "replace")
-    letters = said.translate(_LETTERS)
-    words = row["words"] = letters.count(b"x ") + letters.endswith(b"x")
+    close = said.translate(None, _SPACE)
+    # A word has one letter more than it has letters that stand before another. As one number the
+    # octets are compared with those beside them all at once, which is faster than searching.
+    letters = int.from_bytes(said.translate(_LETTERS), "little")
+    words = row["words"] = len(close) - (letters & letters >> 8).bit_count()
     if words:
-        name = xxhash.xxh3_128(said.translate(None, _SPACE))
+        name = xxhash.xxh3_128(close)
         name.update(b"%d" % words)
         row["fingerprint"] = name.hexdigest()
 

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import httpx
-
 from jovial_atlas import addresses
 from jovial_atlas.errors import ContentError, NetworkError
-from jovial_atlas.web import Answer, Request, send
+from jovial_atlas.web import Answer, Client, Request, send
 
 #: A feed, a list or a page of records is not larger than this.
 LARGEST = 64 * 1024 * 1024
@@ -16,7 +14,7 @@ _HOPS = 5
 
 
 def get(
-    client: httpx.Client,
+    client: Client,
     address: str,
     headers: dict[str, str] | None = None,
     largest: int = LARGEST,
@@ -43,7 +41,7 @@ def get(
     return answer
 
 
-def read(path: str, folder: Path, client: httpx.Client) -> bytes:
+def read(path: str, folder: Path, client: Client) -> bytes:
     """The bytes of a file relative to `folder`, or of an address. Raises ContentError."""
     if path.startswith(("http://", "https://")):
         return get(client, path).body

@@ -1,48 +1,14 @@
-"""Asking another machine: time limits, bounded retries with back-off, a ceiling on answers.
+"""What really goes over the network: requests by httpx, their failures as errors of our own.
 
-The only module that sends requests for sources, checks and engines; client and waiting are
-handed in. Redirects are never followed by themselves: where they may lead is the caller's
-to decide.
+Loaded when the first request is sent: most runs send none, and loading it takes long.
 """
 
 from __future__ import annotations
 
-import time
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
-
 import httpx
 
 from jovial_atlas.errors import NetworkError, UnansweredError
-
-TRIES = 3
-#: A longer Retry-After is told to the owner instead of waited for.
-LONGEST_WAIT = 5.0
-LARGEST_ANSWER = 8 * 1024 * 1024
-_RETRIED = frozenset({429, 500, 502, 503, 504})
-
-
-@dataclass(frozen=True, slots=True)
-class Request:
-    """One request to send: method, URL, header fields, body."""
-
-    method: str
-    url: str
-    headers: Mapping[str, str] = field(default_factory=dict)
-    body: bytes = b""
-
-
-@dataclass(frozen=True, slots=True)
-class Answer:
-    """Status, body and header fields (names in lower case) of an answer, and the seconds that
-    it asks to wait, if it does. `cut` says that the body was longer than asked for, or
-    broke off."""
-
-    status: int
-    body: bytes
-    retry_after: float | None
-    headers: Mapping[str, str] = field(default_factory=dict)
-    cut: bool = False
+from jovial_atlas.web import LONGEST_WAIT, Answer, Client, Request
 
 
 class _OnceSecure(httpx.BaseTransport):
@@ -61,7 +27,7 @@ class _OnceSecure(httpx.BaseTransport):
             self._inner.close()
 
 
-def new_client(timeout: float = 10.0) -> httpx.Client:
+def make_client(timeout: float) -> httpx.Client:
     """A client with time limits that follows no redirect and reads no proxy settings."""
     return httpx.Client(
         timeout=httpx.Timeout(timeout, connect=min(timeout, 5.0)),
@@ -74,33 +40,8 @@ def new_client(timeout: float = 10.0) -> httpx.Client:
     )
 
 
-def send(
-    client: httpx.Client,
-    request: Request,
-    *,
-    pause: Callable[[float], None] = time.sleep,
-    tries: int = TRIES,
-    largest: int = LARGEST_ANSWER,
-    cut: bool = False,
-) -> Answer:
-    """Send a request, again after 429 and 5xx where the wait is short.
-
-    Raises NetworkError where no answer came, or, unless `cut`, one of more than `largest`
-    bytes or half of one; UnansweredError where the message may have arrived, which is not tried
-    again.
-    """
-    wait = 0.5
-    for attempt in range(1, tries + 1):
-        answer = _once(client, request, largest, cut)
-        longest = wait if answer.retry_after is None else answer.retry_after
-        if answer.status not in _RETRIED or attempt == tries or longest > LONGEST_WAIT:
-            return answer
-        pause(longest)
-        wait *= 2
-    raise AssertionError("unreachable")
-
-
-def _once(client: httpx.Client, request: Request, largest: int, cut: bool) -> Answer:
+def ask_once(client: Client, request: Request, largest: int, cut: bool) -> Answer:
+    """Send a request once; errors as those of `web.send`."""
     host = httpx.URL(request.url).netloc.decode("ascii", "replace")
     try:
         with client.stream(

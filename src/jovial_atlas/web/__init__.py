@@ -1,0 +1,124 @@
+"""Asking another machine: time limits, bounded retries with back-off, a ceiling on answers.
+
+The only module that sends requests for sources, checks and engines; client and waiting are
+handed in. Redirects are never followed by themselves: where they may lead is the caller's
+to decide.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping
+from contextlib import AbstractContextManager
+from dataclasses import dataclass, field
+from threading import Lock
+from types import TracebackType
+from typing import TYPE_CHECKING, Protocol
+
+if TYPE_CHECKING:
+    import httpx
+
+TRIES = 3
+#: A longer Retry-After is told to the owner instead of waited for.
+LONGEST_WAIT = 5.0
+LARGEST_ANSWER = 8 * 1024 * 1024
+_RETRIED = frozenset({429, 500, 502, 503, 504})
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """One request to send: method, URL, header fields, body."""
+
+    method: str
+    url: str
+    headers: Mapping[str, str] = field(default_factory=dict)
+    body: bytes = b""
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """Status, body and header fields (names in lower case) of an answer, and the seconds that
+    it asks to wait, if it does. `cut` says that the body was longer than asked for, or
+    broke off."""
+
+    status: int
+    body: bytes
+    retry_after: float | None
+    headers: Mapping[str, str] = field(default_factory=dict)
+    cut: bool = False
+
+
+class Client(Protocol):
+    """What requests are sent with."""
+
+    def stream(
+        self, method: str, url: str, *, headers: dict[str, str], content: bytes
+    ) -> AbstractContextManager[httpx.Response]:
+        """Send a request, and give its answer to be read piece by piece."""
+        ...
+
+
+class LateClient:
+    """A client that is made when the first request is sent. Use as a context: leaving closes it."""
+
+    def __init__(self, timeout: float) -> None:
+        self._timeout = timeout
+        self._made: httpx.Client | None = None
+        # Several threads may send the first.
+        self._lock = Lock()
+
+    def __enter__(self) -> LateClient:
+        return self
+
+    def __exit__(
+        self,
+        _kind: type[BaseException] | None,
+        _error: BaseException | None,
+        _trace: TracebackType | None,
+    ) -> None:
+        if self._made:
+            self._made.close()
+
+    def stream(
+        self, method: str, url: str, *, headers: dict[str, str], content: bytes
+    ) -> AbstractContextManager[httpx.Response]:
+        """As that of `Client`."""
+        with self._lock:
+            if self._made is None:
+                from jovial_atlas.web.sending import make_client
+
+                self._made = make_client(self._timeout)
+        return self._made.stream(method, url, headers=headers, content=content)
+
+
+def new_client(timeout: float = 10.0) -> LateClient:
+    """A client with time limits that follows no redirect and reads no proxy settings."""
+    return LateClient(timeout)
+
+
+def send(
+    client: Client,
+    request: Request,
+    *,
+    pause: Callable[[float], None] = time.sleep,
+    tries: int = TRIES,
+    largest: int = LARGEST_ANSWER,
+    cut: bool = False,
+) -> Answer:
+    """Send a request, again after 429 and 5xx where the wait is short.
+
+    Raises NetworkError where no answer came, or, unless `cut`, one of more than `largest`
+    bytes or half of one; UnansweredError where the message may have arrived, which is not tried
+    again.
+    """
+    from jovial_atlas.web.sending import ask_once
+
+    wait = 0.5
+    for attempt in range(1, tries + 1):
+        answer = ask_once(client, request, largest, cut)
+        longest = wait if answer.retry_after is None else answer.retry_after
+        if answer.status not in _RETRIED or attempt == tries or longest > LONGEST_WAIT:
+            return answer
+        pause(longest)
+        wait *= 2
+    raise AssertionError("unreachable")
