@@ -6,6 +6,7 @@ Inside the product a date is a string in one of two forms, `YYYY-MM-DD` or
 
 from __future__ import annotations
 
+import math
 import re
 import time
 from datetime import UTC, date, datetime, timedelta, timezone
@@ -86,6 +87,12 @@ def write(moment: datetime) -> str:
 
 def from_timestamp(seconds: float) -> str:
     """A file's time, in seconds since 1970, as `YYYY-MM-DDThh:mm:ssZ`."""
+    return _written(math.floor(seconds))
+
+
+@lru_cache(maxsize=1_000)
+def _written(seconds: int) -> str:
+    # Files of one build share their times.
     year, month, day, hour, minute, second, *_ = time.gmtime(seconds)
     return f"{year:04}-{month:02}-{day:02}T{hour:02}:{minute:02}:{second:02}Z"
 

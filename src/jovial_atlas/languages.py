@@ -7,6 +7,7 @@ three letters of ISO 639-2 and 639-3.
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 _TAG = re.compile(r"([A-Za-z]{2,3})(?:-([A-Za-z]{4}))?(?:-([A-Za-z]{2}|[0-9]{3}))?\Z")
 
@@ -32,6 +33,7 @@ REGIONS = frozenset(
 )
 
 
+@lru_cache(maxsize=1_000)
 def fault_of(tag: str) -> str | None:
     """What is wrong with a language tag, as the rest of a sentence, or None. `x-default` is no
     language; whoever allows it asks before."""

@@ -6,6 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import lru_cache
+from itertools import repeat
+from operator import itemgetter
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -73,8 +75,8 @@ class References(dict[str | None, str | None]):
 
     def all_of(self, references: Iterable[str | None]) -> set[str | None]:
         """The addresses that references lead to; many differ in their fragments alone."""
-        bare = {said.partition("#")[0] for said in references if said}
-        return set(map(self.__getitem__, bare))
+        parted = map(str.partition, filter(None, references), repeat("#"))
+        return set(map(self.__getitem__, set(map(itemgetter(0), parted))))
 
     def __missing__(self, reference: str) -> str | None:
         bare, fragment, _ = reference.partition("#")

@@ -90,6 +90,8 @@ class Outline:
 
     def all(self, name: str) -> list[LexborNode]:
         """The elements of a name."""
+        if _NUMBERS[name] not in self._numbers:  # as most are not
+            return []
         return self._among(self._numbers, _CALLED[name])
 
     def first(self, name: str) -> LexborNode | None:

@@ -96,7 +96,10 @@ def _expires(metas: dict[str, str], directives: str | None) -> str | None:
 
 
 def _read_base(page: OpenPage) -> None:
-    href = next((href for n in page.outline.all("base") if (href := attribute(n, "href"))), None)
+    bases = page.outline.all("base")
+    if not bases:
+        return
+    href = next((href for node in bases if (href := attribute(node, "href"))), None)
     base = addresses.resolve(page.file.loc, href) if href else None
     if not base:
         return
@@ -323,7 +326,7 @@ def _first_date(
     page: OpenPage, places: Mapping[str, Iterable[str]], trust: Iterable[str]
 ) -> tuple[str | None, str | None]:
     """The date of the first place that has one that can be right, and that place."""
-    for place in trust:
+    for place in trust if places else ():
         for said in places.get(place, ()):
             if not said:
                 continue
