@@ -8,7 +8,7 @@ import pytest
 from jovial_atlas import dates, languages
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import FileSet
-from jovial_atlas.rounds.build import placing
+from jovial_atlas.rounds.build import listing, placing
 from jovial_atlas.rounds.build.run import run_build
 from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.rounds.survey import run_survey
@@ -45,9 +45,10 @@ def notes(*numbers: int) -> dict[str, str]:
 SECTIONS = '[[section]]\nname = "a"\nmatch = "/a/**"\n[[section]]\nname = "b"\nmatch = "/b/**"\n'
 
 
-@pytest.mark.parametrize("window", [1, 5, 1_000])
-def test_every_page_is_listed_once_however_the_table_is_read(built, monkeypatch, window):
+@pytest.mark.parametrize(("window", "held"), [(1, 0), (5, 0), (1_000, 0), (5, 1_000)])
+def test_every_page_is_listed_once_however_the_table_is_read(built, monkeypatch, window, held):
     monkeypatch.setattr(placing, "_WINDOW", window)
+    monkeypatch.setattr(listing, "_HELD", held)
     options = f"{SECTIONS}[sitemap]\nmax_urls = 4\n"
     _, first = built(notes(*range(0, 40, 2), *range(1, 20, 6)), options)
     # New ones lie between the old ones, but stand in the last files: rows are scattered.

@@ -48,6 +48,7 @@ def command(
     if replace and not dry_run:
         for place in replace_foreign(site, replace):
             out.note(f"The file that was there is now {place}.")
+    out.get_ready()
     build = run_build(
         site,
         survey,

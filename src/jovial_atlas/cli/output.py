@@ -9,6 +9,7 @@ import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import cached_property
+from threading import Thread
 from typing import TYPE_CHECKING, Any, TextIO
 
 import click
@@ -51,9 +52,10 @@ class Output:
         return Console(stderr=error, highlight=False, width=width, no_color=self._plain)
 
     def get_ready(self) -> None:
-        """Load what results are shown with, while others work."""
+        """Load what results are shown with, on a thread of its own: most of what is done until
+        then leaves a core free. A process that has called this can no longer fork."""
         if self.is_table:
-            from rich import box, console, table, text  # noqa: F401 - so that they are there
+            Thread(target=_load_printer).start()
 
     @property
     def is_table(self) -> bool:
@@ -198,6 +200,10 @@ class Output:
         with Progress(console=self._err, transient=True) as bar:
             task = bar.add_task(what, total=None)
             yield lambda done, total: bar.update(task, completed=done, total=total)
+
+
+def _load_printer() -> None:
+    from rich import box, console, table, text  # noqa: F401 - so that they are there
 
 
 def shown(value: Any) -> str:

@@ -6,7 +6,7 @@ a file is written, and only for the files that are.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Protocol
@@ -25,6 +25,8 @@ from jovial_atlas.sitemaps.write import NEWS_FIELDS
 
 #: Rows this close to each other are read together.
 _NEAR = 2_000
+#: Pages up to which all that files say of them is held at once.
+_HELD = 3_000_000
 HINTS = ("changefreq", "priority")
 
 
@@ -42,6 +44,9 @@ class Listed(Protocol):
     def news(self) -> pl.DataFrame: ...
     @property
     def versions(self) -> pl.DataFrame: ...
+    @property
+    def texts(self) -> pl.DataFrame | None:
+        """What `said_in_files` is of all that is listed, where it is at hand."""
 
     def places(self, keys: pl.Series) -> list[int]:
         """Places in the page table of the listed pages with these keys, in order."""
@@ -60,6 +65,7 @@ class Listing:
     news: pl.DataFrame
     versions: pl.DataFrame
     unlisted: pl.DataFrame
+    texts: pl.DataFrame | None = None
 
     @property
     def count(self) -> int:
@@ -87,12 +93,50 @@ def key_of(loc: pl.Expr) -> pl.Expr:
     return loc.hash(1)
 
 
-def read_listing(survey: LastSurvey, kinds: Sequence[Kind], now: datetime) -> Listing:
-    """Read the page table, with its verdicts, once."""
+def mark_of() -> pl.Expr:
+    """What tells whether a page's content changed since it was announced."""
+    dated = pl.when(pl.col("lastmod_from") != "file").then(pl.col("lastmod"))
+    return pl.concat_str(pl.col("fingerprint").fill_null(""), pl.lit("@"), dated.fill_null(""))
+
+
+def pictures_of() -> pl.Expr:
+    """Addresses of a page's pictures."""
+    return pl.col("images").list.eval(pl.element().struct.field("loc"))
+
+
+def said_in_files(survey: LastSurvey) -> list[pl.Expr]:
+    """What files say of a page, over its row, as the writer takes it and `mark`."""
+    columns = [pl.col("loc"), pl.col("lastmod")]
+    if _needs_mark(survey):
+        columns.append(mark_of().alias("mark"))
+    if "images" in survey.filled:
+        columns.append(pictures_of())
+    return columns
+
+
+def _needs_mark(survey: LastSurvey) -> bool:
+    """Whether marks say more than the dates do: where pages have a fingerprint, or a date that
+    is only that of a file."""
+    if "fingerprint" in survey.filled:
+        return True
+    if "lastmod_from" not in survey.filled:
+        return False
+    found = survey.pages.select((pl.col("lastmod_from") == "file").any())
+    return bool(found.collect(engine="streaming").item())
+
+
+def read_listing(
+    survey: LastSurvey, kinds: Sequence[Kind], now: datetime, *, texts: bool = False
+) -> Listing:
+    """Read the page table, with its verdicts, once; with the `texts` that all files need, where
+    they are not too many to be held."""
     site, decided = survey.site, survey.lazy
     listed = decided.filter("listed")
     count = survey.pages.select(pl.len()).collect().item()
-    found = listed_rows(survey, kinds, decided).collect(engine="streaming")
+    said = said_in_files(survey) if texts and count <= _HELD else []
+    found = listed_rows(survey, kinds, decided, said).collect(engine="streaming")
+    names = [one.meta.output_name() for one in said]
+    held, found = (found.select(names), found.drop(names)) if said else (None, found)
     unlisted = pl.DataFrame(schema={"reason": pl.String, "block": pl.UInt32, "len": pl.UInt32})
     if found.height < count:
         block = (pl.col("_row") // snapshot.ROW_GROUP).alias("block")
@@ -116,11 +160,15 @@ def read_listing(survey: LastSurvey, kinds: Sequence[Kind], now: datetime) -> Li
         news if news is not None else pl.DataFrame(schema={"loc": pl.String}),
         versions,
         unlisted,
+        held,
     )
 
 
-def listed_rows(survey: LastSurvey, kinds: Sequence[Kind], decided: pl.LazyFrame) -> pl.LazyFrame:
-    """The listed ones of some rows of the page table with verdicts, as `Listing.rows`."""
+def listed_rows(
+    survey: LastSurvey, kinds: Sequence[Kind], decided: pl.LazyFrame, more: Iterable[pl.Expr] = ()
+) -> pl.LazyFrame:
+    """The listed ones of some rows of the page table with verdicts, as `Listing.rows`, and what
+    is asked for beside that."""
     hints = hints_of(survey.site)
     return decided.filter("listed").select(
         pl.col("_row").alias("row"),
@@ -128,6 +176,7 @@ def listed_rows(survey: LastSurvey, kinds: Sequence[Kind], decided: pl.LazyFrame
         _code([kind.name for kind in kinds]).alias("kind"),
         _digest(survey, hints).alias("digest"),
         *(pl.col(name) for name in hints),
+        *more,
     )
 
 

@@ -14,23 +14,19 @@ from typing import Protocol, TypeVar
 import polars as pl
 
 from jovial_atlas.rounds.build.kinds import VIDEO, Kind
-from jovial_atlas.rounds.build.listing import HINTS, Listed, Listing, key_of, keys_of
+from jovial_atlas.rounds.build.listing import (
+    HINTS,
+    Listed,
+    Listing,
+    key_of,
+    keys_of,
+    said_in_files,
+)
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.sitemaps import plan
 
 #: Rows of the page table that are read at once.
 _WINDOW = 2 * 128 * 1024
-
-
-def mark_of() -> pl.Expr:
-    """What tells whether a page's content changed since it was announced."""
-    dated = pl.when(pl.col("lastmod_from") != "file").then(pl.col("lastmod"))
-    return pl.concat_str(pl.col("fingerprint").fill_null(""), pl.lit("@"), dated.fill_null(""))
-
-
-def pictures_of() -> pl.Expr:
-    """Addresses of a page's pictures."""
-    return pl.col("images").list.eval(pl.element().struct.field("loc"))
 
 
 Place = TypeVar("Place", bound="Placement")
@@ -136,7 +132,7 @@ def tables_of(
     due, counts = placed.due(wanted)
     waiting: dict[tuple[int, int], list[pl.DataFrame]] = {}
     have: dict[tuple[int, int], int] = {}
-    for table, some in _texts_of(survey, due):
+    for table, some in _texts_of(survey, listing, due):
         for at, part in _by_file(table, some):
             waiting.setdefault(at, []).append(part)
             have[at] = have.get(at, 0) + part.height
@@ -149,15 +145,16 @@ def tables_of(
         yield int(place[0]), int(place[1]), _ordered(part.select("loc", "lastmod", "videos"), kind)
 
 
-def _texts_of(survey: LastSurvey, due: pl.DataFrame) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
+def _texts_of(
+    survey: LastSurvey, listing: Listed, due: pl.DataFrame
+) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
     """What files say of wanted rows, as the writer takes it and `mark`, with these rows: so many
     as are read at once."""
     hints = [name for name in HINTS if name in due.columns]
-    columns = [pl.col("loc"), pl.col("lastmod")]
-    if _needs_mark(survey):
-        columns.append(mark_of().alias("mark"))
-    if "images" in survey.filled:
-        columns.append(pictures_of())
+    if listing.texts is not None and listing.texts.height == due.height:
+        yield listing.texts.hstack(due.select(hints)), due
+        return
+    columns = said_in_files(survey)
     for some in _windows(due):
         start, end = some["row"][0], some["row"][-1] + 1
         pages = survey.pages.slice(start, end - start)
@@ -183,17 +180,6 @@ def chosen(
         start += length
     whole = rows if sum(counts.values()) == rows.height else pl.concat(pieces, rechunk=True)
     return whole, counts
-
-
-def _needs_mark(survey: LastSurvey) -> bool:
-    """Whether marks say more than the dates do: where pages have a fingerprint, or a date that
-    is only that of a file."""
-    if "fingerprint" in survey.filled:
-        return True
-    if "lastmod_from" not in survey.filled:
-        return False
-    found = survey.pages.select((pl.col("lastmod_from") == "file").any())
-    return bool(found.collect(engine="streaming").item())
 
 
 def _by_file(

@@ -155,6 +155,7 @@ class Resumed:
     decided: dict[int, pl.DataFrame] = field(default_factory=dict)
     news: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema={"loc": pl.String}))
     versions: pl.DataFrame = field(default_factory=pl.DataFrame)
+    texts: pl.DataFrame | None = None
     videos: pl.DataFrame = field(
         default_factory=lambda: pl.DataFrame(
             schema={"loc": pl.String, "kind": pl.UInt32, "number": pl.UInt32}

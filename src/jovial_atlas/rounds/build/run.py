@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from functools import partial
 from types import MappingProxyType
@@ -148,7 +149,7 @@ class _Building:
     ) -> tuple[list[FileChange], list[Difference], Listed]:
         """Decide about all pages, and put the files that are due in place."""
         site = self.site
-        listing = read_listing(self.survey, kinds, self.now)
+        listing = read_listing(self.survey, kinds, self.now, texts=not self.before.files)
         known = public.load_placed(
             site, self.before, kinds, self._foldable(listing, kinds) if fold else ()
         )
@@ -173,11 +174,13 @@ class _Building:
         if not self.dry:
             forget_blocks(site)
             self._commit()
-            public.save_placed(site, final, known)
-            public.save_hidden(site, keys)
+            with ThreadPoolExecutor(1) as pool:
+                saving = pool.submit(public.save_placed, site, final, known)
+                public.save_hidden(site, keys)
+                blocks = block_records(self.survey, kinds, listing, final, keys) if key else []
+                saving.result()
             self._save_record(kinds, sitemaps, hidden)
             if key:
-                blocks = block_records(self.survey, kinds, listing, final, keys)
                 save_blocks(site, key, blocks)
         return changes, told, listing
 
