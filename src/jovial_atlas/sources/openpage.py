@@ -6,8 +6,6 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import lru_cache
-from itertools import repeat
-from operator import itemgetter
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -74,9 +72,10 @@ class References(dict[str | None, str | None]):
         return self
 
     def all_of(self, references: Iterable[str | None]) -> set[str | None]:
-        """The addresses that references lead to; many differ in their fragments alone."""
-        parted = map(str.partition, filter(None, references), repeat("#"))
-        return set(map(self.__getitem__, set(map(itemgetter(0), parted))))
+        """The addresses that references lead to. Many are said again, and many differ in their
+        fragments alone."""
+        bare = {said.partition("#")[0] for said in set(references) if said}
+        return set(map(self.__getitem__, bare))
 
     def __missing__(self, reference: str) -> str | None:
         bare, fragment, _ = reference.partition("#")
