@@ -1,5 +1,9 @@
 """The site file: every error at once, with line, key and the right form."""
 
+import re
+from datetime import date
+from itertools import product
+
 import pytest
 
 from jovial_atlas.errors import SiteFileError
@@ -8,7 +12,7 @@ from jovial_atlas.place import find_site_file
 from jovial_atlas.rules import layers_of
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.sitefile.model import Host, SiteModel
-from jovial_atlas.sitefile.parts import changed, keys_of, parts_in
+from jovial_atlas.sitefile.parts import changed, keys_of, parts_in, read_part
 from tests.conftest import NOW
 
 GOOD = '[site]\nurl = "https://www.marrowfen.example"\n[[source]]\nkind = "html"\npath = "public"\n'
@@ -123,3 +127,22 @@ def test_what_is_checked_is_checked_however_a_table_is_made():
     assert changed(host, folder="b") == Host(url="https://a.example", folder="b") != host
     with pytest.raises(ValueError, match="has a path"):
         Host(url="https://a.example/b", folder="a")
+
+
+#: Values of all kinds that TOML has.
+ANY = (True, 3, -5, 1.5, "x", "", [], [3], ["x"], [[1]], {}, {"a": 1}, {"a": "b"}, date(2026, 1, 1))
+
+
+@pytest.mark.parametrize("table", [name for name in keys_of(SiteModel) if name != "site"])
+def test_whatever_stands_at_a_key_is_read_or_told_in_our_words(table):
+    base = {"site": {"url": "https://a.example"}, "source": [{"kind": "html", "path": "p"}]}
+    kind = keys_of(SiteModel)[table].type
+    repeated = "tuple" in str(kind)
+    for part in parts_in(kind):
+        for key, value in product(keys_of(part), ANY):
+            tag = part.__struct_config__.tag
+            said = {**({"kind": tag} if tag else {}), key: value}
+            model, mistakes = read_part(SiteModel, {**base, table: [said] if repeated else said})
+            assert (model is None) == bool(mistakes)
+            words = " ".join(one.message for one in mistakes)
+            assert not re.search(r"[Ee]xpected|`\$|object|[?.]\.", words), (key, value, words)

@@ -159,7 +159,7 @@ def read_part(part: type[P], said: Any) -> tuple[P | None, list[Mistake]]:
     try:
         return msgspec.convert(said, part), []
     except msgspec.ValidationError as error:
-        return None, _mistakes(part, said, ()) or [Mistake((), f"{error}.")]
+        return None, _mistakes(part, said, ()) or [Mistake((), _ended(error))]
 
 
 def _mistakes(kind: Any, said: Any, path: tuple[str | int, ...]) -> list[Mistake]:
@@ -210,15 +210,21 @@ def _of_table(
             for method in () if inner else checks.get(key.name, ()):
                 value = method(value)
         except ValueError as error:
-            inner = [Mistake(here, f"{error}.")]
+            inner = [Mistake(here, _ended(error))]
         wrong += inner
     if wrong:
         return wrong
     try:
         msgspec.convert(said, part)
     except msgspec.ValidationError as error:
-        return [Mistake(path, f"{error.__cause__ or error}.")]
+        return [Mistake(path, _ended(error.__cause__ or error))]
     return []
+
+
+def _ended(error: BaseException) -> str:
+    """What an error says, with an end to it."""
+    said = str(error)
+    return said if said.endswith(("?", ".")) else f"{said}."
 
 
 def _alternatives(kind: Any, limits: Meta | None = None) -> Iterator[tuple[Any, Meta | None]]:
