@@ -48,7 +48,7 @@ SECTIONS = '[[section]]\nname = "a"\nmatch = "/a/**"\n[[section]]\nname = "b"\nm
 @pytest.mark.parametrize(("window", "held"), [(1, 0), (5, 0), (1_000, 0), (5, 1_000)])
 def test_every_page_is_listed_once_however_the_table_is_read(built, monkeypatch, window, held):
     monkeypatch.setattr(placing, "_WINDOW", window)
-    monkeypatch.setattr(listing, "_HELD", held)
+    monkeypatch.setattr(listing, "_HELD_WITH_PICTURES", held)
     options = f"{SECTIONS}[sitemap]\nmax_urls = 4\n"
     _, first = built(notes(*range(0, 40, 2), *range(1, 20, 6)), options)
     # New ones lie between the old ones, but stand in the last files: rows are scattered.

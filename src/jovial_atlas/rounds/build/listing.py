@@ -25,8 +25,9 @@ from jovial_atlas.sitemaps.write import NEWS_FIELDS
 
 #: Rows this close to each other are read together.
 _NEAR = 2_000
-#: Pages up to which all that files say of them is held at once.
-_HELD = 3_000_000
+#: Pages up to which all that files say of them is held at once; with their pictures, of which
+#: each may have many, a few.
+_HELD, _HELD_WITH_PICTURES = 3_000_000, 100_000
 HINTS = ("changefreq", "priority")
 
 
@@ -133,7 +134,8 @@ def read_listing(
     site, decided = survey.site, survey.lazy
     listed = decided.filter("listed")
     count = survey.pages.select(pl.len()).collect().item()
-    said = said_in_files(survey) if texts and count <= _HELD else []
+    most = _HELD_WITH_PICTURES if "images" in survey.filled else _HELD
+    said = said_in_files(survey) if texts and count <= most else []
     found = listed_rows(survey, kinds, decided, said).collect(engine="streaming")
     names = [one.meta.output_name() for one in said]
     held, found = (found.select(names), found.drop(names)) if said else (None, found)
