@@ -41,7 +41,7 @@ def problems(tmp_path, text):
         (GOOD.replace("path", "pth"), 5, "source[1].pth", "Did you mean 'path'"),
         (GOOD + "[sitemap]\nmax_urls = 50001\n", 7, "sitemap.max_urls", "at most 50000"),
         (GOOD + '[sitemap]\nmax_urls = "many"\n', 7, "sitemap.max_urls", "a whole number"),
-        (GOOD + "[sitemap]\nmax_urls = true\n", 7, "sitemap.max_urls", "a whole number"),
+        (GOOD + "[sitemap]\nmax_urls = true\n", 7, "sitemap.max_urls", "is true; it must be a whole number"),
         (GOOD + "[sitemap]\npictures = 1\n", 7, "sitemap.pictures", "true or false"),
         (GOOD + '[dates]\ntrust = ["git", "moon"]\n', 7, "dates.trust[2]", '"fingerprint" or "file"'),
         (GOOD + "[identity]\nquery = 7\n", 7, "identity.query", '"keep", "drop" or a list in [ ]'),

@@ -53,7 +53,7 @@ class Output:
 
     def get_ready(self) -> None:
         """Load what results are shown with, on a thread of its own: most of what is done until
-        then leaves a core free. A process that has called this can no longer fork."""
+        then leaves a core free. Where this process should fork, that comes first."""
         if self.is_table:
             Thread(target=_load_printer).start()
 

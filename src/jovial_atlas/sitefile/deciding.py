@@ -195,7 +195,8 @@ class Policies(Part, frozen=True, kw_only=True):
     ] = "unlist"
 
 
-# Patterns of texts, which the whole site and its sections may have.
+# Patterns of texts, which the whole site and its sections may have. They are fields of both: a
+# structure of msgspec can have one base with fields, and that of sections is `Decided`.
 _Title = Annotated[str, says("pattern of titles, with {{ page.title }} and others")]
 _Description = Annotated[str, says("pattern of descriptions")]
 _ShareTitle = Annotated[str, says("pattern of titles where pages are shared; else the heading")]

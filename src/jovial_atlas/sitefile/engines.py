@@ -8,8 +8,9 @@ from typing import Annotated, ClassVar, Literal
 
 from msgspec import Meta, field
 
-from jovial_atlas import addresses, languages
+from jovial_atlas import addresses
 from jovial_atlas.sitefile.parts import Part, check, check_whole, says
+from jovial_atlas.sitefile.publisher import country_of
 
 
 class IndexNowChannel(Part, frozen=True, kw_only=True, tag_field="kind", tag="indexnow"):
@@ -212,9 +213,7 @@ class Engine(Part, frozen=True, kw_only=True):
     @check("country")
     @classmethod
     def _country(cls, value: str) -> str:
-        if value and value not in languages.REGIONS:
-            raise ValueError(f"{value!r} is no country of ISO 3166-1 alpha-2; write it as GB")
-        return value
+        return country_of(value)
 
     @check("crawler_ranges")
     @classmethod

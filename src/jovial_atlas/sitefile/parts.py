@@ -230,8 +230,8 @@ def _ended(error: BaseException) -> str:
 def _alternatives(kind: Any, limits: Meta | None = None) -> Iterator[tuple[Any, Meta | None]]:
     """What a value of a type may be, beside nothing, with its limits."""
     if get_origin(kind) is Annotated:
-        inner, *notes = get_args(kind)
-        yield from _alternatives(inner, next(iter(notes)))
+        inner, note, *_ = get_args(kind)
+        yield from _alternatives(inner, note)
     elif get_origin(kind) in (Union, UnionType):
         for one in get_args(kind):
             yield from _alternatives(one, limits)
@@ -279,9 +279,14 @@ def _mistake(kind: Any, said: Any, path: tuple[str | int, ...]) -> Mistake:
             wanted[-1] = f"a list of {len(items)}"
     *others, last = dict.fromkeys(wanted)
     words = f"{', '.join(others)} or {last}" if others else last
-    # A date without quotes is one of TOML's own kinds of value.
-    shown = said.isoformat() if isinstance(said, (date, time)) else repr(said)
-    return Mistake(path, f"is {shown}; it must be {words}.")
+    return Mistake(path, f"is {_as_said(said)}; it must be {words}.")
+
+
+def _as_said(value: Any) -> str:
+    """A value as a file of TOML says it, whose dates have no quotes."""
+    if isinstance(value, (date, time)):
+        return value.isoformat()
+    return repr(value).lower() if isinstance(value, bool) else repr(value)
 
 
 def _fits(said: Any, kind: Any) -> bool:

@@ -12,6 +12,13 @@ from jovial_atlas.sitefile.deciding import check_type
 from jovial_atlas.sitefile.parts import Part, check, check_whole, says
 
 
+def country_of(value: str) -> str:
+    """A country by its code, or nothing. Raises ValueError."""
+    if value and value not in languages.REGIONS:
+        raise ValueError(f"{value!r} is no country of ISO 3166-1 alpha-2; write it as GB")
+    return value
+
+
 class Address(Part, frozen=True, kw_only=True):
     """A postal address."""
 
@@ -24,9 +31,7 @@ class Address(Part, frozen=True, kw_only=True):
     @check("country")
     @classmethod
     def _country(cls, value: str) -> str:
-        if value and value not in languages.REGIONS:
-            raise ValueError(f"{value!r} is no country of ISO 3166-1 alpha-2; write it as GB")
-        return value
+        return country_of(value)
 
 
 class Contact(Part, frozen=True, kw_only=True):
