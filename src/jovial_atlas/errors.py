@@ -5,8 +5,9 @@
     ├── ContentError           a source cannot be read at all
     ├── OutputError            the output or state folder cannot be written
     ├── LedgerError            the record cannot be read or written
-    └── NetworkError           an address could not be asked, or its answer not used
-        └── UnansweredError    it was asked, and whether it took the message is not known
+    ├── NetworkError           an address could not be asked, or its answer not used
+    │   └── UnansweredError    it was asked, and whether it took the message is not known
+    └── LossError              refused, since much of what was listed would be lost; exit code 1
 
 What is wrong with one page, one address or one entry is no exception but a
 `faults.Fault`. No foreign exception (lxml, Polars, SQLAlchemy, httpx) leaves the
@@ -61,6 +62,48 @@ class OutputError(AtlasError):
 
 class LedgerError(AtlasError):
     """The ledger cannot be opened, read or written."""
+
+
+#: Losses that are told one by one.
+_TOLD = 4
+
+
+class Loss(NamedTuple):
+    """How much of one part of a site would be lost: `part` is site, section, source or engine, and
+    `name` which; `lost` of `had` addresses."""
+
+    part: str
+    name: str
+    had: int
+    lost: int
+
+    def __str__(self) -> str:
+        part = "the whole site" if self.part == "site" else f"{self.part} {self.name}"
+        return f"{part}: {self.lost:,} of {self.had:,}"
+
+
+class LossError(AtlasError):
+    """A survey, a build or an announcement that is refused, since it would lose much of what was
+    listed before. Nothing was changed. `causes` are sentences on why that might be, `examples`
+    the first addresses that would be lost."""
+
+    def __init__(
+        self, doing: str, losses: list[Loss], causes: list[str], examples: list[str]
+    ) -> None:
+        self.losses, self.causes, self.examples = losses, causes, examples
+        lines = [
+            f"Refused: this {doing} would lose much of what was listed before, "
+            "so nothing was changed.",
+            *(f"  - {one}" for one in losses[:_TOLD]),
+            *(f"  Why it might be: {cause}" for cause in causes),
+        ]
+        if len(losses) > _TOLD:
+            lines.insert(_TOLD + 1, f"  - and {len(losses) - _TOLD:,} more")
+        if examples:
+            lines.append(f"  Among them: {', '.join(examples)}")
+        again = {"survey": "survey", "build": "build", "announcement": "submit"}[doing]
+        lines.append(f"If that is meant, say so: jovial-atlas {again} --accept")
+        super().__init__("\n".join(lines))
 
 
 class NetworkError(AtlasError):

@@ -19,8 +19,9 @@ from pathlib import Path
 from typing import Any
 
 from jovial_atlas import addresses, dates
-from jovial_atlas.errors import NetworkError, OutputError
+from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault
+from jovial_atlas.files import add_line, write_whole
 from jovial_atlas.robots.directives import read_directives, read_header
 from jovial_atlas.sources.page import PageFile, Reading, read_page
 from jovial_atlas.web import Answer, Client, Request, send
@@ -94,18 +95,13 @@ class Journal:
     def begin(self) -> None:
         """Start anew: forget what is there."""
         if self.place is not None:
-            try:
-                self.place.parent.mkdir(parents=True, exist_ok=True)
-                self.place.write_text("", "utf-8")
-            except OSError as error:
-                raise OutputError(f"{self.place} cannot be written ({error.strerror}).") from error
+            write_whole(self.place, b"")
 
     def add(self, loc: str, result: Result, at: str) -> None:
         """Keep one answer."""
         if self.place is not None:
-            with self.place.open("a", encoding="utf-8") as stream:
-                line = {"loc": loc, "at": at, "server": self.server, "faults": result}
-                stream.write(json.dumps(line, ensure_ascii=False) + "\n")
+            line = {"loc": loc, "at": at, "server": self.server, "faults": result}
+            add_line(self.place, json.dumps(line))
 
 
 def sampled(listed: Sequence[Listed], size: int | None, seed: str) -> list[Listed]:

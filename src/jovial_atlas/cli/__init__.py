@@ -14,7 +14,7 @@ import sys
 import click
 
 from jovial_atlas.cli.app import app
-from jovial_atlas.errors import AtlasError
+from jovial_atlas.errors import AtlasError, LossError
 
 
 def main() -> None:
@@ -36,6 +36,9 @@ def run(arguments: list[str]) -> int:
     except click.ClickException as error:
         error.show()
         return 2
+    except LossError as error:
+        click.echo(f"jovial-atlas: {error}", err=True)
+        return 1
     except AtlasError as error:
         click.echo(f"jovial-atlas: {error}", err=True)
         return 2

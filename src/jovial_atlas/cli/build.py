@@ -15,7 +15,9 @@ if TYPE_CHECKING:
     from jovial_atlas.rounds.build.result import BuiltFile, Difference
 
 
-@atlas_command("build", formats=TABLE_FORMATS, epilog="Example: jovial-atlas build --dry-run")
+@atlas_command(
+    "build", state="writes", formats=TABLE_FORMATS, epilog="Example: jovial-atlas build --dry-run"
+)
 @click.option("--dry-run", is_flag=True, help="Write nothing; show what would change.")
 @click.option(
     "--replace",
@@ -32,8 +34,16 @@ if TYPE_CHECKING:
     is_flag=True,
     help="Fill up sitemap files that have become near-empty; addresses move between files.",
 )
+@click.option(
+    "--accept", is_flag=True, help="Build also where much of what was listed is lost by it."
+)
 def command(
-    work: Work, dry_run: bool, replace: tuple[str, ...], addresses: bool, fold: bool
+    work: Work,
+    dry_run: bool,
+    replace: tuple[str, ...],
+    addresses: bool,
+    fold: bool,
+    accept: bool,
 ) -> int:
     """Write sitemaps, robots.txt, the IndexNow key file and head data for each page.
 
@@ -56,10 +66,14 @@ def command(
         dry_run=dry_run,
         fold=fold,
         differences=addresses,
+        accept=accept,
         environment=os.environ,
+        swapping=work.locks().swapping,
     )
     if build.hidden:
         out.warn(build.hidden)
+    if build.refused:
+        out.warn(build.refused)
     if out.format == "json":
         out.json(
             {

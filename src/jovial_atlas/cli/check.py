@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
 @atlas_command(
     "check",
+    state="reads",
     formats=(*TABLE_FORMATS, "sarif", "junit"),
     epilog="Example: jovial-atlas check sitemap.xml --as https://www.marrowfen.example/sitemap.xml",
 )

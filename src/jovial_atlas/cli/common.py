@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import ExitStack
 from functools import wraps
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
 import click
 
@@ -13,6 +14,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from jovial_atlas.cli.output import Output
+    from jovial_atlas.files import Locks
     from jovial_atlas.sitefile import SiteFile
 
 Function = TypeVar("Function", bound=Callable[..., Any])
@@ -60,12 +62,23 @@ def keep_global(ctx: click.Context, given: dict[str, Any]) -> dict[str, Any]:
     return kept
 
 
-class Work:
-    """What a command works with: where its results go, and the site file it was pointed at."""
+#: What a command does with the state folder: it `reads` what belongs together; it `writes`, there
+#: or into the output; it `edits` the site file or a file beside it; or it has nothing to do with
+#: that.
+State = Literal["reads", "writes", "edits", "apart"]
 
-    def __init__(self, output: Output, given: Path | None) -> None:
+
+class Work:
+    """What a command works with: where its results go, the site file it was pointed at, and its
+    hold on the state folder, which lasts until the command ends."""
+
+    def __init__(self, output: Output, given: Path | None, state: State = "apart") -> None:
         self.output = output
         self.given = given
+        self.state = state
+        self._locks: Locks | None = None
+        self._holds: set[State] = set()
+        self._held = ExitStack()
 
     def site_path(self) -> Path:
         """The site file's path. Raises SiteFileError where there is none."""
@@ -75,11 +88,44 @@ class Work:
 
         return self.given or find_site_file(Path())
 
+    def locks(self, beside: Path | None = None) -> Locks:
+        """The locks of the state folder beside the site file, or beside another one."""
+        from jovial_atlas.files.lock import Locks
+        from jovial_atlas.place import STATE
+
+        if self._locks is None:
+            site = beside or self.site_path()
+            self._locks = Locks(site.absolute().parent / STATE, self.output.note)
+        return self._locks
+
+    def hold(self, state: State | None = None) -> None:
+        """Hold the state folder as this command does, or as said. Waits for others, and says for
+        whom. Raises OutputError."""
+        wanted = state or self.state
+        if wanted in self._holds or wanted == "apart":
+            return
+        self._holds.add(wanted)
+        locks = self.locks()
+        if wanted == "writes":
+            self._held.enter_context(locks.writing())
+            return
+        if wanted == "edits":
+            self._held.enter_context(locks.editing())
+        self._held.enter_context(locks.reading())
+
+    def let_go(self) -> None:
+        """Hold the state folder no longer: what is to be done now takes long and needs it not."""
+        self._held.close()
+        self._holds.clear()
+
     def site(self) -> SiteFile:
-        """The site file, read. Raises SiteFileError."""
+        """The site file, read, with the hold that this command needs. Raises SiteFileError."""
         from jovial_atlas.sitefile import read_site_file
 
-        return read_site_file(self.site_path())
+        place = self.site_path()
+        if place.exists():
+            self.hold()
+        return read_site_file(place)
 
     def site_if_any(self) -> SiteFile | None:
         """The site file, None where there is none and none was named. Raises SiteFileError."""
@@ -115,15 +161,16 @@ class Work:
 
 
 def atlas_command(
-    name: str, *, formats: tuple[str, ...] = (), epilog: str = ""
+    name: str, *, state: State, formats: tuple[str, ...] = (), epilog: str = ""
 ) -> Callable[[Callable[..., Any]], click.Command]:
     """A command with the global options, `--format` if it shows data, and a `Work` as its
-    first argument. Its epilog is an example."""
+    first argument, which holds the state folder as `state` says. Its epilog is an example."""
 
     def decorate(function: Callable[..., Any]) -> click.Command:
         @wraps(function)
         def run(**given: Any) -> Any:
             from jovial_atlas.cli.output import Output
+            from jovial_atlas.errors import LossError
 
             ctx = click.get_current_context()
             kept = keep_global(ctx, given)
@@ -133,7 +180,17 @@ def atlas_command(
                 verbose=kept.get("verbose", False),
                 color=False if kept.get("no_color") else None,
             )
-            code = function(Work(output, kept.get("site")), **given)
+            work = Work(output, kept.get("site"), state)
+            try:
+                code = function(work, **given)
+            except LossError as error:
+                if output.format == "json":
+                    losses = [one._asdict() for one in error.losses]
+                    told = {"losses": losses, "causes": error.causes, "examples": error.examples}
+                    output.json({"refused": told})
+                raise
+            finally:
+                work.let_go()
             ctx.exit(code or 0)
 
         wrapped: Callable[..., Any] = global_options(run)

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from jovial_atlas.demo.round import Servers, Step
 
 
-@atlas_command("demo", epilog="Example: jovial-atlas demo marrowfen")
+@atlas_command("demo", state="apart", epilog="Example: jovial-atlas demo marrowfen")
 @click.argument("folder", type=click.Path(path_type=Path), default="marrowfen", metavar="[DIR]")
 @click.option("--serve", is_flag=True, help="Run no round; keep site and stand-ins served.")
 def command(work: Work, folder: Path, serve: bool) -> int:

@@ -14,7 +14,9 @@ if TYPE_CHECKING:
     from jovial_atlas.rounds.explain import Explained
 
 
-@atlas_command("explain", formats=FORMATS, epilog="Example: jovial-atlas explain /privacy/")
+@atlas_command(
+    "explain", state="reads", formats=FORMATS, epilog="Example: jovial-atlas explain /privacy/"
+)
 @click.argument("url")
 def command(work: Work, url: str) -> int:
     """Explain the page at URL (its address, or its path from '/' on): the verdict, the

@@ -13,7 +13,7 @@ from jovial_atlas.cli.common import FORMATS, Work, atlas_command
 _KINDS = ("sitemaps", "reasons", "addresses")
 
 
-@atlas_command("hear", formats=FORMATS,
+@atlas_command("hear", state="edits", formats=FORMATS,
                epilog="Example: jovial-atlas hear --engine Quillseek sitemaps.csv")  # fmt: skip
 @click.argument("files", nargs=-1, required=True, metavar="FILE…",
                 type=click.Path(path_type=Path, dir_okay=False, exists=True))  # fmt: skip

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
 @atlas_command(
     "init",
+    state="apart",
     epilog="Example: jovial-atlas init --yes --url https://www.marrowfen.example --html public/",
 )
 @click.option("--url", help="Scheme and host of the public site.")

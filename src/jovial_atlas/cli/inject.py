@@ -10,7 +10,9 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 _SHOWN = 3
 
 
-@atlas_command("inject", formats=TABLE_FORMATS, epilog="Example: jovial-atlas inject --dry-run")
+@atlas_command(
+    "inject", state="writes", formats=TABLE_FORMATS, epilog="Example: jovial-atlas inject --dry-run"
+)
 @click.option("--match", metavar="PATTERN", help="Only pages with addresses like this.")
 @click.option("--dry-run", is_flag=True, help="Write nothing; show what would change.")
 @click.option("--remove", is_flag=True, help="Take out what was written: files are as before.")

@@ -19,7 +19,7 @@ def command() -> None:
     """Look at the record of what was announced, and take it elsewhere."""
 
 
-@atlas_command("show", formats=TABLE_FORMATS,
+@atlas_command("show", state="reads", formats=TABLE_FORMATS,
                epilog="Example: jovial-atlas ledger show --engine Lanternfish")  # fmt: skip
 @click.option("--engine", default="", metavar="NAME", help="Only this engine.")
 @click.option("--most", type=click.IntRange(1), default=20, show_default=True,
@@ -55,14 +55,18 @@ def show(work: Work, engine: str, most: int) -> int:
     return 0
 
 
-@atlas_command("export", formats=FORMATS, epilog="Example: jovial-atlas ledger export record")
+@atlas_command(
+    "export", state="reads", formats=FORMATS, epilog="Example: jovial-atlas ledger export record"
+)
 @click.argument("folder", metavar="DIR", type=click.Path(path_type=Path, file_okay=False))
 def export(work: Work, folder: Path) -> int:
     """Write the whole record into DIR as JSON Lines, one file a table."""
     return _carried(work, folder, out_of=True)
 
 
-@atlas_command("import", formats=FORMATS, epilog="Example: jovial-atlas ledger import record")
+@atlas_command(
+    "import", state="reads", formats=FORMATS, epilog="Example: jovial-atlas ledger import record"
+)
 @click.argument("folder", metavar="DIR",
                 type=click.Path(path_type=Path, file_okay=False, exists=True))  # fmt: skip
 def import_(work: Work, folder: Path) -> int:

@@ -19,7 +19,7 @@ _FIELDS = (
 _SHOWN = 5
 
 
-@atlas_command("logs", formats=TABLE_FORMATS,
+@atlas_command("logs", state="reads", formats=TABLE_FORMATS,
                epilog="Example: jovial-atlas logs /var/log/nginx/access.log*")  # fmt: skip
 @click.argument("files", nargs=-1, required=True, metavar="FILE…",
                 type=click.Path(path_type=Path, dir_okay=False, allow_dash=True))  # fmt: skip

@@ -17,6 +17,7 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
 
 @atlas_command(
     "pages",
+    state="reads",
     formats=TABLE_FORMATS,
     epilog="Example: jovial-atlas pages --verdict unlisted --where 'words < 50'",
 )

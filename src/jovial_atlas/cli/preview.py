@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from jovial_atlas.head.preview import Preview
 
 
-@atlas_command("preview", formats=FORMATS,
+@atlas_command("preview", state="reads", formats=FORMATS,
                epilog="Example: jovial-atlas preview / --to home.png")  # fmt: skip
 @click.argument("urls", nargs=-1, metavar="[URL]…")
 @click.option("--section", metavar="NAME", help="Pages of this section.")

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from jovial_atlas.rounds.stand import EngineState
 
 
-@atlas_command("report", epilog="Example: jovial-atlas report --to report.html")
+@atlas_command("report", state="reads", epilog="Example: jovial-atlas report --to report.html")
 @click.option("--to", "place", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
               default=Path("report.html"), show_default=True, help="File of the page.")  # fmt: skip
 def command(work: Work, place: Path) -> int:

@@ -19,6 +19,7 @@ def command() -> None:
 
 @atlas_command(
     "test",
+    state="reads",
     formats=TABLE_FORMATS,
     epilog="Example: jovial-atlas robots test --file robots.txt --agent lanternbot /search/",
 )
@@ -101,6 +102,7 @@ def test(
 
 @atlas_command(
     "lint",
+    state="reads",
     formats=TABLE_FORMATS,
     epilog="Example: jovial-atlas robots lint https://www.marrowfen.example/",
 )

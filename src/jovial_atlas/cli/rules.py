@@ -63,7 +63,9 @@ def _selectors(function: Callable[..., Any]) -> Callable[..., Any]:
     return function
 
 
-@atlas_command("list", formats=TABLE_FORMATS, epilog="Example: jovial-atlas rules list")
+@atlas_command(
+    "list", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas rules list"
+)
 def list_rules(work: Work) -> int:
     """List the rules in their order; later ones win."""
     out = work.output
@@ -105,7 +107,10 @@ def _shown(number: int, rule: Any) -> dict[str, Any]:
 
 
 @atlas_command(
-    "policies", formats=TABLE_FORMATS, epilog="Example: jovial-atlas rules policies --format json"
+    "policies",
+    state="reads",
+    formats=TABLE_FORMATS,
+    epilog="Example: jovial-atlas rules policies --format json",
 )
 def list_policies(work: Work) -> int:
     """List what happens with kinds of page: empty listings, duplicates, search results and
@@ -135,7 +140,10 @@ def list_policies(work: Work) -> int:
 
 
 @atlas_command(
-    "policy", formats=FORMATS, epilog="Example: jovial-atlas rules policy empty_listings index"
+    "policy",
+    state="edits",
+    formats=FORMATS,
+    epilog="Example: jovial-atlas rules policy empty_listings index",
 )
 @click.argument("name")
 @click.argument("choice")
@@ -149,6 +157,7 @@ def policy(work: Work, name: str, choice: str, yes: bool) -> int:
 
 @atlas_command(
     "add",
+    state="edits",
     formats=FORMATS,
     epilog="Example: jovial-atlas rules add --match '/tags/**' --when 'entries < 3' "
     "--set listed=false --reason 'Thin tags help no one'",
@@ -164,7 +173,10 @@ def add(work: Work, at: int | None, yes: bool, **given: Any) -> int:
 
 
 @atlas_command(
-    "change", formats=FORMATS, epilog="Example: jovial-atlas rules change 2 --set index=true"
+    "change",
+    state="edits",
+    formats=FORMATS,
+    epilog="Example: jovial-atlas rules change 2 --set index=true",
 )
 @click.argument("number", type=int)
 @_selectors
@@ -178,7 +190,9 @@ def change(work: Work, number: int, yes: bool, **given: Any) -> int:
     return _change(work, lambda text: change_rule(text, number, values), yes)
 
 
-@atlas_command("remove", formats=FORMATS, epilog="Example: jovial-atlas rules remove 2")
+@atlas_command(
+    "remove", state="edits", formats=FORMATS, epilog="Example: jovial-atlas rules remove 2"
+)
 @click.argument("number", type=int)
 @click.option("--yes", is_flag=True, help="Save without asking.")
 def remove(work: Work, number: int, yes: bool) -> int:
@@ -188,7 +202,9 @@ def remove(work: Work, number: int, yes: bool) -> int:
     return _change(work, lambda text: remove_rule(text, number), yes)
 
 
-@atlas_command("move", formats=FORMATS, epilog="Example: jovial-atlas rules move 3 1")
+@atlas_command(
+    "move", state="edits", formats=FORMATS, epilog="Example: jovial-atlas rules move 3 1"
+)
 @click.argument("number", type=int)
 @click.argument("to", type=int)
 @click.option("--yes", is_flag=True, help="Save without asking.")

@@ -22,7 +22,12 @@ def command() -> None:
     rich results ask for, and what the pages themselves show."""
 
 
-@atlas_command("show", formats=FORMATS, epilog="Example: jovial-atlas schema show / --to home.png")
+@atlas_command(
+    "show",
+    state="reads",
+    formats=FORMATS,
+    epilog="Example: jovial-atlas schema show / --to home.png",
+)
 @click.argument("url")
 @click.option("--to", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
               help="Draw the graph, as a picture (.png or .svg).")  # fmt: skip
@@ -128,7 +133,9 @@ def _branch(
             out.branch(f"{before}{below}", "", message, "", warn=True)
 
 
-@atlas_command("check", formats=FORMATS, epilog="Example: jovial-atlas schema check page.html")
+@atlas_command(
+    "check", state="reads", formats=FORMATS, epilog="Example: jovial-atlas schema check page.html"
+)
 @click.argument("targets", nargs=-1, metavar="[TARGET]…")
 @fail_on_option
 @click.option("--all", "show_all", is_flag=True, help="Show every finding, not the first of each.")
@@ -165,7 +172,9 @@ def check(work: Work, targets: tuple[str, ...], fail_on: str, show_all: bool) ->
     return 1 if at_or_above(findings, fail_on) else 0
 
 
-@atlas_command("table", formats=TABLE_FORMATS, epilog="Example: jovial-atlas schema table")
+@atlas_command(
+    "table", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas schema table"
+)
 def table(work: Work) -> int:
     """Show the types of the site's pages: how many, how many complete, and what is missing most."""
     from jovial_atlas.faults import plural
@@ -201,7 +210,7 @@ def _missing(found: dict[str, int], most: int = 5) -> str:
     return ", ".join(f"{name} ({count:,})" for name, count in list(found.items())[:most])
 
 
-@atlas_command("organisation", formats=TABLE_FORMATS,
+@atlas_command("organisation", state="reads", formats=TABLE_FORMATS,
                epilog="Example: jovial-atlas schema organisation")  # fmt: skip
 def organisation(work: Work) -> int:
     """Show in which ways name, address, telephone and profiles of the organisation are written: in
@@ -232,7 +241,7 @@ def organisation(work: Work) -> int:
     return 0
 
 
-@atlas_command("sheet", formats=FORMATS, epilog="Example: jovial-atlas schema sheet")
+@atlas_command("sheet", state="reads", formats=FORMATS, epilog="Example: jovial-atlas schema sheet")
 def sheet(work: Work) -> int:
     """Print name, address, telephone, opening hours and profiles exactly as to paste elsewhere."""
     from jovial_atlas.rounds.organisation import sheet as made

@@ -14,6 +14,7 @@ from jovial_atlas.cli.common import Work, atlas_command
 
 @atlas_command(
     "standin",
+    state="apart",
     epilog="Example: jovial-atlas standin --name Lanternfish --port 8801 "
     "--host www.marrowfen.example=127.0.0.1:8800",
 )

@@ -32,7 +32,9 @@ _PAGE_FIELDS = (
 _WHICH = ("all", "indexed", "left-out", "unknown", "unannounced", "unvisited")
 
 
-@atlas_command("status", formats=TABLE_FORMATS, epilog="Example: jovial-atlas status --offline")
+@atlas_command(
+    "status", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas status --offline"
+)
 @click.argument("urls", nargs=-1, metavar="[URL]…")
 @click.option("--engine", "engines", multiple=True, metavar="NAME", help="Only this engine.")
 @click.option("--pages", "which", type=click.Choice(_WHICH),

@@ -15,7 +15,9 @@ _FAILED = ("failed", "refused", "unknown")
 _FIELDS = ("engine", "channel", "what", "count", "status", "detail")
 
 
-@atlas_command("submit", formats=TABLE_FORMATS, epilog="Example: jovial-atlas submit --dry-run")
+@atlas_command(
+    "submit", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas submit --dry-run"
+)
 @click.argument("urls", nargs=-1, metavar="[URL]…")
 @click.option("--engine", "engines", multiple=True, metavar="NAME", help="Only this engine.")
 @click.option("--dry-run", is_flag=True, help="Announce nothing; show what is due.")

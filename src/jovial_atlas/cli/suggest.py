@@ -9,7 +9,7 @@ import click
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 
-@atlas_command("suggest", formats=TABLE_FORMATS,
+@atlas_command("suggest", state="reads", formats=TABLE_FORMATS,
                epilog="Example: jovial-atlas suggest --section events")  # fmt: skip
 @click.option("--section", metavar="NAME", help="Only pages of this section.")
 @click.option("--match", metavar="PATTERN", help="Only addresses like this: /events/**")

@@ -14,14 +14,22 @@ if TYPE_CHECKING:
     from jovial_atlas.rounds.surveyed import Survey
 
 
-@atlas_command("survey", formats=TABLE_FORMATS, epilog="Example: jovial-atlas survey --format json")
+@atlas_command(
+    "survey",
+    state="writes",
+    formats=TABLE_FORMATS,
+    epilog="Example: jovial-atlas survey --format json",
+)
 @click.option("--workers", type=click.IntRange(1, 64), help="Processes that read pages.")
+@click.option(
+    "--accept", is_flag=True, help="Keep the result also where much of what was listed is lost."
+)
 @click.option("--full", is_flag=True, help="Read every file again, also unchanged ones.")
 @click.option(
     "--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
     help="Seconds to wait for a server.",
 )  # fmt: skip
-def command(work: Work, workers: int | None, full: bool, timeout: float) -> int:
+def command(work: Work, workers: int | None, accept: bool, full: bool, timeout: float) -> int:
     """Read the content into the page table: what is there, section by section, and what
     changed since last time."""
     from jovial_atlas.checks import findings_of
@@ -30,9 +38,12 @@ def command(work: Work, workers: int | None, full: bool, timeout: float) -> int:
     from jovial_atlas.rounds.unchanged import as_before
 
     out = work.output
-    survey = None if full else as_before(work.site_path(), work.now())
+    place = work.site_path()
+    if place.exists():
+        work.hold()
+    survey = None if full else as_before(place, work.now())
     if survey is None:
-        survey = _read_pages(work, full=full, workers=workers, timeout=timeout)
+        survey = _read_pages(work, accept=accept, full=full, workers=workers, timeout=timeout)
     counted = survey.sections
     findings = findings_of(survey.faults)
     totals = [sum(getattr(one, key) for one in counted) for key in _COUNTS]
@@ -78,7 +89,9 @@ def command(work: Work, workers: int | None, full: bool, timeout: float) -> int:
     return 0
 
 
-def _read_pages(work: Work, *, full: bool, workers: int | None, timeout: float) -> Survey:
+def _read_pages(
+    work: Work, *, accept: bool, full: bool, workers: int | None, timeout: float
+) -> Survey:
     from jovial_atlas.rounds.ahead import begin_survey
 
     site, now = work.site(), work.now()
@@ -91,8 +104,8 @@ def _read_pages(work: Work, *, full: bool, workers: int | None, timeout: float) 
         work.output.get_ready()
         with work.output.progress("Reading pages") as progress, new_client(timeout) as client:
             return run_survey(
-                site, now, client, environment=os.environ, full=full, begun=begun,
-                progress=progress,
+                site, now, client, environment=os.environ, full=full, accept=accept, begun=begun,
+                progress=progress, swapping=work.locks().swapping,
             )  # fmt: skip
 
 

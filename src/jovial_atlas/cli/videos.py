@@ -15,7 +15,9 @@ if TYPE_CHECKING:
 _FIELDS = ("loc", "number", "title", "duration", "picture", "found", "listed", "why_not")
 
 
-@atlas_command("videos", formats=TABLE_FORMATS, epilog="Example: jovial-atlas videos --unlisted")
+@atlas_command(
+    "videos", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas videos --unlisted"
+)
 @click.option("--section", metavar="NAME", help="Only videos of this section.")
 @click.option("--unlisted", is_flag=True, help="Only videos that are in no sitemap.")
 @click.option("--sheet", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",

@@ -13,7 +13,7 @@ from typing import Any
 from sqlalchemy import Table, func, insert, select, text
 
 from jovial_atlas.errors import LedgerError
-from jovial_atlas.files import write_lines, write_whole
+from jovial_atlas.files import make_folder, write_lines, write_whole
 from jovial_atlas.ledger.store import Store
 from jovial_atlas.ledger.tables import TABLES, VERSION
 
@@ -26,7 +26,7 @@ class Carrying(Store):
 
     def carry_out(self, folder: Path) -> dict[str, int]:
         """Write every table into `folder`; gives back rows by table. Raises OutputError."""
-        folder.mkdir(parents=True, exist_ok=True)
+        make_folder(folder)
         counts = {}
         with self._transaction() as connection:
             for table in TABLES.sorted_tables:

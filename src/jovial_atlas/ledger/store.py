@@ -21,6 +21,7 @@ from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
 from sqlalchemy.schema import CreateSchema
 
 from jovial_atlas.errors import LedgerError
+from jovial_atlas.files import make_folder
 from jovial_atlas.ledger.tables import VERSION
 
 #: How often it is asked whether another command is done, in seconds.
@@ -43,7 +44,7 @@ class Store:
         if isinstance(place, Path):
             self.shown = str(place)
             self._place = place
-            place.parent.mkdir(parents=True, exist_ok=True)
+            make_folder(place.parent)
             url = URL.create("sqlite", database=str(place))
         else:
             url = _url(place, password)

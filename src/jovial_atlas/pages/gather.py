@@ -8,7 +8,6 @@ in the column `merged`, so that nothing is dropped unseen.
 from __future__ import annotations
 
 import shutil
-import tempfile
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -16,8 +15,8 @@ from types import TracebackType
 
 import polars as pl
 
-from jovial_atlas.errors import OutputError
 from jovial_atlas.faults import Fault
+from jovial_atlas.files import make_folder, move_into_place, remove, temporary_name
 from jovial_atlas.pages import schema, snapshot
 
 #: From this many rows on batches wait on disk.
@@ -132,15 +131,13 @@ class Gathering:
         rows = table.select("loc").with_row_index("_row", offset=1).filter(wrong)
         self.faults += tell(rows.collect(engine="streaming"))
         self._spill(table.filter(~wrong), constant)
-        part.unlink()
+        remove(part)
 
     def _new_part(self) -> Path:
         if self._place is None:
-            try:
-                self.folder.mkdir(parents=True, exist_ok=True)
-                self._place = Path(tempfile.mkdtemp(prefix="survey-", dir=self.folder))
-            except OSError as error:
-                raise OutputError(f"{self.folder} cannot be written ({error.strerror}).") from error
+            place = temporary_name(self.folder)
+            make_folder(place)
+            self._place = place
         self._made += 1
         return self._place / f"{self._made:04}.parquet"
 
@@ -177,7 +174,7 @@ class Gathering:
         twice = self._hashes_met_twice()
         only = self._pieces[0] if len(self._pieces) == 1 else None
         if isinstance(only, Path) and not twice.len():
-            only.replace(target)
+            move_into_place(only, target)
             return _scan(target)
         if twice.len():
             again = pl.col("loc").hash().is_in(twice.implode())

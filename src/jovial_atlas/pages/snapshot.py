@@ -8,13 +8,14 @@ from __future__ import annotations
 import io
 import json
 from collections.abc import Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import Any, Literal
 
 import polars as pl
 
 from jovial_atlas.errors import OutputError
-from jovial_atlas.files import write_whole
+from jovial_atlas.files import move_into_place, temporary_name, write_whole, writing
 from jovial_atlas.pages import schema
 
 #: Rows that are written together, and that a reader needs in memory together.
@@ -38,9 +39,10 @@ def sink(
 ) -> None:
     """Write a table as Parquet without having it in memory as a whole. `constant` names columns
     (of text or numbers) in which all rows have one value. Raises OutputError."""
-    beside = path.with_name(f".{path.name}.new")
+    beside = temporary_name(path.parent)
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        with writing(path):
+            path.parent.mkdir(parents=True, exist_ok=True)
         same = table.select(constant).head(1).collect().to_dicts() if constant else []
         if same:
             table = table.drop(constant)
@@ -52,10 +54,14 @@ def sink(
             row_group_size=ROW_GROUP,
             metadata={_CONSTANT: json.dumps(same[0])} if same else None,
         )
-        beside.replace(path)
     except (OSError, pl.exceptions.PolarsError) as error:
-        beside.unlink(missing_ok=True)
-        raise OutputError(f"{path} cannot be written ({error}).") from error
+        with suppress(OSError):
+            beside.unlink(missing_ok=True)
+        raise OutputError(
+            f"{path} cannot be written ({error}). Check that there is room on the disk, and that "
+            "you may write there."
+        ) from error
+    move_into_place(beside, path)
 
 
 def scan(path: Path) -> pl.LazyFrame | None:

@@ -30,6 +30,7 @@ from jovial_atlas.sitefile.overrides import (
     Override,
     overrides_text,
     parse_rows,
+    read_overrides,
     said_of,
 )
 
@@ -170,7 +171,12 @@ def take_table(
         else:
             result.pop(new.loc, None)
     if changes and not dry_run:
-        write_whole(target, overrides_text(result.values()).encode())
+        if read_overrides(target, site.model) != site.overrides:
+            raise AtlasError(
+                f"{target} was changed by another program since it was read, so nothing was "
+                "written. Run the command again."
+            )
+        write_whole(target, overrides_text(result.values()).encode(), durable=True)
     refused.sort(key=lambda one: one.line or 0)
     return Taken(changes, conflicts, refused, touched)
 

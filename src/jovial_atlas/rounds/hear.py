@@ -9,7 +9,7 @@ from pathlib import Path
 from jovial_atlas import addresses
 from jovial_atlas.engines.exports import COLUMNS, NEEDED, Export, header_of, read_export
 from jovial_atlas.errors import AtlasError
-from jovial_atlas.files import write_whole
+from jovial_atlas.files import write_over
 from jovial_atlas.ledger import Ledger, PageReport, SitemapReport
 from jovial_atlas.sitefile import Engine, SiteFile
 from jovial_atlas.sitefile.edit import set_export
@@ -46,8 +46,9 @@ def hear(
     except AtlasError as error:
         raise AtlasError(f"{place}: {error}") from None
     if given:
-        text = set_export(site.path.read_text("utf-8"), engine.name, kind, given)
-        write_whole(site.path, text.encode())
+        before = site.path.read_bytes()
+        text = set_export(before.decode("utf-8-sig"), engine.name, kind, given)
+        write_over(site.path, before, text.encode())
     return _noted(export, engine, site, ledger)
 
 

@@ -9,7 +9,7 @@ from datetime import datetime
 import polars as pl
 
 from jovial_atlas import dates
-from jovial_atlas.files import write_whole
+from jovial_atlas.files import write_over
 from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.rules import FIELDS
 from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of
@@ -34,8 +34,10 @@ class Turn:
 
 @dataclass(frozen=True, slots=True)
 class Preview:
-    """A changed site file: its text, what it says, and how verdicts turn, most pages first."""
+    """A changed site file: its bytes before, its text now, what it says, and how verdicts turn,
+    most pages first."""
 
+    before: bytes
     text: str
     site: SiteFile
     pages: int
@@ -50,7 +52,8 @@ def preview(site: SiteFile, edit: Callable[[str], str], now: datetime) -> Previe
     """What a change of the site file's text does to the pages of the last survey. Nothing is
     saved. Raises SiteFileError where the new text is wrong, AtlasError where there is no survey.
     """
-    text = edit(site.path.read_bytes().decode("utf-8-sig"))
+    data = site.path.read_bytes()
+    text = edit(data.decode("utf-8-sig"))
     changed = parse_site_file(text, site.path)
     survey = last_survey(site, now)
     before = survey.decided.select("loc", *FIELDS)
@@ -65,7 +68,7 @@ def preview(site: SiteFile, edit: Callable[[str], str], now: datetime) -> Previe
         )
         turns += [Turn(name, old, new, count, locs) for old, new, count, locs in found.iter_rows()]
     turns.sort(key=lambda turn: -turn.count)
-    return Preview(text, changed, before.height, turns)
+    return Preview(data, text, changed, before.height, turns)
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,5 +107,5 @@ def policies(site: SiteFile, now: datetime) -> list[PolicyShown]:
 
 
 def save(change: Preview) -> None:
-    """Write the changed site file. Raises OutputError."""
-    write_whole(change.site.path, change.text.encode())
+    """Write the changed site file. Raises OutputError, also where somebody changed it since."""
+    write_over(change.site.path, change.before, change.text.encode())

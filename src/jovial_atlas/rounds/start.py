@@ -300,7 +300,7 @@ def write_site_file(place: Path, text: str, proposal: Proposal, *, replace: bool
         )
     if place.exists():
         place.replace(place.with_name(place.name + ".before"))
-    write_whole(place, text.encode())
+    write_whole(place, text.encode(), durable=True)
     if proposal.robots:
         state = place.parent / STATE
         write_whole(state / "replaced" / ROBOTS, (proposal.html / ROBOTS).read_bytes())

@@ -3,27 +3,31 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import nullcontext, suppress
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 import polars as pl
 
 from jovial_atlas import __version__, addresses, dates
-from jovial_atlas.errors import ContentError
+from jovial_atlas.errors import ContentError, OutputError
 from jovial_atlas.faults import Fault, plural
-from jovial_atlas.files import digest, write_whole
+from jovial_atlas.files import digest, move_into_place, temporary_name, write_whole
 from jovial_atlas.pages import schema, snapshot
+from jovial_atlas.pages.changes import Changes
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import compare
 from jovial_atlas.rounds.ahead import Begun, begin_survey
 from jovial_atlas.rounds.last import filled_in, stored_pages
+from jovial_atlas.rounds.loss import check_survey
 from jovial_atlas.rounds.media import look_at_videos
-from jovial_atlas.rounds.surveyed import PAGES, RECORD, SectionCount, Survey
+from jovial_atlas.rounds.surveyed import DEPARTED, PAGES, RECORD, SectionCount, Survey, Swapping
 from jovial_atlas.rounds.unchanged import noted
 from jovial_atlas.rounds.variants import find_variants, variant_signs
 from jovial_atlas.rules import decide, rests_on_time
-from jovial_atlas.rules.policies import signs_in
+from jovial_atlas.rules.policies import SIGNS, signs_in
 from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
 from jovial_atlas.sources.columns import with_named_videos
 from jovial_atlas.sources.html import Known, Progress
@@ -39,21 +43,24 @@ def run_survey(
     *,
     environment: Mapping[str, str] | None = None,
     full: bool = False,
+    accept: bool = False,
     begun: Begun | None = None,
     progress: Progress | None = None,
+    swapping: Swapping = nullcontext,
 ) -> Survey:
     """Read all sources, compare with the survey before, and keep the result. It may have `begun`
-    before all that it needs was loaded, at the same time and as `full` as here.
+    before all that it needs was loaded, at the same time and as `full` as here. While the result
+    is put in place of the one before, nobody may read that: `swapping` sees to it.
 
     A source that breaks is a fault; its pages of the survey before are kept. Raises
-    ContentError where nothing at all could be read, OutputError, and SiteFileError where a
-    rule cannot be applied.
+    ContentError where nothing at all could be read, OutputError, SiteFileError where a
+    rule cannot be applied, and, unless told to `accept` it, LossError where much of what was
+    listed would be lost: then nothing of it is kept.
     """
     target = site.state / PAGES
-    beside = target.with_name(f".{PAGES}.survey")
-    beside.unlink(missing_ok=True)  # of a survey that was killed
-    before = stored_pages(target)
-    memory = _remembered(site, before, full)
+    beside = temporary_name(target.parent)
+    before, said = stored_pages(target), _record_of(site)
+    memory = _remembered(site, before, said, full)
     begun = begun or begin_survey(site, now, full=full)
     inputs, mark = begun.inputs, begun.mark
     identity = site.model.identity
@@ -79,24 +86,106 @@ def run_survey(
         after, more = _completed(delivered, beside, site, client, now, signs, anew=full)
         faults += more
         filled = filled_in(table, signs)
-        sections = section_counts(decide(after, site, now, filled), site)
+        decided = decide(after, site, now, filled)
+        sections = section_counts(decided, site)
         changes = compare(before, after)
+        if before is not None and not accept and _may_lose(site, said, sections, changes):
+            had = decide(before, site, now, filled_in(before, said.get("noted", SIGNS)))
+            check_survey(site, had, decided, [*map(str, broken), *_empty(site, after, broken)])
         lasting = inputs is not None and _is_lasting(after, site, now, filled)
-        beside.replace(target)
+        departed = _departed(site, before, after) if changes.removed or changes.added else None
+        with swapping():
+            if departed is not None:
+                snapshot.save(departed, site.state / DEPARTED)
+            move_into_place(beside, target)
+            at = dates.write(now)
+            unchanged = noted(inputs, mark, target, sections) if inputs and lasting else None
+            _keep_record(site, at, unchanged, signs, sections, changes.renamed, faults)
     finally:
-        beside.unlink(missing_ok=True)
-    at = dates.write(now)
+        with suppress(OSError):
+            beside.unlink(missing_ok=True)
+    return Survey(at, sum(one.pages for one in sections), sections, changes, faults)
+
+
+def _keep_record(
+    site: SiteFile,
+    at: str,
+    unchanged: dict[str, Any] | None,
+    signs: Sequence[str],
+    sections: Sequence[SectionCount],
+    renamed: Sequence[tuple[str, str]],
+    faults: Sequence[Fault],
+) -> None:
     record = {
-        "unchanged": noted(inputs, mark, target, sections) if inputs and lasting else None,
+        "unchanged": unchanged,
         "at": at,
         "keys": {name_of(source): _key(source, site) for source in site.model.source},
         "noted": signs,
-        "renamed": changes.renamed,
+        "listed": {one.name: one.listed for one in sections},
+        "renamed": renamed,
         "told": [[fault.code, fault.where, fault.message] for fault in faults],
     }
     text = json.dumps(record, ensure_ascii=False) + "\n"
     write_whole(site.state / RECORD, text.encode())
-    return Survey(at, sum(one.pages for one in sections), sections, changes, faults)
+
+
+def _record_of(site: SiteFile) -> dict[str, Any]:
+    """What the survey before said; nothing where that cannot be read."""
+    try:
+        record = json.loads((site.state / RECORD).read_bytes())
+    except (OSError, ValueError):
+        return {}
+    return record if isinstance(record, dict) else {}
+
+
+def _may_lose(
+    site: SiteFile, said: Mapping[str, Any], sections: Sequence[SectionCount], changes: Changes
+) -> bool:
+    """Whether so many pages went, or are not listed any longer, that it is worth looking closely:
+    that takes as long as deciding about all pages once more."""
+    loss = site.model.loss
+    least = min(loss.pages, loss.section_pages, loss.source_pages)
+    before = said.get("listed")
+    if changes.removed >= least or not isinstance(before, dict):
+        return True
+    now = {one.name: one.listed for one in sections}
+    drops = [count - now.get(name, 0) for name, count in before.items() if isinstance(count, int)]
+    return any(drop >= least for drop in drops) or not any(now.values())
+
+
+def _empty(site: SiteFile, after: pl.LazyFrame, broken: Sequence[ContentError]) -> Iterator[str]:
+    """Sources that gave no page at all, in words; those that broke say more themselves."""
+    if broken:
+        return
+    there = set(after.select(pl.col("source").unique()).collect(engine="streaming")["source"])
+    for source in site.model.source:
+        if (name := name_of(source)) not in there:
+            yield f"the source {name} gave no page."
+
+
+#: So many pages that went are remembered.
+_DEPARTED = 200_000
+_DATED = ("loc", "fingerprint", "lastmod", "lastmod_from")
+
+
+def _departed(
+    site: SiteFile, before: pl.LazyFrame | None, after: pl.LazyFrame
+) -> pl.DataFrame | None:
+    """The dates of pages that went, now or earlier, and are not back; None where there are none."""
+    had = _departed_before(site)
+    if before is None and had is None:
+        return None
+    now = before.select(_DATED) if before is not None else None
+    frames = [one for one in (now, had) if one is not None]
+    went = pl.concat(frames).join(after.select("loc"), on="loc", how="anti")
+    return went.unique("loc", keep="first", maintain_order=True).head(_DEPARTED).collect()
+
+
+def _departed_before(site: SiteFile) -> pl.LazyFrame | None:
+    try:
+        return snapshot.scan(site.state / DEPARTED)
+    except OutputError:
+        return None  # it is only good for dates of pages that come again
 
 
 def _is_lasting(table: pl.LazyFrame, site: SiteFile, now: datetime, filled: frozenset[str]) -> bool:
@@ -200,9 +289,9 @@ def _completed(
         snapshot.save(saved, place)
         return schema.complete(saved.lazy()), faults
     if found:
-        beside = place.with_name(f".{place.name}.whole")
+        beside = temporary_name(place.parent)
         snapshot.sink(whole, beside)
-        beside.replace(place)
+        move_into_place(beside, place)
     after = stored_pages(place)
     assert after is not None
     return after, faults
@@ -217,29 +306,38 @@ def _key(source: Source, site: SiteFile) -> str:
     return digest("\n".join(parts).encode())
 
 
-def _remembered(site: SiteFile, before: pl.LazyFrame | None, full: bool) -> dict[str, Known]:
-    """Rows and faults of the survey before, by source, where they were read in the same way."""
-    if before is None or full:
+def _remembered(
+    site: SiteFile, before: pl.LazyFrame | None, said: Mapping[str, Any], full: bool
+) -> dict[str, Known]:
+    """What is known of each source: the dates of pages in any case; rows and faults of the survey
+    before where they were read in the same way, and nothing is to be read in `full`."""
+    if before is None:
         return {}
+    departed = _departed_before(site)
+    dated = pl.concat([before.select(_DATED), *([departed] if departed is not None else [])])
+    built = [source for source in site.model.source if isinstance(source, HtmlSource)]
+    known = {name_of(source): Known(dates=dated) for source in built}
     try:
-        record = json.loads((site.state / RECORD).read_bytes())
-        keys, told = record["keys"], [Fault(*fault) for fault in record["told"]]
-    except (OSError, ValueError, KeyError, TypeError):
-        return {}
+        keys, told = said["keys"], [Fault(*fault) for fault in said["told"]]
+    except (KeyError, TypeError):
+        return known
+    if full:
+        return known
     faults: dict[str, list[Fault]] = {}
     for fault in told:
         faults.setdefault(fault.where, []).append(fault)
     extra = schema.EXTRA in before.collect_schema()
-    return {
+    return known | {
         name_of(source): Known(
             before.filter(pl.col("source") == name_of(source))
             .select([*schema.SCHEMA, *([schema.EXTRA] if source.fields and extra else [])])
             .with_columns(pl.lit(None, schema.SCHEMA[n]).alias(n) for n in WORKED_OUT)
             .collect(),
             faults,
+            dated,
         )
-        for source in site.model.source
-        if isinstance(source, HtmlSource) and keys.get(name_of(source)) == _key(source, site)
+        for source in built
+        if keys.get(name_of(source)) == _key(source, site)
     }
 
 

@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from contextlib import AbstractContextManager
 from dataclasses import dataclass
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.changes import Changes
 
-#: In the state folder: the page table, what the survey said of it, the stills of videos.
+#: In the state folder: the page table, what the survey said of it, the stills of videos; and the
+#: dates of pages that went, by which they are known if they come again.
 PAGES, RECORD, STILLS = "pages.parquet", "survey.json", "stills"
+DEPARTED = "departed.parquet"
+
+
+#: Gives a context in which nobody reads what is put in the place of something else.
+Swapping = Callable[[], AbstractContextManager[None]]
 
 
 @dataclass(frozen=True, slots=True)

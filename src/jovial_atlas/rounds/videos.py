@@ -128,7 +128,7 @@ def take_table(site: SiteFile, place: Path) -> int:
         loc = site.model.site.url + given if given.startswith("/") else given
         mentioned.add((addresses.normalise(loc), (row.get("video") or "").strip()))
     kept = [one for one in site.video_overrides if (one.loc, one.video) not in mentioned]
-    write_whole(target, video_overrides_text([*kept, *edited]).encode())
+    write_whole(target, video_overrides_text([*kept, *edited]).encode(), durable=True)
     return len(edited)
 
 

@@ -138,6 +138,21 @@ class Output(Part, frozen=True, kw_only=True):
     ] = 100_000
 
 
+class Losing(Part, frozen=True, kw_only=True):
+    """`[loss]`: how much of what was listed a survey, a build or an announcement may lose at once
+    before it is refused until told otherwise with `--accept`. Each takes the share and the least
+    number of pages together; a site that would lose all of its pages is refused in any case."""
+
+    share: Annotated[
+        float, says("share of all listed addresses, from 0 to 1; above 1 nothing is refused", ge=0)
+    ] = 0.4
+    pages: Annotated[int, says("and at least so many of them", ge=1)] = 5
+    section_share: Annotated[float, says("share of the addresses of one section", ge=0)] = 0.6
+    section_pages: Annotated[int, says("and at least so many of them", ge=1)] = 5
+    source_share: Annotated[float, says("share of the addresses of one source", ge=0)] = 0.6
+    source_pages: Annotated[int, says("and at least so many of them", ge=1)] = 5
+
+
 class RobotsGroup(Part, frozen=True, kw_only=True):
     """One group of robots.txt."""
 
@@ -437,6 +452,7 @@ class SiteModel(Part, frozen=True, kw_only=True):
     place: tuple[Place, ...] = ()
     structured: Structured = field(default_factory=Structured)
     output: Output = field(default_factory=Output)
+    loss: Losing = field(default_factory=Losing)
     identity: Identity = field(default_factory=Identity)
     dates: Dates = field(default_factory=Dates)
     source: Annotated[tuple[Source, ...], Meta(min_length=1)]

@@ -55,6 +55,19 @@ def place(pages: pl.DataFrame, before: pl.DataFrame, most: dict[int, int]) -> Pl
     return Placement(placed["number"], runs, same)
 
 
+def missing(before: pl.DataFrame, pages: pl.DataFrame) -> pl.DataFrame:
+    """The rows of `before` whose addresses are none of `pages`, by their keys."""
+    if not before.height or (before.height == pages.height and _same(pages, before)):
+        return before.clear()
+    shares = max(pages.height, before.height) // _AT_ONCE + 1
+    found = []
+    for share in range(shares):
+        mine = pl.col("key") % shares == share
+        there = pages.select("key").filter(mine)
+        found.append(before.filter(mine).join(there, on="key", how="anti", maintain_order="left"))
+    return pl.concat(found)
+
+
 def _same(pages: pl.DataFrame, before: pl.DataFrame) -> bool:
     return all((pages[name] == before[name]).all() for name in ("key", "kind"))
 

@@ -19,6 +19,7 @@ from typing import Any
 from jovial_atlas import addresses, dates
 from jovial_atlas.errors import ContentError, NetworkError
 from jovial_atlas.faults import Fault, plural
+from jovial_atlas.files import add_line, move_into_place
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
@@ -72,13 +73,11 @@ class _Notes:
         self.partial = _lines(self._partial_place)
 
     def add(self, loc: str, note: dict[str, Any]) -> None:
-        self.place.parent.mkdir(parents=True, exist_ok=True)
-        with self._partial_place.open("a", encoding="utf-8") as stream:
-            stream.write(json.dumps({"loc": loc, **note}, ensure_ascii=False) + "\n")
+        add_line(self._partial_place, json.dumps({"loc": loc, **note}))
 
     def finish(self) -> None:
         if self._partial_place.exists():
-            self._partial_place.replace(self.place)
+            move_into_place(self._partial_place, self.place)
 
 
 def _lines(place: Path) -> dict[str, dict[str, Any]]:

@@ -31,10 +31,13 @@ _BATCH = 2_000
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """What the survey before knew of this source: its rows, and its faults by path."""
+    """What surveys before knew of this source: its rows, where they were read in the same way,
+    and its faults by path; and the dates of all pages, as `loc, fingerprint, lastmod,
+    lastmod_from`, whichever way they were read."""
 
     rows: pl.DataFrame = field(default_factory=schema.empty)
     faults: dict[str, list[Fault]] = field(default_factory=dict)
+    dates: pl.LazyFrame | None = None
 
 
 def read_folder(
@@ -56,7 +59,7 @@ def read_folder(
     pages = pages_among(fresh, folder)
     others = [file for file in fresh if not file.path.lower().endswith(folder.endings)]
     yield Batch(schema.table([_document(file, reading) for file in others]))
-    before = _before(known) if known and "fingerprint" in reading.trust else {}
+    before = _before(known) if known and pages and "fingerprint" in reading.trust else {}
     done = len(files) - len(pages)
     rows: list[dict[str, Any]] = []
     faults = []
@@ -112,8 +115,10 @@ def _same_bytes(place: str | Path, digest: str | None) -> bool:
 
 
 def _before(known: Known) -> dict[str, tuple[str | None, str | None, str | None]]:
-    rows = known.rows.select("path", "fingerprint", "lastmod", "lastmod_from").iter_rows()
-    return {path: (print_, date, where) for path, print_, date, where in rows}
+    if known.dates is None:
+        return {}
+    rows = known.dates.collect(engine="streaming").iter_rows()
+    return {loc: (print_, date, where) for loc, print_, date, where in rows}
 
 
 def _keep_date(
@@ -121,7 +126,7 @@ def _keep_date(
 ) -> None:
     """A file's own date says nothing where the main content is as it was: a rebuild touches
     every file, a new footer changes every page, and neither is news."""
-    had = before.get(row["path"])
+    had = before.get(row["loc"])
     if had is None or row["lastmod_from"] != "file":
         return
     if had[0] == row["fingerprint"] and had[1]:

@@ -4,6 +4,7 @@ __all__ = [
     "ADOPTED",
     "BLOCKS",
     "FRAGMENTS",
+    "GONE",
     "HEAD",
     "HIDDEN",
     "INDEX",
@@ -30,5 +31,7 @@ LEDGER = "ledger.sqlite"
 #: Files that builds wrote.
 MANIFEST = "manifest.json"
 HIDDEN = "noindexed.parquet"
+#: In which files addresses stood that are no longer listed, for when they come again.
+GONE = "placed-gone.parquet"
 #: What was decided for each part of a large page table.
 BLOCKS = "blocks.json"

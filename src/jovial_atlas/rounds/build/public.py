@@ -13,11 +13,11 @@ import polars as pl
 
 from jovial_atlas.engines import indexnow
 from jovial_atlas.errors import AtlasError, OutputError
-from jovial_atlas.files import FileSet, write_whole
+from jovial_atlas.files import FileSet, remove, write_whole
 from jovial_atlas.pages import snapshot
 from jovial_atlas.rounds.build.kinds import Kind
 from jovial_atlas.rounds.build.listing import key_of
-from jovial_atlas.rounds.build.places import HIDDEN, KEY, PLACED, RECORD, TABLES
+from jovial_atlas.rounds.build.places import GONE, HIDDEN, KEY, PLACED, RECORD, TABLES
 from jovial_atlas.rounds.build.placing import Placed
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
@@ -107,25 +107,42 @@ def save_record(site: SiteFile, record: Record) -> None:
     write_whole(site.state / RECORD, (json.dumps(value, indent=1) + "\n").encode())
 
 
-def load_placed(
-    site: SiteFile, record: Record, kinds: Sequence[Kind], fold: Sequence[str]
-) -> dict[str, pl.DataFrame]:
-    """Where addresses were placed last, with the kinds numbered as now. Kinds in `fold` are
-    placed anew."""
+def load_placed(site: SiteFile, record: Record) -> dict[str, pl.DataFrame]:
+    """Where addresses were placed last, as `plan.PLACED`, with the kinds numbered as in the record:
+    pages and videos; and under `gone` those that were listed earlier and are not now."""
+    found = {}
+    places = {name: placed_place(site, name) for name in ("pages", "videos")}
+    for name, place in {**places, "gone": site.state / GONE}.items():
+        table = snapshot.load(place) if record.files else None
+        found[name] = pl.DataFrame(schema=plan.PLACED) if table is None else table
+    return found
+
+
+def renumbered(
+    table: pl.DataFrame, record: Record, kinds: Sequence[Kind], fold: Sequence[str] = ()
+) -> pl.DataFrame:
+    """A table of `load_placed` with the kinds numbered as now; those that are no more, or are in
+    `fold`, are left out."""
     codes = {kind.name: number for number, kind in enumerate(kinds) if kind.name not in fold}
     renumber = {old: codes.get(name, _NOWHERE) for old, name in enumerate(record.kinds)}
-    same = all(old == new for old, new in renumber.items())
-    found = {}
-    for name in ("pages", "videos"):
-        table = snapshot.load(placed_place(site, name)) if record.files else None
-        if table is None:
-            table = pl.DataFrame(schema=plan.PLACED)
-        elif not same:
-            table = table.with_columns(
-                pl.col("kind").replace_strict(renumber, default=_NOWHERE, return_dtype=pl.UInt32)
-            ).filter(pl.col("kind") != _NOWHERE)
-        found[name] = table
-    return found
+    if all(old == new for old, new in renumber.items()):
+        return table
+    return table.with_columns(
+        pl.col("kind").replace_strict(renumber, default=_NOWHERE, return_dtype=pl.UInt32)
+    ).filter(pl.col("kind") != _NOWHERE)
+
+
+#: So many addresses that are no longer listed are remembered.
+_GONE_MOST = 200_000
+
+
+def save_gone(site: SiteFile, gone: pl.DataFrame) -> None:
+    """Keep in which files addresses stood that are no longer listed."""
+    place = site.state / GONE
+    if gone.height:
+        snapshot.save(gone.select(list(plan.PLACED)).head(_GONE_MOST), place)
+    else:
+        remove(place)
 
 
 def save_placed(site: SiteFile, placed: Placed, before: Mapping[str, pl.DataFrame]) -> None:

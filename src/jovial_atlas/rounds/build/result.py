@@ -42,6 +42,8 @@ class Build:
     hidden: str
     notes: list[str]
     differences: list[Difference]
+    #: Of a dry run that would be refused: why; empty where it would not.
+    refused: str = ""
 
 
 def joined(hosts: Sequence[SiteFile], built: Sequence[Build]) -> Build:
@@ -62,4 +64,5 @@ def joined(hosts: Sequence[SiteFile], built: Sequence[Build]) -> Build:
         next((one.hidden for one in built if one.hidden), ""),
         [note for one in built for note in one.notes],
         [difference for one in built for difference in one.differences],
+        next((one.refused for one in built if one.refused), ""),
     )

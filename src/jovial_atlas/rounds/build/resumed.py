@@ -19,7 +19,7 @@ from pathlib import Path
 import polars as pl
 
 from jovial_atlas import __version__
-from jovial_atlas.files import digest, write_whole
+from jovial_atlas.files import digest, remove, write_whole
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.blocks import Block, blocks_of
 from jovial_atlas.rounds.build.kinds import Kind
@@ -76,7 +76,7 @@ def decisions_key(survey: LastSurvey, kinds: Sequence[Kind]) -> str | None:
 
 def forget_blocks(site: SiteFile) -> None:
     """Remember nothing: from here on what is public and what is remembered may differ."""
-    (site.state / BLOCKS).unlink(missing_ok=True)
+    remove(site.state / BLOCKS)
 
 
 def save_blocks(site: SiteFile, key: str, blocks: Iterable[BlockRecord]) -> None:

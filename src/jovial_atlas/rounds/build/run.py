@@ -5,14 +5,16 @@ from __future__ import annotations
 import secrets
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import nullcontext
+from dataclasses import dataclass
 from datetime import datetime
 from functools import partial
 from types import MappingProxyType
 
 import polars as pl
 
-from jovial_atlas import dates
-from jovial_atlas.errors import OutputError
+from jovial_atlas import addresses, dates
+from jovial_atlas.errors import LossError, OutputError
 from jovial_atlas.faults import plural
 from jovial_atlas.files import FileChange, FileSet, digest
 from jovial_atlas.head.texts import check_patterns
@@ -24,6 +26,7 @@ from jovial_atlas.rounds.build.listing import (
     Listed,
     Listing,
     hidden_by,
+    key_of,
     news_tables,
     noindexed,
     read_listing,
@@ -51,7 +54,10 @@ from jovial_atlas.rounds.build.resumed import (
     save_blocks,
 )
 from jovial_atlas.rounds.last import LastSurvey
+from jovial_atlas.rounds.loss import check_build, counted, losses_of
+from jovial_atlas.rounds.surveyed import Swapping
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitemaps import plan
 from jovial_atlas.sitemaps.write import index_file
 
 #: In a dry run, in place of the part of a name that nobody can guess and that is not made yet.
@@ -66,45 +72,60 @@ def run_build(
     dry_run: bool = False,
     fold: bool = False,
     differences: bool = False,
+    accept: bool = False,
     environment: Mapping[str, str] = MappingProxyType({}),
+    swapping: Swapping = nullcontext,
 ) -> Build:
     """Write the whole set, or with `dry_run` only say what would change. `fold` fills up files
     that have become near-empty, which moves addresses between files. `environment` holds the
-    password of a ledger that wants one.
+    password of a ledger that wants one. While files are put in place of others, nobody may read
+    them: `swapping` sees to it.
 
-    Raises SiteFileError for a wrong pattern and OutputError where files cannot be written;
-    then, and on an interrupt, the set of before stays as it was.
+    Raises SiteFileError for a wrong pattern, OutputError where files cannot be written, and,
+    unless told to `accept` it, LossError where much of what was listed would be lost; then, and
+    on an interrupt, the set of before stays as it was.
     """
     check_patterns(site)
+    how = _How(now, dry_run, accept, environment, swapping)
     built = []
+    if site.model.host and not dry_run:
+        # Either the files of all hosts are written, or those of none.
+        for host in site.hosts:
+            _Building(host, survey.of_host(host), how).would_lose()
     for host in site.hosts:
-        building = _Building(host, survey.of_host(host), now, dry_run, environment)
         try:
-            built.append(building.run(fold, differences))
+            built.append(_Building(host, survey.of_host(host), how).run(fold, differences))
         except ShiftedError:
-            building = _Building(host, survey.of_host(host), now, dry_run, environment)
+            building = _Building(host, survey.of_host(host), how)
             built.append(building.run(fold, differences, anew=True))
     return built[0] if len(built) == 1 else joined(site.hosts, built)
+
+
+@dataclass(frozen=True, slots=True)
+class _How:
+    """How a build runs, as `run_build` is told."""
+
+    now: datetime
+    dry: bool
+    accept: bool
+    environment: Mapping[str, str]
+    swapping: Swapping
 
 
 class _Building:
     """One build while it runs."""
 
-    def __init__(
-        self,
-        site: SiteFile,
-        survey: LastSurvey,
-        now: datetime,
-        dry: bool,
-        environment: Mapping[str, str],
-    ) -> None:
-        self.environment = environment
-        self.site, self.survey, self.now, self.dry = site, survey, now, dry
-        self.output = FileSet(site.output, site.state / MANIFEST, dry=dry)
-        self.heads = FileSet(site.state / HEAD, site.state / "head.json", dry=dry)
-        self.fragments = FileSet(site.state / FRAGMENTS, site.state / f"{FRAGMENTS}.json", dry=dry)
-        self.memory = public.memory_set(site, dry=dry)
-        self.servers = FileSet(site.state / SERVERS, site.state / f"{SERVERS}.json", dry=dry)
+    def __init__(self, site: SiteFile, survey: LastSurvey, how: _How) -> None:
+        self.environment, self.swapping, self.accept = how.environment, how.swapping, how.accept
+        self.site, self.survey, self.now, self.dry = site, survey, how.now, how.dry
+        self.refused = ""
+        self.output = FileSet(site.output, site.state / MANIFEST, dry=self.dry)
+        self.heads = FileSet(site.state / HEAD, site.state / "head.json", dry=self.dry)
+        self.fragments = FileSet(
+            site.state / FRAGMENTS, site.state / f"{FRAGMENTS}.json", dry=self.dry
+        )
+        self.memory = public.memory_set(site, dry=self.dry)
+        self.servers = FileSet(site.state / SERVERS, site.state / f"{SERVERS}.json", dry=self.dry)
         self.before = public.load_record(site)
         self.files: dict[str, SitemapRecord] = {}
         self.notes: list[str] = []
@@ -142,7 +163,7 @@ class _Building:
             if change.path == INDEX:
                 counts = (sum(not self._is_secret(one, kinds) for one in self.files), 0, 0)
             files.append(BuiltFile(change.path, *counts, change.bytes, change.state))
-        return Build(files, what.count, what.not_listed, self.whole, self.notes, told)
+        return Build(files, what.count, what.not_listed, self.whole, self.notes, told, self.refused)
 
     def _anew(
         self, kinds: Sequence[Kind], key: str | None, fold: bool, differences: bool
@@ -150,9 +171,17 @@ class _Building:
         """Decide about all pages, and put the files that are due in place."""
         site = self.site
         listing = read_listing(self.survey, kinds, self.now, texts=not self.before.files)
-        known = public.load_placed(
-            site, self.before, kinds, self._foldable(listing, kinds) if fold else ()
-        )
+        were = public.load_placed(site, self.before)
+        lost = plan.missing(were["pages"], listing.rows)
+        self._guard(were["pages"], lost)
+        fresh = self._foldable(listing, kinds) if fold else ()
+        known = {n: public.renumbered(t, self.before, kinds, fresh) for n, t in were.items()}
+        absent = plan.missing(known["gone"], listing.rows)
+        if absent.height < known["gone"].height:
+            # What comes again stands where it stood.
+            back = known["gone"].join(absent, on="key", how="anti")
+            known["pages"] = pl.concat([known["pages"], plan.missing(back, known["pages"])])
+        gone = pl.concat([public.renumbered(lost, self.before, kinds), absent])
         keys = noindexed(self.survey, listing)
         hidden = hidden_by(keys, known["pages"], kinds)
         before = public.load_hidden(site)
@@ -172,17 +201,48 @@ class _Building:
         self._others(listing, sitemaps)
         changes, told = self.output.changes(), self._differences() if differences else []
         if not self.dry:
-            forget_blocks(site)
-            self._commit()
-            with ThreadPoolExecutor(1) as pool:
-                saving = pool.submit(public.save_placed, site, final, known)
-                public.save_hidden(site, keys)
-                blocks = block_records(self.survey, kinds, listing, final, keys) if key else []
-                saving.result()
-            self._save_record(kinds, sitemaps, hidden)
-            if key:
-                save_blocks(site, key, blocks)
+            with self.swapping():
+                forget_blocks(site)
+                self._commit()
+                with ThreadPoolExecutor(1) as pool:
+                    saving = pool.submit(public.save_placed, site, final, known)
+                    public.save_hidden(site, keys)
+                    public.save_gone(site, gone)
+                    blocks = block_records(self.survey, kinds, listing, final, keys) if key else []
+                    saving.result()
+                self._save_record(kinds, sitemaps, hidden)
+                if key:
+                    save_blocks(site, key, blocks)
         return changes, told, listing
+
+    def would_lose(self) -> None:
+        """Raise LossError where this build would be refused; nothing else is done."""
+        had = public.load_placed(self.site, self.before)["pages"]
+        listing = read_listing(self.survey, self._kinds(), self.now)
+        self._guard(had, plan.missing(had, listing.rows))
+
+    def _guard(self, had: pl.DataFrame, lost: pl.DataFrame) -> None:
+        """Raise LossError where this build would take much of what is public out of the sitemaps.
+        A dry run says so instead."""
+        if not lost.height or self.accept or self.site.model.site.stage != "live":
+            return
+        names = pl.Series(self.before.kinds, dtype=pl.String)
+        tables = [t.select("key", section=names.gather(t["kind"])) for t in (had, lost)]
+        if not losses_of(self.site, *(counted(one, ("section",)) for one in tables)):
+            return
+        there = self.survey.lazy.select("loc", "reason", key=key_of(pl.col("loc")))
+        some = there.join(lost.lazy().select("key"), on="key", how="semi")
+        reasons = some.collect(engine="streaming").group_by("reason").len().sort("len", "reason")
+        memory = [one.memory for one in self.before.files.values() if one.memory]
+        listed = public.memories(self.site, memory).select("loc", key=key_of(pl.col("loc")))
+        locs = listed.join(lost.select("key"), on="key", how="semi")["loc"].sort().head(5)
+        paths = [addresses.path_and_query(loc) for loc in locs]
+        try:
+            check_build(self.site, tables[0], tables[1], list(reasons.reverse().iter_rows()), paths)
+        except LossError as error:
+            if not self.dry:
+                raise
+            self.refused = str(error)
 
     def _go_on(
         self, before: Resumed, kinds: Sequence[Kind], differences: bool
@@ -194,10 +254,11 @@ class _Building:
         self._others(before, sitemaps)
         changes, told = self.output.changes(), self._differences() if differences else []
         if not self.dry:
-            forget_blocks(self.site)
-            self._commit()
-            self._save_record(kinds, sitemaps, {})
-            save_blocks(self.site, before.key, before.blocks)
+            with self.swapping():
+                forget_blocks(self.site)
+                self._commit()
+                self._save_record(kinds, sitemaps, {})
+                save_blocks(self.site, before.key, before.blocks)
         return changes, told, before
 
     def _commit(self) -> None:

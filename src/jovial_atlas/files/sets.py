@@ -1,96 +1,34 @@
 """Writing sets of files whole, and knowing which files are ours.
 
 `FileSet` is the only way the product writes into an output folder: every file is
-written beside its place, all are renamed at the end, and a manifest in the state
+written into a hidden folder there, all are renamed at the end, and a manifest in the state
 folder remembers the bytes. A file whose bytes would be the same is not touched; a
 file that stands there with bytes the tool did not write is never overwritten.
 """
 
 from __future__ import annotations
 
-import hashlib
 import json
-import secrets
+import shutil
 import signal
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
 from jovial_atlas.errors import OutputError
-
-
-def digest(data: bytes) -> str:
-    """The name of some bytes: BLAKE2b, 32 hexadecimal digits."""
-    return hashlib.blake2b(data, digest_size=16).hexdigest()
-
-
-def digest_of_file(path: Path) -> str:
-    """As `digest`, reading the file in pieces."""
-    name = hashlib.blake2b(digest_size=16)
-    with path.open("rb") as stream:
-        while piece := stream.read(1 << 20):
-            name.update(piece)
-    return name.hexdigest()
-
-
-def is_file(path: Path) -> bool:
-    """Whether a file is there; a name that no file system takes is none."""
-    try:
-        return path.is_file()
-    except (OSError, ValueError):
-        return False
-
-
-def write_whole(path: Path, data: bytes) -> None:
-    """Write a file beside its place, then rename it there. Raises OutputError."""
-    temporary = _beside(path, data)
-    try:
-        temporary.replace(path)
-    except OSError as error:
-        temporary.unlink(missing_ok=True)
-        raise _cannot_write(path, error) from error
-
-
-def write_lines(path: Path, lines: Iterable[str]) -> int:
-    """As `write_whole`, a line at a time (UTF-8); gives back their number. Raises OutputError."""
-    count = 0
-
-    def encoded() -> Iterator[bytes]:
-        nonlocal count
-        for count, line in enumerate(lines, start=1):  # noqa: B007 - the last one is the number
-            yield line.encode() + b"\n"
-
-    temporary = _beside(path, encoded())
-    temporary.replace(path)
-    return count
-
-
-def _cannot_write(path: Path, error: OSError) -> OutputError:
-    return OutputError(
-        f"{path} cannot be written ({error.strerror}). "
-        "Check that its folder exists and that you may write there."
-    )
-
-
-def _beside(path: Path, data: bytes | Iterator[bytes]) -> Path:
-    temporary = path.with_name(f".{path.name}.{secrets.token_hex(4)}.new")
-    try:
-        with _opened(temporary) as stream:
-            stream.writelines((data,) if isinstance(data, bytes) else data)
-    except OSError as error:
-        temporary.unlink(missing_ok=True)
-        raise _cannot_write(path, error) from error
-    return temporary
-
-
-def _opened(path: Path) -> BinaryIO:
-    try:
-        return path.open("xb")
-    except FileNotFoundError:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        return path.open("xb")
+from jovial_atlas.files.whole import (
+    digest,
+    digest_of_file,
+    is_file,
+    move_into_place,
+    remove,
+    sweep,
+    temporary_name,
+    write_whole,
+    writing,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,18 +66,36 @@ class FileSet:
     manifest: Path
     dry: bool = False
     _due: dict[str, _Due] = field(default_factory=dict, init=False)
+    _staging: Path | None = field(default=None, init=False)
 
     def __post_init__(self) -> None:
         record = _read_manifest(self.manifest)
-        self._owned: dict[str, str] = record.get("files", {})
-        self._pending: dict[str, str] = record.get("pending", {})
-        self._stats: dict[str, list[int]] = record.get("stats", {})
+        self._owned: dict[str, str] = record["files"]
+        #: What an interrupted build may have put in place, beside what it found there.
+        self._pending: dict[str, list[str]] = record["pending"]
+        self._stats: dict[str, list[int]] = record["stats"]
+
+    @property
+    def is_known(self) -> bool:
+        """Whether it is known which files are ours: not before the first build, nor after the
+        manifest was lost."""
+        return self.manifest.exists()
+
+    def claim(self, paths: Iterable[str]) -> None:
+        """Take files that are known to be ours by what they hold."""
+        for path in paths:
+            if path not in self._owned and is_file(self.folder / path):
+                self._owned[path] = digest_of_file(self.folder / path)
+
+    def _names(self, path: str) -> set[str]:
+        """The digests that a file of ours may have at `path`."""
+        return {*self._pending.get(path, ()), *filter(None, [self._owned.get(path)])}
 
     def owns(self, path: str) -> bool:
         """Whether the file that now stands at `path` has the bytes the tool wrote there."""
-        known = {self._owned.get(path), self._pending.get(path)} - {None}
+        known = self._names(path)
         place = self.folder / path
-        return bool(known) and place.is_file() and digest_of_file(place) in known
+        return bool(known) and is_file(place) and digest_of_file(place) in known
 
     def own_files(self, ending: str) -> list[Path]:
         """The files with this ending that stand there as the tool wrote them."""
@@ -174,15 +130,36 @@ class FileSet:
         if Path(path).is_absolute() or ".." in Path(path).parts:
             raise OutputError(f"{path} leaves the output folder {self.folder}.")
         name = name or digest(data)
-        unchanged = self._owned.get(path) == name and self.owns(path)
-        foreign = not unchanged and self.is_foreign(path)
-        state = "same" if unchanged else "kept" if foreign else "new"
-        if state == "new" and (self.folder / path).exists():
-            state = "changed"
+        place = self.folder / path
+        with writing(place):
+            state = self._state(path, place, name)
         writes = state in ("new", "changed") and not self.dry
-        staged = _beside(self.folder / path, data) if writes else None
+        staged = self._staged(data) if writes else None
         kept = data if self.dry and staged is None and state != "same" else None
         self._due[path] = _Due(name, FileChange(path, len(data), state), staged, kept)
+
+    def _state(self, path: str, place: Path, name: str) -> str:
+        """What putting these bytes at a path comes to."""
+        if not place.exists():
+            return "new"
+        there = digest_of_file(place) if place.is_file() else ""
+        if there == name:
+            # Also where the manifest does not know it: there is nothing in it to lose.
+            return "same"
+        return "changed" if there in self._names(path) else "kept"
+
+    def _staged(self, data: bytes) -> Path:
+        """Write a file that is on its way into the hidden folder for these."""
+        if self._staging is None:
+            sweep(self.folder)
+            staging = temporary_name(self.folder)
+            with writing(staging):
+                staging.mkdir(parents=True)
+            self._staging = staging
+        staged = self._staging / f"{len(self._due)}"
+        with writing(staged):
+            staged.write_bytes(data)
+        return staged
 
     def has(self, path: str) -> bool:
         """Whether a file is due."""
@@ -222,29 +199,36 @@ class FileSet:
         changes = self.changes()
         due = {p: due.name for p, due in self._due.items() if due.change.state != "kept"}
         order = sorted(self._due, key=lambda path: (path in last, path))
-        with _uninterrupted():
-            self._save(self._owned, due)
-            for path in order:
-                if staged := self._due[path].staged:
-                    try:
-                        staged.replace(self.folder / path)
-                    except OSError as error:
-                        self.discard()
-                        raise _cannot_write(self.folder / path, error) from error
-            for change in changes:
-                if change.state == "removed":
-                    (self.folder / change.path).unlink(missing_ok=True)
-            self._save(due, {})
+        # Until the end a file may have any of these bytes, and is ours with each of them.
+        known = {*due, *self._owned, *self._pending}
+        pending = {p: sorted({*self._names(p), *filter(None, [due.get(p)])}) for p in known}
+        try:
+            with _uninterrupted():
+                self._save(self._owned, pending)
+                self._pending = pending
+                for path in order:
+                    if staged := self._due[path].staged:
+                        move_into_place(staged, self.folder / path)
+                for change in changes:
+                    if change.state == "removed":
+                        remove(self.folder / change.path)
+                self._save(due, {})
+        finally:
+            self._clear_away()
         return changes
 
     def discard(self) -> None:
         """Forget what was put; the folder stays as it was."""
-        for due in self._due.values():
-            if due.staged:
-                due.staged.unlink(missing_ok=True)
+        self._clear_away()
         self._due.clear()
 
-    def _save(self, files: dict[str, str], pending: dict[str, str]) -> None:
+    def _clear_away(self) -> None:
+        """Remove the hidden folder with all that is still in it."""
+        if self._staging is not None:
+            shutil.rmtree(self._staging, ignore_errors=True)
+            self._staging = None
+
+    def _save(self, files: dict[str, str], pending: dict[str, list[str]]) -> None:
         # Size and time tell that a file is as it was left, without reading it.
         there = [path for path in files if not pending and (self.folder / path).is_file()]
         stats = {path: _stat(self.folder / path) for path in there}
@@ -259,16 +243,25 @@ def _stat(place: Path) -> list[int]:
 
 
 def _read_manifest(path: Path) -> dict[str, Any]:
+    """The record of a manifest: names by path, under `files`, `pending` and `stats`. Raises
+    OutputError for one that is damaged."""
     try:
         record = json.loads(path.read_bytes())
+        files, pending = record["files"], record.get("pending", {})
+        return {
+            "files": {str(one): str(name) for one, name in files.items()},
+            # Older versions kept one name each.
+            "pending": {p: [n] if isinstance(n, str) else list(n) for p, n in pending.items()},
+            "stats": dict(record.get("stats", {})),
+        }
     except FileNotFoundError:
-        return {}
-    except (OSError, ValueError) as error:
+        return {"files": {}, "pending": {}, "stats": {}}
+    except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
         raise OutputError(
             f"{path} cannot be read ({error}). It remembers which files this tool wrote; "
-            "restore it from a backup, or delete it and remove the written files by hand."
+            "restore it from a backup, or delete it: the next build then knows its own files by "
+            "what is in them."
         ) from error
-    return record if isinstance(record, dict) else {}
 
 
 @contextmanager
