@@ -167,10 +167,25 @@ _LOCAL = ("localhost", "local", "internal", "test", "invalid", "home.arpa", "lan
 def is_local(address: str) -> bool:
     """Whether the host of an address is no public name: a number, a single word, or a name that is
     reserved for private use."""
-    host = urlsplit(address).hostname or ""
-    if ":" in host or host.replace(".", "").isdigit() or "." not in host:
+    host = (urlsplit(address).hostname or "").rstrip(".")
+    if ":" in host or _NUMBER.match(host.rpartition(".")[2]) or "." not in host:
         return True
     return any(host.endswith(f".{one}") for one in _LOCAL)
+
+
+# WHATWG URL, §3.5: a host whose last label is a number is an IPv4 address.
+_NUMBER = re.compile(r"(?:\d+|0x[0-9a-f]*)\Z", re.IGNORECASE)
+
+
+def why_local(origin: str) -> str:
+    """Why an origin (scheme, host, port) is none for the public, as the end of a sentence, which
+    is told instead of `is_local`; "" where it is one."""
+    parts = urlsplit(origin)
+    if is_local(origin):
+        return f"an address that only this machine or network knows ({parts.hostname})"
+    if parts.port is not None and parts.port != _DEFAULT_PORTS.get(parts.scheme):
+        return f"an address with a port ({parts.port}), as servers have that are being tried"
+    return ""
 
 
 def path_and_query(address: str) -> str:

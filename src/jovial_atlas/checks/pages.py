@@ -1,4 +1,4 @@
-"""What the page table and its verdicts show: hidden sites, duplicates, contradictions.
+"""What the page table and its verdicts show: duplicates, contradictions.
 
 Each function takes the decided page table and gives faults; no file is opened, but for
 `exists`, which is handed in to tell whether an address that is no page leads to a file.
@@ -15,51 +15,6 @@ from jovial_atlas.faults import Fault, plural
 from jovial_atlas.robots import Matcher, RobotsFile
 from jovial_atlas.rules.own import guards, refused_fields
 from jovial_atlas.sitefile import SiteFile
-
-#: From this share of noindexed pages on, the site as a whole counts as hidden.
-HIDDEN_SHARE = 0.9
-
-
-def check_hidden(decided: pl.DataFrame, robots: RobotsFile, site: SiteFile) -> Iterator[Fault]:
-    """The first thing to know: whether the site hides itself while it says it is live."""
-    home = f"{site.model.site.url}/"
-    if site.model.site.stage == "draft":
-        yield Fault("site-draft", home, 'stage = "draft": robots.txt hides everything.')
-        return
-    yield from robots_hide(robots, f"{site.model.site.url}/robots.txt", decided["loc"].to_list())
-    noindexed = decided.filter(~pl.col("index") & (pl.col("kind") != "error"))
-    pages = decided.filter(pl.col("kind") != "error").height
-    if pages and noindexed.height >= HIDDEN_SHARE * pages:
-        yield Fault(
-            "site-hidden-noindex",
-            home,
-            f"{noindexed.height:,} of {plural(pages, 'page')} may not be indexed "
-            f"({_reasons(noindexed)}).",
-        )
-    elif noindexed.filter(pl.col("loc") == home).height:
-        yield Fault("site-hidden-noindex", home, "The home page may not be indexed.")
-    if pages and not decided["listed"].any():
-        yield Fault("nothing-listed", home, f"None of {plural(pages, 'page')} is listed.")
-
-
-def robots_hide(robots: RobotsFile, where: str, locs: list[str]) -> Iterator[Fault]:
-    """Whether the `*` group bars the home page and every page there is."""
-    matcher = Matcher(robots, "*")
-    home = matcher.ask("/")
-    barred = not home.allowed and all(
-        not matcher.ask(addresses.path_and_query(loc)).allowed for loc in locs
-    )
-    if barred and home.rule:
-        line = f"line {home.rule.line}, " if home.rule.line else ""
-        yield Fault(
-            "site-hidden-robots",
-            where,
-            f"{line}{str(home.rule)!r} bars every crawler from every page.",
-        )
-
-
-def _reasons(table: pl.DataFrame) -> str:
-    return ", ".join(table["reason"].unique(maintain_order=True).head(3).to_list())
 
 
 def check_texts(decided: pl.DataFrame) -> Iterator[Fault]:

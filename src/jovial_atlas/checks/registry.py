@@ -17,6 +17,9 @@ _TABLE = (
           "Crawlers may fetch nothing, so nothing can be found, whatever else is right.",
           "Take the rule out of [robots] in the site file (or out of the robots.txt "
           "itself), then build again."),
+    Check("site-temporary", _B, "The address of the site is a temporary one",
+          "Engines would keep it beside the real one, or can never reach it.",
+          "Set url in [site] to the public address, then survey and build again."),
     Check("site-hidden-noindex", _B, "The site tells engines not to index it",
           "A noindex left over from building the site keeps all of it out of every index.",
           "Take the noindex out of the page templates, then survey and build again."),

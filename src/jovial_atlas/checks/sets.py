@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import date
@@ -14,7 +14,7 @@ import polars as pl
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.robots import Matcher, RobotsFile
-from jovial_atlas.rules import barred
+from jovial_atlas.rules import barred, deciding_crawlers
 from jovial_atlas.sitemaps.check import (
     MOST_TOLD,
     Place,
@@ -144,16 +144,20 @@ def check_set(read: SitemapSet, now: str, robots: RobotsFile | None = None) -> I
     yield from check_across([file for _, file in read.files])
 
 
-def check_against_robots(read: SitemapSet, robots: RobotsFile) -> Iterator[Fault]:
-    """Sitemaps and listed pages that robots.txt bars crawlers from."""
-    matcher = Matcher(robots, "*")
+def check_against_robots(
+    read: SitemapSet, robots: RobotsFile, crawlers: Sequence[str] = ()
+) -> Iterator[Fault]:
+    """Sitemaps and listed pages that robots.txt bars crawlers from, as the verdicts have it;
+    `crawlers` are those of the site's engines."""
+    agents = deciding_crawlers(robots, crawlers)
+    matcher = Matcher(robots, agents[0])
     for fetched, _ in read.files:
         if fetched.address:
             answer = matcher.ask(addresses.path_and_query(fetched.address))
             if not answer.allowed:
                 yield Fault("robots-bars-sitemap", fetched.name, f"{str(answer.rule)!r} bars it.")
     path = pl.col("loc").str.replace("^https?://[^/]+", "")
-    closed = barred(robots, path, ["*"])
+    closed = barred(robots, path, agents)
     found = read.rows.filter(closed) if closed is not None else read.rows.clear()
     for loc, file, line in _some(found):
         answer = matcher.ask(addresses.path_and_query(loc))

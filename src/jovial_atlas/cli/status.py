@@ -62,8 +62,8 @@ def command(
     of these pages.
 
     Engines whose channels allow it are asked, and their answers kept in the ledger."""
-    from jovial_atlas.rounds.build.public import load_record
     from jovial_atlas.rounds.engines import engines_named
+    from jovial_atlas.rounds.hiding import hides_first
     from jovial_atlas.rounds.ledger import open_ledger
     from jovial_atlas.rounds.sending import Sending
     from jovial_atlas.rounds.status import joined_states, run_status
@@ -73,7 +73,7 @@ def command(
         raise click.UsageError("--section belongs to --pages.")
     site, out = work.site(), work.output
     chosen = engines_named(site, engines)
-    hidden = next((told for host in site.hosts if (told := load_record(host).whole)), "")
+    hidden = hides_first(site, work.now())
     if hidden:
         out.warn(hidden)
     states: list[EngineState] = []

@@ -23,6 +23,9 @@ _FIELDS = ("engine", "channel", "what", "count", "status", "detail")
 @click.option("--dry-run", is_flag=True, help="Announce nothing; show what is due.")
 @click.option("--done", is_flag=True, help="What was to be done by hand has been done.")
 @click.option(
+    "--accept", is_flag=True, help="Announce also that much of what an engine knows is gone."
+)
+@click.option(
     "--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
     help="Seconds to wait for an engine.",
 )  # fmt: skip
@@ -32,6 +35,7 @@ def command(
     engines: tuple[str, ...],
     dry_run: bool,
     done: bool,
+    accept: bool,
     timeout: float,
 ) -> int:
     """Announce to each engine what changed since it last heard: addresses over IndexNow,
@@ -63,7 +67,9 @@ def command(
             else:
                 with new_client(timeout) as client:
                     sending = Sending(client, os.environ)
-                    outcomes += run_submit(host, chosen, ledger, sending, urls, done=done)
+                    outcomes += run_submit(
+                        host, chosen, ledger, sending, urls, done=done, accept=accept
+                    )
         finally:
             ledger.close()
     if out.format == "json":

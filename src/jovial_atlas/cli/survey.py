@@ -44,6 +44,8 @@ def command(work: Work, workers: int | None, accept: bool, full: bool, timeout: 
     survey = None if full else as_before(place, work.now())
     if survey is None:
         survey = _read_pages(work, accept=accept, full=full, workers=workers, timeout=timeout)
+    if survey.hidden:
+        work.output.warn(survey.hidden)
     counted = survey.sections
     findings = findings_of(survey.faults)
     totals = [sum(getattr(one, key) for one in counted) for key in _COUNTS]
@@ -60,6 +62,7 @@ def command(work: Work, workers: int | None, accept: bool, full: bool, timeout: 
                     "changed": changes.changed,
                     "removed": changes.removed,
                 },
+                "hidden": survey.hidden,
                 "renamed": [{"from": old, "to": new} for old, new in changes.renamed],
                 "findings": [asdict(finding) for finding in findings],
             }

@@ -21,6 +21,8 @@ from jovial_atlas.web import Client, Request, send
 
 #: The status of what is not announced yet.
 DUE = "due"
+#: Channels over which a message may not be repeated on suspicion: each uses up a small quota.
+REPEAT_HARMS = frozenset({"index-page"})
 #: How far the clock of an engine may be behind ours.
 _SKEW = timedelta(minutes=2)
 
@@ -97,8 +99,8 @@ def by_robots(one: Due, published: Published, ledger: Ledger) -> Outcome:
 def settle(one: Unsettled, published: Published, ledger: Ledger, asking: Asking) -> Outcome:
     """Find out what became of an announcement that broke off, from the engine where it can tell.
 
-    Where it cannot, the announcement counts as taken: engines want nothing twice, and a page that
-    changes again is announced again anyway.
+    Where it cannot, the announcement is due again: none may be lost, and to hear of the same twice
+    does an engine no harm. Only where a repeat does harm (`REPEAT_HARMS`) it counts as taken.
     """
     name = asking.engine.name
     try:
@@ -106,9 +108,18 @@ def settle(one: Unsettled, published: Published, ledger: Ledger, asking: Asking)
     except NetworkError as error:
         detail = f"{error} Nothing else goes over this channel until it is known."
         return Outcome(name, one.channel, one.what, len(one.items), UNKNOWN, detail)
-    if arrived is None:
+    if arrived is None and one.channel in REPEAT_HARMS:
         status = ASSUMED
-        detail = f"broke off on {one.at[:10]}; {name} does not tell, so it counts as taken."
+        detail = (
+            f"broke off on {one.at[:10]}; {name} does not tell, and a repeat would use up its "
+            "quota, so it counts as taken."
+        )
+    elif arrived is None:
+        status = LOST
+        detail = (
+            f"broke off on {one.at[:10]}; {name} does not tell. It is due again: a repeat does no "
+            "harm."
+        )
     elif arrived:
         status, detail = TAKEN, f"broke off on {one.at[:10]}; {name} has it."
     else:

@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 
 #: Outcomes of an announcement. `intended` and `unknown` are those of which nobody knows whether
 #: they arrived: the first broke off here, the second on the way. `assumed` is one of these of which
-#: the engine could not tell, and which counts as taken rather than being announced twice; `lost` is
-#: one that did not arrive.
+#: the engine could not tell, and which counts as taken, since a repeat would do harm; `lost` is one
+#: that did not arrive, or of which nobody can tell and that is announced again.
 INTENDED, TAKEN, PENDING, REFUSED, FAILED = "intended", "taken", "pending", "refused", "failed"
 UNKNOWN, ASSUMED, LOST = "unknown", "assumed", "lost"
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from jovial_atlas.errors import AtlasError
-from jovial_atlas.rounds.build.places import MANIFEST
+from jovial_atlas.rounds.build.places import MANIFEST, ROBOTS
 from jovial_atlas.rounds.surveyed import PAGES
 from jovial_atlas.rounds.unchanged import Inputs
 from jovial_atlas.sitefile import HtmlSource, SiteFile
@@ -59,5 +59,8 @@ def _inputs(site: SiteFile) -> Inputs | None:
         if not isinstance(source, HtmlSource):
             return None
         folders.append((source.path, (*ENDINGS, *(one.lower() for one in source.documents))))
-    files = (site.path.name, site.model.overrides.file, site.model.videos.file)
+    files = (
+        site.path.name, site.model.overrides.file, site.model.videos.file,
+        f"{site.model.output.folder}/{ROBOTS}",
+    )  # fmt: skip
     return Inputs(tuple(file for file in files if file), tuple(folders))

@@ -6,8 +6,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-import polars as pl
-
 from jovial_atlas import addresses, dates
 from jovial_atlas.checks import Finding, findings_of, sets
 from jovial_atlas.checks import pages as page_checks
@@ -28,12 +26,12 @@ from jovial_atlas.files import FileSet
 from jovial_atlas.rounds.build.places import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.data import data_faults
+from jovial_atlas.rounds.hiding import hiding_faults, public_robots
 from jovial_atlas.rounds.last import LastSurvey, last_survey
 from jovial_atlas.rounds.live import JOURNAL, Live, ask, other_hosts, ownership, served_robots
 from jovial_atlas.rounds.onsite import file_of, page_file_of
 from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rounds.targets import read_target, relative, robots_faults, robots_on_disk
-from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.web import Client
 
@@ -69,13 +67,13 @@ def _check_host(
     decided = survey.decided
     robots_path = site.output / ROBOTS
     robots = robots_on_disk(robots_path)
-    written = robots or robots_of(site.model)
+    written = public_robots(site)
     disk = OnDisk(site.output, f"{site.model.site.url}/", whole=True, shown=relative)
     read = _read_output(site, disk)
     find = page_file_of(site)
     texts = published_texts(decided, site)
     faults: list[Fault] = [
-        *page_checks.check_hidden(decided, written, site),
+        *hiding_faults(survey, written),
         *(robots.faults if robots else []),
         *robots_faults(robots, robots_path, read),
         *_kept(site),
@@ -100,7 +98,7 @@ def _check_host(
     record = load_record(site)
     faults += _flipped(record.hidden)
     if site.model.site.stage == "live":
-        faults += sets.check_against_robots(read, written)
+        faults += sets.check_against_robots(read, written, sorted(site.crawlers))
         if read.files:
             faults += sets.check_against_pages(read, decided)
             faults += sets.check_stale(record.at, survey.at, decided)
@@ -137,13 +135,6 @@ def _flipped(hidden: dict[str, tuple[int, int]]) -> Iterator[Fault]:
         if count >= _ACCIDENT_PAGES and count >= _ACCIDENT_SHARE * had:
             turned = f"{plural(count, 'page')} of {had:,} turned from index to noindex"
             yield Fault("section-flipped", name, f"{turned} in the last build.")
-
-
-def blockers(site: SiteFile, decided: pl.DataFrame) -> list[Finding]:
-    """Only what makes announcing pointless: a hidden site."""
-    robots = robots_on_disk(site.output / ROBOTS) or robots_of(site.model)
-    found = findings_of(page_checks.check_hidden(decided, robots, site))
-    return [finding for finding in found if finding.severity == "blocker"]
 
 
 def _read_output(site: SiteFile, disk: OnDisk) -> SitemapSet:

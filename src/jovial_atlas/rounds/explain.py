@@ -18,7 +18,7 @@ from jovial_atlas.head.videos import Film
 from jovial_atlas.robots import Matcher
 from jovial_atlas.rounds.build.places import INDEX
 from jovial_atlas.rounds.last import LastSurvey
-from jovial_atlas.rules import LayerSays, explain_layers, robots_of
+from jovial_atlas.rules import LayerSays, deciding_crawlers, explain_layers, robots_of
 from jovial_atlas.sitefile import SiteFile
 
 
@@ -45,7 +45,10 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
     page = page_at(address, survey).to_dicts()[0]
     loc = page["loc"]
     site = next(host for host in site.hosts if addresses.origin(loc) == host.model.site.url)
-    answer = Matcher(robots_of(site.model), "*").ask(addresses.path_and_query(loc))
+    robots = robots_of(site.model)
+    agents = deciding_crawlers(robots, sorted(site.crawlers))
+    answers = [Matcher(robots, agent).ask(addresses.path_and_query(loc)) for agent in agents]
+    answer = next((one for one in answers if one.allowed), answers[0])
     films = survey.films.get(loc, [])
     head = head_data(page, site, films, survey.around)
     return Explained(

@@ -10,6 +10,7 @@ from pathlib import Path
 from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses, dates
+from jovial_atlas.checks.hiding import robots_hide
 from jovial_atlas.checks.live import (
     Asking,
     Estimate,
@@ -20,13 +21,13 @@ from jovial_atlas.checks.live import (
     faults_of,
     sampled,
 )
-from jovial_atlas.checks.pages import robots_hide
 from jovial_atlas.checks.sets import SitemapSet
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots
 from jovial_atlas.robots.directives import read_directives, read_header
 from jovial_atlas.rounds.robots import compare_robots, read_robots
+from jovial_atlas.rules import deciding_crawlers
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.page import PageFile, Reading, read_page
 from jovial_atlas.web import Answer, Client, Request, send
@@ -97,7 +98,15 @@ def served_robots(
         return
     yield from (Fault(fault.code, where, fault.message) for fault in faults)
     served = parse_robots(data, address)
-    hides = list(robots_hide(served, where, list(locs)))
+    crawlers = sorted(site.crawlers)
+    matchers = [Matcher(served, agent) for agent in deciding_crawlers(served, crawlers)]
+    paths = [addresses.path_and_query(loc) for loc in locs]
+    hides = list(
+        robots_hide(
+            served, where, lambda: not any(m.ask(p).allowed for m in matchers for p in paths),
+            crawlers,
+        )
+    )  # fmt: skip
     yield from hides
     if built is None or hides:
         return

@@ -127,14 +127,6 @@ def check_build(
         raise LossError("build", losses, causes[:_CAUSES], list(examples[:_EXAMPLES]))
 
 
-def check_announcement(site: SiteFile, engine: str, had: int, lost: Sequence[str]) -> Loss | None:
-    """What of the addresses that an engine knows would be announced as gone, where that is to be
-    refused."""
-    if counts_as_loss(site.model.loss, "engine", had, len(lost)):
-        return Loss("engine", engine, had, len(lost))
-    return None
-
-
 def refuse_announcement(losses: Sequence[Loss], examples: Sequence[str]) -> None:
     """Raise LossError for announcements that are refused, if there are any."""
     if losses:

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
-from jovial_atlas import addresses, patterns
+from jovial_atlas import addresses
 from jovial_atlas.engines.due import Published
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import digest
 from jovial_atlas.ledger import Built, Ledger
 from jovial_atlas.robots import parse_robots
 from jovial_atlas.rounds.build.places import ROBOTS
-from jovial_atlas.rounds.build.public import load_record, marks, site_key
+from jovial_atlas.rounds.build.public import load_record, marks, page_sections, site_key
 from jovial_atlas.sitefile import IndexNowChannel, SiteFile
 
 
@@ -28,7 +27,7 @@ def published(site: SiteFile) -> Published:
         pages,
         record.sitemaps,
         _feeds(site),
-        _weights(site, pages),
+        _weights(site),
         {loc: sections.get(loc, "") for loc in record.sitemaps},
         _in_robots(site),
     )
@@ -62,8 +61,9 @@ def _feeds(site: SiteFile) -> dict[str, str]:
     return found
 
 
-def _weights(site: SiteFile, pages: Mapping[str, str]) -> dict[str, float]:
-    """The weight of each page's section, where sections have any and a quota makes it matter."""
+def _weights(site: SiteFile) -> dict[str, float]:
+    """The weight of each page's section, where sections have any and a quota makes it matter. The
+    section is the one that was decided: the one in whose sitemap the page stands."""
     limited = any(
         isinstance(one, IndexNowChannel) and one.per_day
         for engine in site.model.engine
@@ -72,13 +72,7 @@ def _weights(site: SiteFile, pages: Mapping[str, str]) -> dict[str, float]:
     weights = {s.name: s.priority for s in site.model.section if s.priority is not None}
     if not limited or not weights:
         return {}
-    found: dict[str, float] = {}
-    for section in site.model.section:
-        expression = re.compile(patterns.any_of(list(section.patterns)))
-        for loc in pages:
-            if loc not in found and expression.search(addresses.path_and_query(loc)):
-                found[loc] = weights.get(section.name, 0.5)
-    return found
+    return {loc: weights.get(name, 0.5) for loc, name in page_sections(site).items()}
 
 
 def asked_for(public: Published, urls: Sequence[str], *, pages_only: bool = False) -> list[str]:

@@ -52,7 +52,7 @@ def report(
             about.url,
             "en",
             dates.write(now).replace("T", " ").removesuffix(":00Z").removesuffix("Z"),
-            _first(site, findings),
+            _first(findings),
             figures,
             list(_charts(survey, site, now)),
             list(_grouped(findings)),
@@ -62,11 +62,9 @@ def report(
     )
 
 
-def _first(site: SiteFile, findings: list[Finding]) -> list[str]:
-    """What hides the site: of the last build, and what the check finds now."""
-    told = [whole for host in site.hosts if (whole := load_record(host).whole)]
-    told += [f"{one.message} {one.fix}" for one in findings if one.severity == "blocker"]
-    return told
+def _first(findings: list[Finding]) -> list[str]:
+    """What hides the site, as the check finds it."""
+    return [f"{one.message} {one.fix}" for one in findings if one.severity == "blocker"]
 
 
 def _grouped(findings: list[Finding]) -> Iterator[tuple[str, str, str, int, str]]:

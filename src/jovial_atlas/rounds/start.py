@@ -6,7 +6,7 @@ import os
 import re
 import tempfile
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
@@ -15,6 +15,7 @@ import polars as pl
 import tomlkit
 
 from jovial_atlas import addresses
+from jovial_atlas.checks.hiding import HIDDEN_SHARE, robots_hide
 from jovial_atlas.errors import AtlasError, ContentError
 from jovial_atlas.faults import plural
 from jovial_atlas.files import FileSet, write_whole
@@ -22,6 +23,7 @@ from jovial_atlas.pages.gather import Gathering
 from jovial_atlas.place import STATE
 from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.build.places import MANIFEST, ROBOTS
+from jovial_atlas.rules.own import page_says
 from jovial_atlas.sitefile.deciding import RESERVED_SECTIONS, REST
 from jovial_atlas.sources.folder import Folder, Style, address_of
 from jovial_atlas.sources.html import Progress, read_folder
@@ -76,7 +78,7 @@ def propose(url: str, html: Path, now: datetime, progress: Progress | None = Non
     if not pages.height:
         raise ContentError(f"{html} holds no HTML page. Name the folder that holds the built site.")
     style = _style(pages, origin)
-    notes = list(_notes(pages, origin))
+    notes = [*_said_first(origin, pages, html), *_notes(pages, origin)]
     robots = None
     if (html / ROBOTS).is_file():
         robots = parse_robots((html / ROBOTS).read_bytes())
@@ -162,6 +164,24 @@ def _sections(pages: pl.DataFrame, origin: str) -> list[FoundSection]:
         path = addresses.path_and_query(address_of(f"{folder}/index.html", origin, "folder"))
         found.append(FoundSection(name, f"{path}**", count, "Article" if dated >= 0.6 else ""))
     return found
+
+
+def _said_first(origin: str, pages: pl.DataFrame, html: Path) -> Iterator[str]:
+    """What hides the whole site already, or keeps engines from reaching it."""
+    if reason := addresses.why_local(origin):
+        yield (
+            f"{origin} is {reason}. Nothing is announced from there; set url in [site] to the "
+            "public address before the site is built for it."
+        )
+    if (html / ROBOTS).is_file():
+        for fault in robots_hide(parse_robots((html / ROBOTS).read_bytes()), ROBOTS):
+            yield f"The site hides itself by its robots.txt: {fault.message}"
+    hidden = pages.filter(page_says("noindex")).height
+    if hidden and hidden >= HIDDEN_SHARE * pages.height:
+        yield (
+            f"The site hides itself: {hidden:,} of {plural(pages.height, 'page')} say noindex. "
+            "Take it out of the page templates, then survey."
+        )
 
 
 def _notes(pages: pl.DataFrame, origin: str) -> list[str]:

@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from datetime import datetime
 
-from jovial_atlas import addresses
 from jovial_atlas.engines.announce import DUE, Outcome, announce, by_hand, by_robots, settle
-from jovial_atlas.engines.due import Due, Published, channel_name, due, single
-from jovial_atlas.errors import AtlasError
+from jovial_atlas.engines.due import PAGES, SITEMAPS, Due, Published, channel_name, due, single
+from jovial_atlas.errors import AtlasError, Loss
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.ledger.values import FAILED, UNKNOWN
-from jovial_atlas.rounds.check import blockers
+from jovial_atlas.rounds.build.places import INDEX
+from jovial_atlas.rounds.hiding import said_first
 from jovial_atlas.rounds.last import last_survey
+from jovial_atlas.rounds.loss import counts_as_loss, refuse_announcement
 from jovial_atlas.rounds.published import asked_for, note_built, published
 from jovial_atlas.rounds.sending import Sending
 from jovial_atlas.sitefile import CallChannel, Engine, HandChannel, RobotsChannel, SiteFile
@@ -21,21 +22,13 @@ from jovial_atlas.sitefile import CallChannel, Engine, HandChannel, RobotsChanne
 def refuse_hidden(site: SiteFile, now: datetime) -> None:
     """Raise AtlasError where announcing would be wrong: a draft, a temporary host, or a site that
     hides itself."""
-    about = site.model.site
-    if about.stage != "live":
+    if site.model.site.stage != "live":
         raise AtlasError(
             'Nothing is announced: the site is a draft. Set stage = "live" in [site], '
             "then survey, build and check."
         )
-    if about.url in about.other_hosts or addresses.is_local(about.url):
-        raise AtlasError(
-            f"Nothing is announced: {about.url} is a temporary host, and engines would keep it "
-            "beside the real one. Set url in [site] to the public address, then survey and build."
-        )
-    found = blockers(site, last_survey(site, now).of_host(site).decided)
-    if found:
-        one = found[0]
-        raise AtlasError(f"Nothing is announced: {one.code}: {one.message} {one.fix}")
+    if said := said_first(last_survey(site, now).of_host(site)):
+        raise AtlasError(f"Nothing is announced. {said}")
 
 
 def planned(
@@ -64,6 +57,7 @@ def run_submit(
     urls: Sequence[str] = (),
     *,
     done: bool = False,
+    accept: bool = False,
 ) -> Iterator[Outcome]:
     """Settle what broke off, then send what is due, or with `urls` these alone (addresses of pages
     and sitemaps, or paths from '/' on, changed or not), and yield each outcome.
@@ -71,10 +65,13 @@ def run_submit(
     The ledger is had alone meanwhile, so that two at a time never announce the same. After an
     engine fails once, the rest of that channel's messages is not sent in this run. What is to be
     done by hand is said, or with `done` recorded. Raises AtlasError for an address that is not
-    public, and where no channel takes any.
+    public, and where no channel takes any; and LossError, unless told to `accept` it, where much of
+    what an engine knows would be announced as gone.
     """
     public = published(site)
     locs = asked_for(public, urls)
+    if not (locs or accept):
+        refuse_losses(site, public, engines, ledger)
     with ledger.alone("submit", wait=site.model.ledger.wait):
         note_built(public, ledger)
         down: set[tuple[str, str]] = set()
@@ -97,6 +94,28 @@ def run_submit(
             if outcome.status in (FAILED, UNKNOWN):
                 down.add(key)
             yield outcome
+
+
+def refuse_losses(
+    site: SiteFile, public: Published, engines: Sequence[Engine], ledger: Ledger
+) -> None:
+    """Raise LossError where engines would be told that much of what they know is gone: addresses
+    that they were told one by one, or what the sitemaps held that they were told of."""
+    losses: list[Loss] = []
+    examples: set[str] = set()
+    index = f"{public.site_url}/{INDEX}"
+    now = sum(urls for loc, (_, urls) in public.sitemaps.items() if loc != index)
+    for engine in engines:
+        heard = ledger.heard(engine.name, PAGES)
+        gone = {loc for loc in heard if loc not in public.pages}
+        told = ledger.heard(engine.name, SITEMAPS)
+        held = sum(one.urls or 0 for loc, one in told.items() if loc != index)
+        for had, lost in ((len(heard), len(gone)), (held, max(0, held - now))):
+            if counts_as_loss(site.model.loss, "engine", had, lost):
+                losses.append(Loss("engine", engine.name, had, lost))
+                examples |= gone
+                break
+    refuse_announcement(losses, sorted(examples))
 
 
 def _sent(

@@ -12,6 +12,7 @@ from typing import Any
 import polars as pl
 
 from jovial_atlas import __version__, addresses, dates
+from jovial_atlas.checks.hiding import counting, first_word, shown_of, whole_site
 from jovial_atlas.errors import ContentError, OutputError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import digest, move_into_place, temporary_name, write_whole
@@ -20,6 +21,7 @@ from jovial_atlas.pages.changes import Changes
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import compare
 from jovial_atlas.rounds.ahead import Begun, begin_survey
+from jovial_atlas.rounds.hiding import hides_first, public_robots
 from jovial_atlas.rounds.last import filled_in, stored_pages
 from jovial_atlas.rounds.loss import check_survey
 from jovial_atlas.rounds.media import look_at_videos
@@ -87,24 +89,33 @@ def run_survey(
         faults += more
         filled = filled_in(table, signs)
         decided = decide(after, site, now, filled)
-        sections = section_counts(decided, site)
+        sections, rows = section_counts(decided, site)
         changes = compare(before, after)
         if before is not None and not accept and _may_lose(site, said, sections, changes):
             had = decide(before, site, now, filled_in(before, said.get("noted", SIGNS)))
             check_survey(site, had, decided, [*map(str, broken), *_empty(site, after, broken)])
         lasting = inputs is not None and _is_lasting(after, site, now, filled)
         departed = _departed(site, before, after) if changes.removed or changes.added else None
+        hidden = "" if site.model.host else _said_first(site, rows, after)
         with swapping():
             if departed is not None:
                 snapshot.save(departed, site.state / DEPARTED)
             move_into_place(beside, target)
             at = dates.write(now)
-            unchanged = noted(inputs, mark, target, sections) if inputs and lasting else None
+            unchanged = None
+            if inputs and lasting:
+                unchanged = noted(inputs, mark, target, sections, hidden)
             _keep_record(site, at, unchanged, signs, sections, changes.renamed, faults)
+        if site.model.host:
+            hidden = hides_first(site, now)
     finally:
         with suppress(OSError):
             beside.unlink(missing_ok=True)
-    return Survey(at, sum(one.pages for one in sections), sections, changes, faults)
+    return Survey(at, sum(one.pages for one in sections), sections, changes, faults, hidden)
+
+
+def _said_first(site: SiteFile, rows: list[dict[str, Any]], after: pl.LazyFrame) -> str:
+    return first_word(whole_site(site, shown_of(rows), public_robots(site), after))
 
 
 def _keep_record(
@@ -341,8 +352,11 @@ def _remembered(
     }
 
 
-def section_counts(decided: pl.LazyFrame, site: SiteFile) -> list[SectionCount]:
-    """What each section holds, in the order of the site file; empty sections are there too."""
+def section_counts(
+    decided: pl.LazyFrame, site: SiteFile
+) -> tuple[list[SectionCount], list[dict[str, Any]]]:
+    """What each section holds, in the order of the site file; empty sections are there too. And
+    what is counted to know whether the site hides itself."""
     counted = {
         row["section"]: row
         for row in decided.group_by("section")
@@ -351,6 +365,7 @@ def section_counts(decided: pl.LazyFrame, site: SiteFile) -> list[SectionCount]:
             pl.col("listed").sum().alias("listed"),
             pl.col("images").list.len().sum().alias("images"),
             pl.col("videos").list.len().sum().alias("videos"),
+            *counting(site),
         )
         .collect(engine="streaming")
         .to_dicts()
@@ -358,7 +373,8 @@ def section_counts(decided: pl.LazyFrame, site: SiteFile) -> list[SectionCount]:
     names = [section.name for section in site.model.section]
     names += [name for name in sorted(counted) if name not in names]
     empty = {"pages": 0, "listed": 0, "images": 0, "videos": 0}
-    return [
+    sections = [
         SectionCount(name, **{key: int(counted.get(name, empty)[key] or 0) for key in empty})
         for name in names
     ]
+    return sections, list(counted.values())

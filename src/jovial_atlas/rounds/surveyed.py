@@ -39,3 +39,5 @@ class Survey:
     sections: list[SectionCount]
     changes: Changes
     faults: list[Fault]
+    #: What hides the whole site, to be said before anything else; empty where nothing does.
+    hidden: str = ""

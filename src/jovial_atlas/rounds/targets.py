@@ -8,9 +8,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from jovial_atlas import addresses
-from jovial_atlas.checks import pages as page_checks
 from jovial_atlas.checks import sets
 from jovial_atlas.checks.fetching import OnDisk, OnServer
+from jovial_atlas.checks.hiding import robots_hide
 from jovial_atlas.checks.sets import Fetched, SitemapSet
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault
@@ -73,7 +73,7 @@ def _on_disk(path: Path, served: str | None, site: SiteFile | None) -> Target:
     disk = OnDisk(folder, address, whole=False)
     if path.name == ROBOTS:
         robots = robots_on_disk(path) or RobotsFile()
-        hidden = page_checks.robots_hide(robots, str(path), [])
+        hidden = robots_hide(robots, str(path))
         return Target(faults=[*robots.faults, *hidden], robots=robots)
     exact = served if served and not served.endswith("/") else None
     return Target(sets.read_set([disk.open(path, exact)], disk))
@@ -104,7 +104,7 @@ def _folder(path: Path, address: str | None) -> Target:
     faults: list[Fault] = []
     if robots:
         faults += robots.faults
-        faults += page_checks.robots_hide(robots, str(path / ROBOTS), [])
+        faults += robots_hide(robots, str(path / ROBOTS))
         faults += robots_faults(robots, path / ROBOTS, read)
         faults += sets.check_against_robots(read, robots)
     if not found:
@@ -163,4 +163,4 @@ def _live_robots(fetched: Fetched) -> tuple[RobotsFile | None, list[Fault]]:
             return None, [Fault("robots-none", fetched.name, status)]
         return None, [fetched.fault] if fetched.fault else []
     robots = parse_robots(fetched.data, fetched.name)
-    return robots, [*robots.faults, *page_checks.robots_hide(robots, fetched.name, [])]
+    return robots, [*robots.faults, *robots_hide(robots, fetched.name)]

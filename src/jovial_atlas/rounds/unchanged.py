@@ -83,7 +83,7 @@ def _commits(root: Path) -> Iterator[str]:
 
 
 def noted(
-    inputs: Inputs, mark: str | None, table: Path, sections: Sequence[SectionCount]
+    inputs: Inputs, mark: str | None, table: Path, sections: Sequence[SectionCount], hidden: str
 ) -> dict[str, Any] | None:
     """What to keep of a survey, whose page table lies at `table`, for `as_before`. `mark` was
     taken before anything was read."""
@@ -96,6 +96,7 @@ def noted(
         "mark": mark,
         "table": [about.st_size, about.st_mtime_ns],
         "sections": [astuple(one) for one in sections],
+        "hidden": hidden,
     }
 
 
@@ -113,10 +114,12 @@ def as_before(site_file: Path, now: datetime) -> Survey | None:
         inputs = Inputs(tuple(known["files"]), tuple((f, tuple(e)) for f, e in known["folders"]))
         sections = [SectionCount(*one) for one in known["sections"]]
         faults = [Fault(*fault) for fault in record["told"]]
+        hidden = str(known["hidden"])
         if site_file.name not in inputs.files or inputs.mark(home) != known["mark"]:
             return None
     except (OSError, ValueError, KeyError, TypeError):
         return None
     record |= {"at": dates.write(now), "renamed": []}
     write_whole(state / RECORD, (json.dumps(record, ensure_ascii=False) + "\n").encode())
-    return Survey(record["at"], sum(one.pages for one in sections), sections, Changes(), faults)
+    pages = sum(one.pages for one in sections)
+    return Survey(record["at"], pages, sections, Changes(), faults, hidden)

@@ -41,10 +41,20 @@ def robots_of(model: SiteModel) -> RobotsFile:
     return RobotsFile(groups, sitemaps, records, comment=model.robots.comment)
 
 
+def deciding_crawlers(robots: RobotsFile, crawlers: Sequence[str]) -> list[str]:
+    """Whose rules decide whether an address counts as barred: those of `*`, who stands for all that
+    are not named. Only where `*` may fetch nothing at all while crawlers of the site's engines have
+    groups of their own, the site is meant for these, and they decide."""
+    everyone = Matcher(robots, "*")
+    if everyone.ask("/").allowed or any(rule.allow for rule in everyone.rules):
+        return ["*"]
+    own = [one for one in crawlers if Matcher(robots, one).rules != everyone.rules]
+    return own or ["*"]
+
+
 def barred(robots: RobotsFile, path: pl.Expr, agents: Sequence[str]) -> pl.Expr | None:
-    """Whether none of these crawlers may fetch a column of paths: an address that one of them
-    may fetch is not lost. `agents` begins with "*", who stands for all that have no group.
-    None where one of them may fetch all."""
+    """Whether none of these crawlers (see `deciding_crawlers`) may fetch a column of paths. None
+    where one of them may fetch all."""
     rules = [Matcher(robots, agent).rules for agent in agents]
     if not all(any(not rule.allow for rule in one) for one in rules):
         return None

@@ -18,7 +18,7 @@ import polars as pl
 
 from jovial_atlas import dates
 from jovial_atlas.pages import schema
-from jovial_atlas.rules.crawling import barred, robots_of
+from jovial_atlas.rules.crawling import barred, deciding_crawlers, robots_of
 from jovial_atlas.rules.fields import FIELDS, FROM_PAGE, Layer
 from jovial_atlas.rules.own import crawler_layer, given, override_layers, page_layers
 from jovial_atlas.rules.policies import EXPIRED, SIGNS, expired_layer, policy_layers
@@ -148,7 +148,7 @@ def _rule_layers(
 
 def _facts(site: SiteFile) -> list[Layer]:
     never = {"listed": False}
-    agents = ["*", *sorted(site.crawlers)]
+    robots = robots_of(site.model)
     facts = [
         ("status", pl.col("status") != 200, "it does not answer with status 200", "status"),
         (
@@ -170,7 +170,8 @@ def _facts(site: SiteFile) -> list[Layer]:
             "canonical",
         ),
     ]
-    closed = barred(robots_of(site.model), pl.col("_path"), agents)
+    agents = deciding_crawlers(robots, sorted(site.crawlers))
+    closed = barred(robots, pl.col("_path"), agents)
     if closed is not None:
         facts.append(("robots.txt", closed, "robots.txt bars crawlers from it", "loc"))
     if site.model.site.stage == "draft":

@@ -55,8 +55,6 @@ class Record:
     files: dict[str, SitemapRecord] = field(default_factory=dict)
     #: Section → pages that the build turned from index to noindex, and pages it had listed.
     hidden: dict[str, tuple[int, int]] = field(default_factory=dict)
-    #: What hid the whole site, in words; empty where nothing did.
-    whole: str = ""
 
 
 def test_key() -> int:
@@ -78,7 +76,6 @@ def load_record(site: SiteFile) -> Record:
             if read["key"] == test_key()
             else {},
             {name: (int(n), int(of)) for name, (n, of) in read.get("hidden", {}).items()},
-            str(read.get("whole", "")),
         )
     except FileNotFoundError:
         return Record()
@@ -100,7 +97,6 @@ def save_record(site: SiteFile, record: Record) -> None:
         "key": test_key(),
         "kinds": record.kinds,
         "sitemaps": {loc: list(one) for loc, one in record.sitemaps.items()},
-        "whole": record.whole,
         "hidden": {name: list(one) for name, one in record.hidden.items()},
         "files": {name: asdict(one) for name, one in record.files.items()},
     }

@@ -14,19 +14,20 @@ from types import MappingProxyType
 import polars as pl
 
 from jovial_atlas import addresses, dates
+from jovial_atlas.checks.hiding import Shown
 from jovial_atlas.errors import LossError, OutputError
 from jovial_atlas.faults import plural
 from jovial_atlas.files import FileChange, FileSet, digest
 from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.rounds.build import beside, public
 from jovial_atlas.rounds.build.files import Rendered, mark_of_file, render_all
-from jovial_atlas.rounds.build.hidden import hides_itself
 from jovial_atlas.rounds.build.kinds import NEWS, Kind, kinds_of, wrong_unlisted
 from jovial_atlas.rounds.build.listing import (
     Listed,
     Listing,
     hidden_by,
     key_of,
+    keys_of,
     news_tables,
     noindexed,
     read_listing,
@@ -53,6 +54,7 @@ from jovial_atlas.rounds.build.resumed import (
     resume,
     save_blocks,
 )
+from jovial_atlas.rounds.hiding import coming_robots, said_first
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rounds.loss import check_build, counted, losses_of
 from jovial_atlas.rounds.surveyed import Swapping
@@ -195,7 +197,9 @@ class _Building:
             self.notes.append(
                 f"{plural(count, 'page')} of {had:,} in {name} may no longer be indexed."
             )
-        self.whole = hides_itself(site, listing, keys.height, self.output)
+        home = key_of(pl.lit(f"{site.model.site.url}/"))
+        hidden_home = keys.select((pl.col("key") == home).any()).item()
+        self._say_first(listing, keys.height, False if hidden_home else None)
         placed = place_listing(listing, known, kinds)
         final, sitemaps = self._sitemaps(listing, placed, kinds, differences)
         self._others(listing, sitemaps)
@@ -214,6 +218,18 @@ class _Building:
                 if key:
                     save_blocks(site, key, blocks)
         return changes, told, listing
+
+    def _say_first(self, listing: Listed, noindexed: int, home: bool | None) -> None:
+        """Find out what hides the whole site, from what was counted already; error pages, which
+        engines should not index, are no pages in this."""
+        pages = listing.count + sum(listing.not_listed.values())
+        if "kind" in self.survey.filled:
+            errors = self.survey.decide(self.survey.pages.filter(pl.col("kind") == "error"))
+            counts = errors.select(pl.len(), hidden=(~pl.col("index")).sum())
+            count, hidden = counts.collect(engine="streaming").row(0)
+            pages, noindexed = pages - count, noindexed - hidden
+        shown = Shown(pages, noindexed, listing.count, home)
+        self.whole = said_first(self.survey, coming_robots(self.site, self.output), shown)
 
     def would_lose(self) -> None:
         """Raise LossError where this build would be refused; nothing else is done."""
@@ -249,7 +265,9 @@ class _Building:
     ) -> tuple[list[FileChange], list[Difference], Listed]:
         """As `_anew` where all pages are listed in the files in which they were. Raises
         ShiftedError where that turns out not to be so."""
-        self.whole = hides_itself(self.site, before, before.noindexed, self.output)
+        home = f"{self.site.model.site.url}/"
+        at = before.places(keys_of(pl.Series([home]))) if before.noindexed else [0]
+        self._say_first(before, before.noindexed, None if at else False)
         _, sitemaps = self._sitemaps(before, before, kinds, differences)
         self._others(before, sitemaps)
         changes, told = self.output.changes(), self._differences() if differences else []
@@ -274,7 +292,7 @@ class _Building:
     ) -> None:
         names = [kind.name for kind in kinds]
         at = dates.write(self.now)
-        record = Record(at, names, sitemaps, self.files, hidden, self.whole)
+        record = Record(at, names, sitemaps, self.files, hidden)
         public.save_record(self.site, record)
 
     def _kinds(self) -> list[Kind]:
