@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
-from jovial_atlas.markup import Dress, inject, restore
+from jovial_atlas.markup import MARK, ChangedError, Dress, inject, restore
 from jovial_atlas.markup.dress import dress, undress
 from jovial_atlas.rounds.inject import proposed_alt
 from tests.conftest import page, run_command, write_site
@@ -29,12 +29,14 @@ MORE = [
 def test_what_is_added_comes_out_again_octet_for_octet(data):
     if undress(data) == data:
         assert undress(dress(data, ALL)) == data
-    before = restore(data)
-    once = inject(data, TAGS, also=ALL)
+    try:
+        once = inject(data, TAGS, also=ALL)
+    except ChangedError:
+        assert MARK in data or undress(data) != data
+        return
     if once is not None:
         assert inject(once, TAGS, also=ALL) == once
-        if restore(before) == before:
-            assert restore(once) == before
+        assert restore(once) == data
 
 
 @pytest.mark.parametrize(

@@ -1,6 +1,8 @@
 """Head data in HTML files: put in, renewed, taken out; everything else stays, octet for octet."""
 
+import base64
 import json
+import zlib
 from pathlib import Path
 
 import pytest
@@ -8,7 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
-from jovial_atlas.markup import MARK, Tag, inject, restore, scan_head
+from jovial_atlas.markup import MARK, ChangedError, Dress, Tag, inject, restore, scan_head
+from jovial_atlas.markup.inject import _HELD, block_mark, without_block
 from tests.conftest import URL, page, run_command, write_site
 
 TAGS = [
@@ -34,14 +37,91 @@ PIECES = [
 @settings(max_examples=400, deadline=None)
 @given(st.lists(st.sampled_from(PIECES), max_size=14).map(b"".join) | st.binary(max_size=60))
 def test_twice_is_once_and_taking_out_gives_the_file_back(data):
-    before = restore(data)
-    once = inject(data, TAGS)
-    if once is None:
+    try:
+        once = inject(data, TAGS)
+    except ChangedError:
+        assert MARK in data
         return
-    assert inject(once, TAGS) == once
-    if restore(before) == before:
-        assert restore(once) == before
-    assert inject(data, []) in (before, None)
+    if once is not None:
+        assert inject(once, TAGS) == once
+        assert restore(once) == data
+        assert without_block(once) == data
+        assert inject(once, []) == data
+
+
+FILE = (
+    b'<!doctype html>\n<html lang="en">\n<head>\n  <meta charset="utf-8">\n  <title>Old</title>\n'
+    b'  <link rel="canonical" href="/old"><meta name=robots content=noindex>\n</head>\n<body><p>x'
+)
+
+
+@settings(max_examples=500, deadline=None)
+@given(st.data(), st.sampled_from(PIECES) | st.binary(max_size=6))
+def test_whatever_is_edited_around_them_the_pieces_come_out_and_no_other_octet_moves(data, new):
+    """An edit outside the pieces is the same edit of the file as it was. One inside a piece is told,
+    and so is one that makes something look like a piece."""
+    done = inject(FILE, TAGS)
+    start = data.draw(st.integers(0, len(done)))
+    end = data.draw(st.integers(start, min(len(done), start + 40)))
+    edited = done[:start] + new + done[end:]
+    whole = _pieces(done)
+    touched = any(start < b and end > a for a, b in whole) or (
+        start == end and any(a < start < b for a, b in whole)
+    )
+    try:
+        back = restore(edited)
+    except ChangedError:
+        assert touched or MARK in new or edited.count(MARK) != 1 or _pieces(edited) != whole
+        return
+    if edited == done:
+        assert back == FILE
+    elif not touched:
+        shift = sum(b - a for a, b in whole if b <= start)
+        held = sum(len(without_block(done[a:b])) for a, b in whole if b <= start)
+        at = start - shift + held
+        assert back == FILE[:at] + new + FILE[at + end - start :]
+    with pytest.raises(ChangedError):
+        restore(done.replace(b"New", b"N3w"))
+
+
+def _pieces(data):
+    """Where all that was put in stands."""
+    found = [match.span() for match in _HELD.finditer(data)]
+    at = data.find(MARK)
+    end = data.find(b"-->", data.find(b"<!-- /head data", at)) + 3
+    return sorted([*found, (at - 3, end)]) if at >= 0 else found
+
+
+XHTML = (
+    b'<?xml version="1.0" encoding="UTF-8"?>\n<!DOCTYPE html PUBLIC "-//W3C//DTD XHTML 1.0 Strict//EN" '
+    b'"x.dtd">\n<html xmlns="http://www.w3.org/1999/xhtml"><head><title>a</title></head><body/></html>'
+)
+
+
+def test_what_is_well_formed_xml_stays_so_or_is_left_alone():
+    from lxml import etree
+
+    tags = [*TAGS, Tag('<script type="application/ld+json">{"a":"b & c > d"}</script>', ("json-ld",))]
+    new = inject(XHTML, tags)
+    assert etree.fromstring(new).tag.endswith("html")
+    assert (restore(new), b'content="/i" />' in new) == (XHTML, True)
+    with pytest.raises(ChangedError, match="well-formed"):
+        inject(XHTML, TAGS, also=Dress({"head_end": "<script async src=x></script>"}))
+
+
+def test_a_block_of_an_older_version_is_taken_out_as_long_as_that_is_certain():
+    whole = b"<head><meta charset=x><title>Old</title></head><body>"
+    piece = [whole.index(b"<title>"), base64.b64encode(b"<title>Old</title>").decode()]
+    packed = base64.b64encode(zlib.compress(json.dumps([1, 0, [piece]]).encode()))
+    old = (
+        b"<head><meta charset=x>\n" + MARK + b"\n<title>New</title>\n<!-- /head data " + packed
+        + b" --></head><body>"
+    )  # fmt: skip
+    assert restore(old) == whole
+    assert restore(old + b"later") == whole + b"later"
+    with pytest.raises(ChangedError, match="older version"):
+        restore(b"<!-- a -->" + old)
+    assert block_mark(old) == ""
 
 
 @pytest.mark.parametrize(
@@ -68,6 +148,7 @@ def test_tags_of_the_same_meaning_go_and_all_others_stay(head, gone, kept):
     data = f"<html><head><meta charset=utf-8>{head}</head><body>x</body></html>".encode()
     new = inject(data, TAGS)
     visible = new[: new.index(MARK)] + new[new.index(b" -->", new.index(b"/head data")) :]
+    visible = _HELD.sub(b"", visible)
     assert [one for one in gone if one.encode() in visible] == []
     assert [one for one in kept if one.encode() not in visible] == []
     assert restore(new) == data
@@ -87,7 +168,8 @@ def test_tags_of_the_same_meaning_go_and_all_others_stay(head, gone, kept):
 )  # fmt: skip
 def test_the_block_stands_after_charset_and_viewport(data, before):
     new = inject(data, TAGS)
-    assert new[: new.index(MARK)].rstrip() == data[: data.index(before) + len(before)].rstrip()
+    stood = _HELD.sub(b"", new[: new.index(MARK)]).rstrip()
+    assert stood == data[: data.index(before) + len(before)].rstrip()
     tree = LexborHTMLParser(new)
     assert [node.text() for node in tree.head.css("title")] == ["New"]
 
@@ -120,11 +202,48 @@ def test_on_real_pages_only_the_head_block_differs(folder):
         assert [node.text() for node in titles] == ["New"], place
 
 
-def test_a_block_changed_by_hand_is_taken_out_all_the_same():
-    new = inject(b"<head>\n<title>Old</title>\n</head>", TAGS)
-    broken = new.replace(b"/head data e", b"/head data A")
-    assert MARK not in restore(broken)
-    assert b"</head>" in restore(broken)
+def test_a_file_whose_block_was_changed_is_left_alone_and_told_by_name(marrowfen):
+    place = marrowfen / "public/privacy/index.html"
+    before = place.read_bytes()
+    name = "x" * 245 + ".html"
+    (marrowfen / "public" / name).write_bytes(before)
+    run_command("survey", cwd=marrowfen)
+    assert run_command("inject", cwd=marrowfen).code == 0, "names as long as can be"
+    done = place.read_bytes()
+    place.write_bytes(done.replace(b"Privacy", b"Secrecy").replace(b'lang="en-GB"', b'lang="en"'))
+    changed = place.read_bytes()
+    ran = run_command("inject", cwd=marrowfen)
+    assert "privacy/index.html was left as it is: what `inject` put in was changed" in ran.err
+    assert place.read_bytes() == changed
+    run_command("survey", cwd=marrowfen)
+    found = run_command("check", "--format", "json", cwd=marrowfen).json["findings"]
+    assert [one["where"] for one in found if one["code"] == "inject-changed"] == [
+        "privacy/index.html"
+    ]
+    place.write_bytes(done.replace(b"<html lang=\"en-GB\"", b'<html lang="de"'))
+    assert run_command("inject", "--remove", cwd=marrowfen).code == 0
+    assert place.read_bytes() == before.replace(b"<html lang=\"en-GB\"", b'<html lang="de"')
+
+
+def test_a_noindex_that_nothing_delivers_and_heads_that_are_old_are_told_at_once(tmp_path, atlas):
+    rule = '[[rule]]\nmatch = "/a.html"\nset = { index = false }\n'
+    write_site(tmp_path, {"a.html": page("A"), "b.html": page("B")}, rule)
+
+    def told(*commands):
+        for command in commands:
+            ran = atlas(command)
+        codes = [f["code"] for f in atlas("check", "--format", "json").json["findings"]]
+        return {"noindex-undelivered", "head-stale"} & set(codes), ran
+
+    found, built = told("survey", "build")
+    assert found == {"noindex-undelivered"}
+    assert "nothing on them says so: /a.html. Run `jovial-atlas inject`" in " ".join(built.err.split())
+    assert told("inject")[0] == set(), "known without another survey"
+    assert told("survey", "build")[0] == set()
+    (tmp_path / "atlas.toml").open("a").write('[head]\ncard_site = "@marrowfen"\n')
+    found, built = told("build")
+    assert found == {"head-stale"}
+    assert "1 page holds head data older" in " ".join(built.err.split())
 
 
 def test_a_site_takes_its_head_data_and_gives_its_files_back(marrowfen):

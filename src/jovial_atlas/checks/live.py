@@ -249,7 +249,7 @@ def _row(loc: str, answer: Answer, how: Asking, now: datetime) -> dict[str, Any]
     """The page that was served, as a row of the page table; None where it is no HTML."""
     if "html" not in answer.headers.get("content-type", "html"):
         return None
-    reading = Reading("live", now, True, (how.origin, how.public))
+    reading = Reading("live", now, True, (how.origin, how.public), as_served=True)
     return read_page(answer.body, PageFile(Path(), loc, loc), reading)[0]
 
 

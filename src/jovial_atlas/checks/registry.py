@@ -233,6 +233,17 @@ _TABLE = (
     Check("redirect-nowhere", _W, "A page is to be sent on, and there is nowhere to send it",
           "It stays as it is.",
           "Name an address in `send_to`, or choose another policy."),
+    Check("noindex-undelivered", _W, "A decided noindex reaches no page",
+          "What only the site file says, no engine can see: the pages stay in the index.",
+          "Run `jovial-atlas inject` after each build of the pages; where another system serves "
+          "them, set fragments = true in [head] and let it put the heads in."),
+    Check("head-stale", _W, "Pages hold other head data than was decided",
+          "Engines read what stands in the pages, not what the site file says by now.",
+          "Run `jovial-atlas inject`."),
+    Check("inject-changed", _W, "What `inject` wrote into a page was changed by hand",
+          "It is neither renewed nor taken out, since the page as it was cannot be told.",
+          "Build the page anew and run `jovial-atlas inject`; or run it with --anyway, which takes "
+          "it out as near as it can be told."),
     Check("engine-barred", _W, "An engine may not fetch listed pages",
           "It is invited by the sitemap and turned away by robots.txt.",
           "Change the group of its crawler in [robots], if it is not meant."),

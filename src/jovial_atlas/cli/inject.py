@@ -16,14 +16,18 @@ _SHOWN = 3
 @click.option("--match", metavar="PATTERN", help="Only pages with addresses like this.")
 @click.option("--dry-run", is_flag=True, help="Write nothing; show what would change.")
 @click.option("--remove", is_flag=True, help="Take out what was written: files are as before.")
-def command(work: Work, match: str | None, dry_run: bool, remove: bool) -> int:
+@click.option(
+    "--anyway", is_flag=True, help="Also files in which what was written was changed by hand."
+)
+def command(work: Work, match: str | None, dry_run: bool, remove: bool, anyway: bool) -> int:
     """Write titles, descriptions, canonicals, robots directives, language versions, Open Graph
     and structured data into the heads of built HTML pages.
 
     Tags of the same meaning are replaced and kept, so that --remove gives each file back as it
-    was; all else in a file stays byte for byte. Run it after each time the pages are built."""
+    was; all else in a file stays byte for byte. A file in which the written pieces themselves were
+    changed is left as it is, and told. Run it after each time the pages are built."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.inject import run_inject
+    from jovial_atlas.rounds.inject import keep_marks, run_inject
     from jovial_atlas.rounds.last import last_survey
 
     site, out = work.site(), work.output
@@ -31,12 +35,16 @@ def command(work: Work, match: str | None, dry_run: bool, remove: bool) -> int:
     found = []
     for host in site.hosts:
         part = survey.of_host(host)
-        found += list(
+        done = list(
             run_inject(
-                host, part, match=match, remove=remove, dry_run=dry_run,
+                host, part, match=match, remove=remove, anyway=anyway, dry_run=dry_run,
                 diffs=_SHOWN if dry_run else 0,
             )
         )  # fmt: skip
+        if not dry_run:
+            with work.locks().swapping():
+                keep_marks(part, done)
+        found += done
     counts = {state: sum(one.state == state for one in found)
               for state in ("changed", "same", "skipped")}  # fmt: skip
     names = ("path", "loc", "state", "why")

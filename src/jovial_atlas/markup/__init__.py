@@ -4,7 +4,30 @@ Everything that is not asked for stays as it is, byte for byte. Knows nothing of
 """
 
 from jovial_atlas.markup.dress import PLACES, Dress
-from jovial_atlas.markup.inject import MARK, Tag, inject, restore
+from jovial_atlas.markup.inject import (
+    MARK,
+    ChangedError,
+    Tag,
+    block_mark,
+    inject,
+    mark_of,
+    restore,
+    without_block,
+)
 from jovial_atlas.markup.scan import Found, Head, scan_head
 
-__all__ = ["MARK", "PLACES", "Dress", "Found", "Head", "Tag", "inject", "restore", "scan_head"]
+__all__ = [
+    "MARK",
+    "PLACES",
+    "ChangedError",
+    "Dress",
+    "Found",
+    "Head",
+    "Tag",
+    "block_mark",
+    "inject",
+    "mark_of",
+    "restore",
+    "scan_head",
+    "without_block",
+]

@@ -47,6 +47,11 @@ def undress(data: bytes) -> bytes:
     return data
 
 
+def additions(data: bytes) -> list[bytes]:
+    """All that was added to a file, in the order of its kinds."""
+    return [match[0] for wanted, _ in _UNDO for match in wanted.finditer(data)]
+
+
 def dress(data: bytes, how: Dress, encoding: str = "utf-8") -> bytes:
     """The file with these additions; it must not have any yet."""
     added = sorted((*_snippets(data, how, encoding), *_attributes(data, how, encoding)),

@@ -113,6 +113,12 @@ COLUMNS = (
         pl.List(CRAWLER_WORDS),
         "directives for single crawlers of the site's engines, as `directives`",
     ),
+    Column(
+        "injected",
+        pl.String,
+        "what tells which head data `inject` wrote into the file; empty for that of an older "
+        "version, null where there is none",
+    ),
     Column("expires", pl.String, "date from which on the page is no longer valid"),
     Column("published", pl.String, "date of first publication"),
     Column("published_from", pl.String, "where that date comes from: meta, json-ld, time"),

@@ -26,6 +26,7 @@ from jovial_atlas.files import FileSet
 from jovial_atlas.rounds.build.places import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.data import data_faults
+from jovial_atlas.rounds.delivered import undelivered
 from jovial_atlas.rounds.hiding import hiding_faults, public_robots
 from jovial_atlas.rounds.last import LastSurvey, last_survey
 from jovial_atlas.rounds.live import JOURNAL, Live, ask, other_hosts, ownership, served_robots
@@ -87,6 +88,7 @@ def _check_host(
         *page_checks.check_canonicals(decided, site),
         *page_checks.check_overrides(decided, site),
         *page_checks.check_noindex_seen(decided, written),
+        *undelivered(survey),
         *page_checks.check_engines(decided, written, site),
         *page_checks.check_given(site),
         *redirects_of(survey).faults,

@@ -18,7 +18,7 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault
 from jovial_atlas.head.data import Graph, page_graph, validator_of
 from jovial_atlas.head.texts import check_patterns, description_of, title_of
-from jovial_atlas.markup import restore
+from jovial_atlas.markup import without_block
 from jovial_atlas.rounds.explain import page_at
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rounds.onsite import file_of_row
@@ -218,5 +218,5 @@ def read_any(data: bytes, address: str = "") -> tuple[list[dict[str, Any]], Any,
     found, wrong = read_page(tree, resolve)
     root = tree.root
     language = (root.attributes.get("lang") if root else None) or "en"
-    text = PageText(visible_text(restore(data)), language)
+    text = PageText(visible_text(without_block(data)), language)
     return [one.node for one in found], wrong, text

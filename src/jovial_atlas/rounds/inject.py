@@ -5,36 +5,49 @@ from __future__ import annotations
 import difflib
 import os
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 from urllib.parse import unquote, urlsplit
 
 import polars as pl
 
 from jovial_atlas import addresses, patterns
 from jovial_atlas.errors import AtlasError
-from jovial_atlas.files import write_whole
+from jovial_atlas.files import sweep, write_whole, writing
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.tags import head_tags
 from jovial_atlas.head.texts import check_patterns
-from jovial_atlas.markup import PLACES, Dress, Tag, inject, restore
+from jovial_atlas.markup import (
+    PLACES,
+    ChangedError,
+    Dress,
+    Tag,
+    block_mark,
+    inject,
+    restore,
+    without_block,
+)
+from jovial_atlas.pages import snapshot
 from jovial_atlas.rounds.build.versions import versions_by_page
 from jovial_atlas.rounds.last import LastSurvey
+from jovial_atlas.rounds.surveyed import PAGES
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 
 _CHARSET = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([A-Za-z0-9_.:-]+)", re.I)
 
 
-_PACKED = re.compile(r"(<!-- /head data) \S+ -->")
+# What comments of ours keep is packed; nobody reads it.
+_PACKED = re.compile(r"(<!-- (?:/head data|held: jovial-atlas)) [^>]*? -->")
 
 
 @dataclass(frozen=True, slots=True)
 class Injected:
     """What became of one file: `state` is changed, same, or skipped (then `why` says so); `diff`
     shows the lines that differ, where it was asked for; `alts` are the texts of pictures that were
-    proposed, as `src: text`."""
+    proposed, as `src: text`; `mark` tells which head data the file holds now (`block_mark`)."""
 
     path: str
     loc: str
@@ -42,6 +55,7 @@ class Injected:
     why: str = ""
     diff: str = ""
     alts: tuple[str, ...] = ()
+    mark: str | None = None
 
 
 def run_inject(
@@ -50,12 +64,15 @@ def run_inject(
     *,
     match: str | None = None,
     remove: bool = False,
+    anyway: bool = False,
     dry_run: bool = False,
     diffs: int = 0,
 ) -> Iterator[Injected]:
     """Write the head of each page of the last survey that is a file of an HTML folder, or with
-    `remove` take it out again. The time of a file stays, since its content does. The first `diffs`
-    changes are shown line by line. Raises AtlasError and SiteFileError before anything is written.
+    `remove` take it out again. The time of a file stays, since its content does. A file in which
+    what was put in was changed by hand is skipped, or with `anyway` taken as near as it can be
+    told. The first `diffs` changes are shown line by line. Raises AtlasError and SiteFileError
+    before anything is written, and OutputError where a file cannot be.
     """
     check_patterns(site)
     sources = {
@@ -74,19 +91,48 @@ def run_inject(
         pages = pages.filter(pages.select(path_column(site))["_path"].str.contains(expression))
     versions = versions_by_page(survey)
     also = _beside(site)
+    tidy: set[Path] = set()
     for page in pages.sort("path").iter_rows(named=True):
         place = site.folder / sources[page["source"]].path / page["path"]
-        tags = []
-        if not remove:
-            films = survey.films.get(page["loc"], ())
-            head = head_data(page, site, films, survey.around)
-            tags = head_tags(head, page, site, versions.get(page["loc"], ()))
-            if site.model.inject.drop_generator:
-                tags.append(Tag("", ("generator",)))
+        if place.parent not in tidy:
+            tidy.add(place.parent)
+            if not dry_run:
+                sweep(place.parent)
+        tags = [] if remove else tags_of(page, survey, versions)
         dressed, proposed = _dress(page["loc"], also)
-        done = _written(place, page, tags, dressed, dry_run=dry_run, diff=diffs > 0)
+        done = _written(place, page, tags, dressed, anyway=anyway, dry_run=dry_run, diff=diffs > 0)
         yield replace(done, alts=tuple(proposed)) if done.state != "skipped" else done
         diffs -= done.state == "changed"
+
+
+def tags_of(
+    page: Mapping[str, Any],
+    survey: LastSurvey,
+    versions: Mapping[str, Sequence[Mapping[str, str]]],
+) -> list[Tag]:
+    """The tags that belong into a page: `versions` are its language versions, by address."""
+    site, loc = survey.site, page["loc"]
+    head = head_data(page, site, survey.films.get(loc, ()), survey.around)
+    tags = head_tags(head, page, site, versions.get(loc, ()))
+    if site.model.inject.drop_generator:
+        tags.append(Tag("", ("generator",)))
+    return tags
+
+
+def keep_marks(survey: LastSurvey, done: Sequence[Injected]) -> None:
+    """Let the page table know what files hold now, so that nothing needs to be surveyed to know
+    which pages are as they were decided. Raises OutputError."""
+    place = survey.site.shared_state / PAGES
+    marks = {one.loc: one.mark for one in done if one.state == "changed"}
+    table = snapshot.load(place) if marks else None
+    if table is None:
+        return
+    schema = {"loc": pl.String, "_mark": pl.String}
+    new = pl.DataFrame({"loc": list(marks), "_mark": list(marks.values())}, schema)
+    there = pl.col("injected") if "injected" in table.columns else pl.lit(None, pl.String)
+    joined = table.join(new.with_columns(_new=True), on="loc", how="left", maintain_order="left")
+    put = pl.when("_new").then("_mark").otherwise(there).alias("injected")
+    snapshot.sink(joined.with_columns(put).drop("_new", "_mark").lazy(), place)
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,10 +209,11 @@ def proposed_alt(title: str, src: str) -> str:
 
 def _written(
     place: Path,
-    page: dict[str, object],
+    page: Mapping[str, Any],
     tags: list[Tag],
     also: Dress,
     *,
+    anyway: bool,
     dry_run: bool,
     diff: bool,
 ) -> Injected:
@@ -176,17 +223,22 @@ def _written(
         data = place.read_bytes()
     except OSError as error:
         return Injected(path, loc, "skipped", f"it cannot be read ({error.strerror})")
-    new = inject(data, tags, _encoding(data), also) if tags else restore(data)
+    try:
+        bare = without_block(data) if anyway else restore(data)
+        new = inject(bare, tags, _encoding(bare), also) if tags else bare
+    except ChangedError as error:
+        return Injected(path, loc, "skipped", str(error))
     if new is None:
         return Injected(path, loc, "skipped", "it has no head that could take tags")
     if new == data:
         return Injected(path, loc, "same")
     shown = _difference(data, new, path) if diff else ""
     if not dry_run:
-        write_whole(place, new)
-        place.chmod(about.st_mode & 0o777)
-        os.utime(place, ns=(about.st_atime_ns, about.st_mtime_ns))
-    return Injected(path, loc, "changed", diff=shown)
+        write_whole(place, new, tidy=False)
+        with writing(place):
+            place.chmod(about.st_mode & 0o777)
+            os.utime(place, ns=(about.st_atime_ns, about.st_mtime_ns))
+    return Injected(path, loc, "changed", diff=shown, mark=block_mark(new))
 
 
 def _encoding(data: bytes) -> str:
@@ -204,7 +256,6 @@ def _encoding(data: bytes) -> str:
 
 def _difference(before: bytes, after: bytes, path: str) -> str:
     old, new = (one.decode("utf-8", "replace").splitlines() for one in (before, after))
-    # What the last comment of the block keeps is packed; nobody reads it.
     new = [_PACKED.sub(r"\1 … -->", line) for line in new]
     old = [_PACKED.sub(r"\1 … -->", line) for line in old]
     return "\n".join(difflib.unified_diff(old, new, path, path, lineterm="", n=1))

@@ -172,7 +172,7 @@ def other_hosts(live: Live, site: SiteFile, now: datetime) -> Iterator[Fault]:
 def _indexable(answer: Answer, loc: str, now: datetime) -> bool:
     if not read_header(answer.headers.get("x-robots-tag", ""))[""].index:
         return False
-    reading = Reading("live", now)
+    reading = Reading("live", now, as_served=True)
     row, _ = read_page(answer.body, PageFile(Path(), loc, loc), reading)
     if row is None:
         return True

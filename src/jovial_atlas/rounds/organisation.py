@@ -14,7 +14,7 @@ from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses
 from jovial_atlas.head.site import site_nodes
-from jovial_atlas.markup import restore
+from jovial_atlas.markup import without_block
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rounds.onsite import file_of_row
 from jovial_atlas.sitefile import SiteFile
@@ -136,7 +136,7 @@ def _texts(survey: LastSurvey, site: SiteFile) -> Iterator[_Said]:
     hosts = {_profile(text).partition("/")[0] for field, text, _ in official if field == "profile"}
     for path, place in _files(survey, site):
         try:
-            data = restore(place.read_bytes())
+            data = without_block(place.read_bytes())
         except OSError:
             continue
         text = visible_text(data)

@@ -78,7 +78,7 @@ def _grouped(findings: list[Finding]) -> Iterator[tuple[str, str, str, int, str]
 
 def _charts(survey: LastSurvey, site: SiteFile, now: datetime) -> Iterator[Bars]:
     decided = survey.decided
-    sections = [one for one in section_counts(decided.lazy(), site) if one.pages]
+    sections = [one for one in section_counts(decided.lazy(), site)[0] if one.pages]
     yield Bars(
         "Sections",
         "Pages of each section: listed in a sitemap, or not.",

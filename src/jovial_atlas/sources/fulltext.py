@@ -7,7 +7,7 @@ from pathlib import Path
 from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses
-from jovial_atlas.markup import restore
+from jovial_atlas.markup import without_block
 from jovial_atlas.sources.outline import outline, text
 
 _REFERENCES = (("a", "href"), ("img", "src"), ("source", "src"), ("video", "src"),
@@ -22,7 +22,7 @@ def _html(place: Path) -> bytes:
     except (OSError, ValueError):
         return b""
     if place.suffix.lower() not in _MARKDOWN:
-        return restore(data)
+        return without_block(data)
     # Few sites have any, and the reader of it is slow to load.
     from jovial_atlas.sources.markdown import html_of
 

@@ -35,6 +35,8 @@ class Reading:
     fields: tuple[tuple[str, str], ...] = ()
     #: Whether questions, steps and items of lists are noted.
     outline: bool = False
+    #: Whether the page is read as engines do, with the head data that this tool put in.
+    as_served: bool = False
     trust: tuple[str, ...] = ("meta", "json-ld", "time", "published", "git", "fingerprint", "file")
 
 

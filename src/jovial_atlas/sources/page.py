@@ -17,7 +17,7 @@ import xxhash
 from selectolax.lexbor import LexborDocumentOptions, LexborHTMLParser
 
 from jovial_atlas.faults import Fault
-from jovial_atlas.markup import MARK, restore
+from jovial_atlas.markup import MARK, ChangedError, block_mark, restore, without_block
 from jovial_atlas.sources.openpage import OpenPage, PageFile, Reading, References
 from jovial_atlas.sources.outline import outline
 from jovial_atlas.sources.page_body import read_body
@@ -107,9 +107,11 @@ def read_page(
     `references` are those of the pages beside it, where these have been read.
     """
     faults: list[Fault] = []
-    if MARK in data:
+    injected = None
+    if MARK in data and not reading.as_served:
         # What the tool itself put in says nothing of the page.
-        data = restore(data)
+        injected = block_mark(data)
+        data = _without_ours(data, file.path, faults)
     text = _decode(data, file.path, faults)
     if text is None:
         return None, faults
@@ -117,6 +119,7 @@ def read_page(
         "loc": file.loc, "source": reading.source, "path": file.path, "status": 200,
         "kind": "error" if _ERROR_PAGE.search(file.path) else "page", "bytes": len(data),
         "redirect": None, "canonical": None, "excerpt": None, "fingerprint": None,
+        "injected": injected,
     }  # fmt: skip
     found = outline(LexborHTMLParser(text, options=LexborDocumentOptions.WO_EVENTS))
     if references is None:
@@ -126,6 +129,15 @@ def read_page(
     read_data(page, data)
     read_body(page)
     return row, faults
+
+
+def _without_ours(data: bytes, path: str, faults: list[Fault]) -> bytes:
+    """The page without what `inject` put in; as near as can be where that was changed."""
+    try:
+        return restore(data)
+    except ChangedError as error:
+        faults.append(Fault("inject-changed", path, f"In the file, {error}."))
+        return without_block(data)
 
 
 def _decode(data: bytes, path: str, faults: list[Fault]) -> str | bytes | None:

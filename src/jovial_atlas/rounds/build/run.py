@@ -494,6 +494,18 @@ class _Building:
         for named in beside.header_files(site, self.survey):
             self.servers.put(*named)
         self._heads(listing)
+        if pages := listing.count + sum(listing.not_listed.values()):
+            self._undelivered(pages)
+
+    def _undelivered(self, pages: int) -> None:
+        """Note what was decided and does not stand in the pages."""
+        if pages > self.site.model.output.head_pages:
+            return
+        from jovial_atlas.checks.registry import CHECKS
+        from jovial_atlas.rounds.delivered import undelivered
+
+        for fault in undelivered(self.survey):
+            self.notes.append(f"{fault.message} {CHECKS[fault.code].fix}")
 
     def _listed(self) -> Iterator[beside.Listed]:
         """What each file lists, the file with the newest page first."""
