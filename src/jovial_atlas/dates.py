@@ -15,12 +15,13 @@ from functools import lru_cache
 # https://www.w3.org/TR/NOTE-datetime: the six forms; a zone is required with a time.
 _W3C = re.compile(
     r"(\d{4})(?:-(\d\d)(?:-(\d\d)"
-    r"(?:T(\d\d):(\d\d)(?::(\d\d)(?:\.\d+)?)?(Z|[+-]\d\d:\d\d))?)?)?\Z"
+    r"(?:T(\d\d):(\d\d)(?::(\d\d)(?:\.\d+)?)?(Z|[+-]\d\d:\d\d))?)?)?\Z",
+    re.ASCII,
 )
 _LOOSE = re.compile(
     r"\s*(\d{4})-?(\d\d)-?(\d\d)"
     r"(?:[T ]+(\d\d):(\d\d)(?::(\d\d)(?:[.,]\d+)?)?\s*(Z|UTC|GMT|[+-]\d\d:?\d\d)?)?\s*\Z",
-    re.IGNORECASE,
+    re.IGNORECASE | re.ASCII,
 )
 
 

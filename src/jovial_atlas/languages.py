@@ -44,7 +44,7 @@ def fault_of(tag: str) -> str | None:
     if len(language) == 2 and language.lower() not in LANGUAGES:
         hint = "; that is a region, not a language" if language.upper() in REGIONS else ""
         return f"names a language that ISO 639 does not know, {language!r}{hint}"
-    if region and not region.isdigit() and region.upper() not in REGIONS:
+    if region and not region[0].isdecimal() and region.upper() not in REGIONS:
         hint = "; the code of the United Kingdom is GB" if region.upper() == "UK" else ""
         return f"names a region that ISO 3166-1 does not know, {region!r}{hint}"
     return None

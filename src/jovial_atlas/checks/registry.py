@@ -37,6 +37,10 @@ _TABLE = (
     Check("page-unreadable", _E, "A file cannot be read",
           "Its page is missing from everything that is written.",
           "Check that the file exists and may be read, then survey again."),
+    Check("page-not-understood", _E, "A page is built so that it cannot be read",
+          "It is missing from everything that is written.",
+          "Simplify what the message names, or leave the page out with `exclude` in its "
+          "[[source]]; and tell those who make Jovial Atlas: it should not happen."),
     Check("page-empty", _E, "A page file is empty",
           "An empty page has nothing to find.",
           "Build the page again, or remove the file."),
@@ -237,6 +241,10 @@ _TABLE = (
           "What only the site file says, no engine can see: the pages stay in the index.",
           "Run `jovial-atlas inject` after each build of the pages; where another system serves "
           "them, set fragments = true in [head] and let it put the heads in."),
+    Check("pattern-failed", _W, "A pattern cannot be filled in for a page",
+          "The page has not what the pattern asks for; the text that comes next is used instead.",
+          "Ask for it only where it is there: {% if page.images %}…{% endif %}, or give another "
+          "text with `or`."),
     Check("head-stale", _W, "Pages hold other head data than was decided",
           "Engines read what stands in the pages, not what the site file says by now.",
           "Run `jovial-atlas inject`."),

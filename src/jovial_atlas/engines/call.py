@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 from urllib.parse import quote
 
-from jovial_atlas import dates
+from jovial_atlas import foreign
 from jovial_atlas.engines.exports import YES
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.ledger import PageReport, SitemapReport
@@ -17,6 +16,8 @@ from jovial_atlas.web import Request
 REPORT_FIELDS = (
     "loc", "submitted", "last_read", "state", "found", "videos", "indexed", "reasons"
 )  # fmt: skip
+#: Addresses longer than this are none that a sitemap could list.
+_LONGEST_LOC = 4_096
 PAGE_FIELDS = ("loc", "indexed", "reason", "last_crawl", "canonical", "announced")
 
 
@@ -60,14 +61,14 @@ def read_report(
         reasons = values["reasons"] if isinstance(values["reasons"], dict) else {}
         reports.append(
             SitemapReport(
-                loc=values["loc"],
-                last_read=_time(values["last_read"]),
-                state=str(values["state"] or "unknown"),
-                found=_count(values["found"]),
-                indexed=_count(values["indexed"]),
-                reasons={str(k): int(n) for k, n in reasons.items() if _count(n) is not None},
-                videos=_count(values["videos"]),
-                submitted=_time(values["submitted"]),
+                loc=foreign.text(values["loc"], _LONGEST_LOC),
+                last_read=foreign.moment(values["last_read"]),
+                state=foreign.text(values["state"], 60) or "unknown",
+                found=foreign.whole(values["found"]),
+                indexed=foreign.whole(values["indexed"]),
+                reasons=dict(_reasons(reasons)),
+                videos=foreign.whole(values["videos"]),
+                submitted=foreign.moment(values["submitted"]),
             )
         )
     return reports
@@ -89,21 +90,21 @@ def read_pages(
         if isinstance(values["loc"], str):
             pages.append(
                 PageReport(
-                    values["loc"],
+                    foreign.text(values["loc"], _LONGEST_LOC),
                     _yes(values["indexed"]),
-                    str(values["reason"] or ""),
-                    _time(values["last_crawl"]),
-                    str(values["canonical"] or ""),
-                    announced=_time(values["announced"]),
+                    foreign.text(values["reason"], 300),
+                    foreign.moment(values["last_crawl"]),
+                    foreign.text(values["canonical"], _LONGEST_LOC),
+                    announced=foreign.moment(values["announced"]),
                 )
             )
     onward = _down(read, next_) if next_ else None
-    return pages, str(onward or "")
+    return pages, foreign.text(onward, _LONGEST_LOC)
 
 
 def _read(answer: bytes, engine: str) -> Any:
     try:
-        return json.loads(answer)
+        return foreign.read_json(answer)
     except ValueError:
         raise NetworkError(
             f"{engine} answered the report with something that is not JSON."
@@ -126,22 +127,16 @@ def _down(value: Any, path: str) -> Any:
     return value
 
 
-def _count(value: Any) -> int | None:
-    """Engines give counts as numbers or as digits in text."""
-    if isinstance(value, bool) or value is None:
-        return None
-    if isinstance(value, int):
-        return value
-    return int(value) if isinstance(value, str) and value.isdigit() else None
-
-
-def _time(value: Any) -> str | None:
-    """A time in the product's form where it is one, else as it was written."""
-    return (dates.read(str(value)) or str(value)) if value else None
+def _reasons(given: Mapping[str, Any]) -> Iterator[tuple[str, int]]:
+    """Reasons with the number of pages that each is about; a few at most."""
+    for reason, pages in list(given.items())[:100]:
+        count = foreign.whole(pages)
+        if count is not None:
+            yield foreign.text(reason, 300), count
 
 
 def _yes(value: Any) -> bool | None:
     """Whether it is indexed: as a truth value, or in a word."""
     if value is None or isinstance(value, bool):
         return value
-    return str(value).strip().casefold() in YES
+    return foreign.text(value, 60).casefold() in YES

@@ -92,10 +92,12 @@ def _rows(data: bytes) -> list[list[str]]:
             text = data.decode("utf-8-sig")
         except UnicodeDecodeError:
             text = data.decode("windows-1252", "replace")
-    first = text.partition("\n")[0]
+    first = re.split(r"[\r\n]", text, maxsplit=1)[0]
     delimiter = max(",;\t", key=first.count)
     try:
-        return [row for row in csv.reader(io.StringIO(text), delimiter=delimiter) if row]
+        return [
+            row for row in csv.reader(io.StringIO(text, newline=""), delimiter=delimiter) if row
+        ]
     except csv.Error as error:
         raise AtlasError(f"It cannot be read as a table ({error}).") from None
 

@@ -6,14 +6,16 @@ A pattern that is wrong is an error of the site file, told before anything is wr
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from jovial_atlas.errors import Problem, SiteFileError
+from jovial_atlas.faults import Fault
 from jovial_atlas.rules.policies import kind_teller
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import TEXTS, Section
+from jovial_atlas.sitefile.lines import line_of
 
 #: A description is cut at a word so that it has at most this many characters.
 DESCRIPTION_LENGTH = 160
@@ -31,15 +33,7 @@ class Text:
 
 def check_patterns(site: SiteFile) -> None:
     """Raise SiteFileError for the first pattern that is no template or names no known field."""
-    given: list[tuple[tuple[str | int, ...], str, str]] = [
-        (("head", key), key, getattr(site.model.head, key)) for key in TEXTS
-    ]
-    for table in ("titles", "descriptions"):
-        kinds = getattr(site.model.head, table)
-        given += [(("head", table, kind), table[:-1], said) for kind, said in kinds.items()]
-    for number, section in enumerate(site.model.section):
-        given += [(("section", number, key), key, getattr(section, key)) for key in TEXTS]
-    for path, key, pattern in given:
+    for path, key, pattern in given_patterns(site):
         if pattern and (wrong := wrong_pattern(pattern)):
             name = key.removeprefix("share_")
             example = f'{key} = "{{{{ page.{name} or page.heading }}}} – {{{{ site.short_name }}}}"'
@@ -54,6 +48,18 @@ def check_patterns(site: SiteFile) -> None:
     if attribution and (wrong := wrong_pattern(attribution)):
         example = 'attribution = "First published by {{ site.name }}"'
         raise site.error(("feed", "attribution"), wrong, example)
+
+
+def given_patterns(site: SiteFile) -> Iterator[tuple[tuple[str | int, ...], str, str]]:
+    """The patterns of the site file, empty ones too: path of the key, what it is for, pattern."""
+    for key in TEXTS:
+        yield ("head", key), key, getattr(site.model.head, key)
+    for table in ("titles", "descriptions"):
+        for kind, said in getattr(site.model.head, table).items():
+            yield ("head", table, kind), table[:-1], said
+    for number, section in enumerate(site.model.section):
+        for key in TEXTS:
+            yield ("section", number, key), key, getattr(section, key)
 
 
 def wrong_pattern(pattern: str) -> str:
@@ -147,13 +153,52 @@ def phrase_of(page: Mapping[str, Any], site: SiteFile) -> str:
 
 
 def pattern_text(pattern: str, page: Mapping[str, Any], site: SiteFile) -> str:
-    """A pattern filled in for one page, on one line."""
+    """A pattern filled in for one page, on one line; "" where that page does not have what it asks
+    for, so that what stands behind it is used (`failing_patterns` tells)."""
     if not pattern:
         return ""
     # The template engine is loaded only for a site that has patterns.
-    from jovial_atlas.head.patterns import filled_in
+    from jovial_atlas.head.patterns import PatternError, filled_in
 
-    return filled_in(pattern, page, site.model.site)
+    try:
+        return filled_in(pattern, page, site.model.site)
+    except PatternError:
+        return ""
+
+
+def failing_patterns(pages: Iterable[Mapping[str, Any]], site: SiteFile) -> Iterator[Fault]:
+    """Patterns that cannot be filled in for a page, with the line on which each stands."""
+    from jovial_atlas.head.patterns import PatternError, filled_in
+
+    sections = {section.name: section for section in site.model.section}
+    lines = _lines_of_patterns(site)
+    for page in pages:
+        section = sections.get(page["section"])
+        for name in TEXTS:
+            for _, pattern in _patterns(name, page, site, section):
+                if not pattern:
+                    continue
+                try:
+                    filled_in(pattern, page, site.model.site)
+                except PatternError as error:
+                    at = lines.get(pattern, "the overrides file")
+                    message = f"{at}: the pattern {pattern!r} cannot be filled in here: {error}."
+                    yield Fault("pattern-failed", page["loc"], message)
+
+
+def _lines_of_patterns(site: SiteFile) -> dict[str, str]:
+    """Pattern → where it stands in the site file."""
+    found = {}
+    for path, _, pattern in given_patterns(site):
+        if pattern:
+            line = line_of(site.lines, path)
+            found[pattern] = f"{site.path.name}, line {line}" if line else site.path.name
+    return found
+
+
+def has_patterns(site: SiteFile) -> bool:
+    """Whether the site file, or the overrides file, has any pattern."""
+    return bool(site.texts) or any(pattern for _, _, pattern in given_patterns(site))
 
 
 def cut_at_word(text: str | None, most: int = DESCRIPTION_LENGTH) -> str | None:

@@ -13,6 +13,7 @@ from datetime import timedelta
 from sqlalchemy import Connection, Select, bindparam, delete, func, insert, select, update
 
 from jovial_atlas import dates
+from jovial_atlas.ledger import rows
 from jovial_atlas.ledger.store import Store
 from jovial_atlas.ledger.tables import ANNOUNCEMENT, BUILT, HEARD, ITEM, SECRET
 from jovial_atlas.ledger.values import (
@@ -35,8 +36,8 @@ class Announcing(Store):
     def secrets(self) -> dict[str, str]:
         """The part that nobody can guess of each unlisted kind's name."""
         with self._transaction() as connection:
-            rows = connection.execute(select(SECRET.c.kind, SECRET.c.token)).all()
-        return dict(tuple(row) for row in rows)
+            found = connection.execute(select(SECRET.c.kind, SECRET.c.token)).all()
+        return dict(tuple(row) for row in found)
 
     def keep_secret(self, kind: str, token: str) -> None:
         """Keep such a part for good."""
@@ -88,12 +89,17 @@ class Announcing(Store):
     def heard(self, engine: str, channel: str) -> dict[str, Heard]:
         """What an engine last took over a channel, by address."""
         with self._transaction() as connection:
-            rows = connection.execute(
+            found = connection.execute(
                 select(HEARD.c.loc, HEARD.c.mark, HEARD.c.at, HEARD.c.urls).where(
                     HEARD.c.engine == engine, HEARD.c.channel == channel
                 )
             ).all()
-        return {row.loc: Heard(row.mark, row.at, row.urls) for row in rows}
+        return {
+            row.loc: Heard(
+                row.mark, rows.moment(row.at, "heard.at"), rows.count_if_any(row.urls, "heard.urls")
+            )
+            for row in found
+        }
 
     def announced_today(self, engine: str, channel: str) -> int:
         """How many addresses an engine was sent over a channel within the last 24 hours, taken or
@@ -116,31 +122,33 @@ class Announcing(Store):
         if engine:
             query = query.where(ANNOUNCEMENT.c.engine == engine)
         with self._transaction() as connection:
-            rows = connection.execute(query.order_by(ANNOUNCEMENT.c.id.desc()).limit(most)).all()
+            found = connection.execute(query.order_by(ANNOUNCEMENT.c.id.desc()).limit(most)).all()
         return [
             Announcement(
-                row.engine, row.channel, row.what, int(row._mapping["count"]), row.status,
-                row.detail, row.answered_at or row.intended_at,
+                row.engine, row.channel, row.what,
+                rows.count(row._mapping["count"], "announcement.count"), row.status, row.detail,
+                rows.moment(row.answered_at or row.intended_at, "announcement.intended_at"),
             )
-            for row in rows
+            for row in found
         ]  # fmt: skip
 
     def unsettled(self, engine: str) -> list[Unsettled]:
         """Announcements to an engine of whose outcome nothing is known, oldest first."""
         with self._transaction() as connection:
-            rows = connection.execute(
+            broken = connection.execute(
                 select(ANNOUNCEMENT)
                 .where(ANNOUNCEMENT.c.engine == engine, ANNOUNCEMENT.c.status.in_(UNSETTLED))
                 .order_by(ANNOUNCEMENT.c.id)
             ).all()
             found = []
-            for row in rows:
+            for row in broken:
                 items = connection.execute(
                     select(ITEM.c.loc, ITEM.c.mark).where(ITEM.c.announcement == row.id)
                 ).all()
                 found.append(
                     Unsettled(
-                        int(row.id), row.channel, row.what, row.intended_at,
+                        int(row.id), row.channel, row.what,
+                        rows.moment(row.intended_at, "announcement.intended_at"),
                         tuple((item.loc, item.mark) for item in items),
                     )
                 )  # fmt: skip
@@ -149,7 +157,7 @@ class Announcing(Store):
     def first_announced(self, engine: str, channels: Sequence[str]) -> dict[str, str]:
         """Address → when an engine first took it over one of these channels."""
         with self._transaction() as connection:
-            rows = connection.execute(
+            found = connection.execute(
                 select(ITEM.c.loc, func.min(ANNOUNCEMENT.c.intended_at))
                 .join(ANNOUNCEMENT, ANNOUNCEMENT.c.id == ITEM.c.announcement)
                 .where(
@@ -160,14 +168,14 @@ class Announcing(Store):
                 )
                 .group_by(ITEM.c.loc)
             ).all()
-        return {str(loc): str(at) for loc, at in rows}
+        return {str(loc): str(at) for loc, at in found}
 
     def note_built(self, now_built: Sequence[Built]) -> None:
         """Record what each sitemap holds, where that is not what was recorded last."""
         newest = select(func.max(BUILT.c.id)).group_by(BUILT.c.loc)
         with self._transaction() as connection:
-            rows = connection.execute(select(BUILT).where(BUILT.c.id.in_(newest))).all()
-        known = {row.loc: row for row in rows}
+            found = connection.execute(select(BUILT).where(BUILT.c.id.in_(newest))).all()
+        known = {row.loc: row for row in found}
         now, given = self.now(), {one.loc for one in now_built}
         new = [
             {"at": now, "loc": one.loc, "section": one.section, "urls": one.urls, "gone": 0}
@@ -188,8 +196,14 @@ class Announcing(Store):
     def built(self) -> list[Built]:
         """What sitemaps held from when on, in the order of time."""
         with self._transaction() as connection:
-            rows = connection.execute(select(BUILT).order_by(BUILT.c.id)).all()
-        return [Built(row.loc, row.section, int(row.urls), row.at, bool(row.gone)) for row in rows]
+            found = connection.execute(select(BUILT).order_by(BUILT.c.id)).all()
+        return [
+            Built(
+                row.loc, row.section, rows.count(row.urls, "built.urls"),
+                rows.moment(row.at, "built.at"), bool(row.gone),
+            )
+            for row in found
+        ]  # fmt: skip
 
 
 def _hear(

@@ -12,6 +12,7 @@ from typing import Any
 
 from sqlalchemy import Table, func, insert, select, text
 
+from jovial_atlas import foreign
 from jovial_atlas.errors import LedgerError
 from jovial_atlas.files import make_folder, write_lines, write_whole
 from jovial_atlas.ledger.store import Store
@@ -89,7 +90,7 @@ def _rows_of(place: Path, table: Table) -> Iterator[list[dict[str, Any]]]:
     try:
         with place.open(encoding="utf-8") as stream:
             for number, line in enumerate(stream, start=1):
-                row = json.loads(line)
+                row = foreign.read_json(line)
                 if not isinstance(row, dict) or set(row) != names:
                     raise ValueError(f"line {number} has not the columns of {table.name}")
                 rows.append(row)

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 
-from jovial_atlas import dates
+from jovial_atlas import dates, foreign
 
 #: host ident user [day/Mon/year:hh:mm:ss ±zzzz] "METHOD target HTTP/x" status bytes "referer"
 #: "user-agent"; a virtual host may stand in front.
@@ -77,33 +76,44 @@ def _address(lead: list[bytes]) -> str:
 
 
 _DAYS: dict[bytes, str] = {}
+_CLOCK = re.compile(r"(?:[01]\d|2[0-3]):[0-5]\d:(?:[0-5]\d|60)\Z")
+#: Logs of servers are not older than the Web.
+_FIRST_YEAR = 1990
 
 
 def _moment(day: bytes, time: bytes, zone: bytes) -> str | None:
     text = _DAYS.get(day)
     if text is None:
         month = _MONTHS.get(day[3:6].title())
-        if month is None:
+        try:
+            if month is None or int(day[7:]) < _FIRST_YEAR:
+                return None
+            text = date(int(day[7:]), month, int(day[:2])).isoformat()
+        except ValueError:
             return None
-        text = f"{day[7:].decode()}-{month:02}-{day[:2].decode()}"
         if len(_DAYS) > 4096:
             _DAYS.clear()
         _DAYS[day] = text
     clock = time.decode("ascii")
+    if not _CLOCK.match(clock):
+        return None
     if zone in (b"+0000", b"-0000"):
         return f"{text}T{clock}Z"
-    try:
-        local = datetime.fromisoformat(f"{text}T{clock}")
-    except ValueError:
+    if zone[1:3] > b"14" or zone[3:] > b"59":
         return None
+    # A leap second is told as the one before it.
+    local = datetime.fromisoformat(f"{text}T{clock.replace(':60', ':59')}")
     ahead = timedelta(hours=int(zone[1:3]), minutes=int(zone[3:5]))
-    utc = local + ahead if zone[:1] == b"-" else local - ahead
+    try:
+        utc = local + ahead if zone[:1] == b"-" else local - ahead
+    except OverflowError:
+        return None
     return f"{utc:%Y-%m-%dT%H:%M:%SZ}"
 
 
 def _json(line: bytes) -> Hit | None:
     try:
-        value = json.loads(line)
+        value = foreign.read_json(line)
     except (ValueError, RecursionError):
         return None
     if not isinstance(value, dict):
@@ -113,11 +123,8 @@ def _json(line: bytes) -> Hit | None:
         parts = str(said["request"]).split(" ")
         said["method"], said["target"] = parts[0], parts[1] if len(parts) > 1 else ""
     at = _when(said["at"])
-    try:
-        status = int(said["status"])
-    except (TypeError, ValueError):
-        return None
-    if at is None or not said["target"]:
+    status = foreign.whole(said["status"], 999)
+    if at is None or status is None or not said["target"]:
         return None
     return Hit(
         at, str(said["address"] or ""), str(said["method"] or "GET"), str(said["target"]), status,
@@ -138,7 +145,7 @@ def _when(said: Any) -> str | None:
             return None
     if not isinstance(said, str):
         return None
-    match = re.match(r"(\d\d/\w{3}/\d{4}):(\d\d:\d\d:\d\d) ([+-]\d{4})", said)
+    match = re.match(r"(\d\d/\w{3}/\d{4}):(\d\d:\d\d:\d\d) ([+-]\d{4})", said, re.ASCII)
     if match:
         return _moment(*(part.encode() for part in match.groups()))
     read = dates.read(said)

@@ -20,6 +20,7 @@ import zlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from jovial_atlas import foreign
 from jovial_atlas.markup.dress import Dress, additions, dress, undress
 from jovial_atlas.markup.scan import Found, Head, scan_head
 
@@ -307,7 +308,7 @@ def _all_ours(text: bytes, wanted: set[str]) -> bool:
     """Whether structured data says nothing but of types that the block says, given as
     `json-ld:Type`; what cannot be read says nothing at all."""
     try:
-        value = json.loads(text)
+        value = foreign.read_json(text)
     except (ValueError, RecursionError):
         return False
     nodes = value.get("@graph", [value]) if isinstance(value, dict) else value

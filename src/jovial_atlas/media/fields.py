@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from jovial_atlas import dates
+from jovial_atlas import dates, foreign
 from jovial_atlas.media.services import Service, recognise
 
 #: The fields of `schema.VIDEO`, without the library that knows types.
@@ -112,7 +111,7 @@ def of_fields(
     or any of them as JSON text. What names no media file and no player is left out."""
     if isinstance(value, str) and value.lstrip().startswith(("{", "[")):
         try:
-            value = json.loads(value)
+            value = foreign.read_json(value)
         except ValueError:
             return []
     if isinstance(value, str) and ";" in value:

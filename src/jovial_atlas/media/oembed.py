@@ -5,7 +5,6 @@ Messages only: what is sent and how an answer is read. Who sends them is handed 
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -13,6 +12,7 @@ from urllib.parse import urlencode, urljoin
 
 from selectolax.lexbor import LexborHTMLParser
 
+from jovial_atlas import foreign
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.web import Answer
 
@@ -71,7 +71,7 @@ def discover(html: bytes, page: str) -> str | None:
 def read_answer(data: bytes, name: str) -> Embed:
     """An answer of an endpoint (oEmbed §2.3.4). Raises NetworkError where it is none."""
     try:
-        said = json.loads(data)
+        said = foreign.read_json(data)
         if not isinstance(said, dict):
             raise TypeError("it is no object")
     except (ValueError, TypeError) as error:
@@ -89,17 +89,22 @@ def read_answer(data: bytes, name: str) -> Embed:
 
 
 def _text(value: object) -> str | None:
-    return " ".join(value.split())[:1_000] or None if isinstance(value, str) else None
+    return foreign.text(value) or None if isinstance(value, str) else None
 
 
 def _address(value: object) -> str | None:
-    good = isinstance(value, str) and re.match(r"https?://[^\s/]+[^\s]*\Z", value)
-    return str(value) if good else None
+    good = isinstance(value, str) and re.match(r"https?://[^\s/]+[^\s]*\Z", value[:4_097])
+    return foreign.whole_text(str(value)) if good and len(str(value)) <= 4_096 else None
 
 
 def _whole(value: object) -> int | None:
-    try:
-        number = int(float(value))  # type: ignore[arg-type]
-    except (TypeError, ValueError, OverflowError):
-        return None
-    return number if number > 0 else None
+    """Seconds or pixels: from 1 to ten million; a fraction is cut off."""
+    if isinstance(value, str) and re.fullmatch(r"[0-9]{1,8}\.[0-9]{1,9}", value):
+        value = float(value)
+    if isinstance(value, float) and 0 <= value <= _MOST:
+        value = int(value)
+    return foreign.whole(value, _MOST) or None
+
+
+#: More pixels or seconds no video has.
+_MOST = 10_000_000

@@ -41,7 +41,7 @@ def lint(
 
 def _line(fault: Fault) -> int:
     number = fault.where.rpartition(":")[2]
-    return int(number) if number.isdigit() else 0
+    return int(number) if number.isdecimal() else 0
 
 
 def _records(robots: RobotsFile, name: str) -> Iterator[Fault]:

@@ -23,6 +23,7 @@ from jovial_atlas.checks.videos import check_films
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import FileSet
+from jovial_atlas.head.texts import failing_patterns, has_patterns
 from jovial_atlas.rounds.build.places import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.data import data_faults
@@ -89,6 +90,7 @@ def _check_host(
         *page_checks.check_overrides(decided, site),
         *page_checks.check_noindex_seen(decided, written),
         *undelivered(survey),
+        *_patterns(survey),
         *page_checks.check_engines(decided, written, site),
         *page_checks.check_given(site),
         *redirects_of(survey).faults,
@@ -125,6 +127,13 @@ def _check_host(
         faults += other_hosts(live, site, now)
         looked_at.append(live.origin or url)
     return faults, seen
+
+
+def _patterns(survey: LastSurvey) -> Iterator[Fault]:
+    """Patterns that cannot be filled in for a listed page."""
+    if has_patterns(survey.site):
+        pages = survey.decided.filter("listed").drop("links", "data", strict=False)
+        yield from failing_patterns(pages.iter_rows(named=True), survey.site)
 
 
 #: From this share of a section on, and this many pages, hiding pages counts as an accident.

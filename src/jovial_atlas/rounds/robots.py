@@ -13,12 +13,12 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, write_robots
 from jovial_atlas.robots.lint import RESOURCES, lint
-from jovial_atlas.robots.parse import READ_LIMIT
 from jovial_atlas.rounds.last import surveyed_locs
 from jovial_atlas.rounds.surveyed import PAGES
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.web import Answer, Client, Request, send
+from jovial_atlas.sources.remote import get_robots
+from jovial_atlas.web import Client
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +46,7 @@ def read_robots(target: str, client: Client) -> tuple[bytes, list[Fault]]:
         raise AtlasError(f"{error}.") from None
     if addresses.path_and_query(address) == "/":
         address = f"{addresses.origin(address)}/robots.txt"
-    answer = _followed(address, client)
+    answer = get_robots(client, address)
     faults = []
     if answer.status != 200:
         faults.append(Fault("robots-status", address, f"It answers with status {answer.status}."))
@@ -57,22 +57,6 @@ def read_robots(target: str, client: Client) -> tuple[bytes, list[Fault]]:
     if answer.status >= 500:
         return b"User-agent: *\nDisallow: /\n", faults
     return answer.body if answer.status == 200 else b"", faults
-
-
-#: Redirects that crawlers follow on the way to a robots.txt.
-_HOPS = 5
-
-
-def _followed(address: str, client: Client) -> Answer:
-    """The answer after at most five redirects on the same host."""
-    for _ in range(_HOPS + 1):
-        answer = send(client, Request("GET", address, {}), tries=2, largest=READ_LIMIT, cut=True)
-        target = addresses.resolve(address, answer.headers.get("location", ""))
-        elsewhere = target is None or addresses.origin(target) != addresses.origin(address)
-        if not 300 <= answer.status < 400 or elsewhere or target is None:
-            return answer
-        address = target
-    return answer
 
 
 def lint_robots(

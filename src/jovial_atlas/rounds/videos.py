@@ -123,7 +123,7 @@ def take_table(site: SiteFile, place: Path) -> int:
         raise AtlasError(f"{place} cannot be read ({error}).") from error
     edited = parse_video_overrides(text, place, site.model.site.url)
     mentioned = set()
-    for row in csv.DictReader(io.StringIO(text)):
+    for row in csv.DictReader(io.StringIO(text, newline="")):
         given = (row.get("loc") or "").strip()
         loc = site.model.site.url + given if given.startswith("/") else given
         mentioned.add((addresses.normalise(loc), (row.get("video") or "").strip()))

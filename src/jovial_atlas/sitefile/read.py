@@ -133,6 +133,12 @@ def parse_site_file(text: str, path: Path) -> SiteFile:
         values = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise SiteFileError(str(path), [_syntax_problem(text, str(error))]) from None
+    except (ValueError, RecursionError) as error:
+        # A number of thousands of digits, or tables in tables without end.
+        why = "it is nested too deep" if isinstance(error, RecursionError) else str(error)
+        raise SiteFileError(
+            str(path), [Problem(None, "", f"this cannot be read: {why}.")]
+        ) from None
     lines = line_map(text)
     model, mistakes = read_part(SiteModel, values)
     problems = [_problem(one, lines) for one in mistakes]

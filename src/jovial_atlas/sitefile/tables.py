@@ -48,8 +48,12 @@ def rows_and_problems(
     SiteFileError where the columns are wrong."""
     if not text:
         return [], []
-    lines = csv.DictReader(io.StringIO(text))
-    lines.fieldnames = [name.strip() for name in lines.fieldnames or ()]
+    # All kinds of line ends end a line, those of old Macs too.
+    lines = csv.DictReader(io.StringIO(text, newline=""))
+    try:
+        lines.fieldnames = [name.strip() for name in lines.fieldnames or ()]
+    except csv.Error as error:
+        raise SiteFileError(str(place), [Problem(1, "", f"cannot be read ({error}).")]) from None
     problems = [
         Problem(1, name, "is no column of this table", f"one of {', '.join(columns)}")
         for name in lines.fieldnames
@@ -60,7 +64,14 @@ def rows_and_problems(
     if problems:
         raise SiteFileError(str(place), problems)
     found: list[Row] = []
-    for row in lines:
+    while True:
+        try:
+            row = next(lines)
+        except StopIteration:
+            break
+        except csv.Error as error:
+            problems.append(Problem(lines.line_num, "", f"the row cannot be read ({error})"))
+            continue
         line = lines.line_num
         if None in row or None in row.values():
             message = "the row has another number of cells than the first line"

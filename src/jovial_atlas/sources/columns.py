@@ -7,7 +7,6 @@ address becomes a fault that names it.
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -18,7 +17,7 @@ from urllib.parse import quote
 
 import polars as pl
 
-from jovial_atlas import addresses, dates
+from jovial_atlas import addresses, dates, foreign
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.media.fields import of_fields
@@ -277,7 +276,7 @@ def _items(value: str | None, separator: str) -> list[str] | None:
         return None
     if value.startswith("["):
         try:
-            return [str(item) for item in json.loads(value)]
+            return [str(item) for item in foreign.read_json(value)]
         except ValueError:
             pass
     return [item.strip() for item in value.split(separator) if item.strip()]

@@ -24,6 +24,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
 from jovial_atlas.sources.page import PageFile, Reading, read_page
+from jovial_atlas.sources.remote import get_robots
 from jovial_atlas.web import Answer, Client, Request, send
 
 Progress = Callable[[int, int], None]
@@ -190,7 +191,7 @@ def _robots(client: Client, crawl: Crawl) -> RobotsFile:
     """RFC 9309 §2.3.1: 4xx bars nothing; 5xx and silence bar everything."""
     address = f"{crawl.served}/robots.txt"
     try:
-        answer = send(client, Request("GET", address), tries=2, cut=True)
+        answer = get_robots(client, address)
     except NetworkError as error:
         raise ContentError(f"{address}: {error}") from error
     if answer.status >= 500:

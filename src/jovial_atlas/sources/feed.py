@@ -6,7 +6,6 @@ An item that a mapped `kind` calls an attachment is kept apart from its parent.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
@@ -15,7 +14,7 @@ from typing import Any
 
 import feedparser
 
-from jovial_atlas import addresses, dates
+from jovial_atlas import addresses, dates, foreign
 from jovial_atlas.errors import ContentError
 from jovial_atlas.media.fields import of_fields
 from jovial_atlas.pages import schema
@@ -145,7 +144,7 @@ def _moment(parsed: struct_time | None) -> str | None:
 def _json_feed(data: bytes, how: FieldMap) -> Iterator[dict[str, Any]]:
     """JSON Feed 1.1: https://www.jsonfeed.org/version/1.1/"""
     try:
-        feed = json.loads(data)
+        feed = foreign.read_json(data)
         items = feed["items"]
         if "jsonfeed.org" not in str(feed.get("version", "")) or not isinstance(items, list):
             raise ValueError("it does not say version and items")

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from typing import Any
 from urllib.parse import parse_qsl, urlencode, urlsplit, urlunsplit
 
-from jovial_atlas import addresses
+from jovial_atlas import addresses, foreign
 from jovial_atlas.errors import ContentError
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong
@@ -48,7 +48,7 @@ def read_interface(
         seen.add(here)
         answer = get(client, here, headers)
         try:
-            value = json.loads(answer.body)
+            value = foreign.read_json(answer.body)
         except ValueError as error:
             raise ContentError(f"{here} does not answer with JSON: {error}.") from None
         records = _down(value, items) if items else value

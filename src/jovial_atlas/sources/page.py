@@ -16,6 +16,7 @@ from typing import Any
 import xxhash
 from selectolax.lexbor import LexborDocumentOptions, LexborHTMLParser
 
+from jovial_atlas import foreign
 from jovial_atlas.faults import Fault
 from jovial_atlas.markup import MARK, ChangedError, block_mark, restore, without_block
 from jovial_atlas.sources.openpage import OpenPage, PageFile, Reading, References
@@ -29,9 +30,6 @@ __all__ = ["PageFile", "Reading", "digest_of_page", "read_files", "read_page"]
 _META_CHARSET = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([A-Za-z0-9_.:-]+)", re.I)
 _XML_ENCODING = re.compile(rb"\A<\?xml[^>]+encoding\s*=\s*[\"']([A-Za-z0-9_.:-]+)", re.I)
 _BOMS = ((b"\xef\xbb\xbf", "utf-8"), (b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"))
-# WHATWG Encoding: these labels mean windows-1252.
-_LATIN = frozenset({"iso-8859-1", "iso8859-1", "latin1", "latin-1", "us-ascii", "ascii"})
-_UTF_8 = frozenset({"utf-8", "utf8"})
 #: HTML §4.2.5.4: the declaration lies wholly within the first 1,024 bytes.
 _CHARSET_WITHIN = 1_000
 _ERROR_PAGE = re.compile(r"(?:^|/)(?:40[0-9]|5[0-9x][0-9x]|error)(?:/index)?\.x?html?$", re.I)
@@ -101,12 +99,29 @@ def read_page(
     modified: float | None = None,
     references: References | None = None,
 ) -> tuple[dict[str, Any] | None, list[Fault]]:
-    """One page as a row of the page table, or None where there is no page in the bytes.
+    """One page as a row of the page table, or None where there is no page in the bytes. Whatever
+    goes wrong with it is a fault, and no other page suffers.
 
     `modified` is the file's time in seconds since 1970, the last resort for `lastmod`;
     `references` are those of the pages beside it, where these have been read.
     """
     faults: list[Fault] = []
+    try:
+        return _read(data, file, reading, modified, references, faults), faults
+    except Exception as error:  # noqa: BLE001 - the rest of the site is read all the same
+        what = f"{type(error).__name__}: {error}"[:200]
+        message = f"Something in it could not be understood ({what}); the page is left out."
+        return None, [*faults, Fault("page-not-understood", file.path, message)]
+
+
+def _read(
+    data: bytes,
+    file: PageFile,
+    reading: Reading,
+    modified: float | None,
+    references: References | None,
+    faults: list[Fault],
+) -> dict[str, Any] | None:
     injected = None
     if MARK in data and not reading.as_served:
         # What the tool itself put in says nothing of the page.
@@ -114,7 +129,7 @@ def read_page(
         data = _without_ours(data, file.path, faults)
     text = _decode(data, file.path, faults)
     if text is None:
-        return None, faults
+        return None
     row: dict[str, Any] = {
         "loc": file.loc, "source": reading.source, "path": file.path, "status": 200,
         "kind": "error" if _ERROR_PAGE.search(file.path) else "page", "bytes": len(data),
@@ -128,7 +143,7 @@ def read_page(
     read_head(page, modified)
     read_data(page, data)
     read_body(page)
-    return row, faults
+    return row
 
 
 def _without_ours(data: bytes, path: str, faults: list[Fault]) -> bytes:
@@ -145,9 +160,9 @@ def _decode(data: bytes, path: str, faults: list[Fault]) -> str | bytes | None:
     if not data or data.isspace():
         faults.append(Fault("page-empty", path, "The file is empty."))
         return None
-    for mark, encoding in _BOMS:
+    for mark, unicode in _BOMS:
         if data.startswith(mark):
-            return data[len(mark) :].decode(encoding, "replace")
+            return data[len(mark) :].decode(unicode, "replace")
     head = data[:4096]
     if b"\x00" in head[:1024]:
         faults.append(Fault("page-not-html", path, "The file holds binary data, not HTML."))
@@ -158,18 +173,17 @@ def _decode(data: bytes, path: str, faults: list[Fault]) -> str | bytes | None:
         faults.append(Fault("charset-late", path, message))
     declared = declared or _XML_ENCODING.search(head)
     label = declared[1].decode("ascii").lower() if declared else ""
-    encoding = "windows-1252" if label in _LATIN else label or "utf-8"
-    try:
-        text = data.decode(encoding)
-    except LookupError:
+    encoding = foreign.codec_of(label) if label else "utf-8"
+    if encoding is None:
         message = f"The page declares an unknown encoding, {label!r}."
         faults.append(Fault("encoding-unknown", path, message))
+        return data.decode("utf-8", "replace")
+    try:
+        text = data.decode(encoding)
     except UnicodeDecodeError as error:
         line = data.count(b"\n", 0, error.start) + 1
         said = f"The page declares {label}" if label else "The page declares no encoding"
         message = f"{said}, but line {line} is not valid {encoding}; some letters may be wrong."
         faults.append(Fault("encoding-broken", path, message))
         return data.decode("windows-1252" if not label else encoding, "replace")
-    else:
-        return data if encoding in _UTF_8 else text
-    return data.decode("utf-8", "replace")
+    return data if encoding == "utf-8" else text

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from selectolax.lexbor import LexborNode
 
-from jovial_atlas import addresses, dates, languages
+from jovial_atlas import addresses, dates, foreign, languages
 from jovial_atlas.robots.directives import read_directives
 from jovial_atlas.sources.openpage import OpenPage, References
 from jovial_atlas.sources.outline import attribute, text
@@ -256,7 +255,7 @@ def _json_ld(page: OpenPage) -> Iterator[dict[str, Any]]:
             continue
         number += 1
         try:
-            value = json.loads(tag.node.text(strip=False))
+            value = foreign.read_json(tag.node.text(strip=False))
         except (ValueError, RecursionError) as error:
             page.fault("json-ld-broken", f"JSON-LD block {number} is not JSON: {error}.")
             continue

@@ -8,10 +8,12 @@ from __future__ import annotations
 import os
 import signal
 import sys
+import time
 from collections.abc import Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
 from contextlib import contextmanager
-from multiprocessing import get_context
+from multiprocessing import active_children, get_context
+from multiprocessing.process import BaseProcess
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -38,6 +40,7 @@ class Readers:
     def __init__(self, workers: int | None = None) -> None:
         self._workers = workers
         self._pool: ProcessPoolExecutor | None = None
+        self._others: list[BaseProcess] = []
         self._due: list[Future[Rows]] = []
         self._begun: dict[tuple[Folder, Reading], tuple[_Listed, list[Future[Rows]]]] = {}
 
@@ -54,7 +57,12 @@ class Readers:
         for future in self._due:
             future.cancel()
         if self._pool:
-            self._pool.shutdown(cancel_futures=True)
+            self._pool.shutdown(wait=False, cancel_futures=True)
+            _end(self._workers_of_pool(), _PATIENCE)
+
+    def _workers_of_pool(self) -> list[BaseProcess]:
+        """The processes that this pool started and that have not ended yet."""
+        return [one for one in active_children() if one not in self._others]
 
     def begin(self, folder: Folder, reading: Reading) -> None:
         """Have workers read all pages of a folder already, where there are many. Raises
@@ -93,11 +101,28 @@ class Readers:
             return []
         if self._pool is None:
             way = get_context("fork" if _is_alone() else "spawn")
+            self._others = active_children()
             self._pool = ProcessPoolExecutor(workers, way, initializer=prepare)
         with _interrupts_held():
             futures = [self._pool.submit(read_files, chunk, reading) for chunk in _chunks(pages)]
         self._due += futures
         return futures
+
+
+#: Seconds that workers have to end by themselves when the work is over or broken off.
+_PATIENCE = 5.0
+
+
+def _end(workers: list[BaseProcess], patience: float) -> None:
+    """Wait for workers to end, but never longer than that: on a machine that is overloaded one may
+    hang in what it is at, and it must not live on."""
+    deadline = time.monotonic() + patience
+    for one in workers:
+        one.join(max(0.0, deadline - time.monotonic()))
+    for one in workers:
+        if one.is_alive():
+            one.kill()
+            one.join(1.0)
 
 
 def _is_alone() -> bool:

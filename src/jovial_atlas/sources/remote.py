@@ -6,6 +6,7 @@ from pathlib import Path
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import ContentError, NetworkError
+from jovial_atlas.robots.parse import READ_LIMIT
 from jovial_atlas.web import Answer, Client, Request, send
 
 #: A feed, a list or a page of records is not larger than this.
@@ -39,6 +40,26 @@ def get(
     if answer.status != 200:
         raise ContentError(f"{address} answers with status {answer.status}.")
     return answer
+
+
+def get_robots(client: Client, address: str) -> Answer:
+    """The robots.txt at an address, after up to five redirects, which may lead to other hosts (RFC
+    9309 §2.3.1.2); what is behind more of them counts as not there. A public site that sends into a
+    private network is not followed. Raises NetworkError."""
+    here, inside = address, addresses.is_local(address)
+    for _ in range(_HOPS + 1):
+        answer = send(client, Request("GET", here), tries=2, largest=READ_LIMIT, cut=True)
+        if not 300 <= answer.status < 400:
+            return answer
+        target = addresses.resolve(here, answer.headers.get("location", ""))
+        if target is None:
+            raise NetworkError(f"{here} redirects to no address of the web.")
+        if addresses.is_local(target) and not inside:
+            raise NetworkError(
+                f"{here} redirects to {target}, in a private network; it is not followed."
+            )
+        here = target
+    return Answer(404, b"", None)
 
 
 def read(path: str, folder: Path, client: Client) -> bytes:

@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import csv
 import io
-import json
+import re
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import polars as pl
 
+from jovial_atlas import foreign
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch
@@ -127,13 +128,15 @@ def _csv(place: Path) -> Iterator[Numbered]:
     text, faults = _text(place)
     sample = text.read(8192)
     text.seek(0)
-    first = sample.partition("\n")[0]
+    first = re.split(r"[\r\n]", sample, maxsplit=1)[0]
     delimiter = max(",;\t|", key=first.count)
     reader = csv.reader(text, delimiter=delimiter)
     try:
         header = [name.strip() for name in next(reader)]
     except StopIteration:
         raise ContentError(f"{place} is empty; a table has a line of names first.") from None
+    except csv.Error as error:
+        raise ContentError(f"{place}:1 cannot be read as a table ({error}).") from None
     if len(set(header)) != len(header) or "" in header:
         raise ContentError(f"{place}:1: every column needs a name of its own in the first line.")
     records: list[dict[str, Any]] = []
@@ -195,7 +198,7 @@ def _json_lines(place: Path) -> Iterator[Numbered]:
         if not line.strip():
             continue
         try:
-            record = json.loads(line)
+            record = foreign.read_json(line)
             if not isinstance(record, dict):
                 raise ValueError("it is no object")
         except (ValueError, RecursionError) as error:

@@ -218,7 +218,7 @@ def _one(engine: SimulatedEngine, site: str, method: str, kind: str, loc: str) -
 
 def _pages(engine: SimulatedEngine, site: str, request: Request) -> Response:
     given = request.query_params.get("from", "0")
-    start = int(given) if given.isdigit() else 0
+    start = int(given) if re.fullmatch(r"[0-9]{1,9}", given) else 0
     pages = engine.pages(site)
     onward = f"?from={start + _PART}" if len(pages) > start + _PART else None
     return JSONResponse({"pages": pages[start : start + _PART], "next": onward})

@@ -10,7 +10,6 @@ how a value is written: dates, durations, prices, addresses, members of enumerat
 
 from __future__ import annotations
 
-import json
 import re
 import tomllib
 from collections.abc import Callable, Mapping, Sequence
@@ -22,7 +21,7 @@ from typing import Any, Protocol
 from urllib.parse import urljoin
 from zoneinfo import ZoneInfo
 
-from jovial_atlas import dates
+from jovial_atlas import dates, foreign
 from jovial_atlas.structured import values
 from jovial_atlas.structured.hours import parse_hours
 from jovial_atlas.structured.vocabulary import Vocabulary
@@ -325,7 +324,7 @@ def _text_coercer(
         truth = {"yes": True, "true": True, "no": False, "false": False}
         return lambda text, _: truth.get(text.lower(), text)
     if "Integer" in expected:
-        return lambda text, _: int(text) if text.isdigit() else text
+        return lambda text, _: int(text) if re.fullmatch(r"[0-9]{1,300}", text) else text
     return lambda text, _: text
 
 
@@ -365,7 +364,7 @@ def duration(text: str) -> str:
     cannot be told."""
     if values.is_duration(text):
         return text
-    if text.isdigit():
+    if re.fullmatch(r"[0-9]{1,300}", text):
         return f"PT{text}M"
     if match := re.fullmatch(r"(\d+):(\d\d)", text):
         return f"PT{int(match[1])}H{int(match[2])}M"
@@ -416,7 +415,7 @@ def parsed(value: Any) -> Any:
     """A field that holds JSON, as nested front matter comes, as its value."""
     if isinstance(value, str) and value[:1] in ("[", "{"):
         try:
-            return json.loads(value)
+            return foreign.read_json(value)
         except ValueError:
             return value
     return value

@@ -14,6 +14,8 @@ from typing import Any
 
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 
+from jovial_atlas import foreign
+
 Node = dict[str, Any]
 
 #: Addresses of the vocabulary, as pages write them.
@@ -68,7 +70,7 @@ def _scripts(tree: LexborHTMLParser) -> Iterator[LexborNode]:
 def read_json_ld(text: str) -> tuple[list[Node], list[Fault]]:
     """The nodes of one JSON-LD document, and what is wrong with it."""
     try:
-        value = json.loads(text)
+        value = foreign.read_json(text)
     except (ValueError, RecursionError) as error:
         return [], [Fault("data-syntax", f"it is not JSON ({error}).")]
     faults: list[Fault] = []

@@ -101,7 +101,7 @@ FORMATS: dict[str, tuple[Callable[[str], bool], str]] = {
     "Duration": (is_duration, "PT1H30M"),
     "Number": (is_number, "12.50"),
     "Float": (is_number, "12.50"),
-    "Integer": (lambda text: text.lstrip("+-").isdigit(), "12"),
+    "Integer": (lambda text: bool(re.fullmatch(r"[+-]?[0-9]{1,300}", text)), "12"),
     "Boolean": (is_boolean, "true"),
     "URL": (is_url, "https://www.site.example/page/"),
 }

@@ -1,4 +1,5 @@
-"""Asking another machine: time limits, bounded retries with back-off, a ceiling on answers.
+"""Asking another machine: limits of time, between two octets and for a whole answer, bounded
+retries with back-off, a ceiling on answers.
 
 The only module that sends requests for sources, checks and engines; client and waiting are
 handed in. Redirects are never followed by themselves: where they may lead is the caller's
@@ -22,6 +23,8 @@ TRIES = 3
 #: A longer Retry-After is told to the owner instead of waited for.
 LONGEST_WAIT = 5.0
 LARGEST_ANSWER = 8 * 1024 * 1024
+#: A whole answer may take so many times as long as a server may be silent.
+WHOLE = 12
 _RETRIED = frozenset({429, 500, 502, 503, 504})
 
 
@@ -63,6 +66,8 @@ class LateClient:
 
     def __init__(self, timeout: float) -> None:
         self._timeout = timeout
+        #: Seconds that a whole answer may take; a server may be silent for `timeout` of them.
+        self.whole = WHOLE * timeout
         self._made: httpx.Client | None = None
         # Several threads may send the first.
         self._lock = Lock()
@@ -107,7 +112,7 @@ def send(
 ) -> Answer:
     """Send a request, again after 429 and 5xx where the wait is short.
 
-    Raises NetworkError where no answer came, or, unless `cut`, one of more than `largest`
+    Raises NetworkError where no answer came in time, or, unless `cut`, one of more than `largest`
     bytes or half of one; UnansweredError where the message may have arrived, which is not tried
     again.
     """
@@ -115,7 +120,7 @@ def send(
 
     wait = 0.5
     for attempt in range(1, tries + 1):
-        answer = ask_once(client, request, largest, cut)
+        answer = ask_once(client, request, largest, cut, getattr(client, "whole", None))
         longest = wait if answer.retry_after is None else answer.retry_after
         if answer.status not in _RETRIED or attempt == tries or longest > LONGEST_WAIT:
             return answer
