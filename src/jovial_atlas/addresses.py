@@ -37,7 +37,9 @@ def normalise(address: str) -> str:
         return address
     parts = split(address)
     path = _dots(escape(parts.path, _PATH_SAFE)) or "/"
-    query = f"?{escape(parts.query, _QUERY_SAFE)}" if parts.query else ""
+    # RFC 3986 §6.2.3: an empty query is not the same as none.
+    asked = parts.query or "?" in address.partition("#")[0]
+    query = f"?{escape(parts.query, _QUERY_SAFE)}" if asked else ""
     return f"{parts.scheme}://{_authority(parts)}{path}{query}"
 
 

@@ -41,6 +41,9 @@ _TABLE = (
           "It is missing from everything that is written.",
           "Simplify what the message names, or leave the page out with `exclude` in its "
           "[[source]]; and tell those who make Jovial Atlas: it should not happen."),
+    Check("page-cut", _W, "A page is built so that only its beginning is read",
+          "Crawlers give up on such a page as well.",
+          "Correct what builds the page: elements or attributes are repeated without end."),
     Check("page-empty", _E, "A page file is empty",
           "An empty page has nothing to find.",
           "Build the page again, or remove the file."),

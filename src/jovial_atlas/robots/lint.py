@@ -4,11 +4,11 @@ more than meant, records that crawlers do not know. RFC 9309 §2.2 decides what 
 
 from __future__ import annotations
 
-import re
-from collections.abc import Collection, Iterator
+from bisect import bisect_left
+from collections.abc import Collection, Iterator, Sequence
 
 from jovial_atlas.faults import Fault, plural
-from jovial_atlas.robots.match import Matcher, normal_octets, pattern_regex
+from jovial_atlas.robots.match import Matcher, compared, shape_of
 from jovial_atlas.robots.parse import Group, RobotsFile, RobotsRule, product_token
 
 #: Records outside the RFC that some crawlers know.
@@ -72,70 +72,119 @@ def _groups(robots: RobotsFile, name: str) -> Iterator[Fault]:
             seen.setdefault(token, number)
 
 
+#: Pairs of rules of one group that are compared, at most: more of them are in no file that was
+#: written to be read.
+_PAIRS = 500_000
+
+
 def _rules(group: Group, name: str) -> Iterator[Fault]:
     """Rules of a group that have no effect: for each one, the rule that makes it so."""
     shown = ", ".join(group.agents)
+    known = _Known(group.rules)
     for rule in group.rules:
-        others = [other for other in group.rules if other is not rule and other.pattern]
         if not rule.pattern:
-            if rule.allow or others:
+            if rule.allow or known.count:
                 message = f"{str(rule)!r} has no pattern, so it matches nothing."
                 yield Fault("robots-rule-empty", f"{name}:{rule.line}", message)
             continue
-        for other in others:
-            if said := _shadow(rule, other, others):
-                message = f"{str(rule)!r} ({shown}) {said} line {other.line}, {str(other)!r}."
-                yield Fault("robots-rule-shadowed", f"{name}:{rule.line}", message)
+        if found := known.shadow(rule):
+            said, other = found
+            message = f"{str(rule)!r} ({shown}) {said} line {other.line}, {str(other)!r}."
+            yield Fault("robots-rule-shadowed", f"{name}:{rule.line}", message)
+    if known.left < 0:
+        message = f"The group has {known.count:,} rules; not all of them were compared."
+        where = f"{name}:{group.lines[0]}" if group.lines else name
+        yield Fault("robots-rules-many", where, message)
+
+
+class _Known:
+    """The rules of a group, so that those which may shadow another are found without looking at
+    all: by what their patterns begin with."""
+
+    def __init__(self, rules: Sequence[RobotsRule]) -> None:
+        self.left = _PAIRS
+        self._shapes = {id(rule): shape_of(rule.pattern) for rule in rules if rule.pattern}
+        self.count = len(self._shapes)
+        #: Rules by their whole pattern; by allow and beginning; and all beginnings, sorted.
+        self._same: dict[str, list[RobotsRule]] = {}
+        self._heads: dict[tuple[bool, str], list[RobotsRule]] = {}
+        for rule in rules:
+            if rule.pattern:
+                shape = self._shapes[id(rule)]
+                self._same.setdefault(shape.text, []).append(rule)
+                self._heads.setdefault((rule.allow, shape.head), []).append(rule)
+        self._sorted = {
+            allow: sorted(head for kind, head in self._heads if kind is allow)
+            for allow in (True, False)
+        }
+
+    def shadow(self, rule: RobotsRule) -> tuple[str, RobotsRule] | None:
+        """How another rule takes all effect from this one, and which, or None."""
+        mine = self._shapes[id(rule)]
+        for other in self._same[mine.text]:
+            if other is not rule and other.allow != rule.allow and not rule.allow:
+                return "never counts beside", other
+        for other in self._same[mine.text]:
+            if other.line >= rule.line:
                 break
-
-
-def _shadow(rule: RobotsRule, other: RobotsRule, others: list[RobotsRule]) -> str | None:
-    """How another rule takes all effect from this one, or None."""
-    mine, theirs = normal_octets(rule.pattern), normal_octets(other.pattern)
-    if mine == theirs:
-        if rule.allow == other.allow:
-            return "repeats" if other.line < rule.line else None
-        return None if rule.allow else "never counts beside"
-    if rule.allow != other.allow or not _covers(theirs, mine):
+            if other.allow == rule.allow:
+                return "repeats", other
+        wider = [
+            other
+            for length in range(len(mine.head) + 1)
+            for other in self._heads.get((rule.allow, mine.head[:length]), ())
+            if self._covers(other, rule)
+        ]
+        for other in sorted(wider, key=lambda one: one.line):
+            if not self._is_needed(rule, len(self._shapes[id(other)].text)):
+                return "says no more than", other
         return None
-    # Between the two a rule of the other kind may need this one to hold against it.
-    between = (
-        one
-        for one in others
-        if one.allow != rule.allow
-        and (len(theirs) <= len(normal_octets(one.pattern)) <= len(mine))
-        and _meet(normal_octets(one.pattern), mine)
-    )
-    return None if any(between) else "says no more than"
 
+    def _covers(self, other: RobotsRule, rule: RobotsRule) -> bool:
+        """Whether every address that a rule matches another one matches too, as far as that is
+        plain to see: it has no anchor, and fits the pattern as it is written."""
+        self.left -= 1
+        wide, narrow = self._shapes[id(other)], self._shapes[id(rule)]
+        if self.left < 0 or other is rule or wide.anchored or wide.text == narrow.text:
+            return False
+        # A `*` of the narrow one may be anything, so it must not be what the wide one needs.
+        return wide.fits("\0".join((narrow.head, *narrow.parts)))
 
-def _covers(wide: str, narrow: str) -> bool:
-    """Whether every address that the narrow pattern matches the wide one matches too, as far as
-    that is plain to see: the wide one has no anchor, and fits the narrow one as it is written."""
-    if wide.endswith("$"):
+    def _is_needed(self, rule: RobotsRule, least: int) -> bool:
+        """Whether a rule of the other kind, with a pattern from `least` to this one's length, may
+        match the same addresses, so that this one holds against it."""
+        mine = self._shapes[id(rule)]
+        most = len(mine.text)
+        heads = [mine.head[:length] for length in range(len(mine.head))]
+        begun = self._sorted[not rule.allow]
+        at = bisect_left(begun, mine.head)
+        while at < len(begun) and begun[at].startswith(mine.head) and self.left >= 0:
+            heads.append(begun[at])
+            at += 1
+            self.left -= 1
+        for head in heads:
+            for other in self._heads.get((not rule.allow, head), ()):
+                self.left -= 1
+                if self.left < 0 or least <= len(self._shapes[id(other)].text) <= most:
+                    return True
         return False
-    # A `*` of the narrow one may be anything, so it must not be what the wide one needs.
-    return re.match(pattern_regex(wide), narrow.replace("*", "\x00").removesuffix("$")) is not None
-
-
-def _meet(first: str, second: str) -> bool:
-    """Whether some address may match both patterns: their beginnings agree."""
-    heads = [re.split(r"[*$]", one, maxsplit=1)[0] for one in (first, second)]
-    short = min(len(head) for head in heads)
-    return heads[0][:short] == heads[1][:short]
 
 
 def _without_pages(robots: RobotsFile, name: str, paths: Collection[str]) -> Iterator[Fault]:
-    normal = "\n".join(normal_octets(path) for path in paths)
+    there = sorted({compared(path) for path in paths})
+    left = _PAIRS
     for group in robots.groups:
         for rule in group.rules:
             if not rule.pattern or rule.pattern in ("/", "/*"):
                 continue
-            expression = pattern_regex(rule.pattern).removeprefix("^")
-            lines = re.compile(f"^{expression.removesuffix('$')}", re.M)
-            if rule.pattern.endswith("$"):
-                lines = re.compile(f"^{expression}", re.M)
-            if not lines.search(normal):
+            shape = shape_of(rule.pattern)
+            at = bisect_left(there, shape.head)
+            fits = False
+            while at < len(there) and there[at].startswith(shape.head) and not fits:
+                fits = shape.fits(there[at]) or left <= 0
+                at += 1
+                left -= 1
+            if not fits:
                 message = f"{str(rule)!r} matches no page of the last survey."
                 yield Fault("robots-rule-idle", f"{name}:{rule.line}", message)
 

@@ -7,7 +7,7 @@ were brought to one percent-encoding. The longest pattern wins; on a tie, Allow 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from jovial_atlas.robots.parse import RobotsFile, RobotsRule, product_token
@@ -34,14 +34,50 @@ def _one_octet(match: re.Match[str]) -> str:
     return chr(octet) if octet in _UNRESERVED else f"%{octet:02X}"
 
 
+@dataclass(frozen=True, slots=True)
+class Shape:
+    """A rule's pattern taken apart: what it begins with, what follows after each sign `*`, and
+    whether a sign `$` ends it. The texts are as `compared` gives them."""
+
+    head: str
+    parts: tuple[str, ...]
+    anchored: bool
+
+    @property
+    def text(self) -> str:
+        """The one spelling of the pattern."""
+        return "*".join((self.head, *self.parts)) + ("$" if self.anchored else "")
+
+    def fits(self, path: str) -> bool:
+        """Whether a path, as `compared` gives it, matches."""
+        return path.startswith(self.head) and _fits(path, len(self.head), self.parts, self.anchored)
+
+
+def shape_of(pattern: str) -> Shape:
+    """Take a pattern apart (§2.2.3). `%2A` and `%24` stand for the signs themselves, and so does a
+    `$` that does not end the pattern."""
+    whole = normal_octets(pattern)
+    anchored = whole.endswith("$")
+    body = whole.removesuffix("$") if anchored else whole
+    head, *parts = re.split(r"\*+", body.replace("$", "%24"))
+    return Shape(head, tuple(parts), anchored)
+
+
+def compared(path: str) -> str:
+    """A path with its query as patterns are held against it: in normal octets, with the signs that
+    mean something in a pattern encoded."""
+    return normal_octets(path).replace("*", "%2A").replace("$", "%24")
+
+
 def pattern_regex(pattern: str) -> str:
-    """A rule's pattern as a regular expression anchored at the start, in the syntax that
-    Python and Rust share. The pattern is compared in its normal octets."""
-    pattern = normal_octets(pattern)
-    anchored = pattern.endswith("$")
-    body = pattern.removesuffix("$") if anchored else pattern
-    parts = [re.escape(part) for part in re.split(r"\*+", body)]
-    return "^" + ".*".join(parts) + ("$" if anchored else "")
+    """A rule's pattern as a regular expression anchored at the start, in the syntax that Python
+    and Rust share, for paths in normal octets, in which `*` and `$` may stand as they are."""
+    shape = shape_of(pattern)
+    parts = [
+        re.escape(part).replace("%2A", r"(?:%2A|\*)").replace("%24", r"(?:%24|\$)")
+        for part in (shape.head, *shape.parts)
+    ]
+    return "^" + ".*".join(parts) + ("$" if shape.anchored else "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,33 +99,31 @@ class Matcher:
         self.rules = _strongest_first(_rules_for(robots, agent))
         # Rules by what their pattern begins with, up to its first sign: an address is held
         # only against those it begins like, however many there are.
-        self._begin: dict[str, list[tuple[int, list[str], bool, RobotsRule]]] = {}
+        self._begin: dict[str, list[tuple[int, Shape, RobotsRule]]] = {}
         for rank, rule in enumerate(self.rules):
-            pattern = normal_octets(rule.pattern)
-            anchored = pattern.endswith("$")
-            literal, *parts = re.split(r"\*+", pattern.removesuffix("$"))
-            self._begin.setdefault(literal, []).append((rank, parts, anchored, rule))
+            shape = shape_of(rule.pattern)
+            self._begin.setdefault(shape.head, []).append((rank, shape, rule))
         self._lengths = sorted({len(literal) for literal in self._begin})
 
     def ask(self, path: str) -> Answer:
         """The answer for a path with its query, from the first slash on."""
-        path = normal_octets(path.partition("#")[0]) or "/"
+        path = compared(path.partition("#")[0]) or "/"
         if path.partition("?")[0] == "/robots.txt":
             return Answer(True, None)
         best: tuple[int, RobotsRule] | None = None
         for length in self._lengths:
             if length > len(path):
                 break
-            for rank, parts, anchored, rule in self._begin.get(path[:length], ()):
+            for rank, shape, rule in self._begin.get(path[:length], ()):
                 if best is not None and rank > best[0]:
                     break
-                if _fits(path, length, parts, anchored):
+                if _fits(path, length, shape.parts, shape.anchored):
                     best = (rank, rule)
                     break
         return Answer(best[1].allow, best[1]) if best else Answer(True, None)
 
 
-def _fits(path: str, start: int, parts: list[str], anchored: bool) -> bool:
+def _fits(path: str, start: int, parts: Sequence[str], anchored: bool) -> bool:
     """Whether what follows the beginning has the parts between the signs `*`, in order; where
     the pattern is anchored the last of them ends the path."""
     if anchored:

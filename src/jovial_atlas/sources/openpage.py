@@ -113,6 +113,8 @@ class OpenPage:
     metas: list[dict[str, str | None]] = field(default_factory=list)
     #: Structured data of the page: nodes of JSON-LD.
     data: list[dict[str, Any]] = field(default_factory=list)
+    #: Element name → words of the main content before each of its elements.
+    words_before: dict[str, list[int]] = field(default_factory=dict)
 
     def fault(self, code: str, message: str) -> None:
         self.faults.append(Fault(code, self.file.path, message))

@@ -10,6 +10,7 @@ import os
 import re
 import threading
 from collections.abc import Sequence
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -127,7 +128,7 @@ def _read(
         # What the tool itself put in says nothing of the page.
         injected = block_mark(data)
         data = _without_ours(data, file.path, faults)
-    text = _decode(data, file.path, faults)
+    text = _decode(_cut(data, file.path, faults), file.path, faults)
     if text is None:
         return None
     row: dict[str, Any] = {
@@ -144,6 +145,55 @@ def _read(
     read_data(page, data)
     read_body(page)
     return row
+
+
+#: Only pages with so many tags, or so long a tag, are looked at more closely.
+_MANY_TAGS, _LONG_TAG = 20_000, 50_000
+#: Elements that may stand in each other, and attributes of one: more of them take a parser time
+#: that grows with their square. (Browsers stop nesting at 512.)
+_DEEPEST, _MOST_ATTRIBUTES = 3_000, 3_000
+_ANY_TAG = re.compile(rb"<(/?)([A-Za-z][A-Za-z0-9-]*)")
+_GIANT_TAG = re.compile(rb"<[A-Za-z][^<>]{%d,}" % _LONG_TAG)
+_ANY_ATTRIBUTE = re.compile(rb"[^\s\"'>/=]+(?:\s*=\s*(?:\"[^\"]*\"?|'[^']*'?|[^\s\"'=<>`]+))?")
+#: Elements that hold nothing, or that end by themselves where another of their kind begins.
+_SHALLOW = frozenset(
+    b"area base br col embed hr img input link meta source track wbr li p dt dd td th tr thead "
+    b"tbody tfoot option optgroup rp rt colgroup html head body a form button h1 h2 h3 h4 h5 h6 "
+    b"nobr select".split()
+)
+
+
+def _cut(data: bytes, path: str, faults: list[Fault]) -> bytes:
+    """The page up to where it is built so that a parser would take for ever; told as a fault."""
+    at = _too_deep(data) if data.count(b"<") > _MANY_TAGS else None
+    what = f"more than {_DEEPEST:,} elements in each other"
+    if at is None and len(data) > _LONG_TAG:
+        at, what = _too_wide(data), f"a tag with more than {_MOST_ATTRIBUTES:,} attributes"
+    if at is None:
+        return data
+    line = data.count(b"\n", 0, at) + 1
+    message = f"It has {what} in line {line:,}; what follows there is not read."
+    faults.append(Fault("page-cut", path, message))
+    return data[:at]
+
+
+def _too_deep(data: bytes) -> int | None:
+    depth = 0
+    for match in _ANY_TAG.finditer(data):
+        if match[2].lower() in _SHALLOW:
+            continue
+        depth = max(0, depth - 1) if match[1] else depth + 1
+        if depth > _DEEPEST:
+            return match.start()
+    return None
+
+
+def _too_wide(data: bytes) -> int | None:
+    for match in _GIANT_TAG.finditer(data):
+        attributes = _ANY_ATTRIBUTE.finditer(match[0])
+        if next(islice(attributes, _MOST_ATTRIBUTES, None), None) is not None:
+            return match.start()
+    return None
 
 
 def _without_ours(data: bytes, path: str, faults: list[Fault]) -> bytes:

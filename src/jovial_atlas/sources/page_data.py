@@ -13,6 +13,8 @@ from jovial_atlas.sources.openpage import OpenPage
 from jovial_atlas.sources.outline import text
 from jovial_atlas.structured.read import read_page
 
+#: Lists that are looked at.
+_LISTS = 100
 _HEADINGS = ("h2", "h3", "h4")
 
 
@@ -79,7 +81,7 @@ def _outline(page: OpenPage) -> dict[str, object]:
 
 def _items(main: LexborNode, name: str) -> list[str]:
     """The items of the first list of a kind that holds texts, and not links alone."""
-    for one in main.css(name):
+    for one in main.css(name)[:_LISTS]:
         items = [said for node in one.css("li") if (said := text(node))]
         links = sum(node.css_first("a") is not None for node in one.css("li"))
         if items and links < len(items):

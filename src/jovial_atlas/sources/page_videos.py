@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping
+from itertools import accumulate, islice
 from typing import Any
 
 from selectolax.lexbor import LexborNode
@@ -30,11 +31,13 @@ from jovial_atlas.sources.outline import ancestor, attribute, text
 _PLAYER_SIGN = re.compile(r"video|player|film", re.IGNORECASE)
 _TAGS, _WORDS = re.compile(r"<[^>]*>"), re.compile(r"\S+")
 _DEPTH = 6
+#: So many players and videos of a page are looked at.
+_MOST = 1_000
 
 
 def page_videos(page: OpenPage) -> list[Video]:
     """The videos of an open page, in order. The page must still be whole."""
-    found = [_of_node(node, page) for node in _video_nodes(page.data)]
+    found = [_of_node(node, page) for node in islice(_video_nodes(page.data), _MOST)]
     found = [one for one in found if one["content"] or one["player"]]
     for shown in _shown(page):
         _join(found, shown, wins="found words_before")
@@ -70,7 +73,7 @@ def _is_same(one: Video, other: Video) -> bool:
 
 
 def _shown(page: OpenPage) -> Iterator[Video]:
-    for number, node in enumerate(page.outline.all("video"), start=1):
+    for number, node in enumerate(page.outline.all("video")[:_MOST], start=1):
         source = node.css_first("source[src]")
         content = page.resolve(attribute(node, "src") or attribute(source, "src"))
         if not content:
@@ -87,7 +90,7 @@ def _shown(page: OpenPage) -> Iterator[Video]:
         )
     for name, sources in (("iframe", ("src", "data-src")), ("embed", ("src",)),
                           ("object", ("data",))):  # fmt: skip
-        for number, node in enumerate(page.outline.all(name), start=1):
+        for number, node in enumerate(page.outline.all(name)[:_MOST], start=1):
             address = page.resolve(next(filter(None, (attribute(node, s) for s in sources)), None))
             told = " ".join(attribute(node, s) or "" for s in ("class", "title", "type"))
             at = recognise(address, page.reading.services) if address else None
@@ -119,13 +122,17 @@ def _framed(node: LexborNode, page: OpenPage, number: int, **given: Any) -> Vide
 
 def _words_before(tag: str, number: int, page: OpenPage) -> int | None:
     """Words of the main content that stand before the element."""
-    outline = page.outline
-    main = outline.first("main") or outline.first("article") or outline.tree.body
-    html = (main.html or "") if main is not None else ""
-    pieces = re.split(rf"<{tag}\b", html)
-    if len(pieces) <= number:
-        return None
-    return len(_WORDS.findall(_TAGS.sub(" ", "".join(pieces[:number]))))
+    counts = page.words_before.get(tag)
+    if counts is None:
+        outline = page.outline
+        main = outline.first("main") or outline.first("article") or outline.tree.body
+        html = (main.html or "") if main is not None else ""
+        pieces = re.split(rf"<{tag}\b", html)
+        # All but the first piece begin within a tag.
+        found = [len(_WORDS.findall(_TAGS.sub(" ", f"<{tag}{one}"))) for one in pieces[1:]]
+        counts = [*accumulate([len(_WORDS.findall(_TAGS.sub(" ", pieces[0]))), *found])]
+        page.words_before[tag] = counts
+    return counts[number - 1] if number < len(counts) else None
 
 
 def _open_graph(page: OpenPage) -> Video | None:

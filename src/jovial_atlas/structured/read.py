@@ -172,8 +172,8 @@ def _item(node: LexborNode, tree: LexborHTMLParser, resolve: Resolve, depth: int
     if identity := (node.attributes.get("itemid") or "").strip():
         found["@id"] = resolve(identity) or identity
     roots = [node]
-    for name in (node.attributes.get("itemref") or "").split():
-        roots += [one for one in tree.css("[id]") if one.attributes.get("id") == name][:1]
+    for name in (node.attributes.get("itemref") or "").split()[:_REFERRED]:
+        roots += _with_id(tree, name)
     for number, root in enumerate(roots):
         for one in _properties(root, "itemprop", "itemscope", with_root=number > 0):
             if depth < _DEEP:
@@ -185,6 +185,17 @@ def _item(node: LexborNode, tree: LexborHTMLParser, resolve: Resolve, depth: int
                 for name in (one.attributes.get("itemprop") or "").split():
                     _add(found, _bare(name, ()), value)
     return found
+
+
+#: Elements that one item may take properties from, beside itself.
+_REFERRED = 50
+
+
+def _with_id(tree: LexborHTMLParser, name: str) -> list[LexborNode]:
+    """The first element with this id, if there is one."""
+    quoted = name.replace("\\", "\\\\").replace('"', '\\"')
+    found = tree.css_first(f'[id="{quoted}"]')
+    return [found] if found is not None else []
 
 
 def _properties(
