@@ -6,8 +6,10 @@ from jovial_atlas.files.lock import Lock, Locks
 from jovial_atlas.files.sets import FileChange, FileSet
 from jovial_atlas.files.whole import (
     add_line,
+    cannot_write,
     digest,
     digest_of_file,
+    forget,
     is_file,
     is_temporary,
     make_folder,
@@ -27,8 +29,10 @@ __all__ = [
     "Lock",
     "Locks",
     "add_line",
+    "cannot_write",
     "digest",
     "digest_of_file",
+    "forget",
     "is_file",
     "is_temporary",
     "make_folder",

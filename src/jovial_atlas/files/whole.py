@@ -170,7 +170,7 @@ def write_pieces(
                     os.fsync(stream.fileno())
             temporary.replace(path)
         except BaseException:
-            _forget(temporary)
+            forget(temporary)
             raise
 
 
@@ -212,7 +212,8 @@ def remove(path: Path) -> None:
         ) from error
 
 
-def _forget(path: Path) -> None:
+def forget(path: Path) -> None:
+    """Remove what is of no use any more, as far as that goes: a failure has been told already."""
     with suppress(OSError):
         path.unlink(missing_ok=True)
 

@@ -84,13 +84,14 @@ class Gathering:
         self.faults += batch.faults
         try:
             if isinstance(batch.table, pl.LazyFrame):
-                self._spill(schema.conform(batch.table), batch.constant)
+                with snapshot.without_panics():
+                    self._spill(schema.conform(batch.table), batch.constant)
                 if batch.refuse:
                     self._refuse(*batch.refuse, batch.constant)
                 return
             table = schema.conform(batch.table)
-        except pl.exceptions.PolarsError as error:
-            raise ValueError(str(error).splitlines()[0]) from error
+        except snapshot.BROKEN as error:
+            raise ValueError(snapshot.said_of(error)) from error
         if table.height:
             self._pieces.append(table)
             self._rows += table.height

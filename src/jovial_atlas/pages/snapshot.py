@@ -7,16 +7,28 @@ from __future__ import annotations
 
 import io
 import json
-from collections.abc import Sequence
-from contextlib import suppress
+import os
+import tempfile
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, Literal
 
 import polars as pl
 
-from jovial_atlas.errors import OutputError
-from jovial_atlas.files import move_into_place, temporary_name, write_whole, writing
+from jovial_atlas.errors import ContentError, OutputError
+from jovial_atlas.files import (
+    cannot_write,
+    forget,
+    move_into_place,
+    temporary_name,
+    write_whole,
+    writing,
+)
 from jovial_atlas.pages import schema
+
+#: What Polars raises for tables that are damaged; a panic in it is no Exception.
+BROKEN = (pl.exceptions.PolarsError, pl.exceptions.PanicException)
 
 #: Rows that are written together, and that a reader needs in memory together.
 ROW_GROUP = 128 * 1024
@@ -38,7 +50,8 @@ def sink(
     compression: Literal["zstd", "uncompressed"] = "zstd",
 ) -> None:
     """Write a table as Parquet without having it in memory as a whole. `constant` names columns
-    (of text or numbers) in which all rows have one value. Raises OutputError."""
+    (of text or numbers) in which all rows have one value. Raises OutputError where it cannot be
+    written, and ContentError where what it is made from cannot be read."""
     beside = temporary_name(path.parent)
     try:
         with writing(path):
@@ -54,14 +67,46 @@ def sink(
             row_group_size=ROW_GROUP,
             metadata={_CONSTANT: json.dumps(same[0])} if same else None,
         )
-    except (OSError, pl.exceptions.PolarsError) as error:
-        with suppress(OSError):
-            beside.unlink(missing_ok=True)
-        raise OutputError(
-            f"{path} cannot be written ({error}). Check that there is room on the disk, and that "
-            "you may write there."
-        ) from error
+    except OSError as error:
+        forget(beside)
+        raise cannot_write(path, error) from error
+    except BROKEN as error:
+        forget(beside)
+        raise ContentError(f"It cannot be read ({said_of(error)}).") from error
     move_into_place(beside, path)
+
+
+@contextmanager
+def without_panics() -> Iterator[None]:
+    """Where a damaged table makes Polars panic, which is raised as any error is (`BROKEN`), what it
+    prints of that itself helps nobody and is left out; anything else comes out in the end."""
+    try:
+        kept = os.dup(2)
+    except OSError:
+        yield
+        return
+    with tempfile.TemporaryFile() as held:
+        os.dup2(held.fileno(), 2)
+        panicked = False
+        try:
+            yield
+        except BaseException as error:
+            panicked = any(isinstance(one, pl.exceptions.PanicException) for one in _chain(error))
+            raise
+        finally:
+            os.dup2(kept, 2)
+            os.close(kept)
+            held.seek(0)
+            if not panicked and (said := held.read(1 << 16)):
+                with suppress(OSError):
+                    os.write(2, said)
+
+
+def _chain(error: BaseException) -> Iterator[BaseException]:
+    at: BaseException | None = error
+    while at is not None:
+        yield at
+        at = at.__cause__ or at.__context__
 
 
 def scan(path: Path) -> pl.LazyFrame | None:
@@ -72,7 +117,7 @@ def scan(path: Path) -> pl.LazyFrame | None:
         table = pl.scan_parquet(path)
         table.collect_schema()
         same = constants(path)
-    except (pl.exceptions.PolarsError, OSError, ValueError) as error:
+    except (*BROKEN, OSError, ValueError) as error:
         raise _unreadable(path, error) from error
     return table.with_columns(
         pl.lit(value, schema.SCHEMA[name]).alias(name) for name, value in same.items()
@@ -95,11 +140,16 @@ def collect(table: pl.LazyFrame, path: Path) -> pl.DataFrame:
     """A scanned table in memory. Raises OutputError where its file cannot be read."""
     try:
         return table.collect()
-    except (pl.exceptions.PolarsError, OSError) as error:
+    except (*BROKEN, OSError) as error:
         raise _unreadable(path, error) from error
 
 
-def _unreadable(path: Path, error: Exception) -> OutputError:
+def said_of(error: BaseException) -> str:
+    """What an error of Polars says, on one line."""
+    return (str(error).strip() or type(error).__name__).splitlines()[0][:300]
+
+
+def _unreadable(path: Path, error: BaseException) -> OutputError:
     return OutputError(
-        f"{path} cannot be read ({error}). Delete it and run `jovial-atlas survey` again."
+        f"{path} cannot be read ({said_of(error)}). Delete it and run `jovial-atlas survey` again."
     )

@@ -232,17 +232,17 @@ def _gather(
                 table = table.with_columns(in_section=pl.lit(source.section))
                 same = (*same, "in_section")
             gathering.add(Batch(table, batch.faults, batch.refuse, same))
-    except (ContentError, ValueError, pl.exceptions.PolarsError) as error:
+    except (ContentError, ValueError, *snapshot.BROKEN) as error:
         gathering.forget()
         kept = before.filter(pl.col("source") == name).collect() if before is not None else None
-        told = f"{error} "
+        told = f"{snapshot.said_of(error)} "
         if kept is not None and kept.height:
             gathering.add(Batch(kept))
             told += f"{plural(kept.height, 'page')} of the survey before are kept."
         else:
             told += "Nothing of it is in the page table."
         gathering.faults.append(Fault("source-broken", name, told))
-        return error if isinstance(error, ContentError) else ContentError(str(error))
+        return error if isinstance(error, ContentError) else ContentError(f"{name}: {error}")
     return None
 
 

@@ -19,6 +19,7 @@ from jovial_atlas import foreign
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch
+from jovial_atlas.pages.snapshot import BROKEN, said_of
 from jovial_atlas.sources.columns import (
     FieldMap,
     constants,
@@ -66,8 +67,8 @@ def _parquet(place: Path, how: FieldMap) -> Iterator[Batch]:
         table = pl.scan_parquet(place)
         same = ("path", *constants(table.collect_schema().names(), how))
         delivered = deliver(table, how)
-    except (pl.exceptions.PolarsError, OSError) as error:
-        raise ContentError(f"{place} cannot be read: {str(error).splitlines()[0]}.") from error
+    except (*BROKEN, OSError) as error:
+        raise ContentError(f"{place} cannot be read: {said_of(error)}.") from error
 
     def tell(refused: pl.DataFrame) -> list[Fault]:
         return tell_wrong(refused, place.name, f"{place.name}, row ")
