@@ -8,12 +8,15 @@ imports what a command needs only when that command runs.
 from __future__ import annotations
 
 import gc
+import io
 import os
 import sys
 
 import click
 
 from jovial_atlas.cli.app import app
+from jovial_atlas.cli.common import known_secrets
+from jovial_atlas.cli.visible import visible
 from jovial_atlas.errors import AtlasError, LossError
 
 
@@ -22,6 +25,10 @@ def main() -> None:
     # Loading libraries makes a great many objects and hardly any garbage: looking for it after
     # every 700 of them is a quarter of the time of a short command.
     gc.set_threshold(500_000, 20, 20)
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            # A terminal may know fewer letters than texts have.
+            stream.reconfigure(errors="backslashreplace")
     code = run(sys.argv[1:])
     # The process ends: what is still in memory need not be searched for garbage once more.
     gc.freeze()
@@ -34,14 +41,18 @@ def run(arguments: list[str]) -> int:
         code = app.main(arguments, prog_name="jovial-atlas", standalone_mode=False)
         sys.stdout.flush()
     except click.ClickException as error:
-        error.show()
+        buffer = io.StringIO()
+        error.show(file=buffer)
+        click.echo(visible(buffer.getvalue()), err=True, nl=False)
         return 2
     except LossError as error:
-        click.echo(f"jovial-atlas: {error}", err=True)
-        return 1
+        return _refused(str(error), 1)
     except AtlasError as error:
-        click.echo(f"jovial-atlas: {error}", err=True)
-        return 2
+        return _refused(str(error), 2)
+    except RecursionError:
+        return _refused("What it was to work on is nested too deep to be understood.", 2)
+    except MemoryError:
+        return _refused("The memory of this machine is used up. Nothing was changed.", 2)
     except (click.Abort, KeyboardInterrupt):
         click.echo("jovial-atlas: interrupted; the last complete build is in place.", err=True)
         return 130
@@ -49,4 +60,14 @@ def run(arguments: list[str]) -> int:
         # Whoever read our output has left; nothing more can be said.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
+    except OSError as error:
+        where = f" ({error.filename})" if error.filename else ""
+        why = error.strerror or str(error)
+        return _refused(f"The system does not allow it: {why}{where}.", 2)
     return code if isinstance(code, int) else 0
+
+
+def _refused(text: str, code: int) -> int:
+    """Say why a command cannot go on; gives its exit code."""
+    click.echo(f"jovial-atlas: {visible(text, known_secrets())}", err=True)
+    return code

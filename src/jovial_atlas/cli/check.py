@@ -117,7 +117,7 @@ def command(
     elif out.format == "sarif":
         out.json(exports.sarif(findings, __version__))
     elif out.format == "junit":
-        click.echo(exports.junit(findings, looked_at, fail_on).decode(), nl=False)
+        out.exact(exports.junit(findings, looked_at, fail_on).decode())
     elif out.format == "csv":
         fields = ("severity", "code", "where", "message", "fix")
         out.csv(fields, [[getattr(one, name) for name in fields] for one in findings])

@@ -62,6 +62,28 @@ def keep_global(ctx: click.Context, given: dict[str, Any]) -> dict[str, Any]:
     return kept
 
 
+#: Values that this run must show nobody: tokens and passwords that its site file names.
+_SECRETS: set[str] = set()
+
+
+def known_secrets() -> set[str]:
+    """Values that this run must show nobody."""
+    return _SECRETS
+
+
+def _secrets_of(site: SiteFile) -> set[str]:
+    """What the environment holds under the names that a site file gives."""
+    import os
+
+    names = {getattr(one, key, "") for one in site.model.source for key in _NAMED}
+    names |= {getattr(one, key, "") for e in site.model.engine for one in e.channels
+              for key in _NAMED}  # fmt: skip
+    names.add(site.model.ledger.password_env)
+    return {os.environ[name] for name in names if name and os.environ.get(name)}
+
+
+_NAMED = ("token_env", "password_env")
+
 #: What a command does with the state folder: it `reads` what belongs together; it `writes`, there
 #: or into the output; it `edits` the site file or a file beside it; or it has nothing to do with
 #: that.
@@ -125,7 +147,10 @@ class Work:
         place = self.site_path()
         if place.exists():
             self.hold()
-        return read_site_file(place)
+        site = read_site_file(place)
+        _SECRETS.update(_secrets_of(site))
+        self.output.secrets = _SECRETS
+        return site
 
     def site_if_any(self) -> SiteFile | None:
         """The site file, None where there is none and none was named. Raises SiteFileError."""

@@ -14,8 +14,12 @@ from typing import TYPE_CHECKING, Any, TextIO
 
 import click
 
+from jovial_atlas.cli.visible import in_line, json_safe, visible
+from jovial_atlas.sitefile.cells import as_cell
+
 if TYPE_CHECKING:
     from rich.console import Console
+    from rich.text import Text
 
 #: Width of tables where the output is no terminal.
 _WIDTH = 120
@@ -35,6 +39,14 @@ class Output:
         self.quiet = quiet
         self.verbose = verbose
         self._plain = True if color is False else None  # None: as the NO_COLOR variable says
+        #: Values that no output may hold, whatever they stand in.
+        self.secrets: set[str] = set()
+
+    def _text(self, text: str, style: str = "") -> Text:
+        """A text as it may be shown. Whatever is printed is made here."""
+        from rich.text import Text
+
+        return Text(visible(text, self.secrets), style=style)
 
     @cached_property
     def _out(self) -> Console:
@@ -64,15 +76,21 @@ class Output:
 
     def json(self, value: Any) -> None:
         """The result as JSON, alone on standard output."""
-        click.echo(json.dumps(value, ensure_ascii=False, indent=1, default=str))
+        text = json.dumps(value, ensure_ascii=False, indent=1, default=str)
+        click.echo(json_safe(text, self.secrets))
+
+    def exact(self, text: str) -> None:
+        """A result in a format of its own, alone on standard output."""
+        click.echo(visible(text, self.secrets), nl=False)
 
     def csv(self, header: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
-        """The result as CSV (RFC 4180), alone on standard output."""
+        """The result as CSV (RFC 4180), alone on standard output. A text that a spreadsheet would
+        take for a formula is written so that it is none."""
         buffer = io.StringIO()
         writer = csv.writer(buffer, lineterminator="\r\n")
         writer.writerow(header)
-        writer.writerows([["" if cell is None else cell for cell in row] for row in rows])
-        click.echo(buffer.getvalue(), nl=False)
+        writer.writerows([[_cell(cell) for cell in row] for row in rows])
+        self.exact(buffer.getvalue())
 
     def table(
         self,
@@ -98,20 +116,21 @@ class Output:
                 overflow="fold" if kind == "fold" else "ellipsis",
             )
         for row in rows:
-            table.add_row(*(cell if isinstance(cell, Text) else Text(shown(cell)) for cell in row))
+            table.add_row(
+                *(
+                    cell if isinstance(cell, Text) else self._text(in_line(shown(cell)))
+                    for cell in row
+                )
+            )
         self._out.print(table)
 
     def say(self, text: str = "", style: str = "") -> None:
         """A line of the result for a person."""
-        from rich.text import Text
-
-        self._out.print(Text(text, style=style))
+        self._out.print(self._text(text, style))
 
     def as_it_is(self, text: str) -> None:
         """Text of several lines that are not wrapped, as differences are."""
-        from rich.text import Text
-
-        self._out.print(Text(text), soft_wrap=True)
+        self._out.print(self._text(text), soft_wrap=True)
 
     def indented(
         self, label: str, text: str, *, style: str = "dim", indent: int = 2, text_style: str = ""
@@ -121,7 +140,7 @@ class Output:
 
         from rich.text import Text
 
-        start = " " * indent + (f"{label} " if label else "")
+        start = " " * indent + (f"{in_line(visible(label, self.secrets))} " if label else "")
         width = max(self._out.width - 1, len(start) + 20)
         lines = wrap(text, width - len(start), break_long_words=False, break_on_hyphens=False) or [
             ""
@@ -129,7 +148,7 @@ class Output:
         for number, line in enumerate(lines):
             shown = Text()
             shown.append(start if number == 0 else " " * len(start), style=style)
-            shown.append(line, style=text_style)
+            shown.append_text(self._text(line, text_style))
             shown.rstrip()
             self._out.print(shown, soft_wrap=True)
 
@@ -139,9 +158,9 @@ class Output:
         from rich.panel import Panel
         from rich.text import Text
 
-        text = Text("\n").join(Text(line, style=style) for line, style in lines)
+        text = Text("\n").join(self._text(line, style) for line, style in lines)
         wide = min(width, self._out.width)
-        self._out.print(Panel(text, title=title, title_align="left", width=wide, box=box.SQUARE,
+        self._out.print(Panel(text, title=self._text(title), title_align="left", width=wide, box=box.SQUARE,
                               border_style="dim"))  # fmt: skip
 
     def branch(
@@ -152,9 +171,9 @@ class Output:
 
         line = Text()
         line.append(f"  {sign}", style="dim")
-        line.append(f"{key} " if key else "", style="bold")
-        line.append(short(text), style="yellow" if warn else "")
-        line.append(origin, style="dim")
+        line.append_text(self._text(f"{key} " if key else "", "bold"))
+        line.append_text(self._text(in_line(short(text)), "yellow" if warn else ""))
+        line.append_text(self._text(origin, "dim"))
         self._out.print(line, soft_wrap=not sys.stdout.isatty())
 
     def fits(self, text: str) -> bool:
@@ -167,16 +186,14 @@ class Output:
 
         line = Text()
         line.append(f" {severity} ", style=_STYLES[severity])
-        line.append(f" {text}", style="bold")
+        line.append_text(self._text(f" {text}", "bold"))
         line.append(f"  {code}", style="dim")
         self._out.print(line)
 
     def note(self, text: str, style: str = "dim") -> None:
         """A note on standard error, left out with --quiet."""
         if not self.quiet:
-            from rich.text import Text
-
-            self._err.print(Text(text, style=style), soft_wrap=not sys.stderr.isatty())
+            self._err.print(self._text(text, style), soft_wrap=not sys.stderr.isatty())
 
     def detail(self, text: str) -> None:
         """A note for --verbose only."""
@@ -185,9 +202,7 @@ class Output:
 
     def warn(self, text: str) -> None:
         """Something that must be seen, on standard error, even with --quiet."""
-        from rich.text import Text
-
-        self._err.print(Text(text, style="bold yellow"), soft_wrap=not sys.stderr.isatty())
+        self._err.print(self._text(text, "bold yellow"), soft_wrap=not sys.stderr.isatty())
 
     @contextmanager
     def progress(self, what: str) -> Iterator[Callable[[int, int], None] | None]:
@@ -200,6 +215,11 @@ class Output:
         with Progress(console=self._err, transient=True) as bar:
             task = bar.add_task(what, total=None)
             yield lambda done, total: bar.update(task, completed=done, total=total)
+
+
+def _cell(value: Any) -> Any:
+    """A cell of a table for spreadsheets."""
+    return "" if value is None else as_cell(value) if isinstance(value, str) else value
 
 
 def _load_printer() -> None:

@@ -58,7 +58,7 @@ def announce(
     try:
         # What counts is the status: a long or broken body behind it changes nothing.
         answer = send(client, request, pause=pause, cut=True)
-        status, detail = meaning(one.channel, answer, token)
+        status, detail = meaning(one.channel, answer)
     except UnansweredError as error:
         status, detail = UNKNOWN, str(error)
     except NetworkError as error:

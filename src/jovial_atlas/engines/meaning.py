@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from jovial_atlas import foreign
 from jovial_atlas.engines import indexnow, websub
 from jovial_atlas.ledger.values import FAILED, PENDING, REFUSED, TAKEN
 from jovial_atlas.sitefile import CallChannel, IndexNowChannel, WebSubChannel
@@ -17,8 +18,8 @@ _KNOWN = {
 }
 
 
-def meaning(channel: Channel, answer: Answer, token: str = "") -> tuple[str, str]:
-    """Outcome and detail of an answer. A token that comes back in it is left out."""
+def meaning(channel: Channel, answer: Answer) -> tuple[str, str]:
+    """Outcome and detail of an answer."""
     wait = f" It asks to wait {answer.retry_after:.0f} s." if answer.retry_after else ""
     if isinstance(channel, IndexNowChannel):
         said = indexnow.ANSWERS.get(answer.status, "an answer that IndexNow does not define")
@@ -31,14 +32,12 @@ def meaning(channel: Channel, answer: Answer, token: str = "") -> tuple[str, str
         assert isinstance(channel, CallChannel)
         taken = answer.status in channel.success
         status = TAKEN if taken else REFUSED
-        detail = f"status {answer.status}: {'taken' if taken else refusal(answer, token)}.{wait}"
+        detail = f"status {answer.status}: {'taken' if taken else refusal(answer)}.{wait}"
     return (FAILED if answer.status >= 500 and status == REFUSED else status), detail
 
 
-def refusal(answer: Answer, token: str = "") -> str:
+def refusal(answer: Answer) -> str:
     """Why a described call was not taken, in words."""
-    text = answer.body[:400].decode("utf-8", "replace").strip()
-    if token:
-        text = text.replace(token, "…")
+    text = foreign.text(answer.body[:800].decode("utf-8", "replace"), 200)
     said = _KNOWN.get(answer.status, "refused" if answer.status < 500 else "the engine failed")
-    return f"{said} ({text[:200]})" if text else said
+    return f"{said} ({text})" if text else said

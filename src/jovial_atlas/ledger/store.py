@@ -23,6 +23,7 @@ from sqlalchemy.schema import CreateSchema
 from jovial_atlas.errors import LedgerError
 from jovial_atlas.files import make_folder
 from jovial_atlas.ledger.tables import VERSION
+from jovial_atlas.redact import redacted
 
 #: How often it is asked whether another command is done, in seconds.
 _AGAIN = 0.2
@@ -41,6 +42,7 @@ class Store:
         there where it is missing."""
         self.now = now
         self._schema = schema
+        self._secrets: list[str] = []
         if isinstance(place, Path):
             self.shown = str(place)
             self._place = place
@@ -48,7 +50,9 @@ class Store:
             url = URL.create("sqlite", database=str(place))
         else:
             url = _url(place, password)
-            self.shown = url.render_as_string(hide_password=True)
+            port = f":{url.port}" if url.port else ""
+            self.shown = f"postgresql://{url.host or ''}{port}/{url.database or ''}"
+            self._secrets = [str(one) for one in (password, url.password) if one]
         self._engine = _engine(url, schema)
         try:
             self._make_ready()
@@ -80,9 +84,8 @@ class Store:
                 else "If another command is running, wait for it; if the file is damaged, restore "
                 "it from a backup."
             )
-            raise LedgerError(
-                f"The ledger {self.shown} cannot be used ({reason}). {help_}"
-            ) from error
+            told = f"The ledger {self.shown} cannot be used ({reason}). {help_}"
+            raise LedgerError(redacted(told, self._secrets)) from None
 
     def _make_ready(self) -> None:
         """Make the tables, or bring them up to date, once; whoever comes second finds it done."""
@@ -180,7 +183,7 @@ def schema_of(host: str) -> str:
 def _url(place: str, password: str) -> URL:
     try:
         url = make_url(place)
-    except ArgumentError:
+    except (ArgumentError, ValueError):
         raise LedgerError(
             "`connect` in [ledger] is no database address. "
             "Give it like postgresql://atlas@localhost/ledger"

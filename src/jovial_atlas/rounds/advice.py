@@ -36,6 +36,19 @@ _HELP = (
 )  # fmt: skip
 
 
+def _impossible(engine: Engine, sitemaps: Sequence[SitemapState]) -> Iterator[str]:
+    """Figures that cannot be right."""
+    wrong = [one for one in sitemaps if one.is_impossible]
+    if wrong:
+        one = wrong[0]
+        more = f", and so for {len(wrong) - 1:,} more" if len(wrong) > 1 else ""
+        yield (
+            f"{engine.name} says that {one.indexed:,} addresses of "
+            f"{one.loc.rpartition('/')[2]} are indexed, which lists {one.submitted_urls:,}{more}. "
+            "Check `fields` of its channel, or `columns` of its export; no share is shown."
+        )
+
+
 def help_for(reason: str) -> str:
     """What helps against an engine's reason, "" where nothing is known."""
     low = reason.casefold()
@@ -49,6 +62,7 @@ def next_steps(
     now = dates.moment(ledger.now())
     return [
         *_trouble(engine, ledger, standing.trouble),
+        *_impossible(engine, standing.sitemaps),
         *_drops(engine, standing.sections),
         *_gaps(engine, standing),
         *_sitemaps(engine, standing.sitemaps),

@@ -24,6 +24,7 @@ from jovial_atlas.head.texts import Text, phrase_of, wrong_pattern
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rules.own import guards
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.cells import as_cell, from_cell
 from jovial_atlas.sitefile.overrides import (
     COLUMNS,
     PAGE_TEXTS,
@@ -108,7 +109,8 @@ def write_table(
         if proposals:
             given = proposals(page)
             row |= {f"{n}{PROPOSED}": given[n].value or "" for n in texts if n in given}
-        writer.writerow({name: row.get(name, "") for name in (*header, "reason", "by")})
+        cells = {name: as_cell(row.get(name, "")) for name in (*header, "reason", "by")}
+        writer.writerow(cells)
     # A mark by which spreadsheets know the encoding.
     write_whole(place, ("\ufeff" + stream.getvalue()).encode())
     return pages.height
@@ -195,7 +197,7 @@ def _accepted(row: Override, cells: Mapping[str, str]) -> Override:
     if not said:
         return row
     fields = PAGE_TEXTS if said in _YES else [one.strip() for one in said.split(",")]
-    given = {name: cells.get(f"{name}{PROPOSED}", "").strip() for name in fields}
+    given = {name: from_cell(cells.get(f"{name}{PROPOSED}", "").strip()) for name in fields}
     # A proposal is a text, not a pattern.
     plain = {name: text.replace("{", "{{ '{' }}") for name, text in given.items() if text}
     return replace(row, texts={**plain, **row.texts})

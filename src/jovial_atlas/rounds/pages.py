@@ -13,6 +13,7 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_whole
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.cells import as_cell
 from jovial_atlas.sitefile.deciding import REST
 
 
@@ -70,7 +71,8 @@ def select_pages(
 
 def export(found: pl.DataFrame, place: Path) -> None:
     """Write pages with all their columns, by the ending of the file: .csv, .json, .jsonl or
-    .parquet. Lists and nested fields become JSON text in a CSV. Raises AtlasError."""
+    .parquet. Lists and nested fields become JSON text in a CSV, and what a spreadsheet would take
+    for a formula becomes none. Raises AtlasError."""
     endings = (".csv", ".json", ".jsonl", ".parquet")
     if place.suffix.lower() not in endings:
         raise AtlasError(f"{place}: an export ends in {', '.join(endings)}.")
@@ -96,4 +98,7 @@ def _flat(found: pl.DataFrame) -> pl.DataFrame:
                 for value in found[name].to_list()
             ]
             changes.append(pl.Series(name, values, pl.String))
+        elif kind == pl.String:
+            cells = [None if value is None else as_cell(value) for value in found[name].to_list()]
+            changes.append(pl.Series(name, cells, pl.String))
     return found.with_columns(changes)

@@ -28,10 +28,16 @@ class SitemapState:
 
     @property
     def coverage(self) -> float | None:
-        """Indexed against submitted, from 0 to 1; None where either is not known."""
-        if self.indexed is None or not self.submitted_urls:
+        """Indexed against submitted, from 0 to 1; None where either is not known, or where more
+        are indexed than there are."""
+        if self.indexed is None or not self.submitted_urls or self.is_impossible:
             return None
         return round(self.indexed / self.submitted_urls, 4)
+
+    @property
+    def is_impossible(self) -> bool:
+        """Whether the engine says that more is indexed than was submitted."""
+        return bool(self.submitted_urls) and (self.indexed or 0) > (self.submitted_urls or 0)
 
     @property
     def change(self) -> int | None:

@@ -17,6 +17,7 @@ from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rounds.onsite import file_of
 from jovial_atlas.rounds.surveyed import STILLS
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.cells import from_cell
 from jovial_atlas.sitefile.videos import (
     VideoOverride,
     parse_video_overrides,
@@ -126,7 +127,7 @@ def take_table(site: SiteFile, place: Path) -> int:
     for row in csv.DictReader(io.StringIO(text, newline="")):
         given = (row.get("loc") or "").strip()
         loc = site.model.site.url + given if given.startswith("/") else given
-        mentioned.add((addresses.normalise(loc), (row.get("video") or "").strip()))
+        mentioned.add((addresses.normalise(loc), from_cell((row.get("video") or "").strip())))
     kept = [one for one in site.video_overrides if (one.loc, one.video) not in mentioned]
     write_whole(target, video_overrides_text([*kept, *edited]).encode(), durable=True)
     return len(edited)

@@ -15,6 +15,7 @@ from typing import Any
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import Problem
+from jovial_atlas.sitefile.cells import as_cell, from_cell
 from jovial_atlas.sitefile.deciding import TEXTS, Decision
 from jovial_atlas.sitefile.model import SiteModel
 from jovial_atlas.sitefile.parts import names_of, read_part
@@ -69,7 +70,7 @@ def parse_rows(
 
 
 def _row(row: dict[str | Any, Any], line: int, model: SiteModel) -> Override | Problem:
-    cells = {name: value.strip() for name, value in row.items() if value.strip()}
+    cells = {name: said for name, value in row.items() if (said := from_cell(value.strip()))}
     loc = address_in(row, model)
     if loc is None:
         return Problem(line, "loc", f"{cells.get('loc', '')!r} is no address", "/privacy/")
@@ -110,7 +111,7 @@ def overrides_text(overrides: Iterable[Override]) -> str:
     writer = csv.DictWriter(stream, names, lineterminator="\n")
     writer.writeheader()
     for one in rows:
-        writer.writerow(said_of(one))
+        writer.writerow({name: as_cell(text) for name, text in said_of(one).items()})
     return stream.getvalue()
 
 

@@ -15,6 +15,7 @@ from msgspec import Meta
 from jovial_atlas import addresses
 from jovial_atlas.errors import Problem
 from jovial_atlas.media.fields import FIELDS, of_fields
+from jovial_atlas.sitefile.cells import as_cell, from_cell
 from jovial_atlas.sitefile.parts import Part, check, says
 from jovial_atlas.sitefile.tables import table_rows, table_text
 
@@ -86,7 +87,7 @@ def parse_video_overrides(text: str, place: Path, site: str) -> tuple[VideoOverr
 
 
 def _row(row: dict[Any, Any], line: int, site: str) -> VideoOverride | Problem:
-    cells = {name: value.strip() for name, value in row.items() if value.strip()}
+    cells = {name: said for name, value in row.items() if (said := from_cell(value.strip()))}
     given = cells.get("loc", "")
     try:
         loc = addresses.normalise(site + given if given.startswith("/") else given)
@@ -112,7 +113,8 @@ def video_overrides_text(overrides: Iterable[VideoOverride], fields: Iterable[st
     writer.writeheader()
     for one in rows:
         said = {name: _cell(value) for name, value in one.sets.items()}
-        writer.writerow({"loc": one.loc, "video": one.video, **said, "reason": one.reason})
+        cells = {"loc": one.loc, "video": one.video, **said, "reason": one.reason}
+        writer.writerow({name: as_cell(cell) for name, cell in cells.items()})
     return stream.getvalue()
 
 

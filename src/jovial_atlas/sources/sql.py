@@ -12,6 +12,7 @@ from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
 
 from jovial_atlas.errors import ContentError
 from jovial_atlas.pages.gather import Batch
+from jovial_atlas.redact import redacted
 from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong
 
 _ROWS = 20_000
@@ -26,7 +27,8 @@ def read_query(
     in the middle; the message never holds a password.
     """
     url = _url(connect, folder, password)
-    shown = url.render_as_string(hide_password=True)
+    shown = shown_url(url)
+    secrets = [str(one) for one in (password, url.password) if one]
     try:
         engine = create_engine(url, **_options(url))
     except (ImportError, NoSuchModuleError) as error:
@@ -52,17 +54,25 @@ def read_query(
     except SQLAlchemyError as error:
         reason = str(getattr(error, "orig", None) or error).strip().splitlines()[0]
         where = f"after {done:,} rows" if done else f"on {shown}"
-        raise ContentError(f"{how.source}: the query failed {where}: {reason}.") from None
+        told = redacted(f"{how.source}: the query failed {where}: {reason}.", secrets)
+        raise ContentError(told) from None
     finally:
         engine.dispose()
+
+
+def shown_url(url: URL) -> str:
+    """A database address as it is shown: without user, password and options."""
+    port = f":{url.port}" if url.port else ""
+    return f"{url.get_backend_name()}://{url.host or ''}{port}/{url.database or ''}"
 
 
 def _url(connect: str, folder: Path, password: str) -> URL:
     try:
         url = make_url(connect)
-    except ArgumentError:
+    except (ArgumentError, ValueError):
+        # It is not shown: who can tell what in it is a password.
         raise ContentError(
-            f"{connect!r} is no database address. "
+            "`connect` in the [[source]] is no database address. "
             "Give it like postgresql://reader@localhost/reserve"
         ) from None
     if url.drivername == "postgresql":

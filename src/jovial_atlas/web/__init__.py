@@ -9,12 +9,15 @@ to decide.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from contextlib import AbstractContextManager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from threading import Lock
 from types import TracebackType
 from typing import TYPE_CHECKING, Protocol
+
+from jovial_atlas.errors import NetworkError
+from jovial_atlas.redact import redacted, redacted_bytes, secrets_in
 
 if TYPE_CHECKING:
     import httpx
@@ -119,11 +122,24 @@ def send(
     from jovial_atlas.web.sending import ask_once
 
     wait = 0.5
+    secrets = secrets_in(request.headers.items())
     for attempt in range(1, tries + 1):
-        answer = ask_once(client, request, largest, cut, getattr(client, "whole", None))
+        try:
+            answer = ask_once(client, request, largest, cut, getattr(client, "whole", None))
+        except NetworkError as error:
+            # Whatever it is that holds a secret, it goes no further than here.
+            raise type(error)(redacted(str(error), secrets)) from None
+        if secrets:
+            answer = _without(answer, secrets)
         longest = wait if answer.retry_after is None else answer.retry_after
         if answer.status not in _RETRIED or attempt == tries or longest > LONGEST_WAIT:
             return answer
         pause(longest)
         wait *= 2
     raise AssertionError("unreachable")
+
+
+def _without(answer: Answer, secrets: Collection[str]) -> Answer:
+    """An answer without the secrets of its request, which some servers send back."""
+    headers = {name: redacted(value, secrets) for name, value in answer.headers.items()}
+    return replace(answer, body=redacted_bytes(answer.body, secrets), headers=headers)
