@@ -180,13 +180,13 @@ _NUMBER = re.compile(r"(?:\d+|0x[0-9a-f]*)\Z", re.IGNORECASE)
 
 
 def why_local(origin: str) -> str:
-    """Why an origin (scheme, host, port) is none for the public, as the end of a sentence, which
-    is told instead of `is_local`; "" where it is one."""
+    """Why an origin (scheme, host, port) is none for the public, as a sentence without its dot;
+    "" where it is one."""
     parts = urlsplit(origin)
     if is_local(origin):
-        return f"an address that only this machine or network knows ({parts.hostname})"
+        return f"only this machine or network knows {parts.hostname}"
     if parts.port is not None and parts.port != _DEFAULT_PORTS.get(parts.scheme):
-        return f"an address with a port ({parts.port}), as servers have that are being tried"
+        return f"it has a port ({parts.port}), as servers have that are being tried"
     return ""
 
 

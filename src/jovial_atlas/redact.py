@@ -8,7 +8,7 @@ from collections.abc import Collection, Iterator
 from urllib.parse import quote
 
 #: What stands where a secret stood.
-HIDDEN = "[hidden]"
+HIDDEN = "…"
 #: Shorter ones would be found in every other word; none that is worth its name is.
 _SHORTEST = 4
 #: Header fields whose values are secrets (RFC 9110 §11.6.2, RFC 6265, and the usual others).
@@ -46,9 +46,10 @@ def _spellings(secrets: Collection[str]) -> Iterator[str]:
 
 
 def secrets_in(headers: Collection[tuple[str, str]]) -> list[str]:
-    """The secrets among header fields, whole and without the scheme before them."""
+    """The secrets among header fields."""
     found = []
     for name, value in headers:
         if name.lower() in FIELDS:
-            found += [value, *value.split(" ", 1)[1:]]
+            # "Bearer TOKEN": the scheme before it is no secret.
+            found.append(value.split(" ", 1)[-1])
     return found

@@ -2,8 +2,8 @@
 
 import pytest
 
+from jovial_atlas.checks import hiding, texts
 from jovial_atlas.checks import pages as checks
-from jovial_atlas.checks import texts
 from jovial_atlas.checks.findings import at_or_above, counts, findings_of
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages import schema
@@ -96,10 +96,13 @@ def test_titles_are_compared_as_they_are_published(tmp_path):
         ),
         (OPEN, [("/a", {"redirect": f"{URL}/b"})], [("nothing-listed", "/")]),
         (OPEN, [("/404.html", {"kind": "error"})], []),
+        (OPEN, [("/", {}), *[(f"/{n}", {"kind": "error", "directives": "noindex"}) for n in range(20)]], []),
     ],
 )
 def test_a_site_that_hides_itself_is_found(site, robots, rows, expected):
-    assert told(checks.check_hidden(decided(site, *rows), robots, site)) == expected
+    pages = decided(site, *rows)
+    found = hiding.whole_site(site, hiding.shown_by(pages, site), robots, pages)
+    assert told(found) == expected
 
 
 @pytest.mark.parametrize(

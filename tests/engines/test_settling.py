@@ -1,4 +1,4 @@
-"""What broke off is found out from the engine where it can tell, and never announced twice."""
+"""What broke off is found out from the engine where it can tell, and is never lost."""
 
 import json
 import socket
@@ -71,21 +71,22 @@ LATER, EARLIER = "2026-11-23T10:00:05Z", "2026-11-22T09:00:00Z"
         ("submit-sitemap", "read-sitemaps", report(submitted=LATER), False, "taken"),
         ("submit-sitemap", "read-sitemaps", report(submitted=EARLIER), True, "lost"),
         ("submit-sitemap", "read-sitemaps", report(last_read=LATER), True, "taken"),
-        ("submit-sitemap", "read-sitemaps", report(last_read=EARLIER), True, "assumed"),
+        ("submit-sitemap", "read-sitemaps", report(last_read=EARLIER), True, "lost"),
         ("submit-sitemap", "read-sitemaps", report(), False, "taken"),
         ("submit-sitemap", "read-sitemaps", {"sitemaps": []}, False, "lost"),
         ("submit-sitemap", "read-sitemaps", 503, False, "unknown"),
-        ("submit-sitemap", None, None, False, "assumed"),
+        ("submit-sitemap", None, None, False, "lost"),
         ("remove-sitemap", "read-sitemaps", {"sitemaps": []}, True, "taken"),
         ("remove-sitemap", "read-sitemaps", report(), True, "lost"),
         ("indexnow", "read-page", {"loc": PAGE, "announced": LATER}, False, "taken"),
         ("indexnow", "read-page", {"loc": PAGE, "announced": EARLIER}, False, "lost"),
-        ("indexnow", "read-page", {"loc": PAGE, "indexed": True}, False, "assumed"),
+        ("indexnow", "read-page", {"loc": PAGE, "indexed": True}, False, "lost"),
         ("indexnow", "read-pages", {"pages": [{"loc": PAGE, "announced": LATER}]}, False, "taken"),
         ("indexnow", "read-pages", {"pages": []}, False, "lost"),
-        ("indexnow", None, None, False, "assumed"),
+        ("indexnow", None, None, False, "lost"),
         ("index-page", "read-page", {"loc": PAGE, "announced": LATER}, False, "taken"),
-        ("websub", None, None, False, "assumed"),
+        ("websub", None, None, False, "lost"),
+        ("index-page", None, None, False, "assumed"),
         ("verify-site", None, None, False, "lost"),
     ],
 )
@@ -177,7 +178,7 @@ def test_a_list_of_pages_is_read_part_by_part_on_the_engine_s_own_host():
         with pytest.raises(NetworkError, match=r"goes on at elsewhere\.example"):
             asking.pages()
         parts["/read-pages/"]["d"]["more"] = "/read-pages/"
-        with pytest.raises(NetworkError, match="more than 10,000 parts"):
+        with pytest.raises(NetworkError, match="more than 1,000 parts"):
             asking.pages()
         assert asking.page(PAGE) is None
         assert asking.sitemaps() is None

@@ -3,7 +3,7 @@
 import httpx
 import pytest
 
-from jovial_atlas.errors import AtlasError
+from jovial_atlas.errors import AtlasError, NetworkError
 from jovial_atlas.rounds.robots import lint_robots, read_robots
 from jovial_atlas.sources.fulltext import main_html
 
@@ -31,12 +31,19 @@ BODY = "User-agent: *\nDisallow: /a\n"
         ({"/robots.txt": (501, PLAIN, "")}, "User-agent: *\nDisallow: /\n", ["robots-status"]),
         ({"/robots.txt": (301, {"Location": "/r"}, ""), "/r": (200, PLAIN, BODY)}, BODY, []),
         ({"/robots.txt": (301, {"Location": "/robots.txt"}, "")}, "", ["robots-status"]),
-        ({"/robots.txt": (302, {"Location": "https://other.example/"}, "")}, "", ["robots-status"]),
+        ({"/robots.txt": (302, {"Location": "https://other.example/r"}, ""), "/r": (200, PLAIN, BODY)}, BODY, []),
     ],
 )
 def test_a_robots_txt_is_fetched_as_rfc_9309_says(answers, data, codes):
     read, faults = read_robots(f"{HOME}/", client(answers))
     assert (read.decode(), [fault.code for fault in faults]) == (data, codes)
+
+
+@pytest.mark.parametrize("target", ["http://127.0.0.1/r", "http://[::1]/", "file:///etc/passwd"])
+def test_a_robots_txt_that_leads_into_a_private_network_is_not_followed(target):
+    answers = {"/robots.txt": (302, {"Location": target}, "")}
+    with pytest.raises(NetworkError, match="redirects"):
+        read_robots(f"{HOME}/", client(answers))
 
 
 def test_linting_names_the_address_and_needs_no_site_file(tmp_path):

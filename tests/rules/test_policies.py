@@ -5,9 +5,10 @@ import pytest
 
 from jovial_atlas.head.compose import directives_for, directives_of
 from jovial_atlas.pages import schema
+from jovial_atlas.robots import Matcher
 from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.rounds.redirects import redirects_of
-from jovial_atlas.rules import decide, explain_layers
+from jovial_atlas.rules import decide, deciding_crawlers, explain_layers, robots_of
 from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.sitefile.deciding import Policies
@@ -187,12 +188,29 @@ def test_one_crawler_can_be_told_more_than_the_others(tmp_path):
     assert directives_for(other, site) == {}
 
 
-def test_an_address_is_lost_only_where_every_crawler_is_barred(tmp_path):
+@pytest.mark.parametrize(
+    ("everyone", "own", "listed"),
+    [
+        ('disallow = ["/a/"]', 'disallow = ["/b/"]', ["/b/"]),
+        ('disallow = ["/a/"]', 'allow = ["/a/"]', ["/b/"]),
+        ('disallow = ["/"]', 'disallow = ["/b/"]', ["/a/"]),
+        ('disallow = ["/"], allow = ["/a/"]', 'disallow = ["/x/"]', ["/a/"]),
+    ],
+)
+def test_naming_an_engine_lists_no_page_that_all_others_are_barred_from(
+    tmp_path, everyone, own, listed
+):
+    """The group of a crawler decides only where everybody else may fetch nothing at all; and what
+    is listed is no contradiction to the check."""
     engine = '[[engine]]\nname = "L"\ncrawlers = ["lanternbot"]\nchannels = []\n'
-    groups = '[robots]\ngroups = [{ agents = ["*"], disallow = ["/a/", "/b/"] }, '
-    rules = f'{groups}{{ agents = ["lanternbot"], disallow = ["/b/"] }}]\n{engine}'
-    assert decided(tmp_path, rules, path="/a/")[0]["listed"] is True
-    assert decided(tmp_path, rules, path="/b/")[0]["reason"] == "robots.txt bars crawlers from it"
+    groups = f'[robots]\ngroups = [{{ agents = ["*"], {everyone} }}, '
+    rules = f'{groups}{{ agents = ["lanternbot"], {own} }}]\n{engine}'
+    paths = [path for path in ("/a/", "/b/") if decided(tmp_path, rules, path=path)[0]["listed"]]
+    assert paths == listed
+    site = decided(tmp_path, rules)[2]
+    agents = deciding_crawlers(robots_of(site.model), ["lanternbot"])
+    answers = {p: Matcher(robots_of(site.model), agents[0]).ask(p).allowed for p in ("/a/", "/b/")}
+    assert [path for path, allowed in answers.items() if allowed] == listed
 
 
 def test_pages_that_repeat_others_are_found_and_redirects_lead_to_an_end(tmp_path):

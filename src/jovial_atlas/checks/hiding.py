@@ -75,7 +75,7 @@ def whole_site(
         yield Fault("site-draft", home, 'stage = "draft": robots.txt hides everything.')
         return
     if reason := temporary(site):
-        yield Fault("site-temporary", home, f"{about.url} is {reason}.")
+        yield Fault("site-temporary", home, f"{about.url} is a temporary host: {reason}.")
     where = f"{about.url}/robots.txt"
     crawlers = sorted(site.crawlers)
     yield from robots_hide(robots, where, lambda: _all_barred(robots, pages, crawlers), crawlers)
@@ -93,15 +93,24 @@ def first_word(faults: Iterator[Fault]) -> str:
     for fault in faults:
         check = CHECKS[fault.code]
         if check.severity == "blocker" or fault.code == "site-draft":
-            return f"{check.what}: {fault.message} {check.fix}"
+            return f"{_WORDS.get(fault.code, '')}{fault.message} {check.fix}"
     return ""
 
 
+#: What stands before the message where it is the first that is said.
+_WORDS = {
+    "site-draft": "The site is a draft: robots.txt hides all of it and no sitemap is written. ",
+    "site-hidden-robots": "The site hides itself: robots.txt bars every crawler. ",
+    "site-hidden-noindex": "The site hides itself: ",
+}
+
+
 def temporary(site: SiteFile) -> str:
-    """Why the site's address is none for the public, as the end of a sentence; "" where it is."""
+    """Why the site's address is none for the public, as a sentence without its dot; "" where it
+    is one."""
     url = site.model.site.url
     if url in site.model.site.other_hosts:
-        return "among `other_hosts`, so it is a temporary host of the site"
+        return "it is among `other_hosts`"
     return addresses.why_local(url)
 
 

@@ -89,8 +89,14 @@ class Output:
         buffer = io.StringIO()
         writer = csv.writer(buffer, lineterminator="\r\n")
         writer.writerow(header)
-        writer.writerows([[_cell(cell) for cell in row] for row in rows])
-        self.exact(buffer.getvalue())
+        writer.writerows([[self._cell(cell) for cell in row] for row in rows])
+        click.echo(buffer.getvalue(), nl=False)
+
+    def _cell(self, value: Any) -> Any:
+        """A cell of a table for spreadsheets."""
+        if value is None:
+            return ""
+        return visible(as_cell(value), self.secrets) if isinstance(value, str) else value
 
     def table(
         self,
@@ -160,7 +166,8 @@ class Output:
 
         text = Text("\n").join(self._text(line, style) for line, style in lines)
         wide = min(width, self._out.width)
-        self._out.print(Panel(text, title=self._text(title), title_align="left", width=wide, box=box.SQUARE,
+        named = self._text(title)
+        self._out.print(Panel(text, title=named, title_align="left", width=wide, box=box.SQUARE,
                               border_style="dim"))  # fmt: skip
 
     def branch(
@@ -215,11 +222,6 @@ class Output:
         with Progress(console=self._err, transient=True) as bar:
             task = bar.add_task(what, total=None)
             yield lambda done, total: bar.update(task, completed=done, total=total)
-
-
-def _cell(value: Any) -> Any:
-    """A cell of a table for spreadsheets."""
-    return "" if value is None else as_cell(value) if isinstance(value, str) else value
 
 
 def _load_printer() -> None:

@@ -62,7 +62,7 @@ def command(work: Work, workers: int | None, accept: bool, full: bool, timeout: 
                     "changed": changes.changed,
                     "removed": changes.removed,
                 },
-                "hidden": survey.hidden,
+                **({"hidden": survey.hidden} if survey.hidden else {}),
                 "renamed": [{"from": old, "to": new} for old, new in changes.renamed],
                 "findings": [asdict(finding) for finding in findings],
             }

@@ -16,7 +16,7 @@ from jovial_atlas.web import Answer, Client, Request, send
 #: What is said of a page that an engine has never heard of.
 NOT_KNOWN = "not known there"
 #: Parts of a list of pages that are read, at most: an interface that never ends is broken.
-_PARTS = 10_000
+_PARTS = 1_000
 
 
 def channel_for(engine: Engine, name: CallName) -> CallChannel | None:

@@ -28,12 +28,13 @@ from jovial_atlas.rounds.build.places import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.data import data_faults
 from jovial_atlas.rounds.delivered import undelivered
-from jovial_atlas.rounds.hiding import hiding_faults, public_robots
+from jovial_atlas.rounds.hiding import hiding_faults
 from jovial_atlas.rounds.last import LastSurvey, last_survey
 from jovial_atlas.rounds.live import JOURNAL, Live, ask, other_hosts, ownership, served_robots
 from jovial_atlas.rounds.onsite import file_of, page_file_of
 from jovial_atlas.rounds.redirects import redirects_of
 from jovial_atlas.rounds.targets import read_target, relative, robots_faults, robots_on_disk
+from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.web import Client
 
@@ -69,7 +70,7 @@ def _check_host(
     decided = survey.decided
     robots_path = site.output / ROBOTS
     robots = robots_on_disk(robots_path)
-    written = public_robots(site)
+    written = robots or robots_of(site.model)
     disk = OnDisk(site.output, f"{site.model.site.url}/", whole=True, shown=relative)
     read = _read_output(site, disk)
     find = page_file_of(site)

@@ -12,7 +12,6 @@ from jovial_atlas.files import FileSet
 from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.build.places import MANIFEST, ROBOTS
 from jovial_atlas.rounds.last import LastSurvey, last_survey
-from jovial_atlas.rounds.targets import robots_on_disk
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
 
@@ -20,7 +19,13 @@ from jovial_atlas.sitefile import SiteFile
 def public_robots(site: SiteFile) -> RobotsFile:
     """The robots.txt that crawlers read now: the one that stands there, else the one that a build
     would write. Raises AtlasError where it cannot be read."""
-    return robots_on_disk(site.output / ROBOTS) or robots_of(site.model)
+    place = site.output / ROBOTS
+    try:
+        return parse_robots(place.read_bytes())
+    except FileNotFoundError:
+        return robots_of(site.model)
+    except OSError as error:
+        raise AtlasError(f"{place} cannot be read ({error.strerror}).") from error
 
 
 def coming_robots(site: SiteFile, output: FileSet | None = None) -> RobotsFile:

@@ -14,6 +14,7 @@ from jovial_atlas.checks.registry import CHECKS
 from jovial_atlas.report import Bars, Report, Table, Trend, render
 from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.check import check_site
+from jovial_atlas.rounds.hiding import hides_first
 from jovial_atlas.rounds.last import LastSurvey, last_survey
 from jovial_atlas.rounds.stand import EngineState
 from jovial_atlas.rounds.survey import section_counts
@@ -52,7 +53,7 @@ def report(
             about.url,
             "en",
             dates.write(now).replace("T", " ").removesuffix(":00Z").removesuffix("Z"),
-            _first(findings),
+            [first] if (first := hides_first(site, now)) else [],
             figures,
             list(_charts(survey, site, now)),
             list(_grouped(findings)),
@@ -60,11 +61,6 @@ def report(
             over_time,
         )
     )
-
-
-def _first(findings: list[Finding]) -> list[str]:
-    """What hides the site, as the check finds it."""
-    return [f"{one.message} {one.fix}" for one in findings if one.severity == "blocker"]
 
 
 def _grouped(findings: list[Finding]) -> Iterator[tuple[str, str, str, int, str]]:

@@ -170,8 +170,8 @@ def _said_first(origin: str, pages: pl.DataFrame, html: Path) -> Iterator[str]:
     """What hides the whole site already, or keeps engines from reaching it."""
     if reason := addresses.why_local(origin):
         yield (
-            f"{origin} is {reason}. Nothing is announced from there; set url in [site] to the "
-            "public address before the site is built for it."
+            f"{origin} is a temporary host: {reason}. Nothing is announced from there; set url in "
+            "[site] to the public address before the site is built for it."
         )
     if (html / ROBOTS).is_file():
         for fault in robots_hide(parse_robots((html / ROBOTS).read_bytes()), ROBOTS):

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from datetime import datetime
 
+from jovial_atlas.checks.registry import CHECKS
 from jovial_atlas.engines.announce import DUE, Outcome, announce, by_hand, by_robots, settle
 from jovial_atlas.engines.due import PAGES, SITEMAPS, Due, Published, channel_name, due, single
 from jovial_atlas.errors import AtlasError, Loss
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.ledger.values import FAILED, UNKNOWN
 from jovial_atlas.rounds.build.places import INDEX
-from jovial_atlas.rounds.hiding import said_first
+from jovial_atlas.rounds.hiding import hiding_faults, public_robots
 from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.rounds.loss import counts_as_loss, refuse_announcement
 from jovial_atlas.rounds.published import asked_for, note_built, published
@@ -27,8 +28,11 @@ def refuse_hidden(site: SiteFile, now: datetime) -> None:
             'Nothing is announced: the site is a draft. Set stage = "live" in [site], '
             "then survey, build and check."
         )
-    if said := said_first(last_survey(site, now).of_host(site)):
-        raise AtlasError(f"Nothing is announced. {said}")
+    survey = last_survey(site, now).of_host(site)
+    for fault in hiding_faults(survey, public_robots(site)):
+        check = CHECKS[fault.code]
+        if check.severity == "blocker":
+            raise AtlasError(f"Nothing is announced: {fault.code}: {fault.message} {check.fix}")
 
 
 def planned(

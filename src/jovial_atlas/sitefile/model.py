@@ -141,15 +141,16 @@ class Output(Part, frozen=True, kw_only=True):
 class Losing(Part, frozen=True, kw_only=True):
     """`[loss]`: how much of what was listed a survey, a build or an announcement may lose at once
     before it is refused until told otherwise with `--accept`. Each takes the share and the least
-    number of pages together; a site that would lose all of its pages is refused in any case."""
+    number of pages together; a site that would lose all of its pages is refused in any case. What a
+    rule or another decision of the site file takes out counts only then."""
 
     share: Annotated[
         float, says("share of all listed addresses, from 0 to 1; above 1 nothing is refused", ge=0)
     ] = 0.4
-    pages: Annotated[int, says("and at least so many of them", ge=1)] = 5
-    section_share: Annotated[float, says("share of the addresses of one section", ge=0)] = 0.6
+    pages: Annotated[int, says("and at least so many of them", ge=1)] = 10
+    section_share: Annotated[float, says("share of the addresses of one section", ge=0)] = 0.9
     section_pages: Annotated[int, says("and at least so many of them", ge=1)] = 5
-    source_share: Annotated[float, says("share of the addresses of one source", ge=0)] = 0.6
+    source_share: Annotated[float, says("share of the addresses of one source", ge=0)] = 0.9
     source_pages: Annotated[int, says("and at least so many of them", ge=1)] = 5
 
 

@@ -70,7 +70,7 @@ def parse_rows(
 
 
 def _row(row: dict[str | Any, Any], line: int, model: SiteModel) -> Override | Problem:
-    cells = {name: said for name, value in row.items() if (said := from_cell(value.strip()))}
+    cells = {name: cell for name, value in row.items() if (cell := from_cell(value.strip()))}
     loc = address_in(row, model)
     if loc is None:
         return Problem(line, "loc", f"{cells.get('loc', '')!r} is no address", "/privacy/")

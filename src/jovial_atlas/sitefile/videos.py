@@ -87,7 +87,7 @@ def parse_video_overrides(text: str, place: Path, site: str) -> tuple[VideoOverr
 
 
 def _row(row: dict[Any, Any], line: int, site: str) -> VideoOverride | Problem:
-    cells = {name: said for name, value in row.items() if (said := from_cell(value.strip()))}
+    cells = {name: cell for name, value in row.items() if (cell := from_cell(value.strip()))}
     given = cells.get("loc", "")
     try:
         loc = addresses.normalise(site + given if given.startswith("/") else given)

@@ -62,6 +62,8 @@ from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
 from jovial_atlas.sitemaps.write import index_file
 
+#: Layers of the site file by their names: what they take out was decided by the owner.
+_DECIDED = r"^(rule|section|policy) |^(site|overrides file|robots\.txt)$"
 #: In a dry run, in place of the part of a name that nobody can guess and that is not made yet.
 _NOT_MADE = "unlisted-name"
 
@@ -246,9 +248,15 @@ class _Building:
         tables = [t.select("key", section=names.gather(t["kind"])) for t in (had, lost)]
         if not losses_of(self.site, *(counted(one, ("section",)) for one in tables)):
             return
-        there = self.survey.lazy.select("loc", "reason", key=key_of(pl.col("loc")))
-        some = there.join(lost.lazy().select("key"), on="key", how="semi")
-        reasons = some.collect(engine="streaming").group_by("reason").len().sort("len", "reason")
+        there = self.survey.lazy.select("reason", "decided_by", key=key_of(pl.col("loc")))
+        found = there.join(lost.lazy().select("key"), on="key", how="semi")
+        some = found.collect(engine="streaming")
+        if lost.height < had.height:
+            # What the site file says was decided, and is told by the build; it is no accident.
+            meant = some.filter(pl.col("decided_by").str.contains(_DECIDED))
+            lost, some = (one.join(meant, on="key", how="anti") for one in (lost, some))
+            tables[1] = tables[1].join(meant, on="key", how="anti")
+        reasons = some.group_by("reason").len().sort("len", "reason")
         memory = [one.memory for one in self.before.files.values() if one.memory]
         listed = public.memories(self.site, memory).select("loc", key=key_of(pl.col("loc")))
         locs = listed.join(lost.select("key"), on="key", how="semi")["loc"].sort().head(5)
