@@ -127,6 +127,22 @@ def resolve(base: str, reference: str) -> str | None:
         return None
 
 
+def whole(base: str, reference: str) -> str | None:
+    """The absolute address that a reference in a page leads to, with its fragment: also one that
+    is no page (`mailto:`, `tel:`); None for nothing at all."""
+    said = reference.strip(_SPACE)
+    if not said:
+        return None
+    try:
+        joined = urljoin(base, said)
+        if urlsplit(joined).scheme not in _DEFAULT_PORTS:
+            return joined
+        bare, mark, fragment = joined.partition("#")
+        return normalise(bare) + mark + fragment
+    except ValueError:
+        return None
+
+
 def is_plain(path: str) -> bool:
     """Whether a path without its first slash stands in an address as it is."""
     match = _PLAIN_REFERENCE.match(path)

@@ -104,6 +104,13 @@ def read_set(starts: Iterable[Fetched], fetch: Fetch) -> SitemapSet:
                 if (found := _read(child, read, seen, parsed)) is not None:
                     listed[loc] = found
             read.faults += check_nesting(file, listed)
+            read.faults += [
+                Fault(
+                    "sitemap-index-nested", f"{file.name}:{entry.line}", "The index lists itself."
+                )
+                for entry in file.entries
+                if entry.loc and _normalised(entry.loc) == _normalised(start.address or "")
+            ]
     return read
 
 

@@ -82,8 +82,13 @@ def directives_for(page: Mapping[str, Any], site: SiteFile) -> dict[str, str]:
     if not crawlers:
         return {}
     general = _words(page, page, site)
+    own = {one["crawler"]: one["words"] for one in page.get("crawler_directives") or ()}
     found = {
-        token: [word for word in _words(decided, page, site) if word not in general]
+        token: [
+            word
+            for word in [*_words(decided, page, site), *_kept(own.get(token))]
+            if word not in general
+        ]
         for token, decided in crawlers.items()
     }
     return {token: ", ".join(words) for token, words in found.items() if words}
@@ -97,6 +102,12 @@ _DECIDED = frozenset(
 
 
 _OWN = KNOWN - _DECIDED
+
+
+def _kept(words: str | None) -> list[str]:
+    """Words of a tag for one crawler that no field stands for: only that crawler knows them all."""
+    said = (words or "").split(", ")
+    return [word for word in said if word and word.partition(":")[0].lower() not in _DECIDED]
 
 
 def _words(decided: Mapping[str, Any], page: Mapping[str, Any], site: SiteFile) -> list[str]:

@@ -1,7 +1,8 @@
 """Robots directives, as `<meta name="robots">` and `X-Robots-Tag` carry them.
 
 Comma-separated, case-insensitive; several tags or headers add up, and where they
-disagree the more restrictive applies.
+disagree the more restrictive applies: of two limits the smaller (-1 is none at all), of two
+previews of pictures the smaller one, of two dates the earlier.
 """
 
 from __future__ import annotations
@@ -9,6 +10,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
+
+from jovial_atlas import dates
 
 KNOWN = frozenset(
     [
@@ -29,6 +32,10 @@ KNOWN = frozenset(
         "unavailable_after",
     ]
 )
+#: Previews of pictures, the strictest first.
+_PREVIEWS = ("none", "standard", "large")
+_LIMITS = frozenset({"max-snippet", "max-video-preview"})
+_WHOLE = re.compile(r"-?[0-9]{1,9}\Z")
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,30 +51,63 @@ class Directives:
 _FOR_CRAWLER = re.compile(
     r"(?:^|,)\s*(?!max-|unavailable_after)([A-Za-z][\w-]*)\s*:\s*(?!//)", re.IGNORECASE
 )
+# A date after `unavailable_after:` may hold a comma (RFC 822, RFC 850); it stays in one piece.
+_PARTS = re.compile(r",(?!\s*\d{1,2}[ -]\w{3})", re.ASCII)
 
 
 def read_header(value: str) -> dict[str, Directives]:
     """`X-Robots-Tag`: crawler → directives, "" for all crawlers. What follows a crawler's name
-    is for that crawler, up to the next name."""
-    parts = _FOR_CRAWLER.split(value)
-    found = {"": read_directives(parts[:1])}
-    for token, words in zip(parts[1::2], parts[2::2], strict=True):
-        found[token.lower()] = read_directives([words])
-    return found
+    is for that crawler, up to the next name, or to the end of that header field; several fields
+    are given as lines."""
+    said: dict[str, list[str]] = {"": []}
+    for field in value.split("\n"):
+        first, *parts = _FOR_CRAWLER.split(field)
+        said[""].append(first)
+        for token, words in zip(parts[::2], parts[1::2], strict=True):
+            said.setdefault(token.lower(), []).append(words)
+    return {token: read_directives(words) for token, words in said.items()}
 
 
 def read_directives(contents: Iterable[str]) -> Directives:
     """Add up the contents of several tags or headers (without a leading crawler token)."""
-    words: dict[str, None] = {}
+    words: dict[str, str] = {}
     for content in contents:
-        # A date after unavailable_after: may hold a comma; it is kept in one piece.
-        for part in re.split(r",(?!\s*\d{1,2}[ -]\w{3})", content):
-            if word := " ".join(part.split()):
-                words[word.lower() if ":" not in word else word] = None
-    names = {word.partition(":")[0].strip().lower() for word in words}
+        for part in _PARTS.split(content):
+            name, colon, value = (piece.strip() for piece in " ".join(part.split()).partition(":"))
+            name = name.lower()
+            if not name:
+                continue
+            if not colon:
+                words.setdefault(name, "")
+                continue
+            said = _value(name, value)
+            had = words.get(name)
+            words[name] = said if had is None else _stricter(name, had, said)
     return Directives(
-        index=not names & {"noindex", "none"},
-        follow=not names & {"nofollow", "none"},
-        words=", ".join(sorted(words)),
-        unknown=tuple(sorted(names - KNOWN)),
+        index=not words.keys() & {"noindex", "none"},
+        follow=not words.keys() & {"nofollow", "none"},
+        words=", ".join(
+            sorted(f"{name}: {said}" if said else name for name, said in words.items())
+        ),
+        unknown=tuple(sorted(words.keys() - KNOWN)),
     )
+
+
+def _value(name: str, value: str) -> str:
+    """A value in its one spelling; a date stays as it is written."""
+    return value if name == "unavailable_after" else value.lower()
+
+
+def _stricter(name: str, one: str, other: str) -> str:
+    """The more restrictive of two values of one directive; one that cannot be read counts least."""
+    if name in _LIMITS:
+        found = [int(said) for said in (one, other) if _WHOLE.match(said)]
+        limits = [number for number in found if number >= 0]
+        return str(min(limits)) if limits else str(found[0]) if found else one
+    if name == "max-image-preview":
+        known = [said for said in (one, other) if said in _PREVIEWS]
+        return min(known, key=_PREVIEWS.index) if known else one
+    if name == "unavailable_after":
+        read = [(date, said) for said in (one, other) if (date := dates.read(said))]
+        return min(read)[1] if read else one
+    return one

@@ -213,7 +213,7 @@ def read_any(data: bytes, address: str = "") -> tuple[list[dict[str, Any]], Any,
     tree = LexborHTMLParser(data)
 
     def resolve(reference: str) -> str | None:
-        return addresses.resolve(address, reference) if address else reference
+        return addresses.whole(address, reference) if address else reference
 
     found, wrong = read_page(tree, resolve)
     root = tree.root

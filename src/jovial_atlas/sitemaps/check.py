@@ -6,6 +6,7 @@ rules of place need the address under which a file is, or will be, served.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -45,6 +46,8 @@ def check_file(file: SitemapFile, place: Place, now: str) -> list[Fault]:
             None,
             f"It lists {file.count:,} entries; {protocol.MAX_ENTRIES:,} are allowed.",
         )
+    if place.address is None and file.kind in ("urlset", "sitemapindex", "text"):
+        _check_one_host(file, noted)
     if file.plain is not None:
         _check_plain(file.plain, place, noted, now)
     else:
@@ -58,6 +61,18 @@ def check_file(file: SitemapFile, place: Place, now: str) -> list[Fault]:
             message = f"It lists {news:,} articles; {protocol.MAX_NEWS:,} are allowed."
             noted("news-too-many", None, message)
     return [*file.faults, *noted.told()]
+
+
+def _check_one_host(file: SitemapFile, noted: _Notes) -> None:
+    """Wherever a file is served: it lists addresses of one host."""
+    begun = pl.col("loc").str.extract(r"^(https?://[^/?#]+)").str.to_lowercase()
+    rows = file.rows.select("loc", "line", origin=begun).filter(pl.col("origin").is_not_null())
+    if not rows.height or rows["origin"].n_unique() == 1:
+        return
+    (first,) = rows["origin"].value_counts(sort=True).head(1)["origin"].to_list()
+    for loc, line in rows.filter(pl.col("origin") != first).select("loc", "line").iter_rows():
+        message = f"{loc} is on another host than most of what the file lists, {first}."
+        noted("sitemap-loc-host", line, message)
 
 
 #: Faults of one code that are told of one file; of the others only their number.
@@ -147,6 +162,13 @@ def _check_entry(entry: Entry, kind: str, noted: _Notes, now: str) -> None:
                 )
         elif child.space == protocol.XHTML and child.name == "link":
             _check_alternate(child, about, noted)
+        elif meant := _NEARLY.get(_bare(child.space)) if child.space not in _SPACES else None:
+            noted(
+                "sitemap-namespace",
+                child.line,
+                f"<{child.name}> is in the namespace {child.space!r}; engines know {meant!r} and "
+                f"pass over what is in any other{about}.",
+            )
         elif child.space in protocol.PREFIXES and child.space != protocol.CORE:
             noted(
                 "sitemap-element-unknown",
@@ -155,6 +177,19 @@ def _check_entry(entry: Entry, kind: str, noted: _Notes, now: str) -> None:
             )
     if images > protocol.MAX_IMAGES:
         _note_images(images, entry.line, about, noted)
+
+
+_SPACES = frozenset(protocol.PREFIXES)
+
+
+def _bare(space: str) -> str:
+    """A namespace without what is easily written otherwise: scheme, `www.`, version, end."""
+    said = re.sub(r"^https?://(?:www\.)?", "", space.strip().lower())
+    return re.sub(r"/?[0-9.]*/?#?$", "", said)
+
+
+#: Namespaces without these → as they are.
+_NEARLY = {_bare(space): space for space in protocol.PREFIXES}
 
 
 def _check_children(

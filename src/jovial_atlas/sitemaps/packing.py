@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 from jovial_atlas.sitemaps import protocol
 
@@ -42,19 +43,50 @@ class Packing:
         return b"".join([*self._pieces, *([self._end()] if self._end else [])])
 
 
-def decompressed(data: bytes, most: int = protocol.MAX_BYTES) -> bytes:
-    """The contents of a gzip file, never more than `most` + 1 bytes of them.
+@dataclass(frozen=True, slots=True)
+class Unpacked:
+    """The contents of a gzip file, never more than one octet over what was asked for; and whether
+    something that is no gzip stands behind its last member."""
+
+    data: bytes
+    junk: bool
+
+
+#: Bits of a member's flags that mean nothing and must be zero (RFC 1952 §2.3.1.2).
+_RESERVED = 0xE0
+
+
+def unpacked(data: bytes, most: int = protocol.MAX_BYTES) -> Unpacked:
+    """The contents of all members of a gzip file (RFC 1952 §2.2), one after another.
 
     One byte over the limit is enough to know that the limit is broken. Raises
     ValueError where the data are no whole gzip file.
     """
     from isal import isal_zlib
 
-    worker = isal_zlib.decompressobj(wbits=31)
-    try:
-        plain = bytes(worker.decompress(data, most + 1))
-    except isal_zlib.error as error:  # type: ignore[misc]
-        raise ValueError(f"not a readable gzip file ({error})") from None
-    if not worker.eof and len(plain) <= most:
-        raise ValueError("a gzip file that breaks off before its end")
-    return plain
+    pieces: list[bytes] = []
+    room = most + 1
+    rest = data
+    while True:
+        if len(rest) > 3 and rest[3] & _RESERVED:
+            raise ValueError("not a readable gzip file (reserved flags are set)")
+        worker = isal_zlib.decompressobj(wbits=31)
+        try:
+            piece = bytes(worker.decompress(rest, room))
+        except isal_zlib.error as error:  # type: ignore[misc]
+            raise ValueError(f"not a readable gzip file ({error})") from None
+        pieces.append(piece)
+        room -= len(piece)
+        if room <= 0:
+            return Unpacked(b"".join(pieces), junk=False)
+        if not worker.eof:
+            raise ValueError("a gzip file that breaks off before its end")
+        # Tapes and some servers fill up with zeros; these are nothing.
+        rest = bytes(worker.unused_data).lstrip(b"\0")
+        if not rest.startswith(b"\x1f\x8b"):
+            return Unpacked(b"".join(pieces), junk=bool(rest))
+
+
+def decompressed(data: bytes, most: int = protocol.MAX_BYTES) -> bytes:
+    """The contents of a gzip file, as `unpacked`."""
+    return unpacked(data, most).data

@@ -28,12 +28,15 @@ ROWS = {
 
 _SPACES = rf'(?:\s+xmlns="{re.escape(protocol.CORE)}"|\s+xmlns:image="{re.escape(protocol.IMAGE)}")'
 _OPENING = re.compile(
-    r'\s*(?:<\?xml version="1\.0"(?: encoding="(?:UTF|utf)-8")?\s*\?>)?'
+    # XML 1.0 §2.8: nothing stands before the declaration, where there is one.
+    r'(?:<\?xml version="1\.0"(?: encoding="(?:UTF|utf)-8")?\s*\?>)?'
+    r"\s*(?:<!-- [A-Za-z ]+ -->)?"
     rf"\s*(?:<\?xml-stylesheet [^?<>]*\?>)?\s*<urlset({_SPACES}{{1,2}})\s*>"
 )
 _CLOSING = re.compile(r"\s*</urlset>\s*\Z")
 # XML 1.0 §2.2 and §2.4: character data without markup, and the five entities.
-_TEXT = r"(?:[^<>&\x00-\x20\x7f\"']|&(?:amp|lt|gt|quot|apos);)"
+# RFC 3986 §2: of these, signs that no address has are left to the longer way.
+_TEXT = r"(?:[^<>&%\x00-\x20\x7f\"'{}|\\^`]|%[0-9A-Fa-f]{2}|&(?:amp|apos);)"
 # Dates in the forms that are nearly always used; other right ones take the longer way.
 _DATE = (
     r"\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|1\d|2[0-8])"

@@ -49,8 +49,13 @@ class Element:
     retired: bool = False
 
 
+#: Signs that no address has (RFC 3986 §2): they are percent-encoded, and a percent sign stands
+#: before two hexadecimal digits.
+_NO_SIGN = re.compile(r"[{}|\\^\"`<>]|%(?![0-9A-Fa-f]{2})")
+
+
 def _address(text: str) -> bool:
-    return bool(re.match(r"https?://[^/\s?#]+[^\s]*\Z", text))
+    return bool(re.match(r"https?://[^/\s?#]+[^\s]*\Z", text)) and not _NO_SIGN.search(text)
 
 
 def _loc(text: str) -> bool:
@@ -77,7 +82,7 @@ def _any(_text: str) -> bool:
     return True
 
 
-_ADDRESS_FORM = "an absolute http or https address"
+_ADDRESS_FORM = "an absolute http or https address as RFC 3986 has it"
 _DATE_FORM = "a W3C Datetime (2026-11-23, or 2026-11-23T10:00:00Z)"
 _YES_NO = "yes or no"
 

@@ -19,11 +19,13 @@ from lxml import etree
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.packing import decompressed
+from jovial_atlas.sitemaps.packing import decompressed, unpacked
 from jovial_atlas.sitemaps.plain import ROWS, read_plain
 
 _DOCTYPE = re.compile(rb"\s*(?:<\?[^>]*\?>\s*|<!--(?:(?!-->).)*-->\s*)*<!DOCTYPE", re.S | re.I)
 _HTML = re.compile(rb"\s*(?:<\?[^>]*\?>\s*)?(?:<!doctype html|<html)", re.I)
+# XML 1.0 §4.3.3.
+_ENCODING = re.compile(rb"<\?xml\s[^>]*?encoding\s*=\s*[\"']([A-Za-z][A-Za-z0-9._-]*)")
 _ATOM = "http://www.w3.org/2005/Atom"
 _MAX_FAULTS = 1_000
 
@@ -128,10 +130,13 @@ def read_sitemap(data: bytes, name: str) -> SitemapFile:
     file = SitemapFile(name)
     if data[:2] == b"\x1f\x8b":
         try:
-            data = decompressed(data)
+            contents = unpacked(data)
         except ValueError as error:
             file.fault("sitemap-gzip-broken", None, f"It is {error}.")
             return file
+        if contents.junk:
+            file.fault("sitemap-gzip-junk", None, "Something that is no gzip stands behind it.")
+        data = contents.data
     file.size = len(data)
     if file.size > protocol.MAX_BYTES:
         file.fault(
@@ -144,6 +149,10 @@ def read_sitemap(data: bytes, name: str) -> SitemapFile:
         file.fault("sitemap-not-utf8", 1, "The file is in UTF-16; a sitemap is UTF-8.")
         return file
     body = data.removeprefix(b"\xef\xbb\xbf")
+    declared = _ENCODING.match(body)
+    if declared and declared[1].lower() != b"utf-8":
+        said = declared[1].decode("ascii", "replace")
+        file.fault("sitemap-not-utf8", 1, f"The file declares {said}; a sitemap is UTF-8.")
     if not body.strip():
         file.fault("sitemap-empty", None, "The file is empty.")
     elif _HTML.match(body):

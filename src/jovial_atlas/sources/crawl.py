@@ -11,7 +11,7 @@ import hashlib
 import json
 import time
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -23,6 +23,7 @@ from jovial_atlas.files import add_line, move_into_place
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
+from jovial_atlas.robots.directives import read_header
 from jovial_atlas.sources.page import PageFile, Reading, read_page
 from jovial_atlas.sources.remote import get_robots
 from jovial_atlas.web import Answer, Client, Request, send
@@ -250,10 +251,13 @@ def _row(
     if answer.status != 200:
         return row, []
     kind = answer.headers.get("content-type", "text/html").partition(";")[0].strip().lower()
-    header = read_directives([answer.headers.get("x-robots-tag", "")])
+    headers = read_header(answer.headers.get("x-robots-tag", ""))
+    header = headers.pop("")
+    single = {token: headers[token].words for token in reading.crawlers if token in headers}
     changed = dates.read(answer.headers.get("last-modified", "") or "-")
     if kind not in _HTML:
         row |= {"kind": "document", "directives": header.words or None,
+                "crawler_directives": _joined(None, single),
                 "lastmod": changed, "lastmod_from": "file" if changed else None}  # fmt: skip
         return row, []
     if answer.cut:
@@ -269,7 +273,21 @@ def _row(
     if header.words:
         both = [one for one in (row.get("directives"), header.words) if one]
         row["directives"] = read_directives(both).words
+    row["crawler_directives"] = _joined(row.get("crawler_directives"), single)
     return row, [*faults, *found]
+
+
+def _joined(
+    tags: list[dict[str, str]] | None, headers: Mapping[str, str]
+) -> list[dict[str, str]] | None:
+    """What tags and headers say to single crawlers, added up."""
+    said = {one["crawler"]: [one["words"]] for one in tags or ()}
+    for token, words in headers.items():
+        said.setdefault(token, []).append(words)
+    found = [
+        {"crawler": token, "words": read_directives(words).words} for token, words in said.items()
+    ]
+    return found or None
 
 
 def _public(address: str, crawl: Crawl) -> str:

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 
 from selectolax.lexbor import LexborNode, SelectolaxError
 
+from jovial_atlas import addresses
 from jovial_atlas.pages import EXTRA
 from jovial_atlas.sources.openpage import OpenPage
 from jovial_atlas.sources.outline import text
@@ -37,7 +38,7 @@ def read_data(page: OpenPage, data: bytes) -> None:
     """Fill the row's `data`, and `extra` with the fields that the source names."""
     said: dict[str, object] = {}
     if page.data or _is_marked_up(data):
-        found, faults = read_page(page.outline.tree, page.resolve)
+        found, faults = read_page(page.outline.tree, lambda one: addresses.whole(_base(page), one))
         for fault in faults:
             # What is no JSON at all was told when the head was read.
             if fault.code == "data-context":
@@ -49,6 +50,11 @@ def read_data(page: OpenPage, data: bytes) -> None:
     page.row["data"] = json.dumps(said, ensure_ascii=False) if said else None
     if page.reading.fields:
         page.row[EXTRA] = dict(_fields(page))
+
+
+def _base(page: OpenPage) -> str:
+    """The address that references of the page start from."""
+    return page.references.base
 
 
 def _fields(page: OpenPage) -> Iterator[tuple[str, str]]:

@@ -7,7 +7,6 @@ passed over. Nothing is fetched: a context other than schema.org's is not follow
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
@@ -15,11 +14,10 @@ from typing import Any
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 
 from jovial_atlas import foreign
+from jovial_atlas.structured.contexts import HOME, KEYED, Context, bare
 
 Node = dict[str, Any]
 
-#: Addresses of the vocabulary, as pages write them.
-_HOME = re.compile(r"https?://(www\.)?schema\.org/?#?", re.I)
 _SOURCES = frozenset({"audio", "embed", "iframe", "img", "source", "track", "video"})
 _LINKS = frozenset({"a", "area", "link"})
 _DEEP = 24
@@ -71,7 +69,7 @@ def read_json_ld(text: str) -> tuple[list[Node], list[Fault]]:
     """The nodes of one JSON-LD document, and what is wrong with it."""
     try:
         value = foreign.read_json(text)
-    except (ValueError, RecursionError) as error:
+    except ValueError as error:
         return [], [Fault("data-syntax", f"it is not JSON ({error}).")]
     faults: list[Fault] = []
     nodes: list[Node] = []
@@ -80,72 +78,100 @@ def read_json_ld(text: str) -> tuple[list[Node], list[Fault]]:
         if not isinstance(one, dict):
             faults.append(Fault("data-syntax", f"{json.dumps(one)[:60]} is no node."))
             continue
-        prefixes, wrong = _context(one.get("@context"))
-        if wrong:
-            faults.append(Fault("data-context", wrong))
-            if prefixes is None:
-                continue
-        graph = one.get("@graph")
-        rest = {key: v for key, v in one.items() if key not in ("@context", "@graph")}
+        given = one.get("@context")
+        context = Context().within(given)
+        if given is None:
+            # Read all the same: what it means is plain to people.
+            context = Context().within("https://schema.org")
+            message = "it has no @context; readers do not know what its terms mean."
+            faults.append(Fault("data-context", message))
+        elif not context.speaks_it:
+            shown = json.dumps(given)[:80]
+            faults.append(Fault("data-context", f"its @context {shown} is not https://schema.org."))
+            continue
+        reading = _Reading(faults)
+        graph = next((v for k, v in one.items() if context.expanded(k) == "@graph"), None)
+        rest = {k: v for k, v in one.items() if context.expanded(k) not in ("@graph", "@context")}
         members = graph if isinstance(graph, list) else [graph] if graph else []
-        for node in [*([rest] if rest.keys() - {"@id"} else []), *members]:
+        names = {context.expanded(key) for key in rest}
+        for node in [*([rest] if names - {"@id"} else []), *members]:
             if isinstance(node, dict):
-                nodes.append(_bare_node(node, prefixes or (), 0))
+                nodes.append(reading.node(node, context, 0))
             else:
                 faults.append(Fault("data-syntax", f"{json.dumps(node)[:60]} is no node."))
     return nodes, faults
 
 
-def _context(context: Any) -> tuple[tuple[str, ...] | None, str]:
-    """Prefixes that mean the vocabulary, None where it is not in use; and what is wrong."""
-    parts = context if isinstance(context, list) else [context]
-    prefixes: list[str] = []
-    used = False
-    for one in parts:
-        if isinstance(one, str) and _HOME.fullmatch(one.removesuffix("docs/jsonldcontext.json")):
-            used = True
-        elif isinstance(one, dict):
-            for name, to in one.items():
-                if isinstance(to, str) and _HOME.fullmatch(to):
-                    used = used or name == "@vocab"
-                    if not name.startswith("@"):
-                        prefixes.append(f"{name}:")
-    if used or prefixes:
-        return tuple(prefixes), ""
-    if context is None:
-        return (), "it has no @context; readers do not know what its terms mean."
-    return None, f"its @context {json.dumps(context)[:80]} is not https://schema.org."
+class _Reading:
+    """Nodes of a document with bare terms of the vocabulary; what is of another is left out."""
 
+    def __init__(self, faults: list[Fault]) -> None:
+        self._faults = faults
 
-def _bare_node(node: Node, prefixes: tuple[str, ...], depth: int) -> Node:
-    """A node with terms without prefix or address."""
-    found: Node = {}
-    for key, value in node.items():
-        name = _bare(key, prefixes)
-        if name == "@type":
-            kinds = value if isinstance(value, list) else [value]
-            bare = [_bare(kind, prefixes) for kind in kinds if isinstance(kind, str)]
-            found[name] = bare[0] if len(bare) == 1 else bare
-        elif name != "@context":
-            found[name] = _bare_value(value, prefixes, depth + 1)
-    return found
+    def node(self, node: Node, context: Context, depth: int) -> Node:
+        """One node; `context` is that of what is around it."""
+        if "@context" in node:
+            context = context.within(node["@context"])
+        found: Node = {}
+        for key, value in node.items():
+            means = context.expanded(key)
+            if means == "@type":
+                self._types(value, context, found)
+            elif means == "@id":
+                if isinstance(value, str):
+                    found["@id"] = value
+                else:
+                    message = f"its @id {json.dumps(value)[:60]} is no address."
+                    self._faults.append(Fault("data-syntax", message))
+            elif name := bare(means):
+                said = self.value(value, context, context.containers(key), depth + 1)
+                if said is not None:
+                    for one in said if isinstance(said, list) and name in found else [said]:
+                        _add(found, name, one)
+        return found
 
+    def _types(self, value: Any, context: Context, found: Node) -> None:
+        kinds = value if isinstance(value, list) else [value]
+        if not all(isinstance(kind, str) for kind in kinds):
+            message = f"its @type {json.dumps(value)[:60]} is no name."
+            self._faults.append(Fault("data-syntax", message))
+        named = [context.expanded(kind) for kind in kinds if isinstance(kind, str)]
+        # A type of another vocabulary stands as it is, so that it can be told.
+        bare_ = [bare(one) or one for one in named if one and not one.startswith("@")]
+        if bare_:
+            found["@type"] = bare_[0] if len(bare_) == 1 else bare_
 
-def _bare_value(value: Any, prefixes: tuple[str, ...], depth: int) -> Any:
-    if depth > _DEEP:
-        return None
-    if isinstance(value, dict):
-        return _bare_node(value, prefixes, depth)
-    if isinstance(value, list):
-        return [_bare_value(one, prefixes, depth) for one in value]
-    return value
+    def value(self, value: Any, context: Context, containers: frozenset[str], depth: int) -> Any:
+        """A value: what it says, without the ways of saying it."""
+        if depth > _DEEP:
+            return None
+        if isinstance(value, list):
+            inner = containers - KEYED
+            found = [self.value(one, context, inner, depth) for one in value]
+            return [one for one in found if one is not None]
+        if not isinstance(value, dict):
+            return value
+        means = {context.expanded(key): one for key, one in value.items()}
+        if "@value" in means:
+            return means["@value"]
+        for holder in ("@list", "@set"):
+            if holder in means:
+                return self.value(means[holder], context, frozenset(), depth + 1)
+        if containers & KEYED:
+            found = []
+            for one in value.values():
+                said = self.value(one, context, frozenset(), depth + 1)
+                found += said if isinstance(said, list) else [said]
+            kept = [one for one in found if one is not None]
+            return kept[0] if len(kept) == 1 else kept
+        return self.node(value, context, depth)
 
 
 def _bare(name: str, prefixes: tuple[str, ...]) -> str:
     for prefix in prefixes:
         if name.startswith(prefix):
             return name[len(prefix) :]
-    match = _HOME.match(name)
+    match = HOME.match(name)
     return name[match.end() :] if match else name
 
 
@@ -160,7 +186,7 @@ def _microdata(tree: LexborHTMLParser, resolve: Resolve) -> Iterator[Node]:
 
 def _terms(given: str | None) -> list[str]:
     """The terms of the vocabulary among some addresses."""
-    found = (_HOME.match(one) for one in (given or "").split())
+    found = (HOME.match(one) for one in (given or "").split())
     return [one.string[one.end() :] for one in found if one]
 
 
@@ -251,24 +277,38 @@ def _rdfa(tree: LexborHTMLParser, resolve: Resolve) -> Iterator[Node]:
             yield _thing(node, resolve, 0)
 
 
+def _terms_of(node: LexborNode) -> tuple[str, tuple[str, ...]]:
+    """The vocabulary and the prefixes that mean ours where an element stands (RDFa Lite §2.2)."""
+    prefixes: dict[str, bool] = {"schema:": True}
+    vocabulary = ""
+    above: list[LexborNode] = []
+    at: LexborNode | None = node
+    while at is not None:
+        above.append(at)
+        at = at.parent
+    for one in reversed(above):
+        given = one.attributes
+        if "vocab" in given:
+            vocabulary = (given.get("vocab") or "").strip()
+        words = (given.get("prefix") or "").split()
+        for name, to in zip(words[::2], words[1::2], strict=False):
+            prefixes[name.lower()] = HOME.match(to) is not None
+    return vocabulary, tuple(name for name, ours in prefixes.items() if ours)
+
+
+def _terms_in(given: str | None, vocabulary: str, prefixes: tuple[str, ...]) -> list[str]:
+    """The terms of the vocabulary among the words of `typeof` or `property`."""
+    found = []
+    for name in (given or "").split():
+        word = _bare(name, prefixes)
+        if ":" not in word and (word != name or HOME.match(vocabulary)):
+            found.append(word)
+    return found
+
+
 def _kinds(node: LexborNode) -> list[str]:
     """The types that an element names, where they are of the vocabulary."""
-    prefixes = ["schema:"]
-    vocabulary = ""
-    above: LexborNode | None = node
-    while above is not None:
-        given = above.attributes
-        if not vocabulary and given.get("vocab"):
-            vocabulary = given.get("vocab") or ""
-        words = (given.get("prefix") or "").split()
-        prefixes += [n for n, to in zip(words[::2], words[1::2], strict=False) if _HOME.match(to)]
-        above = above.parent
-    found = []
-    for name in (node.attributes.get("typeof") or "").split():
-        bare = _bare(name, tuple(prefixes))
-        if bare != name or (_HOME.match(vocabulary) and ":" not in name):
-            found.append(bare)
-    return found
+    return _terms_in(node.attributes.get("typeof"), *_terms_of(node))
 
 
 def _thing(node: LexborNode, resolve: Resolve, depth: int) -> Node:
@@ -285,10 +325,8 @@ def _thing(node: LexborNode, resolve: Resolve, depth: int) -> Node:
                 value = _thing(one, resolve, depth + 1)
             else:
                 value = _said(one, resolve)
-            for name in (one.attributes.get("property") or "").split():
-                bare = _bare(name, ("schema:",))
-                if ":" not in bare:
-                    _add(found, bare, value)
+            for name in _terms_in(one.attributes.get("property"), *_terms_of(one)):
+                _add(found, name, value)
     return found
 
 

@@ -203,7 +203,7 @@ class Validator:
         if message:
             found.append(Issue("data-value", number, at, message))
         elif slot.form and (message := slot.form(value)):
-            code = "data-value" if slot.form in _STRICT else "data-form"
+            code = _CODES.get(slot.form, "data-form")
             found.append(Issue(code, number, at, message))
 
     def _inner(
@@ -354,8 +354,9 @@ def _price(value: Any) -> str:
 
 
 def _currency(value: Any) -> str:
-    wrong = isinstance(value, str) and value not in values.CURRENCIES
-    return f"{value!r} is no currency of ISO 4217, as in EUR." if wrong else ""
+    wrong = isinstance(value, str) and not values.is_currency(value)
+    said = f"{value!r} is no currency of ISO 4217, as in EUR, nor another that is known by a name."
+    return said if wrong else ""
 
 
 def _country(value: Any) -> str:
@@ -414,8 +415,11 @@ _FORMS: dict[str, Callable[[Any], str]] = {
 }  # fmt: skip
 
 
-#: Forms without which a value cannot be used at all.
-_STRICT = frozenset({_price, _latitude, _longitude, _absolute})
+#: Forms without which a value cannot be used at all, and those that are only advised.
+_CODES: dict[Callable[[Any], str], str] = {
+    **dict.fromkeys((_price, _latitude, _longitude, _absolute), "data-value"),
+    _currency: "data-currency",
+}
 
 
 @lru_cache(maxsize=1)

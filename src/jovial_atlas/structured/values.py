@@ -106,6 +106,16 @@ FORMATS: dict[str, tuple[Callable[[str], bool], str]] = {
     "URL": (is_url, "https://www.site.example/page/"),
 }
 
+
+def is_currency(text: str) -> bool:
+    """ISO 4217; or what the vocabulary allows beside it: tickers of currencies without a state, and
+    names of local ones, of several words."""
+    return text in CURRENCIES or text in _TICKERS or bool(_LOCAL_NAME.match(text))
+
+
+_TICKERS = frozenset({"BTC", "XBT", "BCH", "ETH", "LTC", "XRP", "XMR", "USDC", "USDT", "DOGE"})
+_LOCAL_NAME = re.compile(r"[A-Z][\w'’-]+(?: [A-Z][\w'’-]+)+\Z")
+
 #: ISO 4217, the currencies in use.
 CURRENCIES = frozenset(
     """AED AFN ALL AMD ANG AOA ARS AUD AWG AZN BAM BBD BDT BGN BHD BIF BMD BND BOB BRL BSD BTN BWP

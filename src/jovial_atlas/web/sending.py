@@ -157,7 +157,7 @@ def ask_once(
                 response.status_code,
                 body,
                 _seconds(response.headers.get("Retry-After")),
-                {key.lower(): value for key, value in response.headers.items()},
+                _fields(response.headers),
                 not whole,
             )
     except (httpx.ConnectTimeout, httpx.PoolTimeout, httpx.WriteTimeout):
@@ -176,6 +176,15 @@ def ask_once(
     except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
         # A header field or an address that cannot be sent is a ValueError there.
         raise NetworkError(f"{host} could not be asked ({error}).") from None
+
+
+def _fields(headers: httpx.Headers) -> dict[str, str]:
+    """Header fields by their names in lower case. Of `X-Robots-Tag` each field is for crawlers of
+    its own, so several are kept as lines; of others they count as one list."""
+    found = {key.lower(): value for key, value in headers.items()}
+    if tags := headers.get_list("x-robots-tag"):
+        found["x-robots-tag"] = "\n".join(tags)
+    return found
 
 
 def _body(response: httpx.Response, host: str, largest: int, cut: bool) -> tuple[bytes, bool]:
