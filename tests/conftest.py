@@ -153,3 +153,13 @@ def postgresql():
     yield f"postgresql://postgres@/postgres?host={folder}"
     run("pg_ctl", "-m", "immediate", "stop")
     shutil.rmtree(folder)
+
+
+@pytest.fixture
+def hostile():
+    """A server that does what servers should not, in the manner that is set."""
+    from tests.hostile import Hostile
+
+    server = Hostile()
+    yield server
+    server.close()

@@ -132,6 +132,8 @@ def codec_of(label: str) -> str | None:
     said = label.strip().lower()
     if said in ("utf-8", "utf8"):
         return "utf-8"
+    if not said.isascii():
+        return None
     import webencodings
 
     known = webencodings.lookup(said[:40])

@@ -48,7 +48,8 @@ def main(shim: str) -> None:
                 "steps": int(told.read() or 0),
                 "err": err.read().decode("utf-8", "replace"),
             }
-        print(json.dumps(answer), flush=True)
+        sys.stdout.write(json.dumps(answer) + "\n")
+        sys.stdout.flush()
 
 
 if __name__ == "__main__":

@@ -49,7 +49,7 @@ static int inside_fd(int fd) {
   ssize_t n = readlink(link, path, sizeof path - 1);
   if (n < 0) return 0;
   path[n] = 0;
-  return inside(path);
+  return path[0] == '/' && inside(path); /* pipes and the like have no path */
 }
 
 /* One step: 0 to go on, else the step fails with errno set. */

@@ -20,13 +20,16 @@ _OUTSIDE = re.compile(r"[^\x21-\x7e]")
 def normal_octets(text: str) -> str:
     """One spelling for comparing: what is not printable ASCII percent-encoded as UTF-8,
     escaped unreserved octets decoded, hex digits in upper case (§2.2.2)."""
-    text = _OUTSIDE.sub(
-        lambda match: "".join(
-            f"%{octet:02X}" for octet in match[0].encode("utf-8", "surrogateescape")
-        ),
-        text,
-    )
+    text = _OUTSIDE.sub(_octets, text)
     return _ESCAPE.sub(_one_octet, text) if "%" in text else text
+
+
+def _octets(match: re.Match[str]) -> str:
+    try:
+        octets = match[0].encode("utf-8", "surrogateescape")
+    except UnicodeEncodeError:
+        octets = "\ufffd".encode()  # half of a surrogate pair is no character
+    return "".join(f"%{octet:02X}" for octet in octets)
 
 
 def _one_octet(match: re.Match[str]) -> str:
