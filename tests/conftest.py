@@ -155,7 +155,7 @@ def postgresql():
     shutil.rmtree(folder)
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def hostile():
     """A server that does what servers should not, in the manner that is set."""
     from tests.hostile import Hostile

@@ -83,7 +83,9 @@ def command(
         proposal, place, name=name, short_name=short_name, language=language, kind=kind,
         stage=stage, style=style,  # type: ignore[arg-type]
     )  # fmt: skip
-    write_site_file(place, text, proposal, replace=replace)
+    locks = work.locks(place)
+    with locks.writing(), locks.editing():
+        write_site_file(place, text, proposal, replace=replace)
     out.say(f"Read {plural(proposal.pages, 'page')} in {html} and wrote {place}.")
     for section in proposal.sections:
         out.say(f"  section {section.name:<20} {section.match:<28} {plural(section.pages, 'page')}")

@@ -115,6 +115,9 @@ class Locks:
             self.state.mkdir(parents=True, exist_ok=True)
         with self._lock(_WRITES):
             sweep(self.state)
+            for folder in self.state.iterdir():
+                if folder.is_dir():
+                    sweep(folder)
             yield
 
     @contextmanager

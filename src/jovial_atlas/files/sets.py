@@ -215,6 +215,7 @@ class FileSet:
                 self._save(due, {})
         finally:
             self._clear_away()
+        sweep(self.folder)
         return changes
 
     def discard(self) -> None:

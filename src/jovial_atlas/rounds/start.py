@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 import re
 import tempfile
@@ -18,7 +19,7 @@ from jovial_atlas import addresses
 from jovial_atlas.checks.hiding import HIDDEN_SHARE, robots_hide
 from jovial_atlas.errors import AtlasError, ContentError
 from jovial_atlas.faults import plural
-from jovial_atlas.files import FileSet, write_whole
+from jovial_atlas.files import FileSet, write_whole, writing
 from jovial_atlas.pages.gather import Gathering
 from jovial_atlas.place import STATE
 from jovial_atlas.robots import RobotsFile, parse_robots
@@ -318,10 +319,22 @@ def write_site_file(place: Path, text: str, proposal: Proposal, *, replace: bool
             f"{place} exists already and is left as it is. Change it by hand, or run "
             "`jovial-atlas init --replace` to write a new one (the old one is kept beside it)."
         )
-    if place.exists():
-        place.replace(place.with_name(place.name + ".before"))
-    write_whole(place, text.encode(), durable=True)
+    data = text.encode()
+    with writing(place):
+        before = place.read_bytes() if place.exists() else data
+    if before != data:
+        write_whole(_kept_at(place, before), before, durable=True)
+    write_whole(place, data, durable=True)
     if proposal.robots:
         state = place.parent / STATE
         write_whole(state / "replaced" / ROBOTS, (proposal.html / ROBOTS).read_bytes())
         FileSet(proposal.html, state / MANIFEST).adopt(ROBOTS)
+
+
+def _kept_at(place: Path, data: bytes) -> Path:
+    """Where a site file is kept that is replaced: never over another one that was."""
+    for number in itertools.count(1):
+        kept = place.with_name(f"{place.name}.before{number if number > 1 else ''}")
+        if not kept.exists() or kept.read_bytes() == data:
+            return kept
+    raise AssertionError

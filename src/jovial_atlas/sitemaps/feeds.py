@@ -13,6 +13,8 @@ from typing import Any
 
 from lxml import etree
 
+from jovial_atlas.signs import GENERATOR
+
 _ATOM = "http://www.w3.org/2005/Atom"
 _CONTENT = "http://purl.org/rss/1.0/modules/content/"
 _DEFAULT: Any = {None: _ATOM}
@@ -68,6 +70,7 @@ def rss(channel: Channel, items: Sequence[Item]) -> bytes:
     _add(inner, "link", channel.home)
     _add(inner, "description", channel.description)
     _add(inner, "language", channel.language)
+    _add(inner, "generator", GENERATOR)
     if items:
         newest = max(item.updated for item in items)
         _add(inner, "lastBuildDate", format_datetime(_moment(newest)))
@@ -98,6 +101,7 @@ def atom(channel: Channel, items: Sequence[Item]) -> bytes:
     add(root, "title", channel.title)
     add(root, "subtitle", channel.description)
     add(root, "id", channel.home)
+    add(root, "generator", GENERATOR)
     add(root, "updated", _atom_date(max((item.updated for item in items), default="1970-01-01")))
     add(root, "link", None, href=channel.home, rel="alternate")
     add(root, "link", None, href=channel.own, rel="self")

@@ -23,6 +23,7 @@ from typing import IO, cast
 
 import polars as pl
 
+from jovial_atlas.signs import WRITTEN
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.packing import Packing
 
@@ -355,8 +356,8 @@ def _opening(root: str, spaces: list[str], stylesheet: str | None) -> bytes:
         f'xmlns{":" if protocol.PREFIXES[space] else ""}{protocol.PREFIXES[space]}="{space}"'
         for space in (protocol.CORE, *spaces)
     ]
-    style = f'<?xml-stylesheet type="text/xsl" href="{stylesheet}"?>\n' if stylesheet else ""
-    return f"{_HEAD}{style}<{root} {' '.join(names)}>\n".encode()
+    said = f'<?xml-stylesheet type="text/xsl" href="{stylesheet}"?>' if stylesheet else WRITTEN
+    return f"{_HEAD}{said}\n<{root} {' '.join(names)}>\n".encode()
 
 
 def index_file(entries: list[tuple[str, str | None]], stylesheet: str | None = None) -> bytes:

@@ -9,6 +9,7 @@ from datetime import datetime
 
 from jovial_atlas.files import FileSet
 from jovial_atlas.media.services import Service, services
+from jovial_atlas.signs import signed_pages
 from jovial_atlas.sitefile import CrawlSource, HtmlSource, JsonSource, SiteFile, Source, SqlSource
 from jovial_atlas.sources.folder import Folder
 from jovial_atlas.sources.openpage import Reading
@@ -62,8 +63,13 @@ def folder_of(source: HtmlSource, site: SiteFile, written: frozenset[str]) -> Fo
 def written_pages(site: SiteFile, manifest: str) -> frozenset[str]:
     """Places of the pages that this tool wrote itself, by the manifest of that name: they are
     none of the site's content."""
-    return frozenset(
-        str(place)
-        for host in site.hosts
-        for place in FileSet(host.output, host.state / manifest).own_files(".html")
-    )
+    found: set[str] = set()
+    for host in site.hosts:
+        ours = FileSet(host.output, host.state / manifest)
+        if ours.is_known:
+            places = ours.own_files(".html")
+        else:
+            signed = signed_pages(host.output, host.model.visitors.page)
+            places = [host.output / name for name in signed]
+        found |= {str(place) for place in places}
+    return frozenset(found)

@@ -1,5 +1,7 @@
 """Names of files: those at the root of the output folder, and those of the state folder."""
 
+from jovial_atlas.signs import STYLE
+
 __all__ = [
     "ADOPTED",
     "BLOCKS",
@@ -19,7 +21,7 @@ __all__ = [
     "TABLES",
 ]  # fmt: skip
 
-INDEX, ROBOTS, STYLE = "sitemap.xml", "robots.txt", "sitemap-view.xsl"
+INDEX, ROBOTS = "sitemap.xml", "robots.txt"
 
 #: In the state folder: the IndexNow key, what is public (a record, the file of
 #: each address, and a table a sitemap file), head data, and files that were moved out of the way.

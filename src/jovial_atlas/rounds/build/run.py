@@ -58,6 +58,7 @@ from jovial_atlas.rounds.hiding import coming_robots, said_first
 from jovial_atlas.rounds.last import LastSurvey
 from jovial_atlas.rounds.loss import check_build, counted, losses_of
 from jovial_atlas.rounds.surveyed import Swapping
+from jovial_atlas.signs import signed_files
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
 from jovial_atlas.sitemaps.write import index_file
@@ -124,6 +125,9 @@ class _Building:
         self.site, self.survey, self.now, self.dry = site, survey, how.now, how.dry
         self.refused = ""
         self.output = FileSet(site.output, site.state / MANIFEST, dry=self.dry)
+        if not self.output.is_known:
+            # What was remembered is lost, or there was nothing yet.
+            self.output.claim(signed_files(site.output, site.model.visitors.page))
         self.heads = FileSet(site.state / HEAD, site.state / "head.json", dry=self.dry)
         self.fragments = FileSet(
             site.state / FRAGMENTS, site.state / f"{FRAGMENTS}.json", dry=self.dry
