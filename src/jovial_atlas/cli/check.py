@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import asdict
+from functools import partial
 from typing import TYPE_CHECKING
 
 import click
@@ -107,7 +108,7 @@ def command(
                 looked_at += checked.looked_at
                 seen = checked.live or seen
         else:
-            checked = check_site(work.site(), work.now(), asked)
+            checked = check_site(work.site(), work.now(), asked, partial(work.apart, alone=True))
             findings, looked_at, seen = checked.findings, checked.looked_at, checked.live
     findings = [one for one in findings if not codes or one.code in codes]
     findings.sort(key=lambda finding: SEVERITIES.index(finding.severity))

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from contextlib import ExitStack
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack, contextmanager, nullcontext
 from functools import wraps
 from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
@@ -136,9 +136,20 @@ class Work:
         self._held.enter_context(locks.reading())
 
     def let_go(self) -> None:
-        """Hold the state folder no longer: what is to be done now takes long and needs it not."""
+        """Hold the state folder no longer."""
         self._held.close()
         self._holds.clear()
+
+    @contextmanager
+    def apart(self, *, alone: bool = False) -> Iterator[None]:
+        """Ask servers, which may take long, without holding the state folder, so that nobody waits
+        for them; it is held again after. What is done `alone`, one command does at a time."""
+        held = tuple(self._holds)
+        self.let_go()
+        with self.locks().asking() if alone else nullcontext():
+            yield
+        for one in held:
+            self.hold(one)
 
     def site(self) -> SiteFile:
         """The site file, read, with the hold that this command needs. Raises SiteFileError."""

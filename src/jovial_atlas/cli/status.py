@@ -86,7 +86,7 @@ def command(
                 if urls:
                     pages += _asked(work, host, chosen, ledger, sending, urls)
                     continue
-                found = run_status(host, chosen, ledger, sending)
+                found = run_status(host, chosen, ledger, sending, work.apart)
             if which:
                 from jovial_atlas.rounds.known import known_pages
 

@@ -68,7 +68,14 @@ def command(
                 with new_client(timeout) as client:
                     sending = Sending(client, os.environ)
                     outcomes += run_submit(
-                        host, chosen, ledger, sending, urls, done=done, accept=accept
+                        host,
+                        chosen,
+                        ledger,
+                        sending,
+                        urls,
+                        done=done,
+                        accept=accept,
+                        apart=work.apart,
                     )
         finally:
             ledger.close()

@@ -34,7 +34,7 @@ LONGEST_WAIT = 600.0
 #: After this time it is said that a command waits, and for whom.
 _QUIET = 0.5
 #: The bytes of the lock file that stand for each kind of lock.
-_WRITES, _FILES, _EDITS = 0, 1, 2
+_WRITES, _FILES, _EDITS, _ASKS = 0, 1, 2, 3
 
 #: Is told for whom a command waits.
 Told = Callable[[str], None]
@@ -133,6 +133,15 @@ class Locks:
             yield
             return
         with self._lock(_FILES, shared=True):
+            yield
+
+    @contextmanager
+    def asking(self) -> Iterator[None]:
+        """Be the only command that asks servers for long; others may read and write meanwhile."""
+        if not self.state.is_dir():
+            yield
+            return
+        with self._lock(_ASKS):
             yield
 
     @contextmanager

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import nullcontext
 from dataclasses import dataclass, replace
 from datetime import datetime
 
@@ -24,6 +25,7 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import FileSet
 from jovial_atlas.head.texts import failing_patterns, has_patterns
+from jovial_atlas.robots import RobotsFile
 from jovial_atlas.rounds.build.places import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.build.public import load_record
 from jovial_atlas.rounds.data import data_faults
@@ -33,6 +35,7 @@ from jovial_atlas.rounds.last import LastSurvey, last_survey
 from jovial_atlas.rounds.live import JOURNAL, Live, ask, other_hosts, ownership, served_robots
 from jovial_atlas.rounds.onsite import file_of, page_file_of
 from jovial_atlas.rounds.redirects import redirects_of
+from jovial_atlas.rounds.surveyed import Apart
 from jovial_atlas.rounds.targets import read_target, relative, robots_faults, robots_on_disk
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
@@ -48,25 +51,48 @@ class Checked:
     live: Estimate | None = None
 
 
-def check_site(site: SiteFile, now: datetime, live: Live | None = None) -> Checked:
-    """The build of a site, host by host, against the protocols, the page table and itself."""
+def check_site(
+    site: SiteFile, now: datetime, live: Live | None = None, apart: Apart = nullcontext
+) -> Checked:
+    """The build of a site, host by host, against the protocols, the page table and itself. All
+    that is built is read first; servers are asked `apart` from that."""
     survey = last_survey(site, now)
     faults: list[Fault] = [*survey.faults]
     looked_at: list[str] = []
-    seen = []
+    built = []
     for host in site.hosts:
-        found, asked = _check_host(host, survey.of_host(host), now, live, looked_at)
+        found, one = _check_host(host, survey.of_host(host), now, looked_at)
         faults += found
-        seen += [asked] if asked else []
-    whole = seen[0] if seen else None
+        built.append(one)
+    if live is None:
+        return Checked(looked_at, findings_of(faults))
+    seen = []
+    with apart():
+        for one in built:
+            found, asked = _ask_host(one, live, now)
+            faults += found
+            seen.append(asked)
+            looked_at.append(live.origin or one.site.model.site.url)
+    whole = seen[0]
     if len(seen) > 1:
         whole = estimate(*(sum(getattr(one, n) for one in seen) for n in ("asked", "of", "faulty")))
     return Checked(looked_at, findings_of(faults), whole)
 
 
+@dataclass(frozen=True, slots=True)
+class _BuiltHost:
+    """What was built for a host, as far as its server is asked for it."""
+
+    site: SiteFile
+    read: SitemapSet
+    robots: RobotsFile | None
+    locs: list[str]
+    hidden: list[str]
+
+
 def _check_host(
-    site: SiteFile, survey: LastSurvey, now: datetime, live: Live | None, looked_at: list[str]
-) -> tuple[list[Fault], Estimate | None]:
+    site: SiteFile, survey: LastSurvey, now: datetime, looked_at: list[str]
+) -> tuple[list[Fault], _BuiltHost]:
     decided = survey.decided
     robots_path = site.output / ROBOTS
     robots = robots_on_disk(robots_path)
@@ -110,23 +136,20 @@ def _check_host(
         elif decided["listed"].any():
             faults.append(Fault("sitemap-none", relative(site.output / INDEX), "It is missing."))
     looked_at += [plural(decided.height, "page"), plural(len(read.files), "sitemap file"), ROBOTS]
-    seen = None
-    if live:
-        url = site.model.site.url
-        asked, seen = ask(
-            read,
-            live,
-            url,
-            now,
-            site.state / JOURNAL,
-            page_checks.hidden_pages(decided),
-            sorted(site.crawlers),
-        )
-        faults += asked
-        faults += served_robots(live, site, robots, decided["loc"].to_list())
-        faults += ownership(live, site)
-        faults += other_hosts(live, site, now)
-        looked_at.append(live.origin or url)
+    hidden = page_checks.hidden_pages(decided)
+    return faults, _BuiltHost(site, read, robots, decided["loc"].to_list(), hidden)
+
+
+def _ask_host(built: _BuiltHost, live: Live, now: datetime) -> tuple[list[Fault], Estimate]:
+    """What a host serves against what was built for it."""
+    site = built.site
+    url, crawlers = site.model.site.url, sorted(site.crawlers)
+    faults, seen = ask(
+        built.read, live, url, now, site.state / JOURNAL, built.hidden, crawlers
+    )  # fmt: skip
+    faults += served_robots(live, site, built.robots, built.locs)
+    faults += ownership(live, site)
+    faults += other_hosts(live, site, now)
     return faults, seen
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import nullcontext
 
 from jovial_atlas.engines.asking import channel_for
 from jovial_atlas.engines.due import PAGES, SITEMAP_CHANNELS, Published, channel_name
@@ -15,18 +16,24 @@ from jovial_atlas.rounds.coverage import pasts, section_states
 from jovial_atlas.rounds.published import note_built, published
 from jovial_atlas.rounds.sending import Sending
 from jovial_atlas.rounds.stand import EngineState, SitemapState, Standing
+from jovial_atlas.rounds.surveyed import Apart
 from jovial_atlas.sitefile import Engine, SiteFile
 
 
 def run_status(
-    site: SiteFile, engines: Sequence[Engine], ledger: Ledger, sending: Sending | None
+    site: SiteFile,
+    engines: Sequence[Engine],
+    ledger: Ledger,
+    sending: Sending | None,
+    apart: Apart = nullcontext,
 ) -> list[EngineState]:
-    """The state of each engine. With `sending` the engines are asked and their answers kept;
-    without it, what they said last is shown."""
+    """The state of each engine. With `sending` the engines are asked, `apart` from the files of
+    the site, and their answers kept; without it, what they said last is shown."""
     public = published(site)
     if sending:
         note_built(public, ledger)
-    troubles = {one.name: hear_engine(site, one, ledger, sending) for one in engines}
+    with apart() if sending else nullcontext():
+        troubles = {one.name: hear_engine(site, one, ledger, sending) for one in engines}
     # The section of each page is only needed where engines tell of single pages.
     tell = any(ledger.tells_of_pages(one.name) for one in engines)
     of_page = page_sections(site) if tell else {}

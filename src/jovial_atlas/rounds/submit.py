@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from contextlib import nullcontext
 from datetime import datetime
 
 from jovial_atlas.checks.registry import CHECKS
@@ -17,6 +18,7 @@ from jovial_atlas.rounds.last import last_survey
 from jovial_atlas.rounds.loss import counts_as_loss, refuse_announcement
 from jovial_atlas.rounds.published import asked_for, note_built, published
 from jovial_atlas.rounds.sending import Sending
+from jovial_atlas.rounds.surveyed import Apart
 from jovial_atlas.sitefile import CallChannel, Engine, HandChannel, RobotsChannel, SiteFile
 
 
@@ -62,21 +64,22 @@ def run_submit(
     *,
     done: bool = False,
     accept: bool = False,
+    apart: Apart = nullcontext,
 ) -> Iterator[Outcome]:
     """Settle what broke off, then send what is due, or with `urls` these alone (addresses of pages
     and sitemaps, or paths from '/' on, changed or not), and yield each outcome.
 
-    The ledger is had alone meanwhile, so that two at a time never announce the same. After an
-    engine fails once, the rest of that channel's messages is not sent in this run. What is to be
-    done by hand is said, or with `done` recorded. Raises AtlasError for an address that is not
-    public, and where no channel takes any; and LossError, unless told to `accept` it, where much of
-    what an engine knows would be announced as gone.
+    Engines are told `apart` from the files of the site; the ledger is had alone, so that two at a
+    time never announce the same. After an engine fails once, the rest of that channel's messages
+    is not sent in this run. What is to be done by hand is said, or with `done` recorded. Raises
+    AtlasError for an address that is not public, and where no channel takes any; and LossError,
+    unless told to `accept` it, where much of what an engine knows would be announced as gone.
     """
     public = published(site)
     locs = asked_for(public, urls)
     if not (locs or accept):
         refuse_losses(site, public, engines, ledger)
-    with ledger.alone("submit", wait=site.model.ledger.wait):
+    with apart(), ledger.alone("submit", wait=site.model.ledger.wait):
         note_built(public, ledger)
         down: set[tuple[str, str]] = set()
         for engine in engines:

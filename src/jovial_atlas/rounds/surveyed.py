@@ -17,6 +17,8 @@ DEPARTED = "departed.parquet"
 
 #: Gives a context in which nobody reads what is put in the place of something else.
 Swapping = Callable[[], AbstractContextManager[None]]
+#: Does what takes long without holding them.
+Apart = Callable[[], AbstractContextManager[None]]
 
 
 @dataclass(frozen=True, slots=True)
