@@ -3,13 +3,21 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test lint docs screenshots bench clean
+.PHONY: demo test fuzz soak lint docs screenshots bench clean
 
 demo: $(VENV)/.installed
 	$(BIN)/jovial-atlas demo marrowfen
 
 test: $(VENV)/.tested
 	$(BIN)/python -m pytest -n auto
+
+# Goes on until something is found, which then stands in tests/fuzz/corpus, or until it is ended.
+fuzz: $(VENV)/.tested
+	while ATLAS_FUZZ=5000 $(BIN)/python -m pytest -q -n auto tests/fuzz; do :; done
+
+# Every step of every command that writes, and fifty rounds of commands at the same time: hours.
+soak: $(VENV)/.tested
+	ATLAS_SOAK=1 $(BIN)/python -m pytest -q -n auto tests/crash tests/cli/test_two_at_once.py
 
 lint: $(VENV)/.developed
 	$(BIN)/ruff check src tests tools benchmarks

@@ -53,6 +53,8 @@ def command(
     finally:
         if ledger is not None:
             ledger.close()
+    for name in read.junk:
+        out.warn(f"Something that is no gzip stands behind the end of {name}; it is left out.")
     if out.format == "json":
         found = [asdict(one) for one in read.crawlers]
         out.json({"lines": read.lines, "unread": read.unread, "crawlers": found,

@@ -3,7 +3,6 @@ so."""
 
 from __future__ import annotations
 
-import gzip
 import socket
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
@@ -13,6 +12,7 @@ from typing import BinaryIO
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import AtlasError
+from jovial_atlas.files import packed
 from jovial_atlas.ledger import Ledger, Visit
 from jovial_atlas.logs.tally import Tally, Visits, count
 from jovial_atlas.logs.verify import Resolver, is_genuine
@@ -51,6 +51,8 @@ class Read:
     unread: int
     crawlers: list[Seen]
     never: list[str]
+    #: Files behind whose end stands something that is no gzip.
+    junk: tuple[str, ...] = ()
 
 
 def dns() -> Resolver:
@@ -88,7 +90,8 @@ def read_logs(
             'No engine of the site file names a crawler. Add crawlers = ["token"] to an [[engine]].'
         )
     with ExitStack() as stack:
-        streams = (stack.enter_context(_opened(one)) for one in files)
+        junk: list[str] = []
+        streams = (stack.enter_context(_opened(one, junk)) for one in files)
         counted = count(streams, sorted(by_token))
     listed = {addresses.path_and_query(loc): loc for loc in marks(site)}
     sitemaps = {addresses.path_and_query(loc) for loc in load_record(site).sitemaps}
@@ -109,11 +112,11 @@ def read_logs(
         if ledger is not None:
             ledger.note_visits(_noted(engine, genuine, site, listed, sitemaps))
     never = [loc for path, loc in listed.items() if path not in visited]
-    return Read(counted.lines, counted.unread, found, sorted(never))
+    return Read(counted.lines, counted.unread, found, sorted(never), tuple(junk))
 
 
 @contextmanager
-def _opened(place: Path) -> Iterator[BinaryIO]:
+def _opened(place: Path, junk: list[str] | None = None) -> Iterator[BinaryIO]:
     """A log file, unpacked where its content says that it is packed."""
     if str(place) == "-":
         import sys
@@ -121,17 +124,11 @@ def _opened(place: Path) -> Iterator[BinaryIO]:
         yield sys.stdin.buffer
         return
     try:
-        with place.open("rb") as stream:
-            packed = stream.read(2) == b"\x1f\x8b"
-            stream.seek(0)
-            if not packed:
-                yield stream
-                return
-            from isal import igzip
-
-            with igzip.open(stream, "rb") as inner:  # type: ignore[no-untyped-call]
-                yield inner
-    except (OSError, EOFError, gzip.BadGzipFile) as error:
+        with packed.opened(place) as (stream, unpacking):
+            yield stream
+            if unpacking and unpacking.junk and junk is not None:
+                junk.append(str(place))
+    except OSError as error:
         raise AtlasError(f"{place} cannot be read ({error}).") from error
 
 

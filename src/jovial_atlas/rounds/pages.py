@@ -11,6 +11,7 @@ import polars as pl
 from jovial_atlas import patterns
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_whole
+from jovial_atlas.pages import snapshot
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.cells import as_cell
@@ -62,7 +63,7 @@ def select_pages(
                 f"--where: {where!r} names a column that the page table does not have. "
                 f"It has: {columns}."
             ) from None
-        except pl.exceptions.PolarsError as error:
+        except snapshot.BROKEN as error:
             raise AtlasError(
                 f"--where: {where!r} is no SQL condition ({str(error).splitlines()[0]})."
             ) from None

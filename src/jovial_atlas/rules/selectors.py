@@ -93,7 +93,7 @@ def _contains(expression: str, number: int, site: SiteFile) -> pl.Expr:
     found = pl.col("_path").str.contains(expression)
     try:
         pl.DataFrame({"_path": [""]}).select(found)
-    except pl.exceptions.PolarsError as error:
+    except (pl.exceptions.PolarsError, pl.exceptions.PanicException) as error:
         said = str(error).strip().splitlines()[-1]
         message = f"{expression!r} is no regular expression ({said})."
         raise site.error(("rule", number, "regex"), message, "regex = '/[0-9]{4}/$'") from None
@@ -115,7 +115,7 @@ def _condition(site: SiteFile, number: int, text: str, known: pl.Schema) -> pl.E
         columns = ", ".join([*schema.SCHEMA, "section", *named])
         message = f"{text!r} names a column that the page table does not have. It has: {columns}."
         raise site.error(("rule", number, "when"), message, example) from None
-    except pl.exceptions.PolarsError as error:
+    except (pl.exceptions.PolarsError, pl.exceptions.PanicException) as error:
         message = f"{text!r} is no SQL condition ({str(error).splitlines()[0]})."
         raise site.error(("rule", number, "when"), message, example) from None
     if tried.schema["tried"] != pl.Boolean:

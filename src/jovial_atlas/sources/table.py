@@ -9,15 +9,18 @@ from __future__ import annotations
 import csv
 import io
 import re
+import shutil
+import tempfile
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import polars as pl
 
 from jovial_atlas import foreign
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
+from jovial_atlas.files import packed
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.pages.snapshot import BROKEN, said_of
 from jovial_atlas.sources.columns import (
@@ -50,10 +53,14 @@ def read_table(folder: Path, path: str, how: FieldMap) -> Iterator[Batch]:
     if not places:
         raise ContentError(f"There is no table {folder / path}. Correct `path` in its [[source]].")
     for place in places:
-        kind = _FORMATS.get(place.suffix.lower())
-        if kind is None:
+        ending = place.name.lower().removesuffix(".gz")
+        kind = _FORMATS.get(Path(ending).suffix)
+        if kind is None or (kind == "parquet" and ending != place.name.lower()):
             known = ", ".join(sorted(_FORMATS))
-            raise ContentError(f"{place} is no table this tool reads; it reads {known}.")
+            raise ContentError(
+                f"{place} is no table this tool reads; it reads {known}, and texts among them "
+                "also with .gz."
+            )
         if kind == "parquet":
             yield from _parquet(place, how)
         elif kind == "csv":
@@ -172,23 +179,38 @@ def _careful(reader: Any, place: Path, faults: list[Fault]) -> Iterator[list[str
 
 
 def _text(place: Path) -> tuple[io.TextIOBase, list[Fault]]:
-    """The file as text: UTF-8, else windows-1252 with a fault."""
+    """The file as text, unpacked where it is gzipped: UTF-8, else windows-1252 with a fault."""
     number = 0
+    faults: list[Fault] = []
+    encoding = "utf-8-sig"
     try:
-        with place.open("rb") as stream:
-            for line in stream:
-                number += 1
-                line.decode("utf-8")
+        stream = _unpacked(place, faults)
+        for line in stream:
+            number += 1
+            line.decode("utf-8")
     except UnicodeDecodeError:
-        fault = Fault(
-            "table-encoding",
-            f"{place.name}:{number}",
-            "The line is not UTF-8; the file is read as windows-1252.",
-        )
-        return place.open(encoding="windows-1252", errors="replace", newline=""), [fault]
+        said = "The line is not UTF-8; the file is read as windows-1252."
+        faults.append(Fault("table-encoding", f"{place.name}:{number}", said))
+        encoding = "windows-1252"
     except OSError as error:
-        raise ContentError(f"{place} cannot be read ({error.strerror}).") from error
-    return place.open(encoding="utf-8-sig", newline=""), []
+        raise ContentError(f"{place} cannot be read ({error.strerror or error}).") from error
+    stream.seek(0)
+    errors = "replace" if encoding == "windows-1252" else "strict"
+    return io.TextIOWrapper(stream, encoding=encoding, errors=errors, newline=""), faults
+
+
+def _unpacked(place: Path, faults: list[Fault]) -> BinaryIO:
+    """The octets of a table; those of one that is gzipped, from a file without a name."""
+    with packed.opened(place) as (stream, unpacking):
+        if unpacking is None:
+            return place.open("rb")
+        whole = tempfile.TemporaryFile()  # noqa: SIM115 - given on, open
+        shutil.copyfileobj(stream, whole, 1 << 20)
+        if unpacking.junk:
+            said = "Something that is no gzip stands behind its end and is left out."
+            faults.append(Fault("row-broken", place.name, said))
+    whole.seek(0)
+    return whole
 
 
 def _json_lines(place: Path) -> Iterator[Numbered]:
