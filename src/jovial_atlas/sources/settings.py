@@ -66,10 +66,8 @@ def written_pages(site: SiteFile, manifest: str) -> frozenset[str]:
     found: set[str] = set()
     for host in site.hosts:
         ours = FileSet(host.output, host.state / manifest)
-        if ours.is_known:
-            places = ours.own_files(".html")
-        else:
-            signed = signed_pages(host.output, host.model.visitors.page)
-            places = [host.output / name for name in signed]
-        found |= {str(place) for place in places}
+        # Another program may have changed the page for visitors since: it is none for that.
+        signed = signed_pages(host.output, host.model.visitors.page)
+        found |= {str(host.output / name) for name in signed}
+        found |= {str(place) for place in ours.own_files(".html")}
     return frozenset(found)
