@@ -1,6 +1,7 @@
 """robots.txt by RFC 9309: vectors from its text, and properties."""
 
 import re
+import sys
 
 import pytest
 from hypothesis import given
@@ -17,6 +18,7 @@ from jovial_atlas.robots import (
     read_directives,
     write_robots,
 )
+from jovial_atlas.robots.directives import read_header
 from jovial_atlas.robots.lint import lint
 
 RFC_EXAMPLE = b"""User-Agent: *
@@ -56,6 +58,16 @@ User-Agent: quxbot
         # Other records do not end a run of user-agent lines.
         (b"user-agent: a\nsitemap: https://w.example/s\nuser-agent: b\ndisallow: /", "a", "/", False),
         (b"disallow: /\nuser-agent: *\nallow: /", "a", "/", True),
+        # §2.2.2 and §2.2.3: %2A and %24 stand for the signs themselves, however they are written.
+        (b"user-agent: *\ndisallow: /a%2Ab", "a", "/a*b", False),
+        (b"user-agent: *\ndisallow: /a%2ab", "a", "/a%2Ab", False),
+        (b"user-agent: *\ndisallow: /a%2Ab", "a", "/axxb", True),
+        (b"user-agent: *\ndisallow: /x%24", "a", "/x$y", False),
+        (b"user-agent: *\ndisallow: /x%24", "a", "/x", True),
+        # RFC 3986 §6.2.3: an empty query is not the address without one.
+        (b"user-agent: *\ndisallow: /a$", "a", "/a?", True),
+        (b"user-agent: *\ndisallow: /a?", "a", "/a", True),
+        (b"user-agent: *\ndisallow: /*?", "a", "/a?", False),
         # §2.2.2: the longest pattern wins, Allow on a tie, case and order matter not.
         (b"user-agent: *\nallow: /p\ndisallow: /", "a", "/page", True),
         (b"user-agent: *\ndisallow: /page\nallow: /page", "a", "/page", True),
@@ -218,3 +230,59 @@ def test_comments_stay_with_what_they_stand_above():
     assert [(r.pattern, r.reason) for r in again.groups[0].rules] == [
         (r.pattern, r.reason) for r in group.rules
     ]
+
+
+@pytest.mark.parametrize(
+    ("header", "said"),
+    [
+        ("noindex", {"": "noindex"}),
+        ("quaybot: noindex", {"quaybot": "noindex"}),
+        ("noarchive, ferrybot: noindex, nofollow", {"": "noarchive", "ferrybot": "nofollow, noindex"}),
+        # A crawler's name holds to the end of its field; the next field is for all again.
+        ("quaybot: nofollow\nNOINDEX", {"": "noindex", "quaybot": "nofollow"}),
+        ("FerryBot: max-snippet:5, noarchive\nferrybot: nosnippet",
+         {"ferrybot": "max-snippet: 5, noarchive, nosnippet"}),
+        ("unavailable_after: Thu, 25 Jun 2026 15:00:00 GMT, noindex",
+         {"": "noindex, unavailable_after: Thu, 25 Jun 2026 15:00:00 GMT"}),
+    ],
+)  # fmt: skip
+def test_a_header_speaks_to_all_or_to_one_crawler(header, said):
+    assert {token: one.words for token, one in read_header(header).items() if one.words} == said
+
+
+@pytest.mark.parametrize(
+    ("one", "other", "stricter"),
+    [
+        ("max-snippet:50", "max-snippet:-1", "max-snippet: 50"),
+        ("max-snippet:0", "MAX-SNIPPET: 50", "max-snippet: 0"),
+        ("max-image-preview:Large", "max-image-preview:none", "max-image-preview: none"),
+        ("max-image-preview:standard", "max-image-preview:large", "max-image-preview: standard"),
+        ("max-video-preview:-1", "max-video-preview:0", "max-video-preview: 0"),
+        ("unavailable_after: 2026-06-25", "unavailable_after: 25 Jun 2025 15:00:00 PST",
+         "unavailable_after: 25 Jun 2025 15:00:00 PST"),
+    ],
+)  # fmt: skip
+def test_of_two_limits_the_stricter_counts_in_any_order(one, other, stricter):
+    assert read_directives([one, other]).words == stricter
+    assert read_directives([f"{other}, {one}"]).words == stricter
+
+
+def test_many_rules_are_looked_at_one_by_one_and_not_pair_by_pair():
+    """Comparisons are counted, not seconds: as many rules again cost about as much again."""
+    counted = []
+    for rules in (500, 1_000):
+        calls = 0
+
+        def tracer(_frame, event, _argument):
+            nonlocal calls
+            calls += event == "call"
+
+        text = b"User-agent: *\n" + b"".join(b"Disallow: /a%d/*b\n" % n for n in range(rules))
+        parsed = parse_robots(text)
+        sys.setprofile(tracer)
+        try:
+            assert list(lint(parsed, "robots.txt")) == []
+        finally:
+            sys.setprofile(None)
+        counted.append(calls)
+    assert counted[1] < 3 * counted[0]

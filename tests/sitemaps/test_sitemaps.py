@@ -1,5 +1,6 @@
 """The sitemap protocol: what is written reads back and has no fault; each fault is found."""
 
+import gzip
 import shutil
 import subprocess
 import tracemalloc
@@ -243,3 +244,36 @@ def test_a_file_is_gzipped_from_so_many_bytes_on(most, gzipped):
     data = file.bytes()
     assert file.gzipped is gzipped
     assert (decompressed(data) if gzipped else data) == b"0123456789" * 3
+
+
+ONE = urlset(url())
+
+
+@pytest.mark.parametrize(
+    ("data", "found"),
+    [
+        # RFC 1952 §2.2: members one after another; §2.3.1.2: reserved flags.
+        (gzip.compress(ONE[:20]) + gzip.compress(ONE[20:]), []),
+        (gzip.compress(ONE) + b"\0\0", []),
+        (gzip.compress(ONE) + b"junk", ["sitemap-gzip-junk"]),
+        (b"\x1f\x8b\x08\xe0" + gzip.compress(ONE)[4:], ["sitemap-gzip-broken"]),
+        # XML 1.0 §2.8: nothing before the declaration; the protocol: UTF-8.
+        (b"\xef\xbb\xbf<?xml version='1.0'?>" + ONE, []),
+        (b"<?xml version='1.0' encoding='utf-8'?>" + ONE, []),
+        (b" <?xml version='1.0'?>" + ONE, ["sitemap-xml-broken"]),
+        (b"<!-- a --><?xml version='1.0'?>" + ONE, ["sitemap-xml-broken"]),
+        (b"<?xml version='1.0' encoding='ISO-8859-1'?>" + ONE, ["sitemap-not-utf8"]),
+        (b"<?xml version='1.0' encoding='US-ASCII'?>" + ONE, ["sitemap-not-utf8"]),
+        # RFC 3986 §2: what no address has.
+        *((urlset(url(loc=f"{HOME}a{sign}b")), ["sitemap-value"]) for sign in "{}|\\^`"),
+        *((urlset(url(loc=f"{HOME}a{end}")), ["sitemap-value"]) for end in ("%", "%2", "%zz", "&quot;")),
+        *((urlset(url(loc=f"{HOME}a{end}")), []) for end in ("%C3%A9", "[1]", "é", "~")),
+        # Nearly the namespace.
+        *((ONE.replace(b"http://", b"https://", 1), ["sitemap-namespace"]),
+          (ONE.replace(b"/0.9", b"/1.0"), ["sitemap-namespace"]),
+          (urlset(url(f"<i:image><i:loc>{HOME}p.jpg</i:loc></i:image>"),
+                  f'xmlns:i="{protocol.IMAGE.replace("http:", "https:")}"'), ["sitemap-namespace"])),
+    ],
+)  # fmt: skip
+def test_the_letter_of_the_standards(data, found):
+    assert codes(data) == found

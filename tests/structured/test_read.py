@@ -92,3 +92,52 @@ PIECES = [MICRODATA, RDFA, JSON_LD, "<div itemscope>", "<p itemprop=name>", "</d
 def test_whatever_stands_in_a_page_is_read_or_passed_over(pieces):
     found, _ = read("".join(pieces))
     assert all(isinstance(one.node, dict) for one in found)
+
+
+HOME = "https://schema.org"
+
+
+@pytest.mark.parametrize(
+    ("said", "node"),
+    [
+        ({"@context": {"@vocab": f"{HOME}/", "@language": "en"}, "@type": "Event", "name": "x"},
+         {"@type": "Event", "name": "x"}),
+        ({"@context": {"s": f"{HOME}/", "n": "s:name", "Ev": "s:Event", "id": "@id", "type": "@type"},
+          "type": "Ev", "id": "#a", "n": "x", "other": "y"}, {"@type": "Event", "@id": "#a", "name": "x"}),
+        ({"@context": [HOME, {"name": "http://xmlns.com/foaf/0.1/name"}], "@type": "Person", "name": "x",
+          "schema:email": "a@b"}, {"@type": "Person", "email": "a@b"}),
+        ({"@context": HOME, "type": "Event", "id": "/e", "name": {"@value": "Walk", "@language": "en"}},
+         {"@type": "Event", "@id": "/e", "name": "Walk"}),
+        ({"@context": [HOME, {"name": {"@id": "schema:name", "@container": "@language"}}], "@type": "Event",
+          "name": {"en": "Walk", "de": ["Gang", "Tour"]}}, {"@type": "Event", "name": ["Walk", "Gang", "Tour"]}),
+        ({"@context": HOME, "@type": "ItemList", "itemListElement": {"@list": [{"@type": "ListItem"}]}},
+         {"@type": "ItemList", "itemListElement": [{"@type": "ListItem"}]}),
+        ({"@context": {"@vocab": f"{HOME}/", "a": {"@id": "author", "@type": "@id"}}, "@type": "Article",
+          "a": "https://x.example/b"}, {"@type": "Article", "author": "https://x.example/b"}),
+        ({"@context": HOME, "@type": "Person", "knows": {"@context": None, "@type": "Person", "name": "x"}},
+         {"@type": "Person", "knows": {}}),
+    ],
+)  # fmt: skip
+def test_contexts_mean_what_json_ld_says(said, node):
+    nodes, faults = read_json_ld(json.dumps(said))
+    assert (nodes, faults) == ([node], [])
+
+
+def test_an_id_that_is_no_text_is_a_fault_and_not_used():
+    nodes, faults = read_json_ld(json.dumps({"@context": HOME, "@id": 5, "@type": "Event"}))
+    assert (nodes, [one.code for one in faults]) == ([{"@type": "Event"}], ["data-syntax"])
+
+
+@pytest.mark.parametrize(
+    ("html", "node"),
+    [
+        ('<div itemscope itemtype="https://schema.org/Person"><a itemprop=url href="/p#x">x</a>'
+         '<img itemprop=image src="/i.png"></div>',
+         {"@type": "Person", "url": "https://x.example/p#x", "image": "https://x.example/i.png"}),
+        ('<div prefix="s: https://schema.org/" typeof="s:Person"><a property="s:url" href="/p">x</a>'
+         '<i property="other:name">y</i></div>', {"@type": "Person", "url": "https://x.example/p"}),
+    ],
+)  # fmt: skip
+def test_addresses_in_markup_are_relative_to_the_page(html, node):
+    (one,), faults = read(html)
+    assert (one.node, faults) == (node, [])

@@ -21,8 +21,8 @@ _KEYWORDS = frozenset(
     {"@id", "@type", "@value", "@language", "@list", "@set", "@graph", "@context", "@reverse",
      "@index", "@included", "@nest", "@direction", "@none", "@json"}
 )  # fmt: skip
-#: What the vocabulary's own context calls otherwise.
-_ALIASES = {"id": "@id", "type": "@type"}
+#: What the vocabulary's own context calls otherwise, and the prefix of its own that it defines.
+_ALIASES = {"id": "@id", "type": "@type", "schema": _OURS}
 #: Containers in which keys are no properties but languages, indexes, addresses or types.
 KEYED = frozenset({"@language", "@index", "@id", "@type", "@graph"})
 _CONTEXT_FILE = re.compile(r"docs/jsonldcontext\.json(ld)?\Z")
