@@ -98,6 +98,25 @@ def test_a_waiting_command_says_for_whom_and_a_dead_one_holds_nothing(site):
     assert time.monotonic() - began < 60
 
 
+def test_nobody_waits_for_a_command_that_asks_a_server(site, hostile):
+    engine = f'[[engine]]\nname = "L"\nchannels = [{{ kind = "indexnow", endpoint = "{hostile.url}/" }}]\n'
+    with (site / "atlas.toml").open("a") as file:
+        file.write(engine)
+    assert run_command("build", cwd=site).code == 0
+    hostile.manner = "trickle"
+    hostile.asked.clear()
+    sending = start(site, "submit", "--timeout", "30")
+    while not hostile.asked:
+        assert sending.poll() is None, finished(sending)
+        time.sleep(0.05)
+    for command in ("survey --full", "build", "pages"):
+        ran = run_command(*command.split(), cwd=site)
+        assert (ran.code, "Waiting" in ran.err) == (0, False), ran
+    assert sending.poll() is None, "it is asking still"
+    sending.kill()
+    sending.communicate()
+
+
 def test_a_file_that_somebody_edits_meanwhile_is_not_written_over(site):
     from jovial_atlas.errors import OutputError
     from jovial_atlas.files import write_over
