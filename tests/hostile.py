@@ -47,6 +47,10 @@ class Hostile:
             connection.sendall(bytes([octet]))
             time.sleep(0.1)
 
+    def fine(self, connection, _request) -> None:
+        """What a server should do; none of the `MANNERS`."""
+        connection.sendall(b"HTTP/1.1 200 OK\r\nContent-Length: 0\r\n\r\n")
+
     def empty(self, connection, _request) -> None:
         """Hangs up without a word."""
 

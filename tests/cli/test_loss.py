@@ -122,3 +122,22 @@ def test_a_decision_of_the_owner_is_not_held_up_unless_nothing_is_left(built, at
     assert (ran.code, public(built) == before) == (1, True), ran
     (built / "atlas.toml").write_text(text.replace('"live"', '"draft"'))
     assert [atlas(one).code for one in ("survey", "build")] == [0, 0]
+
+
+def test_engines_are_not_told_of_a_loss_that_nobody_meant(built, atlas, hostile):
+    hostile.manner = "fine"
+    engine = f'[[engine]]\nname = "L"\nchannels = [{{ kind = "indexnow", endpoint = "{hostile.url}/" }}]\n'
+    with (built / "atlas.toml").open("a") as file:
+        file.write(engine)
+    assert [atlas(one).code for one in ("build", "submit")] == [0, 0]
+    empty(built)
+    (built / "public/one.html").write_text(page("One"))
+    assert [atlas(one, "--accept").code for one in ("survey", "build")] == [0, 0]
+    hostile.asked.clear()
+    ran = atlas("submit")
+    assert (ran.code, "engine L: 17 of 17" in ran.err, hostile.asked) == (1, True, []), ran
+    assert atlas("submit", "--format", "json").json["refused"]["losses"][0]["part"] == "engine"
+    assert atlas("submit", "/one.html").code == 0  # what is asked for by name is no loss
+    assert atlas("submit", "--accept").code == 0
+    assert hostile.asked
+    assert "Nothing has changed" in atlas("submit").out + atlas("submit").err
