@@ -4,7 +4,7 @@ import re
 import sys
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from jovial_atlas.robots import (
@@ -206,6 +206,7 @@ def test_each_doubtful_line_is_told_and_no_other(body, told):
 
 @given(st.lists(st.tuples(st.booleans(), st.text("ab/*", min_size=1, max_size=5)), max_size=6),
        st.text("ab/", max_size=6))  # fmt: skip
+@example([(False, "**"), (True, "*")], "")
 def test_a_rule_that_is_told_to_have_no_effect_has_none(rules, path):
     made = [RobotsRule(allow, f"/{one}", number) for number, (allow, one) in enumerate(rules, 2)]
     robots = RobotsFile([Group(["*"], made, [1])])

@@ -111,7 +111,7 @@ class _Known:
         for rule in rules:
             if rule.pattern:
                 shape = self._shapes[id(rule)]
-                self._same.setdefault(shape.text, []).append(rule)
+                self._same.setdefault(shape.written, []).append(rule)
                 self._heads.setdefault((rule.allow, shape.head), []).append(rule)
         self._sorted = {
             allow: sorted(head for kind, head in self._heads if kind is allow)
@@ -121,10 +121,10 @@ class _Known:
     def shadow(self, rule: RobotsRule) -> tuple[str, RobotsRule] | None:
         """How another rule takes all effect from this one, and which, or None."""
         mine = self._shapes[id(rule)]
-        for other in self._same[mine.text]:
+        for other in self._same[mine.written]:
             if other is not rule and other.allow != rule.allow and not rule.allow:
                 return "never counts beside", other
-        for other in self._same[mine.text]:
+        for other in self._same[mine.written]:
             if other.line >= rule.line:
                 break
             if other.allow == rule.allow:
@@ -136,7 +136,7 @@ class _Known:
             if self._covers(other, rule)
         ]
         for other in sorted(wider, key=lambda one: one.line):
-            if not self._is_needed(rule, len(self._shapes[id(other)].text)):
+            if not self._is_needed(rule, len(self._shapes[id(other)].written)):
                 return "says no more than", other
         return None
 
@@ -154,7 +154,7 @@ class _Known:
         """Whether a rule of the other kind, with a pattern from `least` to this one's length, may
         match the same addresses, so that this one holds against it."""
         mine = self._shapes[id(rule)]
-        most = len(mine.text)
+        most = len(mine.written)
         heads = [mine.head[:length] for length in range(len(mine.head))]
         begun = self._sorted[not rule.allow]
         at = bisect_left(begun, mine.head)
@@ -165,7 +165,7 @@ class _Known:
         for head in heads:
             for other in self._heads.get((not rule.allow, head), ()):
                 self.left -= 1
-                if self.left < 0 or least <= len(self._shapes[id(other)].text) <= most:
+                if self.left < 0 or least <= len(self._shapes[id(other)].written) <= most:
                     return True
         return False
 

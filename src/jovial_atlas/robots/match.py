@@ -40,11 +40,13 @@ def _one_octet(match: re.Match[str]) -> str:
 @dataclass(frozen=True, slots=True)
 class Shape:
     """A rule's pattern taken apart: what it begins with, what follows after each sign `*`, and
-    whether a sign `$` ends it. The texts are as `compared` gives them."""
+    whether a sign `$` ends it. The texts are as `compared` gives them. `written` is the pattern in
+    normal octets; by its length it is stronger than others, so `/**` is stronger than `/*`."""
 
     head: str
     parts: tuple[str, ...]
     anchored: bool
+    written: str
 
     @property
     def text(self) -> str:
@@ -63,7 +65,7 @@ def shape_of(pattern: str) -> Shape:
     anchored = whole.endswith("$")
     body = whole.removesuffix("$") if anchored else whole
     head, *parts = re.split(r"\*+", body.replace("$", "%24"))
-    return Shape(head, tuple(parts), anchored)
+    return Shape(head, tuple(parts), anchored, whole)
 
 
 def compared(path: str) -> str:
