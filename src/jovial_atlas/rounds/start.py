@@ -333,8 +333,6 @@ def write_site_file(place: Path, text: str, proposal: Proposal, *, replace: bool
 
 def _kept_at(place: Path, data: bytes) -> Path:
     """Where a site file is kept that is replaced: never over another one that was."""
-    for number in itertools.count(1):
-        kept = place.with_name(f"{place.name}.before{number if number > 1 else ''}")
-        if not kept.exists() or kept.read_bytes() == data:
-            return kept
-    raise AssertionError
+    names = itertools.chain([""], map(str, itertools.count(2)))
+    places = (place.with_name(f"{place.name}.before{name}") for name in names)
+    return next(one for one in places if not one.exists() or one.read_bytes() == data)
