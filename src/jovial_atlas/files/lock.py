@@ -111,8 +111,7 @@ class Locks:
     def writing(self) -> Iterator[None]:
         """Be the only command that writes into the state folder or the output. What a killed one
         left on its way is removed first. Raises OutputError."""
-        with writing(self.state):
-            self.state.mkdir(parents=True, exist_ok=True)
+        self._make_folder()
         with self._lock(_WRITES):
             sweep(self.state)
             for folder in self.state.iterdir():
@@ -147,10 +146,13 @@ class Locks:
     @contextmanager
     def editing(self) -> Iterator[None]:
         """Read, change and write the site file or a file beside it. Raises OutputError."""
-        with writing(self.state):
-            self.state.mkdir(parents=True, exist_ok=True)
+        self._make_folder()
         with self._lock(_EDITS):
             yield
+
+    def _make_folder(self) -> None:
+        with writing(self.state):
+            self.state.mkdir(parents=True, exist_ok=True)
 
     @contextmanager
     def _lock(self, place: int, *, shared: bool = False) -> Iterator[None]:
