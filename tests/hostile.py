@@ -2,43 +2,72 @@
 
 import gzip
 import socket
+import ssl
 import threading
 import time
+
+import trustme
 
 DEEP = b"[" * 100_000
 
 
 class Hostile:
-    """Answers each connection in the manner that is set; closes when told. `url` is its address."""
+    """Answers each connection in the manner that is set; closes when told. `url` is its address,
+    `tls` that of the same over TLS, with a certificate that nobody vouches for, `inside` that of a
+    server nobody has a reason to ask; `asked` and `asked_inside` are what they were asked."""
 
     def __init__(self) -> None:
         self.manner = "empty"
         self.asked: list[str] = []
-        self._socket = socket.create_server(("127.0.0.1", 0))
-        self.url = f"http://127.0.0.1:{self._socket.getsockname()[1]}"
+        self.asked_inside: list[str] = []
         self._open = True
-        threading.Thread(target=self._serve, daemon=True).start()
+        self._sockets: list[socket.socket] = []
+        certificate = trustme.CA().issue_cert("127.0.0.1")
+        self._context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+        certificate.configure_cert(self._context)
+        self.url = f"http://{self._serve(self._answer)}"
+        self.tls = f"https://{self._serve(self._answer_tls)}"
+        self.inside = f"http://{self._serve(self._answer_inside)}"
 
-    def _serve(self) -> None:
-        while self._open:
-            try:
-                connection, _ = self._socket.accept()
-            except OSError:
-                return
-            threading.Thread(target=self._answer, args=(connection,), daemon=True).start()
+    def _serve(self, answer) -> str:
+        server = socket.create_server(("127.0.0.1", 0))
+        self._sockets.append(server)
 
-    def _answer(self, connection: socket.socket) -> None:
+        def run() -> None:
+            while self._open:
+                try:
+                    connection, _ = server.accept()
+                except OSError:
+                    return
+                threading.Thread(target=self._guarded, args=(answer, connection), daemon=True).start()
+
+        threading.Thread(target=run, daemon=True).start()
+        return f"127.0.0.1:{server.getsockname()[1]}"
+
+    def _guarded(self, answer, connection: socket.socket) -> None:
         try:
             with connection:
-                request = connection.recv(65_536)
-                self.asked.append(request.split(b"\r\n", 1)[0].decode("latin-1"))
-                getattr(self, self.manner)(connection, request)
-        except OSError:
+                answer(connection)
+        except OSError:  # ssl.SSLError is one
             return
+
+    def _answer(self, connection: socket.socket) -> None:
+        request = connection.recv(65_536)
+        self.asked.append(request.split(b"\r\n", 1)[0].decode("latin-1"))
+        getattr(self, self.manner)(connection, request)
+
+    def _answer_tls(self, connection: socket.socket) -> None:
+        with self._context.wrap_socket(connection, server_side=True) as secure:
+            self._answer(secure)
+
+    def _answer_inside(self, connection: socket.socket) -> None:
+        self.asked_inside.append(connection.recv(65_536).split(b"\r\n", 1)[0].decode("latin-1"))
+        self.fine(connection, b"")
 
     def close(self) -> None:
         self._open = False
-        self._socket.close()
+        for server in self._sockets:
+            server.close()
 
     def _slowly(self, connection, data: bytes) -> None:
         for octet in data:
@@ -83,6 +112,20 @@ class Hostile:
     def to_a_file(self, connection, _request) -> None:
         connection.sendall(b"HTTP/1.1 302 Found\r\nLocation: file:///etc/passwd\r\nContent-Length: 0\r\n\r\n")
 
+    def inwards(self, connection, _request) -> None:
+        """Sends on to a server behind it."""
+        head = f"HTTP/1.1 302 Found\r\nLocation: {self.inside}/admin\r\nContent-Length: 0\r\n\r\n"
+        connection.sendall(head.encode())
+
+    def names_inside(self, connection, _request) -> None:
+        """Names a server behind it wherever an address may stand."""
+        link = f'<link rel="%s" type="application/json+oembed" href="{self.inside}/admin">'
+        body = "<!doctype html><title>A</title>" + "".join(
+            link % relation for relation in ("alternate", "canonical", "next")
+        ) + f'<a href="{self.inside}/admin">A</a>'  # fmt: skip
+        head = f"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: {len(body)}\r\n\r\n"
+        connection.sendall((head + body).encode())
+
     def to_itself(self, connection, request) -> None:
         path = request.split(b" ")[1] if b" " in request else b"/"
         connection.sendall(b"HTTP/1.1 302 Found\r\nLocation: " + path + b"x\r\nContent-Length: 0\r\n\r\n")
@@ -104,4 +147,4 @@ class Hostile:
 
 
 MANNERS = ("empty", "trickle", "trickled_head", "endless", "short", "bad_gzip", "no_http",
-           "to_a_file", "to_itself", "deep", "odd_values")  # fmt: skip
+           "to_a_file", "inwards", "names_inside", "to_itself", "deep", "odd_values")  # fmt: skip

@@ -155,7 +155,8 @@ def _arrived(one: Unsettled, ledger: Ledger, asking: Asking) -> bool | None:
     if one.channel in (PAGES, "index-page"):
         said = asking.page(loc)
         if said is None and channel_for(asking.engine, "read-pages"):
-            said = next((page for page in asking.pages() or () if page.loc == loc), None)
+            listed = (page for part in asking.pages() for page in part)
+            said = next((page for page in listed if page.loc == loc), None)
             if said is None:
                 return False
         if said is None:

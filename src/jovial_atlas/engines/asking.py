@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from jovial_atlas.engines.call import fill, read_pages, read_report
@@ -27,8 +27,8 @@ def channel_for(engine: Engine, name: CallName) -> CallChannel | None:
 @dataclass(frozen=True, slots=True)
 class Asking:
     """How an engine is asked: over which client, about which site; `token` gives the token for an
-    environment variable's name. Every method raises NetworkError, and gives None where the engine
-    has no such channel."""
+    environment variable's name. Every method raises NetworkError; `sitemaps` and `page` give None
+    where the engine has no such channel."""
 
     engine: Engine
     site_url: str
@@ -43,24 +43,25 @@ class Asking:
         answer = self._ask(channel, self._request(channel))
         return read_report(answer.body, channel.list_key, channel.fields, self.engine.name)
 
-    def pages(self) -> list[PageReport] | None:
-        """What it says of every page it knows, part by part where the list has parts. Each part
-        stays on the engine's own host."""
+    def pages(self) -> Iterator[list[PageReport]]:
+        """What it says of every page it knows, part by part as the list comes; no part where it has
+        no such channel. Each part stays on the engine's own host. What came before a failure, or
+        before the list was cut because it does not end, is good."""
         channel = channel_for(self.engine, "read-pages")
         if channel is None:
-            return None
+            return
         from httpx import URL
 
-        request, found = self._request(channel), []
+        request = self._request(channel)
         host = URL(request.url).netloc
         for _ in range(_PARTS):
             answer = self._ask(channel, request)
-            some, onward = read_pages(
+            part, onward = read_pages(
                 answer.body, channel.list_key, channel.next, channel.fields, self.engine.name
             )
-            found += some
+            yield part
             if not onward:
-                return found
+                return
             url = URL(request.url).join(onward)
             if url.netloc != host:
                 raise NetworkError(
@@ -69,7 +70,8 @@ class Asking:
                 )
             request = Request(request.method, str(url), request.headers, request.body)
         raise NetworkError(
-            f"{self.engine.name} goes on for more than {_PARTS:,} parts; it is asked no more."
+            f"{self.engine.name} has more than {_PARTS:,} parts in its list of pages; the list was "
+            "cut there, and what was read is kept."
         )
 
     def page(self, loc: str) -> PageReport | None:

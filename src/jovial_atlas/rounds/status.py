@@ -8,7 +8,7 @@ from contextlib import nullcontext
 from jovial_atlas.engines.asking import channel_for
 from jovial_atlas.engines.due import PAGES, SITEMAP_CHANNELS, Published, channel_name
 from jovial_atlas.errors import NetworkError
-from jovial_atlas.ledger import Heard, Ledger, SitemapReport
+from jovial_atlas.ledger import Heard, Ledger, PageReport, SitemapReport
 from jovial_atlas.rounds.advice import next_steps
 from jovial_atlas.rounds.build.places import INDEX
 from jovial_atlas.rounds.build.public import page_sections
@@ -47,14 +47,16 @@ def hear_engine(site: SiteFile, engine: Engine, ledger: Ledger, sending: Sending
     """Ask an engine what it knows and keep it; gives back why that failed, if it did."""
     if sending is None:
         return ""
-    asking = sending.asking(engine, site)
+    asking, pages, trouble = sending.asking(engine, site), list[PageReport](), ""
     try:
         ledger.note_reports(engine.name, asking.sitemaps() or ())
-        if pages := asking.pages():
-            ledger.note_pages(engine.name, pages)
+        for part in asking.pages():
+            pages += part
     except NetworkError as error:
-        return str(error)
-    return ""
+        trouble = str(error)
+    if pages:
+        ledger.note_pages(engine.name, pages)
+    return trouble
 
 
 def joined_states(

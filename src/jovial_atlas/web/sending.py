@@ -167,7 +167,7 @@ def ask_once(
             f"{host} did not answer in time; whether it took the message is not known."
         ) from None
     except httpx.ConnectError as error:
-        raise NetworkError(f"{host} cannot be reached ({error}).") from None
+        raise NetworkError(f"{host} {_why_not_reached(error)}") from None
     except (httpx.ReadError, httpx.RemoteProtocolError) as error:
         raise UnansweredError(
             f"{host} broke off without an answer ({error}); whether it took the message is not "
@@ -176,6 +176,25 @@ def ask_once(
     except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
         # A header field or an address that cannot be sent is a ValueError there.
         raise NetworkError(f"{host} could not be asked ({error}).") from None
+
+
+def _why_not_reached(error: BaseException) -> str:
+    """Why no connection came about, as the rest of a sentence that begins with the host."""
+    cause: BaseException | None = error
+    while cause is not None and not isinstance(cause, ssl.SSLError):
+        cause = cause.__cause__ or cause.__context__
+    if isinstance(cause, ssl.SSLCertVerificationError):
+        return (
+            f"has a certificate that is not trusted ({cause.verify_message}); browsers warn of it. "
+            "Renew it, or ask whoever runs the server."
+        )
+    if cause is not None:
+        reason = str(cause.reason or cause).replace("_", " ").lower()
+        return (
+            f"makes no secure connection ({reason}). If the server has none, write the address "
+            "with http://."
+        )
+    return f"cannot be reached ({error})."
 
 
 def _fields(headers: httpx.Headers) -> dict[str, str]:
