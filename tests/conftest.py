@@ -19,6 +19,7 @@ from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.rounds.survey import run_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.web import new_client
+from tests.loaded import Loaded
 
 #: The time of what is worked out alone; and of whatever reads files, which the machine dates.
 NOW = datetime(2026, 11, 23, 10, 0, tzinfo=UTC)
@@ -39,13 +40,23 @@ class Ran:
         return json.loads(self.out)
 
 
-def run_command(*arguments: str, cwd: Path, env: dict[str, str] | None = None) -> Ran:
-    """Run the installed command in a folder; a traceback fails the test at once."""
-    clean = {key: value for key, value in os.environ.items() if key != "NO_COLOR"}
+_LOADED = Loaded()
+
+
+def run_command(
+    *arguments: str, cwd: Path, env: dict[str, str] | None = None, fresh: bool = False
+) -> Ran:
+    """Run the command in a folder; a traceback fails the test at once. It is a process of its own,
+    made from one that has loaded what commands need; `fresh` starts the installed command."""
+    clean = {key: value for key, value in os.environ.items() if key != "NO_COLOR"} | (env or {})
+    if not fresh:
+        told = _LOADED.run(cwd, arguments, clean)
+        assert "Traceback" not in told["err"], told["err"]
+        return Ran(**told)
     done = subprocess.run(
         [COMMAND, *arguments],
         cwd=cwd,
-        env={**clean, **(env or {})},
+        env=clean,
         capture_output=True,
         text=True,
         timeout=120,
