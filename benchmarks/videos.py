@@ -15,7 +15,7 @@ import polars as pl
 
 from jovial_atlas.media.fields import video
 from jovial_atlas.pages import schema
-from jovial_atlas.rounds.media import look_at_videos
+from jovial_atlas.rounds.reading.video_files import look_at_videos
 from jovial_atlas.sitefile.read import parse_site_file
 from jovial_atlas.web import new_client
 

@@ -16,7 +16,7 @@ import pytest
 
 from jovial_atlas.demo.site import URL, lay_out
 from jovial_atlas.pages import schema, snapshot
-from jovial_atlas.rounds.survey import run_survey
+from jovial_atlas.rounds.reading.survey import run_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.web import new_client
 from tests.loaded import Loaded

@@ -69,7 +69,7 @@ def main() -> None:
                     code = jovial_atlas.cli.main()
                 except SystemExit as end:
                     code = int(end.code or 0)
-                except BaseException:
+                except BaseException:  # noqa: BLE001 - as the interpreter would
                     import traceback
 
                     traceback.print_exc()

@@ -66,10 +66,10 @@ def test_every_code_that_is_emitted_is_in_the_registry_and_the_other_way():
     [
         ("from jovial_atlas.cli import run; run(['--help'])", []),
         ("from jovial_atlas.sources import page, worker; worker.prepare()", []),
-        ("from jovial_atlas.rounds import unchanged", []),
-        ("from jovial_atlas.rounds import ahead", []),
-        ("from jovial_atlas.rounds import survey", ["polars"]),
-        ("from jovial_atlas.rounds import check", ["polars", "lxml"]),
+        ("from jovial_atlas.rounds.reading import unchanged", []),
+        ("from jovial_atlas.rounds.reading import begun", []),
+        ("from jovial_atlas.rounds.reading import survey", ["polars"]),
+        ("from jovial_atlas.rounds.proving import check", ["polars", "lxml"]),
     ],
 )
 def test_what_starts_often_loads_nothing_heavy(what, loaded):

@@ -9,7 +9,7 @@ from jovial_atlas.head.around import Around
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.media.pictures import Copying, copy_size, look_at_picture, shared_copy
 from jovial_atlas.pages import schema
-from jovial_atlas.rounds.pictures import Pictures
+from jovial_atlas.rounds.state.picture_files import Pictures
 from jovial_atlas.rules import decide
 from jovial_atlas.sitefile import read_site_file
 from tests.conftest import NOW, URL, page, write_site

@@ -7,7 +7,7 @@ from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas.markup import MARK, ChangedError, Dress, inject, restore
 from jovial_atlas.markup.dress import dress, undress
-from jovial_atlas.rounds.inject import proposed_alt
+from jovial_atlas.rounds.publishing.inject import proposed_alt
 from tests.conftest import page, run_command, write_site
 from tests.markup.test_inject import PIECES, TAGS
 

@@ -9,7 +9,7 @@ import pytest
 from PIL import Image
 
 from jovial_atlas.head.compose import head_data
-from jovial_atlas.rounds.last import last_survey
+from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.sitemaps.write import urlset_parts
 from jovial_atlas.standin.films import FILMS, films_app

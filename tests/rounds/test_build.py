@@ -8,10 +8,10 @@ import pytest
 from jovial_atlas import dates, languages
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import FileSet
-from jovial_atlas.rounds.build import listing, placing
-from jovial_atlas.rounds.build.run import run_build
-from jovial_atlas.rounds.last import last_survey
-from jovial_atlas.rounds.survey import run_survey
+from jovial_atlas.rounds.publishing.build import listing, placing
+from jovial_atlas.rounds.publishing.build.run import run_build
+from jovial_atlas.rounds.reading.survey import run_survey
+from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.web import new_client

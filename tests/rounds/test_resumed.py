@@ -6,9 +6,9 @@ import pytest
 from jovial_atlas.errors import OutputError
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.blocks import blocks_of
-from jovial_atlas.rounds.build import resumed, run
-from jovial_atlas.rounds.last import last_survey
-from jovial_atlas.rounds.survey import run_survey
+from jovial_atlas.rounds.publishing.build import resuming, run
+from jovial_atlas.rounds.reading.survey import run_survey
+from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.web import new_client
 from tests.conftest import SITE_HEAD, TODAY
@@ -58,7 +58,7 @@ def build(tmp_path, monkeypatch):
             run_survey(site, TODAY, client)
         went = []
         monkeypatch.setattr(
-            run, "resume", lambda *given: None if where == "anew" else note(resumed.resume(*given))
+            run, "resume", lambda *given: None if where == "anew" else note(resuming.resume(*given))
         )
 
         def note(found):

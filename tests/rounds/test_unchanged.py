@@ -8,10 +8,10 @@ import pytest
 
 from jovial_atlas import dates
 from jovial_atlas.pages.changes import Changes
-from jovial_atlas.rounds import unchanged
-from jovial_atlas.rounds.ahead import begin_survey
-from jovial_atlas.rounds.survey import run_survey
-from jovial_atlas.rounds.unchanged import as_before
+from jovial_atlas.rounds.reading import unchanged
+from jovial_atlas.rounds.reading.begun import begin_survey
+from jovial_atlas.rounds.reading.survey import run_survey
+from jovial_atlas.rounds.reading.unchanged import as_before
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.web import new_client
 from tests.conftest import TODAY, page, write_site

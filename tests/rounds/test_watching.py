@@ -6,9 +6,9 @@ from lxml import etree
 from jovial_atlas import addresses
 from jovial_atlas.ledger import Built, Ledger, PageReport, SitemapReport, Visit
 from jovial_atlas.report.trends import Layers, Lines, Waits, as_png, as_svg
-from jovial_atlas.rounds.advice import help_for
-from jovial_atlas.rounds.coverage import Past, pasts, section_states
-from jovial_atlas.rounds.trends import trends
+from jovial_atlas.rounds.telling.advice import help_for
+from jovial_atlas.rounds.telling.coverage import Past, pasts, section_states
+from jovial_atlas.rounds.telling.trends import trends
 from jovial_atlas.sitefile import Engine
 
 SITE = "https://www.marrowfen.example"

@@ -6,8 +6,8 @@ import pytest
 from jovial_atlas.head.compose import directives_for, directives_of
 from jovial_atlas.pages import schema
 from jovial_atlas.robots import Matcher
-from jovial_atlas.rounds.last import last_survey
-from jovial_atlas.rounds.redirects import redirects_of
+from jovial_atlas.rounds.publishing.redirects import redirects_of
+from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.rules import decide, deciding_crawlers, explain_layers, robots_of
 from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of
 from jovial_atlas.sitefile import read_site_file

@@ -12,7 +12,7 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.build.result import BuiltFile, Difference
+    from jovial_atlas.rounds.publishing.build.result import BuiltFile, Difference
 
 
 @atlas_command(
@@ -49,9 +49,9 @@ def command(
 
     Unchanged files are not touched, files of others are never overwritten."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.build.foreign import replace_foreign
-    from jovial_atlas.rounds.build.run import run_build
-    from jovial_atlas.rounds.last import last_survey
+    from jovial_atlas.rounds.publishing.build.foreign import replace_foreign
+    from jovial_atlas.rounds.publishing.build.run import run_build
+    from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())

@@ -78,8 +78,8 @@ def command(
     sitemap, robots.txt, folder or address."""
     from jovial_atlas.checks import exports
     from jovial_atlas.checks.findings import at_or_above, counts
-    from jovial_atlas.rounds.check import check_site, check_target
-    from jovial_atlas.rounds.live import Live
+    from jovial_atlas.rounds.proving.check import check_site, check_target
+    from jovial_atlas.rounds.proving.live import Live
     from jovial_atlas.web import new_client
 
     if served_as and len(targets) != 1:

@@ -11,7 +11,7 @@ from jovial_atlas.cli.common import FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.explain import Explained
+    from jovial_atlas.rounds.deciding.explain import Explained
 
 
 @atlas_command(
@@ -21,8 +21,8 @@ if TYPE_CHECKING:
 def command(work: Work, url: str) -> int:
     """Explain the page at URL (its address, or its path from '/' on): the verdict, the
     layers behind it, and everything that is published for it."""
-    from jovial_atlas.rounds.explain import explain
-    from jovial_atlas.rounds.last import last_survey
+    from jovial_atlas.rounds.deciding.explain import explain
+    from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     explained = explain(url, last_survey(site, work.now()), site)

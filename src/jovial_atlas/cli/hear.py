@@ -30,9 +30,9 @@ def command(
 
     Columns with other names are told once with --kind and --column."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.engines import engines_named
-    from jovial_atlas.rounds.hear import hear
-    from jovial_atlas.rounds.ledger import open_ledger
+    from jovial_atlas.rounds.state.engine_choice import engines_named
+    from jovial_atlas.rounds.state.ledger import open_ledger
+    from jovial_atlas.rounds.telling.hear import hear
 
     mapping = {}
     for one in columns:

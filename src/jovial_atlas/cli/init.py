@@ -12,7 +12,7 @@ from jovial_atlas.cli.common import Work, atlas_command
 from jovial_atlas.errors import AtlasError
 
 if TYPE_CHECKING:
-    from jovial_atlas.rounds.start import Proposal
+    from jovial_atlas.rounds.reading.proposal import Proposal
 
 
 @atlas_command(
@@ -51,7 +51,7 @@ def command(
     """Write a site file: read the content once, infer name, language, addresses and sections,
     and ask about the rest. A robots.txt that is there is taken over into it."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.start import propose, site_file_text, write_site_file
+    from jovial_atlas.rounds.reading.proposal import propose, site_file_text, write_site_file
 
     out = work.output
     place = work.given or Path("atlas.toml")

@@ -27,8 +27,8 @@ def command(work: Work, match: str | None, dry_run: bool, remove: bool, anyway: 
     was; all else in a file stays byte for byte. A file in which the written pieces themselves were
     changed is left as it is, and told. Run it after each time the pages are built."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.inject import keep_marks, run_inject
-    from jovial_atlas.rounds.last import last_survey
+    from jovial_atlas.rounds.publishing.inject import keep_marks, run_inject
+    from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())

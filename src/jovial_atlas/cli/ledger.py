@@ -26,8 +26,8 @@ def command() -> None:
               help="So many announcements, the newest first.")  # fmt: skip
 def show(work: Work, engine: str, most: int) -> int:
     """Show the latest announcements with their outcomes."""
-    from jovial_atlas.rounds.engines import engines_named
-    from jovial_atlas.rounds.ledger import open_ledger
+    from jovial_atlas.rounds.state.engine_choice import engines_named
+    from jovial_atlas.rounds.state.ledger import open_ledger
 
     site, out = work.site(), work.output
     name = engines_named(site, [engine])[0].name if engine else ""
@@ -76,7 +76,7 @@ def import_(work: Work, folder: Path) -> int:
 
 
 def _carried(work: Work, folder: Path, *, out_of: bool) -> int:
-    from jovial_atlas.rounds.ledger import open_ledger
+    from jovial_atlas.rounds.state.ledger import open_ledger
 
     site, out = work.site(), work.output
     done: dict[str, Any] = {}

@@ -40,10 +40,10 @@ def command(
     input) for the crawlers of the site's engines: when each last read robots.txt, sitemaps and
     pages, what it never asked for, what answered with an error, and who only says to be it."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.engines import engines_named
-    from jovial_atlas.rounds.ledger import open_ledger
-    from jovial_atlas.rounds.logs import dns as name_servers
-    from jovial_atlas.rounds.logs import read_logs
+    from jovial_atlas.rounds.state.engine_choice import engines_named
+    from jovial_atlas.rounds.state.ledger import open_ledger
+    from jovial_atlas.rounds.telling.logs import dns as name_servers
+    from jovial_atlas.rounds.telling.logs import read_logs
 
     site, out = work.site(), work.output
     chosen = engines_named(site, engines)

@@ -10,7 +10,7 @@ import click
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
-    from jovial_atlas.rounds.edit import Taken
+    from jovial_atlas.rounds.deciding.overrides_table import Taken
 
 _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
 
@@ -76,9 +76,9 @@ def command(
 ) -> int:
     """List pages with their verdicts, as of the last survey and the site file of now."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.edit import columns_of, take_table, write_table
-    from jovial_atlas.rounds.last import last_survey
-    from jovial_atlas.rounds.pages import export, select_pages
+    from jovial_atlas.rounds.deciding.overrides_table import columns_of, take_table, write_table
+    from jovial_atlas.rounds.deciding.pages import export, select_pages
+    from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())

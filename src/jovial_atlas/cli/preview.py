@@ -36,9 +36,9 @@ def command(
     is cut, how long each text is, and where it comes from. Give addresses, or paths from '/'
     on; without any, the pages that --section and --match choose."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.last import last_survey
-    from jovial_atlas.rounds.pages import select_pages
-    from jovial_atlas.rounds.preview import chosen, draw, previews
+    from jovial_atlas.rounds.deciding.pages import select_pages
+    from jovial_atlas.rounds.publishing.preview import chosen, draw, previews
+    from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
@@ -62,7 +62,7 @@ def command(
 
 
 def _show(out: Output, one: Preview) -> None:
-    from jovial_atlas.rounds.preview import notes_of
+    from jovial_atlas.rounds.publishing.preview import notes_of
 
     results, shared = notes_of(one)
     out.say(one.loc, style="bold")

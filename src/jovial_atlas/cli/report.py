@@ -12,7 +12,7 @@ from jovial_atlas.cli.common import Work, atlas_command
 
 if TYPE_CHECKING:
     from jovial_atlas.report import Trend
-    from jovial_atlas.rounds.stand import EngineState
+    from jovial_atlas.rounds.telling.engine_state import EngineState
 
 
 @atlas_command("report", state="reads", epilog="Example: jovial-atlas report --to report.html")
@@ -22,10 +22,10 @@ def command(work: Work, place: Path) -> int:
     """Write one HTML page with figures: what hides the site, what to do, sections, reasons, ages,
     sitemap files, what engines said last and how that came about. No engine is asked."""
     from jovial_atlas.files import write_whole
-    from jovial_atlas.rounds.ledger import open_ledger
-    from jovial_atlas.rounds.report import report
-    from jovial_atlas.rounds.status import joined_states, run_status
-    from jovial_atlas.rounds.trends import trends
+    from jovial_atlas.rounds.state.ledger import open_ledger
+    from jovial_atlas.rounds.telling.report import report
+    from jovial_atlas.rounds.telling.status import joined_states, run_status
+    from jovial_atlas.rounds.telling.trends import trends
 
     site = work.site()
     states: list[EngineState] = []

@@ -48,7 +48,7 @@ def test(
     """Say for each URL (an address, or a path from '/' on) whether a crawler may fetch it,
     and which line says so. The answers do not change the exit code."""
     from jovial_atlas.robots import parse_robots
-    from jovial_atlas.rounds.robots import (
+    from jovial_atlas.rounds.proving.robots import (
         compare_robots,
         load_robots,
         page_urls,
@@ -115,7 +115,7 @@ def lint(work: Work, target: str | None, fail_on: str, show_all: bool) -> int:
     bars crawlers from styles, scripts and pictures."""
     from jovial_atlas.checks.findings import at_or_above, counts
     from jovial_atlas.errors import SiteFileError
-    from jovial_atlas.rounds.robots import lint_robots
+    from jovial_atlas.rounds.proving.robots import lint_robots
     from jovial_atlas.web import new_client
 
     site = None

@@ -13,7 +13,7 @@ from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.rules import Preview
+    from jovial_atlas.rounds.deciding.rules import Preview
 
 _TRUTH = {"true": True, "yes": True, "false": False, "no": False}
 
@@ -115,7 +115,7 @@ def _shown(number: int, rule: Any) -> dict[str, Any]:
 def list_policies(work: Work) -> int:
     """List what happens with kinds of page: empty listings, duplicates, search results and
     others, and how many pages each is about."""
-    from jovial_atlas.rounds.rules import policies
+    from jovial_atlas.rounds.deciding.rules import policies
 
     out = work.output
     found = policies(work.site(), work.now())
@@ -248,7 +248,7 @@ def _set(text: str) -> tuple[str, Any]:
 
 
 def _change(work: Work, edit: Callable[[str], str], yes: bool) -> int:
-    from jovial_atlas.rounds.rules import preview, save
+    from jovial_atlas.rounds.deciding.rules import preview, save
 
     out = work.output
     found = preview(work.site(), edit, work.now())

@@ -13,7 +13,7 @@ from jovial_atlas.cli.findings import SEVERITIES, fail_on_option, show_findings
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.data import Shown
+    from jovial_atlas.rounds.proving.structured_data import Shown
 
 
 @click.group("schema", epilog="Example: jovial-atlas schema show /events/owl-walk/")
@@ -34,9 +34,9 @@ def command() -> None:
 def show(work: Work, url: str, to: Path | None) -> int:
     """Show the graph of the page at URL (its address, or its path from '/' on) as a tree, with
     where each value comes from and what is wrong with it."""
-    from jovial_atlas.rounds.data import show as look
-    from jovial_atlas.rounds.graphs import draw
-    from jovial_atlas.rounds.last import last_survey
+    from jovial_atlas.rounds.proving.graph_picture import draw
+    from jovial_atlas.rounds.proving.structured_data import show as look
+    from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     shown = look(url, last_survey(site, work.now()))
@@ -143,8 +143,8 @@ def check(work: Work, targets: tuple[str, ...], fail_on: str, show_all: bool) ->
     """Check the structured data of the site's pages; or of any page, JSON-LD file, folder or
     address, whoever made it: JSON-LD, microdata and RDFa."""
     from jovial_atlas.checks.findings import at_or_above, counts, findings_of
-    from jovial_atlas.rounds.data import check_target, data_faults
-    from jovial_atlas.rounds.last import last_survey
+    from jovial_atlas.rounds.proving.structured_data import check_target, data_faults
+    from jovial_atlas.rounds.state.last_survey import last_survey
     from jovial_atlas.web import new_client
 
     out = work.output
@@ -178,8 +178,8 @@ def check(work: Work, targets: tuple[str, ...], fail_on: str, show_all: bool) ->
 def table(work: Work) -> int:
     """Show the types of the site's pages: how many, how many complete, and what is missing most."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.data import by_type
-    from jovial_atlas.rounds.last import last_survey
+    from jovial_atlas.rounds.proving.structured_data import by_type
+    from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     found = by_type(last_survey(site, work.now()), site)
@@ -215,8 +215,8 @@ def _missing(found: dict[str, int], most: int = 5) -> str:
 def organisation(work: Work) -> int:
     """Show in which ways name, address, telephone and profiles of the organisation are written: in
     the site file, and in data and text of every page."""
-    from jovial_atlas.rounds.last import last_survey
-    from jovial_atlas.rounds.organisation import truth
+    from jovial_atlas.rounds.proving.organisation import truth
+    from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     found = truth(last_survey(site, work.now()))
@@ -244,7 +244,7 @@ def organisation(work: Work) -> int:
 @atlas_command("sheet", state="reads", formats=FORMATS, epilog="Example: jovial-atlas schema sheet")
 def sheet(work: Work) -> int:
     """Print name, address, telephone, opening hours and profiles exactly as to paste elsewhere."""
-    from jovial_atlas.rounds.organisation import sheet as made
+    from jovial_atlas.rounds.proving.organisation import sheet as made
 
     out = work.output
     found = made(work.site())

@@ -16,9 +16,9 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.known import KnownPage
-    from jovial_atlas.rounds.sending import Sending
-    from jovial_atlas.rounds.stand import EngineState, SitemapState
+    from jovial_atlas.rounds.state.sending import Sending
+    from jovial_atlas.rounds.telling.address_state import KnownPage
+    from jovial_atlas.rounds.telling.engine_state import EngineState, SitemapState
     from jovial_atlas.sitefile import Engine, SiteFile
 
 _FIELDS = (
@@ -62,11 +62,11 @@ def command(
     of these pages.
 
     Engines whose channels allow it are asked, and their answers kept in the ledger."""
-    from jovial_atlas.rounds.engines import engines_named
-    from jovial_atlas.rounds.hiding import hides_first
-    from jovial_atlas.rounds.ledger import open_ledger
-    from jovial_atlas.rounds.sending import Sending
-    from jovial_atlas.rounds.status import joined_states, run_status
+    from jovial_atlas.rounds.state.engine_choice import engines_named
+    from jovial_atlas.rounds.state.hiding import hides_first
+    from jovial_atlas.rounds.state.ledger import open_ledger
+    from jovial_atlas.rounds.state.sending import Sending
+    from jovial_atlas.rounds.telling.status import joined_states, run_status
     from jovial_atlas.web import new_client
 
     if section and not which:
@@ -88,7 +88,7 @@ def command(
                     continue
                 found = run_status(host, chosen, ledger, sending, work.apart)
             if which:
-                from jovial_atlas.rounds.known import known_pages
+                from jovial_atlas.rounds.telling.address_state import known_pages
 
                 pages += known_pages(host, chosen, ledger, which, section)
             if figures:
@@ -122,7 +122,7 @@ def _asked(
     sending: Sending | None,
     urls: Sequence[str],
 ) -> list[KnownPage]:
-    from jovial_atlas.rounds.known import asked_pages
+    from jovial_atlas.rounds.telling.address_state import asked_pages
 
     mine = [url for url in urls if url.startswith(("/", f"{host.model.site.url}/"))]
     if not mine and len(host.model.host):
@@ -218,7 +218,7 @@ def _why(one: KnownPage) -> str:
 def _draw(out: Output, host: SiteFile, chosen: Sequence[Engine], ledger: Any, folder: Path) -> None:
     from jovial_atlas.files import write_whole
     from jovial_atlas.report.trends import as_png, as_svg
-    from jovial_atlas.rounds.trends import trends
+    from jovial_atlas.rounds.telling.trends import trends
 
     place = folder / host.host if host.host else folder
     drawn = 0

@@ -48,10 +48,10 @@ def command(
     settled first, so that nothing is announced twice. Engines that take nothing else are told by
     hand: what to do is said, and --done records it."""
     from jovial_atlas.engines.announce import Outcome
-    from jovial_atlas.rounds.engines import engines_named
-    from jovial_atlas.rounds.ledger import open_ledger
-    from jovial_atlas.rounds.sending import Sending
-    from jovial_atlas.rounds.submit import planned, refuse_hidden, run_submit
+    from jovial_atlas.rounds.state.engine_choice import engines_named
+    from jovial_atlas.rounds.state.ledger import open_ledger
+    from jovial_atlas.rounds.state.sending import Sending
+    from jovial_atlas.rounds.telling.submit import planned, refuse_hidden, run_submit
     from jovial_atlas.web import new_client
 
     site, out = work.site(), work.output

@@ -29,10 +29,10 @@ def command(
 
     from jovial_atlas.addresses import path_and_query
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.edit import write_table
-    from jovial_atlas.rounds.last import last_survey
-    from jovial_atlas.rounds.pages import select_pages
-    from jovial_atlas.rounds.suggest import FIELDS, proposer
+    from jovial_atlas.rounds.deciding.overrides_table import write_table
+    from jovial_atlas.rounds.deciding.pages import select_pages
+    from jovial_atlas.rounds.deciding.suggest import FIELDS, proposer
+    from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())

@@ -11,7 +11,7 @@ import click
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
-    from jovial_atlas.rounds.surveyed import Survey
+    from jovial_atlas.rounds.state.survey_result import Survey
 
 
 @atlas_command(
@@ -35,7 +35,7 @@ def command(work: Work, workers: int | None, accept: bool, full: bool, timeout: 
     from jovial_atlas.checks import findings_of
     from jovial_atlas.faults import plural
     from jovial_atlas.pages.changes import describe
-    from jovial_atlas.rounds.unchanged import as_before
+    from jovial_atlas.rounds.reading.unchanged import as_before
 
     out = work.output
     place = work.site_path()
@@ -95,13 +95,13 @@ def command(work: Work, workers: int | None, accept: bool, full: bool, timeout: 
 def _read_pages(
     work: Work, *, accept: bool, full: bool, workers: int | None, timeout: float
 ) -> Survey:
-    from jovial_atlas.rounds.ahead import begin_survey
+    from jovial_atlas.rounds.reading.begun import begin_survey
 
     site, now = work.site(), work.now()
     begun = begin_survey(site, now, workers, full=full)
     with begun.readers:
         # Workers may read while everything else is loaded here.
-        from jovial_atlas.rounds.survey import run_survey
+        from jovial_atlas.rounds.reading.survey import run_survey
         from jovial_atlas.web import new_client
 
         work.output.get_ready()

@@ -40,8 +40,13 @@ def command(
     """List the videos of the last survey: page, title, length, picture, where each was found,
     and what keeps it out of the sitemap."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.last import last_survey
-    from jovial_atlas.rounds.videos import all_films, take_table, write_sheet, write_table
+    from jovial_atlas.rounds.deciding.films_table import (
+        all_films,
+        take_table,
+        write_sheet,
+        write_table,
+    )
+    from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     if take:
@@ -68,7 +73,7 @@ def command(
 
 
 def _row(film: Film) -> dict[str, Any]:
-    from jovial_atlas.rounds.videos import not_listed, picture_of
+    from jovial_atlas.rounds.deciding.films_table import not_listed, picture_of
 
     why_not = not_listed(film)
     return {
@@ -87,7 +92,7 @@ def _details(film: Film) -> dict[str, Any]:
 def _show(work: Work, films: list[Film], rows: list[dict[str, Any]]) -> None:
     from jovial_atlas.addresses import path_and_query
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.videos import length
+    from jovial_atlas.rounds.deciding.films_table import length
 
     out = work.output
     out.table(

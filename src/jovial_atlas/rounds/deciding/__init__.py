@@ -1,0 +1,1 @@
+"""What is decided about pages, shown and changed: rules, lists, explanations, texts."""

@@ -1,0 +1,122 @@
+"""One page explained: its verdict, the layers behind it, and all that is published for it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import polars as pl
+from rapidfuzz import fuzz, process
+
+from jovial_atlas import addresses
+from jovial_atlas.checks.fetching import OnDisk
+from jovial_atlas.checks.sets import read_set
+from jovial_atlas.errors import AtlasError
+from jovial_atlas.head.compose import head_data
+from jovial_atlas.head.lengths import width
+from jovial_atlas.head.videos import Film
+from jovial_atlas.robots import Matcher
+from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rounds.state.names import INDEX
+from jovial_atlas.rules import LayerSays, deciding_crawlers, explain_layers, robots_of
+from jovial_atlas.sitefile import SiteFile
+
+
+@dataclass(frozen=True, slots=True)
+class Explained:
+    """All that is known and decided about one page; `sitemap` is where the files list it now."""
+
+    page: dict[str, Any]
+    layers: list[LayerSays]
+    sitemap: list[str]
+    robots: dict[str, Any]
+    head: dict[str, Any]
+    films: list[Film]
+    #: Title and description: characters, pixels, and the pixels that a result has; empty for none.
+    lengths: dict[str, dict[str, int]]
+
+
+def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
+    """Explain a page by its address, or by its path on the site.
+
+    Raises AtlasError where it is not of this site, or not in the last survey; then the
+    nearest address is named.
+    """
+    page = page_at(address, survey).to_dicts()[0]
+    loc = page["loc"]
+    site = next(host for host in site.hosts if addresses.origin(loc) == host.model.site.url)
+    robots = robots_of(site.model)
+    agents = deciding_crawlers(robots, sorted(site.crawlers))
+    answers = [Matcher(robots, agent).ask(addresses.path_and_query(loc)) for agent in agents]
+    answer = next((one for one in answers if one.allowed), answers[0])
+    films = survey.films.get(loc, [])
+    head = head_data(page, site, films, survey.around)
+    return Explained(
+        page=page,
+        layers=explain_layers(
+            survey.pages.filter(pl.col("loc") == loc).collect(), site, survey.now
+        ),
+        sitemap=_listed_in(loc, site),
+        robots={
+            "allowed": answer.allowed,
+            "rule": str(answer.rule) if answer.rule else None,
+            "directives": head["directives"],
+        },
+        head=head,
+        films=films,
+        lengths=_lengths(head, site),
+    )
+
+
+def page_at(address: str, survey: LastSurvey) -> pl.DataFrame:
+    """The row of a page, by its address or its path on the site. Raises AtlasError as `explain`."""
+    decided = survey.decided
+    loc = _loc(address, survey.site)
+    found = decided.filter(pl.col("loc") == loc)
+    if not found.height:
+        nearest = _nearest(loc, decided["loc"].to_list())
+        meant = f" The nearest is {nearest}." if nearest else ""
+        raise AtlasError(f"{loc} is no page of the last survey.{meant}")
+    return found
+
+
+def _lengths(head: dict[str, Any], site: SiteFile) -> dict[str, dict[str, int]]:
+    limits = site.model.lengths
+    given = {"title": (limits.title_size, limits.title_px),
+             "description": (limits.description_size, limits.description_px)}  # fmt: skip
+    return {
+        name: {"characters": len(head[name]), "px": width(head[name], size), "of": most}
+        if head[name]
+        else {}
+        for name, (size, most) in given.items()
+    }
+
+
+def _loc(address: str, site: SiteFile) -> str:
+    url = site.model.site.url
+    try:
+        loc = addresses.normalise(url + address if address.startswith("/") else address)
+    except ValueError as error:
+        raise AtlasError(f"{error}. Give the whole address, or its path from '/' on.") from None
+    if addresses.origin(loc) not in [host.model.site.url for host in site.hosts]:
+        raise AtlasError(f"{loc} is not of this site, which is {url}.")
+    return loc
+
+
+def _nearest(loc: str, known: list[str]) -> str | None:
+    """The page whose address begins like `loc`, else the one most like it."""
+    begun = [page for page in known if page.startswith(loc)]
+    if begun:
+        return min(begun, key=len)
+    best = process.extractOne(loc, known, scorer=fuzz.ratio, score_cutoff=70)
+    return best[0] if best else None
+
+
+def _listed_in(loc: str, site: SiteFile) -> list[str]:
+    """Names of the sitemap files on disk that list the page."""
+    start = site.output / INDEX
+    if not start.is_file():
+        return []
+    disk = OnDisk(site.output, f"{site.model.site.url}/", whole=True, shown=lambda p: p.name)
+    read = read_set([disk.open(start)], disk)
+    return sorted(set(read.rows.filter(pl.col("loc") == loc)["file"]))

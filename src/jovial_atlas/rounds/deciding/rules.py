@@ -1,0 +1,111 @@
+"""Changing rules: what a changed site file would decide, before it is saved."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+import polars as pl
+
+from jovial_atlas import dates
+from jovial_atlas.files import write_over
+from jovial_atlas.rounds.state.last_survey import last_survey
+from jovial_atlas.rules import FIELDS
+from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of
+from jovial_atlas.rules.selectors import path_column
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.deciding import Policies
+from jovial_atlas.sitefile.parts import keys_of
+from jovial_atlas.sitefile.read import parse_site_file
+
+
+@dataclass(frozen=True, slots=True)
+class Turn:
+    """One kind of change of verdicts: in which field, from what to what, of how many pages, and
+    the first of them."""
+
+    field: str
+    before: object
+    after: object
+    count: int
+    examples: list[str]
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """A changed site file: its bytes before, its text now, what it says, and how verdicts turn,
+    most pages first."""
+
+    before: bytes
+    text: str
+    site: SiteFile
+    pages: int
+    turns: list[Turn]
+
+
+#: Pages that are named for each kind of change.
+_EXAMPLES = 5
+
+
+def preview(site: SiteFile, edit: Callable[[str], str], now: datetime) -> Preview:
+    """What a change of the site file's text does to the pages of the last survey. Nothing is
+    saved. Raises SiteFileError where the new text is wrong, AtlasError where there is no survey.
+    """
+    data = site.path.read_bytes()
+    text = edit(data.decode("utf-8-sig"))
+    changed = parse_site_file(text, site.path)
+    survey = last_survey(site, now)
+    before = survey.decided.select("loc", *FIELDS)
+    after = replace(survey, site=changed).decided.select("loc", *FIELDS)
+    both = before.join(after, on="loc", suffix="_after", maintain_order="left")
+    turns = []
+    for name in FIELDS:
+        found = (
+            both.filter(pl.col(name).ne_missing(pl.col(f"{name}_after")))
+            .group_by(name, f"{name}_after", maintain_order=True)
+            .agg(pl.len().alias("count"), pl.col("loc").head(_EXAMPLES))
+        )
+        turns += [Turn(name, old, new, count, locs) for old, new, count, locs in found.iter_rows()]
+    turns.sort(key=lambda turn: -turn.count)
+    return Preview(data, text, changed, before.height, turns)
+
+
+@dataclass(frozen=True, slots=True)
+class PolicyShown:
+    """One policy: its choice, the other choices, the pages it is about (all, and those for which
+    it has the last word), and what it is for."""
+
+    name: str
+    choice: str
+    choices: tuple[str, ...]
+    default: str
+    pages: int
+    decides: int
+    about: str
+
+
+def policies(site: SiteFile, now: datetime) -> list[PolicyShown]:
+    """All policies, with the pages of the last survey that they touch. Raises AtlasError."""
+    survey = last_survey(site, now)
+    decided = survey.decided.with_columns(path_column(site))
+    fields = keys_of(Policies)
+    words = dict(decided.group_by("decided_by").len().iter_rows())
+    found = []
+    for policy in POLICIES:
+        hit = decided.select(policy.pages(site).fill_null(False).sum()).item() or 0
+        found.append((policy.name, int(hit)))
+    expired = decided.select((pl.col("expires") < dates.write(now)).sum()).item() or 0
+    found.append((EXPIRED, int(expired)))
+    return [
+        PolicyShown(
+            name, getattr(site.model.policies, name), choices_of(name), fields[name].default, hit,
+            words.get(f"policy {name}", 0), fields[name].meaning,
+        )
+        for name, hit in found
+    ]  # fmt: skip
+
+
+def save(change: Preview) -> None:
+    """Write the changed site file. Raises OutputError, also where somebody changed it since."""
+    write_over(change.site.path, change.before, change.text.encode())

@@ -1,0 +1,223 @@
+"""One check: of the build of a site, or of any file, folder or address."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import nullcontext
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+from jovial_atlas import addresses, dates
+from jovial_atlas.checks import Finding, findings_of, sets
+from jovial_atlas.checks import pages as page_checks
+from jovial_atlas.checks.fetching import OnDisk
+from jovial_atlas.checks.live import Estimate, estimate
+from jovial_atlas.checks.sets import SitemapSet
+from jovial_atlas.checks.sharing import check_shared_pictures
+from jovial_atlas.checks.texts import (
+    check_languages,
+    check_lengths,
+    published_texts,
+    with_published,
+)
+from jovial_atlas.checks.videos import check_films
+from jovial_atlas.errors import AtlasError
+from jovial_atlas.faults import Fault, plural
+from jovial_atlas.files import FileSet
+from jovial_atlas.head.texts import failing_patterns, has_patterns
+from jovial_atlas.robots import RobotsFile
+from jovial_atlas.rounds.proving.live import Live, ask, other_hosts, ownership, served_robots
+from jovial_atlas.rounds.proving.structured_data import data_faults
+from jovial_atlas.rounds.proving.targets import read_target, relative, robots_faults, robots_on_disk
+from jovial_atlas.rounds.publishing.redirects import redirects_of
+from jovial_atlas.rounds.publishing.undelivered import undelivered
+from jovial_atlas.rounds.state.hiding import hiding_faults
+from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
+from jovial_atlas.rounds.state.names import INDEX, LIVE_JOURNAL, MANIFEST, ROBOTS
+from jovial_atlas.rounds.state.record import load_record
+from jovial_atlas.rounds.state.site_files import file_of, page_file_of
+from jovial_atlas.rounds.state.survey_result import Apart
+from jovial_atlas.rules import robots_of
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.web import Client
+
+
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """What a check looked at, in words, and what it found, worst first."""
+
+    looked_at: list[str]
+    findings: list[Finding]
+    live: Estimate | None = None
+
+
+def check_site(
+    site: SiteFile, now: datetime, live: Live | None = None, apart: Apart = nullcontext
+) -> Checked:
+    """The build of a site, host by host, against the protocols, the page table and itself. All
+    that is built is read first; servers are asked `apart` from that."""
+    survey = last_survey(site, now)
+    faults: list[Fault] = [*survey.faults]
+    looked_at: list[str] = []
+    built = []
+    for host in site.hosts:
+        found, one = _check_host(host, survey.of_host(host), now, looked_at)
+        faults += found
+        built.append(one)
+    if live is None:
+        return Checked(looked_at, findings_of(faults))
+    seen = []
+    with apart():
+        for one in built:
+            found, asked = _ask_host(one, live, now)
+            faults += found
+            seen.append(asked)
+            looked_at.append(live.origin or one.site.model.site.url)
+    whole = seen[0]
+    if len(seen) > 1:
+        whole = estimate(*(sum(getattr(one, n) for one in seen) for n in ("asked", "of", "faulty")))
+    return Checked(looked_at, findings_of(faults), whole)
+
+
+@dataclass(frozen=True, slots=True)
+class _BuiltHost:
+    """What was built for a host, as far as its server is asked for it."""
+
+    site: SiteFile
+    read: SitemapSet
+    robots: RobotsFile | None
+    locs: list[str]
+    hidden: list[str]
+
+
+def _check_host(
+    site: SiteFile, survey: LastSurvey, now: datetime, looked_at: list[str]
+) -> tuple[list[Fault], _BuiltHost]:
+    decided = survey.decided
+    robots_path = site.output / ROBOTS
+    robots = robots_on_disk(robots_path)
+    written = robots or robots_of(site.model)
+    disk = OnDisk(site.output, f"{site.model.site.url}/", whole=True, shown=relative)
+    read = _read_output(site, disk)
+    find = page_file_of(site)
+    texts = published_texts(decided, site)
+    faults: list[Fault] = [
+        *hiding_faults(survey, written),
+        *(robots.faults if robots else []),
+        *robots_faults(robots, robots_path, read),
+        *_kept(site),
+        *page_checks.check_texts(with_published(decided, texts)),
+        *check_lengths(texts or (), site),
+        *check_languages(texts or (), site),
+        *check_shared_pictures(
+            texts or (), site, survey.films, survey.pictures.look, file_of(site)
+        ),
+        *page_checks.check_languages_said(decided),
+        *page_checks.check_canonicals(decided, site),
+        *page_checks.check_overrides(decided, site),
+        *page_checks.check_noindex_seen(decided, written),
+        *undelivered(survey),
+        *_patterns(survey),
+        *page_checks.check_engines(decided, written, site),
+        *page_checks.check_given(site),
+        *redirects_of(survey).faults,
+        *page_checks.check_links(decided, lambda address: find(address) is not None),
+        *data_faults(survey, site),
+        *check_films(survey.films, site, written, file_of(site)),
+        *sets.check_set(read, dates.write(now), robots),
+    ]
+    record = load_record(site)
+    faults += _flipped(record.hidden)
+    if site.model.site.stage == "live":
+        faults += sets.check_against_robots(read, written, sorted(site.crawlers))
+        if read.files:
+            faults += sets.check_against_pages(read, decided)
+            faults += sets.check_stale(record.at, survey.at, decided)
+        elif decided["listed"].any():
+            faults.append(Fault("sitemap-none", relative(site.output / INDEX), "It is missing."))
+    looked_at += [plural(decided.height, "page"), plural(len(read.files), "sitemap file"), ROBOTS]
+    hidden = page_checks.hidden_pages(decided)
+    return faults, _BuiltHost(site, read, robots, decided["loc"].to_list(), hidden)
+
+
+def _ask_host(built: _BuiltHost, live: Live, now: datetime) -> tuple[list[Fault], Estimate]:
+    """What a host serves against what was built for it."""
+    site = built.site
+    url, crawlers = site.model.site.url, sorted(site.crawlers)
+    faults, seen = ask(
+        built.read, live, url, now, site.state / LIVE_JOURNAL, built.hidden, crawlers
+    )  # fmt: skip
+    faults += served_robots(live, site, built.robots, built.locs)
+    faults += ownership(live, site)
+    faults += other_hosts(live, site, now)
+    return faults, seen
+
+
+def _patterns(survey: LastSurvey) -> Iterator[Fault]:
+    """Patterns that cannot be filled in for a listed page."""
+    if has_patterns(survey.site):
+        pages = survey.decided.filter("listed").drop("links", "data", strict=False)
+        yield from failing_patterns(pages.iter_rows(named=True), survey.site)
+
+
+#: From this share of a section on, and this many pages, hiding pages counts as an accident.
+_ACCIDENT_SHARE, _ACCIDENT_PAGES = 0.3, 3
+
+
+def _flipped(hidden: dict[str, tuple[int, int]]) -> Iterator[Fault]:
+    """Sections of which the last build took many pages out of the index."""
+    for name, (count, had) in hidden.items():
+        if count >= _ACCIDENT_PAGES and count >= _ACCIDENT_SHARE * had:
+            turned = f"{plural(count, 'page')} of {had:,} turned from index to noindex"
+            yield Fault("section-flipped", name, f"{turned} in the last build.")
+
+
+def _read_output(site: SiteFile, disk: OnDisk) -> SitemapSet:
+    start = site.output / INDEX
+    return sets.read_set([disk.open(start)] if start.exists() else [], disk)
+
+
+def _kept(site: SiteFile) -> Iterator[Fault]:
+    """Files that stand where the tool would write, and are not its own."""
+    public = FileSet(site.output, site.state / MANIFEST)
+    for name in (INDEX, ROBOTS):
+        if public.is_foreign(name):
+            yield Fault(
+                "file-kept",
+                relative(site.output / name),
+                "It was not written by this tool, or was edited since.",
+            )
+
+
+def check_target(
+    target: str,
+    now: datetime,
+    client: Client,
+    *,
+    served_as: str | None = None,
+    site: SiteFile | None = None,
+    live: Live | None = None,
+) -> Checked:
+    """A file, a folder or an address by the protocol's rules. Raises AtlasError."""
+    served = _served(served_as)
+    found = read_target(target, client, served, site)
+    read, faults = found.read, found.faults
+    faults += sets.check_set(read, dates.write(now), found.robots)
+    looked_at = [fetched.name for fetched, _ in read.files] or [target]
+    seen = None
+    if live and read.rows.height:
+        public = addresses.origin(served or str(read.rows["loc"][0]))
+        if live.origin is None and "://" in target:
+            live = replace(live, origin=addresses.origin(addresses.normalise(target)))
+        asked, seen = ask(read, live, public, now, None)
+        faults += asked
+    return Checked(looked_at, findings_of(faults), seen)
+
+
+def _served(served_as: str | None) -> str | None:
+    if served_as is None:
+        return None
+    try:
+        return addresses.normalise(served_as)
+    except ValueError as error:
+        raise AtlasError(f"--as: {error}.") from None

@@ -1,0 +1,179 @@
+"""Asking the server of a site: what it serves against what was decided."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+from selectolax.lexbor import LexborHTMLParser
+
+from jovial_atlas import addresses, dates
+from jovial_atlas.checks.hiding import robots_hide
+from jovial_atlas.checks.live import (
+    Asking,
+    Estimate,
+    Journal,
+    Listed,
+    check_live,
+    estimate,
+    faults_of,
+    sampled,
+)
+from jovial_atlas.checks.sets import SitemapSet
+from jovial_atlas.errors import NetworkError
+from jovial_atlas.faults import Fault, plural
+from jovial_atlas.robots import Matcher, RobotsFile, parse_robots
+from jovial_atlas.robots.directives import read_directives, read_header
+from jovial_atlas.rounds.proving.robots import compare_robots, read_robots
+from jovial_atlas.rules import deciding_crawlers
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sources.page import PageFile, Reading, read_page
+from jovial_atlas.web import Answer, Client, Request, send
+
+_PAGE_BYTES = 2_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class Live:
+    """How a check asks a server for what is listed: through `client`, at `origin` where that is
+    not yet the site's own, `sample` addresses or all, taking up a run before or not."""
+
+    client: Client
+    origin: str | None = None
+    sample: int | None = None
+    resume: bool = False
+    per_second: float = 20.0
+    at_once: int = 8
+    progress: Callable[[int, int], None] | None = None
+
+
+def ask(
+    read: SitemapSet,
+    live: Live,
+    public: str,
+    now: datetime,
+    place: Path | None,
+    hidden: Sequence[str] = (),
+    crawlers: Sequence[str] = (),
+) -> tuple[list[Fault], Estimate]:
+    """Ask the server for the listed addresses, and those that must not be indexed, or for a
+    sample of them. What is on another host is not ours to ask for, and is left out."""
+    origin = live.origin or public
+    pages = read.rows["loc"].unique(maintain_order=True).to_list()
+    whole = [Listed(loc) for loc in pages]
+    whole += [Listed(loc, picture=True) for loc in sorted(read.pictures())]
+    whole += [Listed(loc, hidden=True) for loc in sorted(set(hidden) - set(pages))]
+    whole = [one for one in whole if addresses.origin(one.loc) in (public, origin)]
+    chosen = sampled(whole, live.sample, dates.write(now)[:10])
+    journal = Journal(place, origin)
+    if live.resume:
+        journal.take_up(now)
+    else:
+        journal.begin()
+    how = Asking(live.client, origin, public, live.per_second, live.at_once, tuple(crawlers))
+    faults: list[Fault] = []
+    faulty = 0
+    for one, result in check_live(chosen, how, now, journal, live.progress):
+        faults += faults_of(one, result)
+        faulty += bool(result)
+    order = {one.loc: number for number, one in enumerate(whole)}
+    faults.sort(key=lambda fault: order[fault.where])
+    return faults, estimate(len(chosen), len(whole), faulty)
+
+
+def served_robots(
+    live: Live, site: SiteFile, built: RobotsFile | None, locs: Sequence[str]
+) -> Iterator[Fault]:
+    """Whether the robots.txt that is served says what the built one says."""
+    public = site.model.site.url
+    address = f"{live.origin or public}/robots.txt"
+    where = f"{public}/robots.txt"
+    try:
+        data, faults = read_robots(address, live.client)
+    except NetworkError as error:
+        yield Fault("live-failed", where, str(error))
+        return
+    yield from (Fault(fault.code, where, fault.message) for fault in faults)
+    served = parse_robots(data, address)
+    crawlers = sorted(site.crawlers)
+    matchers = [Matcher(served, agent) for agent in deciding_crawlers(served, crawlers)]
+    paths = [addresses.path_and_query(loc) for loc in locs]
+    hides = list(
+        robots_hide(
+            served, where, lambda: not any(m.ask(p).allowed for m in matchers for p in paths),
+            crawlers,
+        )
+    )  # fmt: skip
+    yield from hides
+    if built is None or hides:
+        return
+    agents = ["*", *sorted(site.crawlers)]
+    changes = list(compare_robots(built, served, agents, locs))
+    if changes:
+        one = changes[0]
+        said = f"{one.agent} {'may' if one.after else 'may not'} fetch {one.url} by the one served"
+        yield Fault(
+            "live-robots",
+            where,
+            f"{plural(len({one.url for one in changes}), 'page')} of the site are treated "
+            f"otherwise than by the one that was built: {said}.",
+        )
+
+
+def ownership(live: Live, site: SiteFile) -> Iterator[Fault]:
+    """Whether what proves to engines that the site is the owner's can be seen from outside."""
+    public = site.model.site.url
+    origin = live.origin or public
+    home: Answer | None = None
+    for engine in site.model.engine:
+        said = engine.ownership
+        try:
+            if said.file:
+                answer = send(live.client, Request("GET", f"{origin}/{said.file}", {}), tries=1,
+                              largest=_PAGE_BYTES, cut=True)  # fmt: skip
+                if answer.status != 200 or answer.body.strip() != said.content.strip().encode():
+                    message = f"{engine.name} is shown no {said.file} with its content."
+                    yield Fault("ownership-gone", f"{public}/{said.file}", message)
+            if said.meta and home is None:
+                home = send(live.client, Request("GET", f"{origin}/", {}), tries=1,
+                            largest=_PAGE_BYTES, cut=True)  # fmt: skip
+        except NetworkError as error:
+            yield Fault("live-failed", f"{public}/", str(error))
+            return
+        tags = LexborHTMLParser(home.body).css("meta[name]") if said.meta and home else []
+        shown = {(n.attributes.get("name"), n.attributes.get("content")) for n in tags}
+        for name, token in said.meta.items():
+            if (name, token) not in shown:
+                message = f"{engine.name} is shown no tag {name} with its token."
+                yield Fault("ownership-gone", f"{public}/", message)
+
+
+def other_hosts(live: Live, site: SiteFile, now: datetime) -> Iterator[Fault]:
+    """Whether other hosts that serve the site, as a temporary one, are open to indexing: they
+    answer by themselves, and neither robots.txt, header nor tag keeps engines out."""
+    for host in site.model.site.other_hosts:
+        try:
+            answer = send(
+                live.client, Request("GET", f"{host}/", {}), tries=1, largest=_PAGE_BYTES, cut=True
+            )
+            if answer.status != 200 or not _indexable(answer, f"{host}/", now):
+                continue
+            data, _ = read_robots(host, live.client)
+        except NetworkError:
+            continue  # nobody is there, so nothing can be indexed
+        if Matcher(parse_robots(data), "*").ask("/").allowed:
+            said = f"It serves the site beside {site.model.site.url}, and nothing keeps engines out"
+            yield Fault("host-open", f"{host}/", f"{said}.")
+
+
+def _indexable(answer: Answer, loc: str, now: datetime) -> bool:
+    if not read_header(answer.headers.get("x-robots-tag", ""))[""].index:
+        return False
+    reading = Reading("live", now, as_served=True)
+    row, _ = read_page(answer.body, PageFile(Path(), loc, loc), reading)
+    if row is None:
+        return True
+    away = row["canonical"] and addresses.origin(row["canonical"]) != addresses.origin(loc)
+    return read_directives([row["directives"] or ""]).index and not away

@@ -1,0 +1,222 @@
+"""Structured data over a site: graphs of its pages, a table by type, and any file or address."""
+
+from __future__ import annotations
+
+import json
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+from selectolax.lexbor import LexborHTMLParser
+
+from jovial_atlas import addresses
+from jovial_atlas.checks.data import PageData, check_data, validated
+from jovial_atlas.errors import AtlasError
+from jovial_atlas.faults import Fault
+from jovial_atlas.head.data import Graph, page_graph, validator_of
+from jovial_atlas.head.texts import check_patterns, description_of, title_of
+from jovial_atlas.markup import without_block
+from jovial_atlas.rounds.deciding.explain import page_at
+from jovial_atlas.rounds.proving.organisation import truth
+from jovial_atlas.rounds.proving.targets import relative
+from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rounds.state.site_files import file_of_row
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sources.fulltext import visible_text
+from jovial_atlas.sources.remote import get
+from jovial_atlas.structured.agree import PageText
+from jovial_atlas.structured.read import read_json_ld, read_page
+from jovial_atlas.structured.validate import INVALID, Validator, plain_validator, types_of
+from jovial_atlas.web import Client
+
+_PAGES = (".html", ".htm", ".xhtml")
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """The graph of one page, to be looked at."""
+
+    loc: str
+    graph: Graph
+    #: Nodes that stand in the page in other syntaxes than JSON-LD: (syntax, node).
+    beside: list[tuple[str, dict[str, Any]]]
+
+
+def graph_of(page: Mapping[str, Any], survey: LastSurvey, *, trace: bool = True) -> Graph:
+    """The graph of a page, a row of the decided table."""
+    site = survey.site
+    host = next((h for h in site.hosts if page["loc"].startswith(f"{h.model.site.url}/")), site)
+    section = next((one for one in site.model.section if one.name == page["section"]), None)
+    texts = (title_of(page, host, section).value, description_of(page, host, section).value)
+    films = survey.films.get(page["loc"], ())
+    return page_graph(page, host, section, texts, films, survey.around, trace=trace)
+
+
+def show(url: str, survey: LastSurvey) -> Shown:
+    """The graph of the page at an address, or a path from '/' on. Raises AtlasError."""
+    check_patterns(survey.site)
+    page = page_at(url, survey).to_dicts()[0]
+    return Shown(page["loc"], graph_of(page, survey), _beside(page))
+
+
+def _beside(page: Mapping[str, Any]) -> list[tuple[str, dict[str, Any]]]:
+    found = json.loads(page["data"]).get("nodes", ()) if page.get("data") else ()
+    return [(syntax, node) for syntax, node in found if syntax != "json-ld"]
+
+
+def pages_with_data(survey: LastSurvey, site: SiteFile) -> Iterator[tuple[dict[str, Any], Graph]]:
+    """The pages that may be indexed and say something of their own as data, with their graphs."""
+    typed = [one.name for one in site.model.section if one.schema_type]
+    about = [addresses.resolve(f"{site.model.site.url}/", one.page) for one in site.model.place]
+    wanted = (
+        pl.col("section").is_in(typed) | pl.col("data").is_not_null()
+        | pl.col("loc").is_in(about) | (pl.col("videos").list.len() > 0)
+    )  # fmt: skip
+    pages = survey.decided.filter("index", pl.col("kind") == "page", wanted.fill_null(False))
+    for page in pages.drop("links").iter_rows(named=True):
+        yield page, graph_of(page, survey)
+
+
+def data_faults(survey: LastSurvey, site: SiteFile) -> Iterator[Fault]:
+    """What is wrong with the structured data of a site's pages. Sites with more pages than head
+    data is written for are passed over."""
+    if survey.decided.height > site.model.output.head_pages:
+        return
+    yield from check_data(_site_data(survey, site))
+    for one in truth(survey, texts=False):
+        if not one.official:
+            where = ", ".join(one.where)
+            message = f"Data writes the {one.field} {one.said!r}, and otherwise elsewhere: {where}."
+            yield Fault("data-spelling", one.where[0], message)
+
+
+def _site_data(survey: LastSurvey, site: SiteFile) -> Iterator[PageData]:
+    texts = texts_of(site)
+    validator = validator_of(site)
+    first = True
+    for page, graph in pages_with_data(survey, site):
+        nodes = [*graph.nodes, *graph.left_out]
+        # What is wrong with the site's own nodes is told once.
+        issues = [one for one in graph.issues if first or not _of_site(nodes[one.node], site)]
+        first = False
+        about = {kind for node in nodes[2:] for kind in types_of(node)} - {
+            "WebPage", "BreadcrumbList", "VideoObject",
+        }  # fmt: skip
+        text = texts(page) if about else None
+        yield PageData(page["loc"], nodes, issues, len(graph.left_out), text)
+        for syntax, node in _beside(page):
+            yield validated(f"{page['loc']} ({syntax})", [node], validator, text)
+
+
+def _of_site(node: Mapping[str, Any], site: SiteFile) -> bool:
+    return str(node.get("@id", "")).startswith((f"{site.model.site.url}/#publisher",
+                                                f"{site.model.site.url}/#website"))  # fmt: skip
+
+
+def texts_of(site: SiteFile) -> Callable[[Mapping[str, Any]], PageText | None]:
+    """Gives the visible text of a page (a row) whose source is a folder of files, else None."""
+    file_of = file_of_row(site)
+
+    def text(page: Mapping[str, Any]) -> PageText | None:
+        place = file_of(page)
+        said = visible_text(place) if place else ""
+        return PageText(said, page["language"] or site.model.site.language) if said else None
+
+    return text
+
+
+@dataclass(slots=True)
+class OfType:
+    """A type over the site: pages that say it, pages of which it is complete, nodes left out, and
+    how often each recommended property is missing."""
+
+    kind: str
+    pages: int = 0
+    complete: int = 0
+    left_out: int = 0
+    missing: Counter[str] = field(default_factory=Counter)
+
+
+def by_type(survey: LastSurvey, site: SiteFile) -> list[OfType]:
+    """The types of the site's pages, most frequent first."""
+    found: dict[str, OfType] = {}
+    for _, graph in pages_with_data(survey, site):
+        nodes = [*graph.nodes, *graph.left_out]
+        for number, node in enumerate(nodes):
+            kinds = types_of(node)
+            if not kinds or _of_site(node, site):
+                continue
+            one = found.setdefault(kinds[0], OfType(kinds[0]))
+            issues = [issue for issue in graph.issues if issue.node == number]
+            one.pages += 1
+            one.left_out += number >= len(graph.nodes)
+            one.complete += not any(i.code in {"data-recommended", *INVALID} for i in issues)
+            for issue in issues:
+                if issue.code == "data-recommended":
+                    lacking = issue.message.partition(" lacks ")[2].removesuffix(".")
+                    one.missing[lacking] += 1
+    return sorted(found.values(), key=lambda one: (-one.pages, one.kind))
+
+
+# Any file, folder or address.
+
+
+@dataclass(frozen=True, slots=True)
+class Read:
+    """What was read of a target: places that were looked at, and the faults found."""
+
+    looked_at: list[str]
+    faults: list[Fault]
+
+
+def check_target(target: str, client: Client, site: SiteFile | None = None) -> Read:
+    """The structured data of a page, a JSON-LD file, a folder of them, or an address, whoever made
+    it. Raises AtlasError."""
+    validator = validator_of(site) if site else plain_validator()
+    if target.startswith(("http://", "https://")):
+        data = get(client, target).body
+        return _joined([(target, data, target)], validator)
+    place = Path(target)
+    if place.is_dir():
+        names = sorted(p for p in place.rglob("*") if p.suffix.lower() in (*_PAGES, ".jsonld"))
+        if not names:
+            raise AtlasError(f"{target} holds no page and no .jsonld file.")
+        return _joined(((relative(p), p.read_bytes(), "") for p in names), validator)
+    try:
+        return _joined([(relative(place), place.read_bytes(), "")], validator)
+    except OSError as error:
+        raise AtlasError(f"{target} cannot be read ({error.strerror}).") from error
+
+
+def _joined(files: Iterable[tuple[str, bytes, str]], validator: Validator) -> Read:
+    looked_at: list[str] = []
+    faults: list[Fault] = []
+    pages: list[PageData] = []
+    for name, data, address in files:
+        looked_at.append(name)
+        nodes, wrong, text = read_any(data, address)
+        faults += [Fault(one.code, name, one.message) for one in wrong]
+        if nodes:
+            pages.append(validated(name, nodes, validator, text))
+    return Read(looked_at, [*faults, *check_data(pages)])
+
+
+def read_any(data: bytes, address: str = "") -> tuple[list[dict[str, Any]], Any, PageText | None]:
+    """The nodes of a page or a JSON-LD document, what is wrong with its blocks, and the page's
+    visible text."""
+    if data.lstrip()[:1] in (b"{", b"["):
+        nodes, faults = read_json_ld(data.decode("utf-8", "replace"))
+        return nodes, faults, None
+    tree = LexborHTMLParser(data)
+
+    def resolve(reference: str) -> str | None:
+        return addresses.whole(address, reference) if address else reference
+
+    found, wrong = read_page(tree, resolve)
+    root = tree.root
+    language = (root.attributes.get("lang") if root else None) or "en"
+    text = PageText(visible_text(without_block(data)), language)
+    return [one.node for one in found], wrong, text

@@ -1,0 +1,280 @@
+"""The other files of the set: robots.txt, key files, style sheet, feeds, the page for visitors."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from html import escape
+from importlib.resources import files
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import polars as pl
+
+from jovial_atlas import addresses
+from jovial_atlas.engines import indexnow
+from jovial_atlas.errors import OutputError
+from jovial_atlas.head.texts import description_of, pattern_text, title_of
+from jovial_atlas.head.videos import STILLS_PATH
+from jovial_atlas.robots import write_robots
+from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http, nginx_server
+from jovial_atlas.rounds.publishing.redirects import redirects_of
+from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rounds.state.names import ROBOTS, STILLS, STYLE
+from jovial_atlas.rounds.state.record import site_key
+from jovial_atlas.rounds.state.site_files import file_of_row
+from jovial_atlas.rules import DIRECTIVES, robots_of
+from jovial_atlas.sitefile import (
+    IndexNowChannel,
+    SiteFile,
+    WebSubChannel,
+)
+from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
+
+if TYPE_CHECKING:
+    from jinja2 import Environment
+
+#: Name and bytes of a file.
+Named = tuple[str, bytes]
+#: A sitemap file: the section it is of, its newest date, and what gives `loc, lastmod, mark`.
+Listed = tuple[str, str, Callable[[], pl.DataFrame]]
+
+
+def robots_file(site: SiteFile, sitemaps: Sequence[str]) -> Named:
+    """robots.txt by the site file, naming these sitemaps; a draft hides everything."""
+    robots = robots_of(site.model)
+    draft = site.model.site.stage == "draft"
+    named = [] if draft else [*sitemaps, *(record.value for record in robots.sitemaps)]
+    comment = "This site is a draft: nothing may be fetched yet." if draft else robots.comment
+    others = [(record.field, record.value) for record in robots.others]
+    return ROBOTS, write_robots(robots.groups, named, others, comment)
+
+
+def key_files(site: SiteFile, *, dry: bool) -> Iterator[Named]:
+    """The files that prove to IndexNow that the site is ours."""
+    channels = [
+        channel
+        for engine in site.model.engine
+        for channel in engine.channels
+        if isinstance(channel, IndexNowChannel)
+    ]
+    own = {channel.key for channel in channels if channel.key}
+    if any(not channel.key for channel in channels):
+        own.add(site_key(site, make=not dry))
+    for key in sorted(own - {""}):
+        yield indexnow.key_file(key)
+
+
+def ownership_files(site: SiteFile) -> Iterator[Named]:
+    """The files that prove to engines that the site is the owner's."""
+    for engine in site.model.engine:
+        if engine.ownership.file:
+            yield engine.ownership.file, engine.ownership.content.encode()
+
+
+def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
+    """Configuration of servers: directives of pages that are no HTML, which only a header can
+    carry (for a draft these are all of them), and redirects."""
+    if "kind" not in survey.filled:
+        return
+    headers: dict[str, dict[str, str]] = {"": {}}
+    for page in _documents(survey):
+        from jovial_atlas.head.compose import directives_for, directives_of
+
+        path = addresses.path_and_query(page["loc"]).partition("?")[0]
+        for crawler, said in (("", directives_of(page, site)), *directives_for(page, site).items()):
+            if said:
+                headers.setdefault(crawler, {})[path] = said
+    onward = redirects_of(survey).targets
+    yield "nginx-http.conf", nginx_http(headers, onward)
+    yield "nginx-server.conf", nginx_server(headers)
+    yield "apache-server.conf", apache_server(headers, onward)
+    yield "apache-folder.conf", apache_folder(headers, onward)
+
+
+def _documents(survey: LastSurvey) -> Iterator[dict[str, Any]]:
+    """Pages that are no HTML, with what is decided for them."""
+    if survey.constant.get("kind", "document") != "document":
+        return
+    decided = survey.decide(survey.pages.filter(pl.col("kind") == "document"))
+    names = ["loc", "directives", *DIRECTIVES, "crawlers"]
+    wanted = [name for name in names if name in decided.collect_schema()]
+    yield from decided.select(wanted).collect(engine="streaming").iter_rows(named=True)
+
+
+def stills(survey: LastSurvey) -> Iterator[Named]:
+    """The stills of listed videos that have no other picture."""
+    names = {
+        film.still
+        for films in survey.films.values()
+        for film in films
+        if film.still and film.origin.get("thumbnail") == "file" and not film.why_not
+        and film.page["listed"]
+    }  # fmt: skip
+    for name in sorted(names):
+        place = survey.site.shared_state / STILLS / name
+        try:
+            yield f"{STILLS_PATH.strip('/')}/{name}", place.read_bytes()
+        except OSError as error:
+            message = f"{place} cannot be read ({error.strerror}). Run `jovial-atlas survey` again."
+            raise OutputError(message) from error
+
+
+def style_sheet() -> Named:
+    """The XSL style sheet with which a browser shows sitemap files to people."""
+    return STYLE, (files("jovial_atlas.sitemaps") / "view.xsl").read_bytes()
+
+
+def feed_files(
+    site: SiteFile,
+    tables: Iterator[Listed],
+    pages: Callable[[pl.Series], pl.DataFrame],
+) -> Iterator[Named]:
+    """The feeds of the newest listed pages, by their last change. `pages` gives the rows of the
+    decided page table for some addresses."""
+    feed = site.model.feed
+    if not (feed.rss or feed.atom):
+        return
+    items = [_item(page, site) for page in _newest(site, tables, pages)]
+    if not items:
+        return
+    what = site.model.site
+    for name, write in ((feed.rss, rss), (feed.atom, atom)):
+        if name:
+            about = f"New and changed pages of {what.name}"
+            own = f"{what.url}/{name}"
+            home = f"{what.url}/"
+            channel = Channel(what.name, home, own, about, what.language, _hubs(site))
+            yield name, write(channel, items)
+
+
+def _hubs(site: SiteFile) -> tuple[str, ...]:
+    """The hubs that pass changes of the feeds on."""
+    channels = (channel for engine in site.model.engine for channel in engine.channels)
+    return tuple(dict.fromkeys(one.hub for one in channels if isinstance(one, WebSubChannel)))
+
+
+def _newest(
+    site: SiteFile,
+    tables: Iterator[Listed],
+    pages: Callable[[pl.Series], pl.DataFrame],
+) -> list[dict[str, Any]]:
+    """The newest pages of the feed. `tables` gives what each sitemap file lists with its newest
+    date, newest first: so few of them need to be looked at."""
+    feed = site.model.feed
+    best = pl.DataFrame(schema={"loc": pl.String, "lastmod": pl.String})
+    for name, newest, read in tables:
+        if best.height == feed.count and newest < best["lastmod"][-1]:
+            break
+        if feed.sections and name not in feed.sections:
+            continue
+        # The time of a file says nothing about what is new.
+        dated = pl.col("mark").str.ends_with(pl.lit("@") + pl.col("lastmod"))
+        found = read().filter(dated & pl.col("lastmod").is_not_null()).select("loc", "lastmod")
+        if found.height > feed.count:
+            least = pl.col("lastmod").top_k(feed.count).min()
+            found = found.filter(pl.col("lastmod") >= least)
+        best = pl.concat([best, found]).sort(["lastmod", "loc"], descending=[True, False])
+        best = best.head(feed.count)
+    if not best.height:
+        return []
+    found = pages(best["loc"]).filter(pl.coalesce("heading", "title").is_not_null())
+    return found.sort(["lastmod", "loc"], descending=[True, False]).to_dicts()
+
+
+def _item(page: dict[str, Any], site: SiteFile) -> Item:
+    feed = site.model.feed
+    section = next((s for s in site.model.section if s.name == page["section"]), None)
+    said = description_of(page, site, section).value or ""
+    content = _full_text(page, site) if feed.content == "full" else ""
+    last = pattern_text(feed.attribution, page, site)
+    summary = said if feed.content != "none" else ""
+    if last and content:
+        content = f"{content} <p>{escape(last)}</p>"
+    elif last:
+        summary = f"{summary}\n{last}".strip()
+    title = page["heading"] or title_of(page, site, section).value or page["loc"]
+    return Item(
+        page["loc"], title, page["lastmod"], page["published"], page["author"], summary, content
+    )
+
+
+def _full_text(page: dict[str, Any], site: SiteFile) -> str:
+    """The page's main content where its source is a folder of files, else nothing."""
+    from jovial_atlas.sources.fulltext import main_html
+
+    place = file_of_row(site)(page)
+    return main_html(place, page["loc"]) if place else ""
+
+
+def visitors_pages(site: SiteFile, survey: LastSurvey, listed: int) -> Iterator[Named]:
+    """Pages of links to all listed pages, grouped by section; none for a very large site."""
+    said = site.model.visitors
+    if not said.page or not 0 < listed < said.most:
+        return
+    shown = (
+        survey.lazy.filter("listed")
+        .select("section", "loc", text=pl.coalesce("heading", "title", "loc"))
+        .collect()
+    )
+    order = {section.name: number for number, section in enumerate(site.model.section)}
+    shown = shown.with_columns(
+        _order=pl.col("section").replace_strict(order, default=len(order), return_dtype=pl.UInt32)
+    ).sort("_order", "section", "loc")
+    counts = dict(shown.group_by("section").len().iter_rows())
+    rows = list(shown.select("section", "loc", "text").iter_rows())
+    stem = Path(said.page).stem
+    pages = [rows[start : start + said.per_page] for start in range(0, len(rows), said.per_page)]
+    names = [said.page, *(f"{stem}-{number}.html" for number in range(2, len(pages) + 1))]
+    labels = _labels(site, rows)
+    template = _templates().get_template("visitors.html")
+    for number, page in enumerate(pages):
+        text = template.render(
+            site=site.model.site,
+            total=len(rows),
+            groups=_groups(page),
+            counts=counts,
+            names=names,
+            number=number,
+            places=_places(pages, names),
+            labels=labels,
+        )
+        yield names[number], (text + "\n").encode()
+
+
+def _labels(site: SiteFile, rows: list[tuple[str, str, str]]) -> dict[str, str]:
+    """What people call each section: by the site file, by the page at its folder, by its name."""
+    texts = {loc: text for _, loc, text in rows}
+    labels = {name: name.replace("-", " ").capitalize() for name, _, _ in rows}
+    for section in site.model.section:
+        folder = site.model.site.url + section.patterns[0].removesuffix("**")
+        said = section.label or texts.get(folder)
+        if said and section.name in labels:
+            labels[section.name] = said
+    return labels
+
+
+def _groups(rows: list[tuple[str, str, str]]) -> list[tuple[str, list[tuple[str, str]]]]:
+    groups: dict[str, list[tuple[str, str]]] = {}
+    for section, loc, text in rows:
+        groups.setdefault(section, []).append((loc, text))
+    return list(groups.items())
+
+
+def _places(pages: list[list[tuple[str, str, str]]], names: list[str]) -> dict[str, str]:
+    """Where each section begins: name of the page and anchor."""
+    found: dict[str, str] = {}
+    for name, page in zip(names, pages, strict=True):
+        for section, _, _ in page:
+            found.setdefault(section, f"{name}#{section}")
+    return found
+
+
+def _templates() -> Environment:
+    from jinja2 import Environment, PackageLoader, select_autoescape
+
+    return Environment(
+        loader=PackageLoader("jovial_atlas.rounds.publishing.build"),
+        autoescape=select_autoescape(["html"]),
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )

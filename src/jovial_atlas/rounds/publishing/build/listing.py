@@ -1,0 +1,262 @@
+"""Which addresses are listed, in which file each stands, and which files have changed.
+
+The whole site is held as a few numbers an address; the addresses themselves are read when
+a file is written, and only for the files that are.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Protocol
+
+import polars as pl
+
+from jovial_atlas import dates, languages
+from jovial_atlas.head.videos import video_rows
+from jovial_atlas.pages import snapshot
+from jovial_atlas.pages.keys import key_of, keys_of
+from jovial_atlas.rounds.publishing.build.kinds import NEWS, Kind
+from jovial_atlas.rounds.publishing.build.versions import versions_of
+from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitemaps import protocol
+from jovial_atlas.sitemaps.write import NEWS_FIELDS
+
+#: Rows this close to each other are read together.
+_NEAR = 2_000
+#: Pages up to which all that files say of them is held at once; with their pictures, of which
+#: each may have many, a few.
+_HELD, _HELD_WITH_PICTURES = 3_000_000, 100_000
+HINTS = ("changefreq", "priority")
+
+
+class Listed(Protocol):
+    """What is listed: how many pages, and how many are not, by reason; those with videos and
+    those that are news, as whole tables; language versions by address."""
+
+    @property
+    def count(self) -> int: ...
+    @property
+    def not_listed(self) -> dict[str, int]: ...
+    @property
+    def videos(self) -> pl.DataFrame: ...
+    @property
+    def news(self) -> pl.DataFrame: ...
+    @property
+    def versions(self) -> pl.DataFrame: ...
+    @property
+    def texts(self) -> pl.DataFrame | None:
+        """What `said_in_files` is of all that is listed, where it is at hand."""
+
+    def places(self, keys: pl.Series) -> list[int]:
+        """Places in the page table of the listed pages with these keys, in order."""
+
+
+@dataclass(frozen=True, slots=True)
+class Listing:
+    """What is listed. `rows` has one row a listed page: `row` (its place in the page table),
+    `key`, `kind` (number of its section's kind), `digest` (of all that its file says of it), and
+    `changefreq` and `priority` where anything sets them. `videos` and `news` are whole tables;
+    `unlisted` counts pages that are not listed, as `reason, block, len`, where a block is so many
+    rows of the page table as are written together."""
+
+    rows: pl.DataFrame
+    videos: pl.DataFrame
+    news: pl.DataFrame
+    versions: pl.DataFrame
+    unlisted: pl.DataFrame
+    texts: pl.DataFrame | None = None
+
+    @property
+    def count(self) -> int:
+        """How many pages are listed."""
+        return self.rows.height
+
+    @property
+    def not_listed(self) -> dict[str, int]:
+        """How many pages are not listed, by reason, most first."""
+        counts = self.unlisted.group_by("reason").agg(pl.col("len").sum())
+        return dict(counts.sort(["len", "reason"], descending=[True, False]).iter_rows())
+
+    def places(self, keys: pl.Series) -> list[int]:
+        """As `Listed.places`."""
+        return self.rows.filter(pl.col("key").is_in(keys.implode()))["row"].to_list()
+
+
+def mark_of() -> pl.Expr:
+    """What tells whether a page's content changed since it was announced."""
+    dated = pl.when(pl.col("lastmod_from") != "file").then(pl.col("lastmod"))
+    return pl.concat_str(pl.col("fingerprint").fill_null(""), pl.lit("@"), dated.fill_null(""))
+
+
+def pictures_of() -> pl.Expr:
+    """Addresses of a page's pictures."""
+    return pl.col("images").list.eval(pl.element().struct.field("loc"))
+
+
+def said_in_files(survey: LastSurvey) -> list[pl.Expr]:
+    """What files say of a page, over its row, as the writer takes it and `mark`."""
+    columns = [pl.col("loc"), pl.col("lastmod")]
+    if _needs_mark(survey):
+        columns.append(mark_of().alias("mark"))
+    if "images" in survey.filled:
+        columns.append(pictures_of())
+    return columns
+
+
+def _needs_mark(survey: LastSurvey) -> bool:
+    """Whether marks say more than the dates do: where pages have a fingerprint, or a date that
+    is only that of a file."""
+    if "fingerprint" in survey.filled:
+        return True
+    if "lastmod_from" not in survey.filled:
+        return False
+    found = survey.pages.select((pl.col("lastmod_from") == "file").any())
+    return bool(found.collect(engine="streaming").item())
+
+
+def read_listing(
+    survey: LastSurvey, kinds: Sequence[Kind], now: datetime, *, texts: bool = False
+) -> Listing:
+    """Read the page table, with its verdicts, once; with the `texts` that all files need, where
+    they are not too many to be held."""
+    site, decided = survey.site, survey.lazy
+    listed = decided.filter("listed")
+    count = survey.pages.select(pl.len()).collect().item()
+    most = _HELD_WITH_PICTURES if "images" in survey.filled else _HELD
+    said = said_in_files(survey) if texts and count <= most else []
+    found = listed_rows(survey, kinds, decided, said).collect(engine="streaming")
+    names = [one.meta.output_name() for one in said]
+    held, found = (found.select(names), found.drop(names)) if said else (None, found)
+    unlisted = pl.DataFrame(schema={"reason": pl.String, "block": pl.UInt32, "len": pl.UInt32})
+    if found.height < count:
+        block = (pl.col("_row") // snapshot.ROW_GROUP).alias("block")
+        others = decided.filter(~pl.col("listed")).group_by("reason", block).len()
+        unlisted = others.collect(engine="streaming")
+    news = None
+    if "published" in survey.filled and any(section.news for section in site.model.section):
+        news = _news(listed, site, now).collect(engine="streaming")
+    versions = versions_of(listed, site, "alternates" in survey.filled)
+    if versions.height:
+        mixed = versions.select(
+            key_of(pl.col("loc")).alias("key"), _more=pl.col("alternates").hash(7)
+        )
+        found = found.join(mixed, on="key", how="left", maintain_order="left").with_columns(
+            digest=pl.col("digest") ^ pl.col("_more").fill_null(0)
+        )
+        found = found.drop("_more")
+    return Listing(
+        found,
+        video_rows(survey.films),
+        news if news is not None else pl.DataFrame(schema={"loc": pl.String}),
+        versions,
+        unlisted,
+        held,
+    )
+
+
+def listed_rows(
+    survey: LastSurvey, kinds: Sequence[Kind], decided: pl.LazyFrame, more: Iterable[pl.Expr] = ()
+) -> pl.LazyFrame:
+    """The listed ones of some rows of the page table with verdicts, as `Listing.rows`, and what
+    is asked for beside that."""
+    hints = hints_of(survey.site)
+    return decided.filter("listed").select(
+        pl.col("_row").alias("row"),
+        key_of(pl.col("loc")).alias("key"),
+        _code([kind.name for kind in kinds]).alias("kind"),
+        _digest(survey, hints).alias("digest"),
+        *(pl.col(name) for name in hints),
+        *more,
+    )
+
+
+def _code(names: Sequence[str]) -> pl.Expr:
+    """The number of each page's kind."""
+    return pl.col("section").cast(pl.Enum(list(names))).to_physical().cast(pl.UInt32)
+
+
+def hints_of(site: SiteFile) -> list[str]:
+    """Which of changefreq and priority anything sets: both are off by default."""
+    says = [*site.model.section, *(rule.set for rule in site.model.rule)]
+    return [name for name in HINTS if any(getattr(one, name) is not None for one in says)]
+
+
+def _digest(survey: LastSurvey, hints: Sequence[str]) -> pl.Expr:
+    filled = survey.filled
+    dates = ["lastmod"] if "lastmod" in filled or survey.decides_dates else []
+    names = [*dates, *(name for name in ("fingerprint", "images") if name in filled), *hints]
+    whole = key_of(pl.col("loc"))
+    for number, name in enumerate(names):
+        whole = whole ^ pl.col(name).hash(10 + number)
+    if "lastmod_from" in filled:
+        whole = whole ^ (pl.col("lastmod_from") == "file").fill_null(False).cast(pl.UInt64)
+    # Mixed again, since the digests of a file's rows are added up.
+    return whole.hash(6)
+
+
+def _news(listed: pl.LazyFrame, site: SiteFile, now: datetime) -> pl.LazyFrame:
+    """Articles of the last 48 hours, newest first, as `loc, news`."""
+    sections = [section.name for section in site.model.section if section.news]
+    since = dates.write(now - timedelta(hours=protocol.NEWS_HOURS))
+    language = pl.col("language").fill_null(site.model.site.language)
+    codes = language.map_elements(languages.news_language, return_dtype=pl.String)
+    name = site.model.sitemap.news_name or site.model.site.name
+    values = [pl.lit(name), codes, pl.col("published"), pl.coalesce("heading", "title")]
+    article = pl.struct(v.alias(n) for n, v in zip(NEWS_FIELDS, values, strict=True))
+    return (
+        listed.filter(
+            pl.col("section").is_in(sections)
+            & (pl.col("published") >= since)
+            & pl.coalesce("heading", "title").is_not_null()
+        )
+        .sort(["published", "loc"], descending=[True, False])
+        .select("loc", "lastmod", article.alias("news"))
+    )
+
+
+def noindexed(survey: LastSurvey, listing: Listing) -> pl.DataFrame:
+    """The pages that may not be indexed, as `row, key`."""
+    if not listing.not_listed:
+        return pl.DataFrame(schema={"row": pl.UInt32, "key": pl.UInt64})
+    hidden = survey.lazy.filter(~pl.col("index"))
+    return hidden.select(pl.col("_row").alias("row"), key_of(pl.col("loc")).alias("key")).collect(
+        engine="streaming"
+    )
+
+
+def hidden_by(
+    hidden: pl.DataFrame, before: pl.DataFrame, kinds: Sequence[Kind]
+) -> dict[str, tuple[int, int]]:
+    """Of each section, how many pages were listed by the build before and may no longer be
+    indexed, and how many it had listed. Sections where there is none are left out."""
+    if not hidden.height:
+        return {}
+    turned = before.join(hidden, on="key", how="semi")
+    had = dict(before.group_by("kind").len().iter_rows())
+    return {
+        kinds[kind].name: (count, had[kind])
+        for kind, count in sorted(turned.group_by("kind").len().iter_rows())
+    }
+
+
+def rows_of(survey: LastSurvey, listing: Listed, locs: pl.Series) -> pl.DataFrame:
+    """The rows of some listed pages, with their verdicts. Each is read by its place, since to
+    look for an address means reading all of them."""
+    places = listing.places(keys_of(locs))
+    found = [survey.pages.head(0).collect()]
+    while places:
+        near = [place for place in places if place < places[0] + _NEAR]
+        table = survey.pages.slice(near[0], near[-1] - near[0] + 1).collect()
+        found.append(table[[place - near[0] for place in near]])
+        places = places[len(near) :]
+    return survey.decide(pl.concat(found))
+
+
+def news_tables(listing: Listed, kind: Kind) -> Iterator[tuple[int, pl.DataFrame]]:
+    """(number, rows) of the news files: they hold the newest, so they never stay as they are."""
+    assert kind.name == NEWS
+    for number, start in enumerate(range(0, listing.news.height, kind.most), start=1):
+        yield number, listing.news.slice(start, kind.most)

@@ -1,0 +1,219 @@
+"""In which file each listed page stands, and the rows of the files that are to be written.
+
+The whole site is held as a few numbers an address; the addresses themselves are read when
+a file is written, and only for the files that are.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Protocol, TypeVar
+
+import polars as pl
+
+from jovial_atlas.pages.keys import key_of, keys_of
+from jovial_atlas.rounds.publishing.build.kinds import VIDEO, Kind
+from jovial_atlas.rounds.publishing.build.listing import HINTS, Listed, Listing, said_in_files
+from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.sitemaps import plan
+
+#: Rows of the page table that are read at once.
+_WINDOW = 2 * 128 * 1024
+
+
+Place = TypeVar("Place", bound="Placement")
+
+
+class Placement(Protocol):
+    """In which file each listed page stands."""
+
+    @property
+    def videos(self) -> pl.DataFrame:
+        """Pages with videos, with `kind` and `number`."""
+
+    def files(self) -> pl.DataFrame:
+        """One row a file: `kind, number, urls, digest`."""
+
+    def due(self, wanted: pl.DataFrame) -> tuple[pl.DataFrame, dict[tuple[int, int], int]]:
+        """The rows of wanted files (`kind, number`), in order, and how many each file has."""
+
+    def moved(self: Place, kind: int, number: int, locs: pl.Series) -> Place:
+        """The same with these addresses of a kind in another file."""
+
+
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """Listed pages with the number of the file that each stands in; the runs of each; whether
+    all are where they were before."""
+
+    rows: pl.DataFrame
+    videos: pl.DataFrame
+    runs: tuple[pl.DataFrame, pl.DataFrame]
+    same: tuple[bool, bool]
+
+    def files(self) -> pl.DataFrame:
+        """As `Placement.files`."""
+        tables = zip((self.rows, self.videos), self.runs, strict=True)
+        return pl.concat([_summed(*one) for one in tables]).sort("kind", "number")
+
+    def due(self, wanted: pl.DataFrame) -> tuple[pl.DataFrame, dict[tuple[int, int], int]]:
+        """As `Placement.due`."""
+        return chosen(self.rows, self.runs[0], wanted)
+
+    def moved(self, kind: int, number: int, locs: pl.Series) -> Placed:
+        """As `Placement.moved`."""
+        there = (pl.col("kind") == kind) & pl.col("key").is_in(keys_of(locs).implode())
+        put = pl.when(there).then(pl.lit(number, pl.UInt32)).otherwise(pl.col("number"))
+        tables = (self.rows.with_columns(number=put), self.videos.with_columns(number=put))
+        runs = (plan.runs_of(tables[0]), plan.runs_of(tables[1]))
+        return Placed(*tables, runs, (False, False))
+
+
+def _summed(placed: pl.DataFrame, runs: pl.DataFrame) -> pl.DataFrame:
+    """Count and sum of the digests of each file, by way of the runs of rows in it."""
+    return sums_in(placed, runs, []).group_by("kind", "number").agg(pl.col("urls", "digest").sum())
+
+
+def sums_in(placed: pl.DataFrame, runs: pl.DataFrame, ends: Sequence[int]) -> pl.DataFrame:
+    """Count and sum of the digests of each run of rows in one file, as `end, kind, number, urls,
+    digest`. `ends` are places at which runs are cut too; `end` is the place after the last row.
+    """
+    cuts = pl.concat([runs["len"].cast(pl.UInt32).cum_sum(), pl.Series(ends, dtype=pl.UInt32)])
+    cuts = cuts.filter(cuts > 0).unique().sort()
+    sums = placed["digest"].cum_sum().gather(cuts - 1)
+    return placed.select("kind", "number")[cuts - 1].select(
+        cuts.alias("end"),
+        "kind",
+        "number",
+        (cuts - cuts.shift(1, fill_value=0)).alias("urls"),
+        (sums - sums.shift(1, fill_value=0)).alias("digest"),
+    )
+
+
+def place_listing(
+    listing: Listing, before: dict[str, pl.DataFrame], kinds: Sequence[Kind]
+) -> Placed:
+    """Give each listed page its file. `before` has the tables of `plan.PLACED` of the last
+    build, under `pages` and `videos`."""
+    most = {number: kind.most for number, kind in enumerate(kinds)}
+    video = next(number for number, kind in enumerate(kinds) if kind.name == VIDEO)
+    pages = plan.place(listing.rows, before["pages"], most)
+    shown = listing.videos.with_columns(
+        key_of(pl.col("loc")).alias("key"),
+        kind=pl.lit(video, pl.UInt32),
+        digest=pl.struct(pl.all()).hash(6),
+    )
+    videos = plan.place(shown, before["videos"], most)
+    return Placed(
+        listing.rows.with_columns(number=pages.numbers),
+        shown.with_columns(number=videos.numbers),
+        (pages.runs, videos.runs),
+        (pages.same, videos.same),
+    )
+
+
+def tables_of(
+    survey: LastSurvey,
+    placed: Placement,
+    listing: Listed,
+    wanted: pl.DataFrame,
+    kinds: Sequence[Kind],
+) -> Iterator[tuple[int, int, pl.DataFrame]]:
+    """(kind, number, rows as the writer takes them and `mark`) of the files in `wanted`, each as
+    soon as all its rows are read."""
+    due, counts = placed.due(wanted)
+    waiting: dict[tuple[int, int], list[pl.DataFrame]] = {}
+    have: dict[tuple[int, int], int] = {}
+    for table, some in _texts_of(survey, listing, due):
+        for at, part in _by_file(table, some):
+            waiting.setdefault(at, []).append(part)
+            have[at] = have.get(at, 0) + part.height
+            if have[at] == counts[at]:
+                whole = pl.concat(waiting.pop(at), rechunk=True)
+                yield *at, _shaped(whole, kinds[at[0]], listing.versions)
+    shown = placed.videos.join(wanted, on=["kind", "number"], how="semi", maintain_order="left")
+    for place, part in shown.partition_by("kind", "number", as_dict=True).items():
+        kind = kinds[int(place[0])]
+        yield int(place[0]), int(place[1]), _ordered(part.select("loc", "lastmod", "videos"), kind)
+
+
+def _texts_of(
+    survey: LastSurvey, listing: Listed, due: pl.DataFrame
+) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
+    """What files say of wanted rows, as the writer takes it and `mark`, with these rows: so many
+    as are read at once."""
+    hints = [name for name in HINTS if name in due.columns]
+    if listing.texts is not None and listing.texts.height == due.height:
+        yield listing.texts.hstack(due.select(hints)), due
+        return
+    columns = said_in_files(survey)
+    for some in _windows(due):
+        start, end = some["row"][0], some["row"][-1] + 1
+        pages = survey.pages.slice(start, end - start)
+        dated = survey.decide(pages) if survey.decides_dates else pages
+        table = dated.select(columns).collect()
+        if table.height != some.height:
+            table = table.select(pl.all().gather(some["row"] - start))
+        yield table.hstack(some.select(hints)), some
+
+
+def chosen(
+    rows: pl.DataFrame, runs: pl.DataFrame, wanted: pl.DataFrame
+) -> tuple[pl.DataFrame, dict[tuple[int, int], int]]:
+    """As `Placement.due`, of rows with their runs. Nothing is copied where all are wanted, and
+    little where few are."""
+    files = set(wanted.select("kind", "number").iter_rows())
+    counts: dict[tuple[int, int], int] = {}
+    pieces, start = [rows.clear()], 0
+    for length, kind, number in runs.iter_rows():
+        if (kind, number) in files:
+            counts[(kind, number)] = counts.get((kind, number), 0) + length
+            pieces.append(rows.slice(start, length))
+        start += length
+    whole = rows if sum(counts.values()) == rows.height else pl.concat(pieces, rechunk=True)
+    return whole, counts
+
+
+def _by_file(
+    table: pl.DataFrame, chosen: pl.DataFrame
+) -> Iterator[tuple[tuple[int, int], pl.DataFrame]]:
+    """The rows of each file. Where they stand together, as they mostly do, none is moved."""
+    places = plan.runs_of(chosen)
+    if places.height == places.select("kind", "number").n_unique():
+        start = 0
+        for length, kind, number in places.select("len", "kind", "number").iter_rows():
+            yield (kind, number), table.slice(start, length)
+            start += length
+        return
+    whole = table.hstack(chosen.select("kind", "number"))
+    for place, part in whole.partition_by("kind", "number", as_dict=True).items():
+        yield (int(place[0]), int(place[1])), part.drop("kind", "number")
+
+
+def _windows(due: pl.DataFrame) -> Iterator[pl.DataFrame]:
+    """Wanted rows, so many of the page table at a time as are read at once."""
+    if not due.height:
+        return
+    begins = range(0, due["row"][-1] + 1, _WINDOW)
+    places = due["row"].search_sorted(pl.Series(begins, dtype=pl.UInt32)).to_list()
+    for begin, end in pairwise([*places, due.height]):
+        if begin < end:
+            yield due.slice(begin, end - begin)
+
+
+def _shaped(table: pl.DataFrame, kind: Kind, versions: pl.DataFrame) -> pl.DataFrame:
+    if not kind.pictures and "images" in table.columns:
+        table = table.drop("images")
+    if kind.alternates and versions.height:
+        table = table.join(versions, on="loc", how="left", maintain_order="left")
+    return _ordered(table, kind)
+
+
+def _ordered(table: pl.DataFrame, kind: Kind) -> pl.DataFrame:
+    if kind.order == "newest":
+        return table.sort(["lastmod", "loc"], descending=[True, False], nulls_last=True)
+    if kind.order == "address" and not table["loc"].is_sorted():
+        return table.sort("loc")
+    return table

@@ -1,0 +1,97 @@
+"""Language versions of listed pages: those that pages name, and those in folders of languages."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from jovial_atlas import languages
+from jovial_atlas.pages import schema
+from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.sitefile import SiteFile
+
+
+def versions_of(listed: pl.LazyFrame, site: SiteFile, declared: bool = True) -> pl.DataFrame:
+    """Language versions of pages, as `loc, alternates`: those that the pages name and that name
+    them in return, and those in the folders of `[languages]`. Every list holds the page itself.
+    """
+    none = pl.DataFrame(schema=_LINKS)
+    links = pl.concat([_declared(listed, site) if declared else none, _by_folder(listed, site)])
+    if not links.height:
+        return pl.DataFrame(schema={"loc": pl.String, "alternates": pl.List(schema.ALTERNATE)})
+    one = pl.struct("lang", "href").alias("alternates")
+    return (
+        links.unique(["loc", "lang"], keep="first", maintain_order=True)
+        .sort("loc", "lang")
+        .group_by("loc", maintain_order=True)
+        .agg(one)
+    )
+
+
+def versions_by_page(survey: LastSurvey) -> dict[str, list[dict[str, str]]]:
+    """Address → the language versions of a listed page."""
+    found = versions_of(survey.lazy.filter("listed"), survey.site)
+    return dict(found.select("loc", "alternates").iter_rows())
+
+
+_LINKS = {"loc": pl.String, "lang": pl.String, "href": pl.String}
+
+
+def _declared(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
+    found = (
+        listed.filter(pl.col("alternates").list.len() > 0)
+        .select("loc", "language", "alternates")
+        .explode("alternates")
+        .unnest("alternates")
+        .collect(engine="streaming")
+    )
+    if not found.height:
+        return pl.DataFrame(schema=_LINKS)
+    pages = found.select("loc", "language").unique("loc")
+    links = found.select(*_LINKS)
+    # A link that is not returned is ignored by engines; other hosts cannot be asked here.
+    returned = links.select(loc="href", href="loc").unique()
+    here = pl.col("href").str.starts_with(f"{site.model.site.url}/")
+    kept = pl.concat(
+        [
+            links.filter(here & (pl.col("loc") != pl.col("href"))).join(
+                returned, on=["loc", "href"], how="semi"
+            ),
+            links.filter(~here),
+        ]
+    )
+    own = links.filter(pl.col("loc") == pl.col("href")).select("loc", own="lang")
+    named = own.filter(pl.col("own") != "x-default").unique("loc")
+    itself = (
+        pages.join(named, on="loc", how="left")
+        .with_columns(lang=pl.coalesce("own", "language"))
+        .filter(pl.col("lang").is_not_null())
+        .select("loc", "lang", href="loc")
+    )
+    default = own.filter(pl.col("own") == "x-default").select("loc", lang="own", href="loc")
+    whole = pl.concat([kept, itself, default])
+    return whole.join(kept.select("loc").unique(), on="loc", how="semi")
+
+
+def _by_folder(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
+    said = site.model.languages
+    if len(said.folders) < 2:
+        return pl.DataFrame(schema=_LINKS)
+    path = pl.col("loc").str.strip_prefix(site.model.site.url)
+    language, rest = pl.lit(None, pl.String), pl.lit(None, pl.String)
+    for lang, folder in sorted(said.folders.items(), key=lambda one: len(one[1])):
+        inside = path.str.starts_with(folder)
+        language = pl.when(inside).then(pl.lit(languages.canonical(lang))).otherwise(language)
+        rest = pl.when(inside).then(path.str.strip_prefix(folder)).otherwise(rest)
+    pages = (
+        listed.select("loc", lang=language, rest=rest)
+        .filter(pl.col("lang").is_not_null())
+        .collect(engine="streaming")
+        .filter(pl.col("lang").n_unique().over("rest") > 1)
+    )
+    others = pages.select("rest", "lang", href="loc")
+    links = pages.select("loc", "rest").join(others, on="rest").select(*_LINKS)
+    if said.default:
+        default = languages.canonical(said.default)
+        main = links.filter(pl.col("lang") == default).with_columns(lang=pl.lit("x-default"))
+        links = pl.concat([links, main])
+    return links

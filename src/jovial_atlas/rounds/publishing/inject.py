@@ -1,0 +1,261 @@
+"""Writing head data into built HTML pages, and taking it out again."""
+
+from __future__ import annotations
+
+import difflib
+import os
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+from urllib.parse import unquote, urlsplit
+
+import polars as pl
+
+from jovial_atlas import addresses, patterns
+from jovial_atlas.errors import AtlasError
+from jovial_atlas.files import sweep, write_whole, writing
+from jovial_atlas.head.compose import head_data
+from jovial_atlas.head.tags import head_tags
+from jovial_atlas.head.texts import check_patterns
+from jovial_atlas.markup import (
+    PLACES,
+    ChangedError,
+    Dress,
+    Tag,
+    block_mark,
+    inject,
+    restore,
+    without_block,
+)
+from jovial_atlas.pages import snapshot
+from jovial_atlas.rounds.publishing.build.versions import versions_by_page
+from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rounds.state.names import PAGE_TABLE
+from jovial_atlas.rules.selectors import path_column
+from jovial_atlas.sitefile import HtmlSource, SiteFile
+
+_CHARSET = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([A-Za-z0-9_.:-]+)", re.I)
+
+
+# What comments of ours keep is packed; nobody reads it.
+_PACKED = re.compile(r"(<!-- (?:/head data|held: jovial-atlas)) [^>]*? -->")
+
+
+@dataclass(frozen=True, slots=True)
+class Injected:
+    """What became of one file: `state` is changed, same, or skipped (then `why` says so); `diff`
+    shows the lines that differ, where it was asked for; `alts` are the texts of pictures that were
+    proposed, as `src: text`; `mark` tells which head data the file holds now (`block_mark`)."""
+
+    path: str
+    loc: str
+    state: str
+    why: str = ""
+    diff: str = ""
+    alts: tuple[str, ...] = ()
+    mark: str | None = None
+
+
+def run_inject(
+    site: SiteFile,
+    survey: LastSurvey,
+    *,
+    match: str | None = None,
+    remove: bool = False,
+    anyway: bool = False,
+    dry_run: bool = False,
+    diffs: int = 0,
+) -> Iterator[Injected]:
+    """Write the head of each page of the last survey that is a file of an HTML folder, or with
+    `remove` take it out again. The time of a file stays, since its content does. A file in which
+    what was put in was changed by hand is skipped, or with `anyway` taken as near as it can be
+    told. The first `diffs` changes are shown line by line. Raises AtlasError and SiteFileError
+    before anything is written, and OutputError where a file cannot be.
+    """
+    check_patterns(site)
+    sources = {
+        one.name or one.path: one for one in site.model.source if isinstance(one, HtmlSource)
+    }
+    if not sources:
+        raise AtlasError("No [[source]] of kind html: there is no page to write into.")
+    pages = survey.decided.filter(
+        pl.col("source").is_in(list(sources)) & pl.col("kind").is_in(["page", "error"])
+    )
+    if match:
+        try:
+            expression = patterns.to_regex(match)
+        except ValueError as error:
+            raise AtlasError(f"--match: {error}.") from None
+        pages = pages.filter(pages.select(path_column(site))["_path"].str.contains(expression))
+    versions = versions_by_page(survey)
+    also = _beside(site)
+    tidy: set[Path] = set()
+    for page in pages.sort("path").iter_rows(named=True):
+        place = site.folder / sources[page["source"]].path / page["path"]
+        if place.parent not in tidy:
+            tidy.add(place.parent)
+            if not dry_run:
+                sweep(place.parent)
+        tags = [] if remove else tags_of(page, survey, versions)
+        dressed, proposed = _dress(page["loc"], also)
+        done = _written(place, page, tags, dressed, anyway=anyway, dry_run=dry_run, diff=diffs > 0)
+        yield replace(done, alts=tuple(proposed)) if done.state != "skipped" else done
+        diffs -= done.state == "changed"
+
+
+def tags_of(
+    page: Mapping[str, Any],
+    survey: LastSurvey,
+    versions: Mapping[str, Sequence[Mapping[str, str]]],
+) -> list[Tag]:
+    """The tags that belong into a page: `versions` are its language versions, by address."""
+    site, loc = survey.site, page["loc"]
+    head = head_data(page, site, survey.films.get(loc, ()), survey.around)
+    tags = head_tags(head, page, site, versions.get(loc, ()))
+    if site.model.inject.drop_generator:
+        tags.append(Tag("", ("generator",)))
+    return tags
+
+
+def keep_marks(survey: LastSurvey, done: Sequence[Injected]) -> None:
+    """Let the page table know what files hold now, so that nothing needs to be surveyed to know
+    which pages are as they were decided. Raises OutputError."""
+    place = survey.site.shared_state / PAGE_TABLE
+    marks = {one.loc: one.mark for one in done if one.state == "changed"}
+    table = snapshot.load(place) if marks else None
+    if table is None:
+        return
+    schema = {"loc": pl.String, "_mark": pl.String}
+    new = pl.DataFrame({"loc": list(marks), "_mark": list(marks.values())}, schema)
+    there = pl.col("injected") if "injected" in table.columns else pl.lit(None, pl.String)
+    joined = table.join(new.with_columns(_new=True), on="loc", how="left", maintain_order="left")
+    put = pl.when("_new").then("_mark").otherwise(there).alias("injected")
+    snapshot.sink(joined.with_columns(put).drop("_new", "_mark").lazy(), place)
+
+
+@dataclass(frozen=True, slots=True)
+class _Beside:
+    """What the site file wants beside head data: snippets, expressions of links, alt texts."""
+
+    snippets: dict[str, str]
+    links: list[re.Pattern[str]]
+    paths: list[re.Pattern[str]]
+    alts: bool
+    url: str
+
+
+def _beside(site: SiteFile) -> _Beside:
+    """Raises SiteFileError for a snippet whose file cannot be read."""
+    said = site.model.inject
+    snippets = {}
+    for name in PLACES:
+        text = getattr(said, name)
+        if text and "<" not in text:
+            try:
+                text = (site.folder / text).read_text("utf-8")
+            except (OSError, UnicodeDecodeError) as error:
+                wrong = f"{text!r} is neither HTML nor a file that can be read ({error})."
+                example = f'{name} = "<script src=\\"/count.js\\" async></script>"'
+                raise site.error(("inject", name), wrong, example) from None
+        snippets[name] = text
+    whole = [one for one in said.nofollow if "://" in one]
+    paths = [one for one in said.nofollow if "://" not in one]
+    return _Beside(
+        snippets,
+        [re.compile(patterns.to_address_regex(one)) for one in whole],
+        [re.compile(patterns.to_regex(one)) for one in paths],
+        said.alts,
+        site.model.site.url,
+    )
+
+
+def _dress(loc: str, also: _Beside) -> tuple[Dress, list[str]]:
+    """What is added to one page, and a list that fills with the alt texts proposed."""
+    proposed: list[str] = []
+
+    def nofollow(href: str) -> bool:
+        address = addresses.resolve(loc, href)
+        if address is None:
+            return False
+        ours = addresses.origin(address) == also.url
+        path = addresses.path_and_query(address)
+        return any(one.search(address) for one in also.links) or (
+            ours and any(one.search(path) for one in also.paths)
+        )
+
+    def alt(given: Mapping[str, str]) -> str:
+        text = proposed_alt(given.get("title", ""), given.get("src") or given.get("data-src", ""))
+        if text:
+            proposed.append(f"{given.get('src') or given.get('data-src')}: {text}")
+        return text
+
+    wanted = also.links or also.paths
+    how = Dress(also.snippets, nofollow if wanted else None, alt if also.alts else None)
+    return how, proposed
+
+
+def proposed_alt(title: str, src: str) -> str:
+    """A text for a picture that has none: its title, else the words of its file name without
+    numbers and ending; "" where there are none."""
+    if title.strip():
+        return " ".join(title.split())
+    name = unquote(urlsplit(src).path).rpartition("/")[2].rpartition(".")[0]
+    words = [one for one in re.split(r"[\W_\d]+", name) if len(one) > 1]
+    text = " ".join(words)
+    return text[:1].upper() + text[1:] if len(text) > 2 else ""
+
+
+def _written(
+    place: Path,
+    page: Mapping[str, Any],
+    tags: list[Tag],
+    also: Dress,
+    *,
+    anyway: bool,
+    dry_run: bool,
+    diff: bool,
+) -> Injected:
+    path, loc = str(page["path"]), str(page["loc"])
+    try:
+        about = place.stat()
+        data = place.read_bytes()
+    except OSError as error:
+        return Injected(path, loc, "skipped", f"it cannot be read ({error.strerror})")
+    try:
+        bare = without_block(data) if anyway else restore(data)
+        new = inject(bare, tags, _encoding(bare), also) if tags else bare
+    except ChangedError as error:
+        return Injected(path, loc, "skipped", str(error))
+    if new is None:
+        return Injected(path, loc, "skipped", "it has no head that could take tags")
+    if new == data:
+        return Injected(path, loc, "same")
+    shown = _difference(data, new, path) if diff else ""
+    if not dry_run:
+        write_whole(place, new, tidy=False)
+        with writing(place):
+            place.chmod(about.st_mode & 0o777)
+            os.utime(place, ns=(about.st_atime_ns, about.st_mtime_ns))
+    return Injected(path, loc, "changed", diff=shown, mark=block_mark(new))
+
+
+def _encoding(data: bytes) -> str:
+    """The encoding in which text is written into a file: its own, or ASCII where that is not
+    known, with character references for all else."""
+    declared = _CHARSET.search(data[:2048])
+    label = declared[1].decode("ascii").lower() if declared else "ascii"
+    label = "windows-1252" if label in ("iso-8859-1", "latin1") else label
+    try:
+        "é".encode(label, "xmlcharrefreplace")
+        return label if "<".encode(label) == b"<" else "ascii"
+    except LookupError:
+        return "ascii"
+
+
+def _difference(before: bytes, after: bytes, path: str) -> str:
+    old, new = (one.decode("utf-8", "replace").splitlines() for one in (before, after))
+    new = [_PACKED.sub(r"\1 … -->", line) for line in new]
+    old = [_PACKED.sub(r"\1 … -->", line) for line in old]
+    return "\n".join(difflib.unified_diff(old, new, path, path, lineterm="", n=1))

@@ -1,0 +1,123 @@
+"""Previews of pages, and drawing them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+import polars as pl
+
+from jovial_atlas.errors import AtlasError
+from jovial_atlas.files import write_whole
+from jovial_atlas.head.compose import head_data
+from jovial_atlas.head.preview import Line, Preview, preview
+from jovial_atlas.head.sharing import shared_picture
+from jovial_atlas.head.texts import check_patterns
+from jovial_atlas.media import cards
+from jovial_atlas.media.pictures import shared_copy
+from jovial_atlas.rounds.state.last_survey import LastSurvey
+
+#: Pages that are drawn together, at most.
+MOST = 40
+
+
+def previews(pages: pl.DataFrame, survey: LastSurvey) -> Iterator[Preview]:
+    """The views of some pages, rows of the decided table. Raises SiteFileError."""
+    site = survey.site
+    check_patterns(site)
+    for page in pages.drop("links").to_dicts():
+        films = survey.films.get(page["loc"], ())
+        yield preview(head_data(page, site, films, survey.around), page, site)
+
+
+def notes_of(one: Preview) -> tuple[list[cards.Note], list[cards.Note]]:
+    """What is to be said of a page's results, and of its cards."""
+    title, wide, narrow = one.wide.title, one.wide.description, one.narrow.description
+    results = [
+        *_lengths("title", title, "the page has no title"),
+        *_lengths("description", wide, "the page has no description; engines choose a passage"),
+    ]
+    if narrow.cut and not wide.cut:
+        results.append(cards.Note(f"on a narrow screen cut after {narrow.of} px: {narrow.cut!r}"))
+    shared = [
+        cards.Note(f"title: {len(one.card_title)} characters, from {one.card_title_from}"),
+        cards.Note(
+            f"description: {len(one.card_text)} characters, from {one.card_text_from or 'nowhere'}",
+            not one.card_text,
+        ),
+        _picture_note(one),
+    ]
+    return results, shared
+
+
+def _lengths(name: str, line: Line, none: str) -> Iterator[cards.Note]:
+    if not line.text:
+        yield cards.Note(none, warn=True)
+        return
+    said = f"{name}: {line.px:,} of {line.of:,} px, {len(line.text)} characters"
+    yield cards.Note(f"{said}, from {line.source}")
+    if line.cut:
+        yield cards.Note(f"{name} is cut before: {line.cut!r}", warn=True)
+
+
+def _picture_note(one: Preview) -> cards.Note:
+    picture = one.picture
+    if picture is None:
+        return cards.Note("picture: none", warn=True)
+    size = f"{picture['width']}×{picture['height']}, " if picture["width"] else "not measured, "
+    copied = f", a copy of {picture['original']}" if picture["original"] else ""
+    alt = "" if picture["alt"] else "; no alt text"
+    return cards.Note(f"picture: {size}from {picture['source']}{copied}{alt}")
+
+
+def draw(pages: pl.DataFrame, survey: LastSurvey, place: Path) -> int:
+    """Draw the views of some pages, as a picture (.png) or a page (.html). Gives how many.
+    Raises AtlasError."""
+    if place.suffix.lower() not in (".png", ".html"):
+        raise AtlasError(f"{place}: a preview ends in .png or .html.")
+    if pages.height > MOST:
+        message = f"{pages.height:,} pages are chosen; at most {MOST} are drawn together."
+        raise AtlasError(f"{message} Narrow them with --match, --section or --limit.")
+    site = survey.site
+    drawn = [_card(one, _octets(page, survey)) for one, page in
+             zip(previews(pages, survey), pages.to_dicts(), strict=True)]  # fmt: skip
+    if place.suffix.lower() == ".png":
+        write_whole(place, cards.draw(drawn))
+    else:
+        title = f"{site.model.site.name}: how pages are met"
+        write_whole(place, cards.page(drawn, title, site.model.site.language))
+    return len(drawn)
+
+
+def _octets(page: dict[str, object], survey: LastSurvey) -> bytes | None:
+    """The picture with which a page is shared; None where its file is not here."""
+    site = survey.site
+    section = next((s for s in site.model.section if s.name == page["section"]), None)
+    films = survey.films.get(str(page["loc"]), ())
+    shared = shared_picture(page, site, section, films, survey.pictures.look)
+    if shared is None:
+        return None
+    try:
+        if shared.copy:
+            return shared_copy(shared.copy.place, shared.copy.how)
+        original = survey.pictures.look(shared.loc)
+        return original.place.read_bytes() if original else None
+    except (OSError, ValueError):
+        return None
+
+
+def _card(one: Preview, picture: bytes | None) -> cards.Card:
+    results, shared = notes_of(one)
+    return cards.Card(
+        one.loc, one.hidden, one.wide.trail, one.wide.title.shown, one.wide.description.shown,
+        one.narrow.description.shown, one.host, one.card_title, one.card_text, picture,
+        "its file is not here" if one.picture else "no picture", results, shared,
+    )  # fmt: skip
+
+
+def chosen(urls: Sequence[str], survey: LastSurvey) -> pl.DataFrame:
+    """The pages with these addresses, or paths from '/' on, in that order. Raises AtlasError for
+    one that is no page."""
+    from jovial_atlas.rounds.deciding.explain import page_at
+
+    return pl.concat([page_at(url, survey) for url in urls])

@@ -1,0 +1,1 @@
+"""From sources to the page table: surveys, and the first site file."""

@@ -1,0 +1,381 @@
+"""One survey of a site: all its sources into the page table, kept in the state folder."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import nullcontext, suppress
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from jovial_atlas import __version__, addresses, dates
+from jovial_atlas.checks.hiding import counting, first_word, shown_of, whole_site
+from jovial_atlas.errors import ContentError, OutputError
+from jovial_atlas.faults import Fault, plural
+from jovial_atlas.files import digest, move_into_place, temporary_name, write_whole
+from jovial_atlas.pages import schema, snapshot
+from jovial_atlas.pages.changes import Changes
+from jovial_atlas.pages.gather import Batch, Gathering
+from jovial_atlas.pages.survey import compare
+from jovial_atlas.rounds.reading.begun import Begun, begin_survey
+from jovial_atlas.rounds.reading.unchanged import noted
+from jovial_atlas.rounds.reading.variants import find_variants, variant_signs
+from jovial_atlas.rounds.reading.video_files import look_at_videos
+from jovial_atlas.rounds.state.hiding import hides_first, public_robots
+from jovial_atlas.rounds.state.last_survey import filled_in, stored_pages
+from jovial_atlas.rounds.state.loss import check_survey
+from jovial_atlas.rounds.state.names import DEPARTED, PAGE_TABLE, SURVEY_RECORD
+from jovial_atlas.rounds.state.survey_result import SectionCount, Survey, Swapping
+from jovial_atlas.rules import decide, rests_on_time
+from jovial_atlas.rules.policies import SIGNS, signs_in
+from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
+from jovial_atlas.sources.columns import with_named_videos
+from jovial_atlas.sources.html import Known, Progress
+from jovial_atlas.sources.opening import Surroundings, open_source
+from jovial_atlas.sources.settings import crawler_tokens, known_services, name_of
+from jovial_atlas.web import Client
+
+
+def run_survey(
+    site: SiteFile,
+    now: datetime,
+    client: Client,
+    *,
+    environment: Mapping[str, str] | None = None,
+    full: bool = False,
+    accept: bool = False,
+    begun: Begun | None = None,
+    progress: Progress | None = None,
+    swapping: Swapping = nullcontext,
+) -> Survey:
+    """Read all sources, compare with the survey before, and keep the result. It may have `begun`
+    before all that it needs was loaded, at the same time and as `full` as here. While the result
+    is put in place of the one before, nobody may read that: `swapping` sees to it.
+
+    A source that breaks is a fault; its pages of the survey before are kept. Raises
+    ContentError where nothing at all could be read, OutputError, SiteFileError where a
+    rule cannot be applied, and, unless told to `accept` it, LossError where much of what was
+    listed would be lost: then nothing of it is kept.
+    """
+    target = site.state / PAGE_TABLE
+    beside = temporary_name(target.parent)
+    before, said = stored_pages(target), _record_of(site)
+    memory = _remembered(site, before, said, full)
+    begun = begun or begin_survey(site, now, full=full)
+    inputs, mark = begun.inputs, begun.mark
+    identity = site.model.identity
+    around = Surroundings(
+        site, now, environment or {}, client,
+        lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
+        begun.readers, begun.written, progress,
+    )  # fmt: skip
+    with around.readers, Gathering(site.state) as gathering:
+        broken = [
+            error
+            for source in site.model.source
+            if (error := _gather(source, around, memory, gathering, before))
+        ]
+        if len(broken) == len(site.model.source) and before is None:
+            raise broken[0]
+        winners = [name_of(s) for s in site.model.source if s.merge == "win"]
+        delivered = gathering.finish(beside, winners)
+        faults = gathering.faults
+    try:
+        table = schema.complete(delivered)
+        signs = signs_in(table, site, variant_signs(site))
+        after, more = _completed(delivered, beside, site, client, now, signs, anew=full)
+        faults += more
+        filled = filled_in(table, signs)
+        decided = decide(after, site, now, filled)
+        sections, rows = section_counts(decided, site)
+        changes = compare(before, after)
+        if before is not None and not accept and _may_lose(site, said, sections, changes):
+            had = decide(before, site, now, filled_in(before, said.get("noted", SIGNS)))
+            check_survey(site, had, decided, [*map(str, broken), *_empty(site, after, broken)])
+        lasting = inputs is not None and _is_lasting(after, site, now, filled)
+        departed = _departed(site, before, after) if changes.removed or changes.added else None
+        hidden = "" if site.model.host else _said_first(site, rows, after)
+        with swapping():
+            if departed is not None:
+                snapshot.save(departed, site.state / DEPARTED)
+            move_into_place(beside, target)
+            at = dates.write(now)
+            unchanged = None
+            if inputs and lasting:
+                unchanged = noted(inputs, mark, target, sections, hidden)
+            _keep_record(site, at, unchanged, signs, sections, changes.renamed, faults)
+        if site.model.host:
+            hidden = hides_first(site, now)
+    finally:
+        with suppress(OSError):
+            beside.unlink(missing_ok=True)
+    return Survey(at, sum(one.pages for one in sections), sections, changes, faults, hidden)
+
+
+def _said_first(site: SiteFile, rows: list[dict[str, Any]], after: pl.LazyFrame) -> str:
+    return first_word(whole_site(site, shown_of(rows), public_robots(site), after))
+
+
+def _keep_record(
+    site: SiteFile,
+    at: str,
+    unchanged: dict[str, Any] | None,
+    signs: Sequence[str],
+    sections: Sequence[SectionCount],
+    renamed: Sequence[tuple[str, str]],
+    faults: Sequence[Fault],
+) -> None:
+    record = {
+        "unchanged": unchanged,
+        "at": at,
+        "keys": {name_of(source): _key(source, site) for source in site.model.source},
+        "noted": signs,
+        "listed": {one.name: one.listed for one in sections},
+        "renamed": renamed,
+        "told": [[fault.code, fault.where, fault.message] for fault in faults],
+    }
+    text = json.dumps(record, ensure_ascii=False) + "\n"
+    write_whole(site.state / SURVEY_RECORD, text.encode())
+
+
+def _record_of(site: SiteFile) -> dict[str, Any]:
+    """What the survey before said; nothing where that cannot be read."""
+    try:
+        record = json.loads((site.state / SURVEY_RECORD).read_bytes())
+    except (OSError, ValueError):
+        return {}
+    return record if isinstance(record, dict) else {}
+
+
+def _may_lose(
+    site: SiteFile, said: Mapping[str, Any], sections: Sequence[SectionCount], changes: Changes
+) -> bool:
+    """Whether so many pages went, or are not listed any longer, that it is worth looking closely:
+    that takes as long as deciding about all pages once more."""
+    loss = site.model.loss
+    least = min(loss.pages, loss.section_pages, loss.source_pages)
+    before = said.get("listed")
+    if changes.removed >= least or not isinstance(before, dict):
+        return True
+    now = {one.name: one.listed for one in sections}
+    drops = [count - now.get(name, 0) for name, count in before.items() if isinstance(count, int)]
+    return any(drop >= least for drop in drops) or not any(now.values())
+
+
+def _empty(site: SiteFile, after: pl.LazyFrame, broken: Sequence[ContentError]) -> Iterator[str]:
+    """Sources that gave no page at all, in words; those that broke say more themselves."""
+    if broken:
+        return
+    there = set(after.select(pl.col("source").unique()).collect(engine="streaming")["source"])
+    for source in site.model.source:
+        if (name := name_of(source)) not in there:
+            yield f"the source {name} gave no page."
+
+
+#: So many pages that went are remembered.
+_DEPARTED = 200_000
+_DATED = ("loc", "fingerprint", "lastmod", "lastmod_from")
+
+
+def _departed(
+    site: SiteFile, before: pl.LazyFrame | None, after: pl.LazyFrame
+) -> pl.DataFrame | None:
+    """The dates of pages that went, now or earlier, and are not back; None where there are none."""
+    had = _departed_before(site)
+    if before is None and had is None:
+        return None
+    now = before.select(_DATED) if before is not None else None
+    frames = [one for one in (now, had) if one is not None]
+    went = pl.concat(frames).join(after.select("loc"), on="loc", how="anti")
+    return went.unique("loc", keep="first", maintain_order=True).head(_DEPARTED).collect()
+
+
+def _departed_before(site: SiteFile) -> pl.LazyFrame | None:
+    try:
+        return snapshot.scan(site.state / DEPARTED)
+    except OutputError:
+        return None  # it is only good for dates of pages that come again
+
+
+def _is_lasting(table: pl.LazyFrame, site: SiteFile, now: datetime, filled: frozenset[str]) -> bool:
+    """Whether nothing but the files of a survey could change what it says. Videos may lie in
+    other files, or with services that are asked again; pages may expire."""
+    asked = {
+        "videos": (pl.col("videos").list.len() > 0).any(),
+        "expires": pl.col("expires").is_not_null().any(),
+        "directives": pl.col("directives").str.contains("unavailable_after", literal=True).any(),
+    }
+    (there,) = table.select(**asked).collect(engine="streaming").to_dicts()
+    missing = {name for name, any_ in there.items() if not any_}
+    return not there["videos"] and not rests_on_time(site, now, table, filled - missing)
+
+
+def _gather(
+    source: Source,
+    around: Surroundings,
+    memory: dict[str, Known],
+    gathering: Gathering,
+    before: pl.LazyFrame | None,
+) -> ContentError | None:
+    """Take all batches of one source. Where it breaks, its pages of before stand instead."""
+    name = name_of(source)
+    gathering.begin()
+    try:
+        for batch in open_source(source, around, memory.get(name)):
+            table = _identified(batch.table, around)
+            if named := around.site.model.videos.fields:
+                table = with_named_videos(table, named, known_services(around.site))
+            same = batch.constant
+            if source.section:
+                table = table.with_columns(in_section=pl.lit(source.section))
+                same = (*same, "in_section")
+            gathering.add(Batch(table, batch.faults, batch.refuse, same))
+    except (ContentError, ValueError, *snapshot.BROKEN) as error:
+        gathering.forget()
+        kept = before.filter(pl.col("source") == name).collect() if before is not None else None
+        told = f"{snapshot.said_of(error)} "
+        if kept is not None and kept.height:
+            gathering.add(Batch(kept))
+            told += f"{plural(kept.height, 'page')} of the survey before are kept."
+        else:
+            told += "Nothing of it is in the page table."
+        gathering.faults.append(Fault("source-broken", name, told))
+        return error if isinstance(error, ContentError) else ContentError(f"{name}: {error}")
+    return None
+
+
+def _identified(
+    table: pl.DataFrame | pl.LazyFrame, around: Surroundings
+) -> pl.DataFrame | pl.LazyFrame:
+    """Addresses in the one spelling that the site chose; nothing to do where it keeps all."""
+    identity = around.site.model.identity
+    if identity.trailing_slash == "keep" and identity.query == "keep":
+        return table
+    known = table.collect_schema()
+    columns = [
+        pl.col(name).map_elements(around.identify, return_dtype=pl.String)
+        for name in ("loc", "canonical")
+        if name in known
+    ]
+    return table.with_columns(columns)
+
+
+#: Columns that are worked out from the whole table, anew in each survey.
+WORKED_OUT = ("variant", "variant_of", "media")
+
+
+def _completed(
+    delivered: pl.LazyFrame,
+    place: Path,
+    site: SiteFile,
+    client: Client,
+    now: datetime,
+    signs: Sequence[str],
+    *,
+    anew: bool,
+) -> tuple[pl.LazyFrame, list[Fault]]:
+    """The page table with what takes all of it: which pages repeat others, and what their videos
+    are; with faults met. It is saved at `place`; a large one that is there already, and has
+    neither, is left as it is. Raises OutputError."""
+    table, filled = schema.complete(delivered), delivered.collect_schema().names()
+    looked = None
+    tables = [find_variants(table, filled, site, signs)]
+    if "videos" in filled:
+        looked = look_at_videos(table, site, client, now, anew=anew)
+        tables.append(looked.media)
+    found = [one for one in tables if one.height]
+    whole = delivered
+    if found:
+        names = [*(name for name in filled if name not in WORKED_OUT)]
+        whole = table.drop(name for one in found for name in one.columns if name != "loc")
+        for one in found:
+            whole = whole.join(one.lazy(), on="loc", how="left", maintain_order="left")
+            names += [name for name in one.columns if name != "loc"]
+        whole = whole.select(names)
+    faults = looked.faults if looked else []
+    if not place.exists():
+        saved = whole.collect()
+        snapshot.save(saved, place)
+        return schema.complete(saved.lazy()), faults
+    if found:
+        beside = temporary_name(place.parent)
+        snapshot.sink(whole, beside)
+        move_into_place(beside, place)
+    after = stored_pages(place)
+    assert after is not None
+    return after, faults
+
+
+def _key(source: Source, site: SiteFile) -> str:
+    """What pages of a source depend on beside their files; another key means reading anew."""
+    parts = [__version__, site.model.site.url, repr(source), repr(site.model.dates),
+             repr(site.model.identity), repr(sorted(crawler_tokens(site))),
+             repr(known_services(site)), repr(site.model.videos.fields),
+             repr(any(section.schema_type for section in site.model.section))]  # fmt: skip
+    return digest("\n".join(parts).encode())
+
+
+def _remembered(
+    site: SiteFile, before: pl.LazyFrame | None, said: Mapping[str, Any], full: bool
+) -> dict[str, Known]:
+    """What is known of each source: the dates of pages in any case; rows and faults of the survey
+    before where they were read in the same way, and nothing is to be read in `full`."""
+    if before is None:
+        return {}
+    departed = _departed_before(site)
+    dated = pl.concat([before.select(_DATED), *([departed] if departed is not None else [])])
+    built = [source for source in site.model.source if isinstance(source, HtmlSource)]
+    known = {name_of(source): Known(dates=dated) for source in built}
+    try:
+        keys, told = said["keys"], [Fault(*fault) for fault in said["told"]]
+    except (KeyError, TypeError):
+        return known
+    if full:
+        return known
+    faults: dict[str, list[Fault]] = {}
+    for fault in told:
+        faults.setdefault(fault.where, []).append(fault)
+    extra = schema.EXTRA in before.collect_schema()
+    return known | {
+        name_of(source): Known(
+            before.filter(pl.col("source") == name_of(source))
+            .select([*schema.SCHEMA, *([schema.EXTRA] if source.fields and extra else [])])
+            .with_columns(pl.lit(None, schema.SCHEMA[n]).alias(n) for n in WORKED_OUT)
+            .collect(),
+            faults,
+            dated,
+        )
+        for source in built
+        if keys.get(name_of(source)) == _key(source, site)
+    }
+
+
+def section_counts(
+    decided: pl.LazyFrame, site: SiteFile
+) -> tuple[list[SectionCount], list[dict[str, Any]]]:
+    """What each section holds, in the order of the site file; empty sections are there too. And
+    what is counted to know whether the site hides itself."""
+    counted = {
+        row["section"]: row
+        for row in decided.group_by("section")
+        .agg(
+            pl.len().alias("pages"),
+            pl.col("listed").sum().alias("listed"),
+            pl.col("images").list.len().sum().alias("images"),
+            pl.col("videos").list.len().sum().alias("videos"),
+            *counting(site),
+        )
+        .collect(engine="streaming")
+        .to_dicts()
+    }
+    names = [section.name for section in site.model.section]
+    names += [name for name in sorted(counted) if name not in names]
+    empty = {"pages": 0, "listed": 0, "images": 0, "videos": 0}
+    sections = [
+        SectionCount(name, **{key: int(counted.get(name, empty)[key] or 0) for key in empty})
+        for name in names
+    ]
+    return sections, list(counted.values())

@@ -1,0 +1,126 @@
+"""A survey in which nothing changed, known by the sizes and times of all files: it is told
+before anything is loaded that reads pages.
+
+Only folders of HTML are known so, and only where no verdict rests on the time.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterator, Sequence
+from dataclasses import astuple, dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import xxhash
+
+from jovial_atlas import __version__, dates
+from jovial_atlas.faults import Fault
+from jovial_atlas.files import write_whole
+from jovial_atlas.pages.changes import Changes
+from jovial_atlas.place import STATE
+from jovial_atlas.rounds.state.names import PAGE_TABLE, SURVEY_RECORD
+from jovial_atlas.rounds.state.survey_result import SectionCount, Survey
+
+#: What tells that dates of commits may be others: files of the folder `.git`.
+_GIT = ("HEAD", "index", "logs/HEAD")
+
+
+@dataclass(frozen=True, slots=True)
+class Inputs:
+    """What a survey rests on: files that are read whole, and folders (relative to the site
+    file) with the endings of the files in them that are pages."""
+
+    files: tuple[str, ...]
+    folders: tuple[tuple[str, tuple[str, ...]], ...]
+
+    def mark(self, home: Path) -> str | None:
+        """A digest of all of it; None where it cannot be told."""
+        name = xxhash.xxh3_128(__version__.encode())
+        try:
+            for file in self.files:
+                place = home / file
+                name.update(f"{file}\0".encode())
+                name.update(place.read_bytes() if place.exists() else b"\0")
+            for folder, endings in self.folders:
+                # Paths are text here, and joined by hand: objects cost more than the walk.
+                root = os.path.join(home, folder)  # noqa: PTH118
+                found = "".join(sorted(_files(root, tuple(endings))))
+                name.update(found.encode("utf-8", "surrogateescape"))
+                name.update("".join(_commits(Path(root).resolve())).encode())
+        except OSError:
+            return None
+        return name.hexdigest()
+
+
+def _files(root: str, endings: tuple[str, ...]) -> Iterator[str]:
+    """Path, size and time of each page file, hidden ones left out."""
+    waiting = [root]
+    while waiting:
+        with os.scandir(waiting.pop()) as entries:
+            for entry in entries:
+                name = entry.name
+                if name.startswith("."):
+                    continue
+                if entry.is_dir(follow_symlinks=False):
+                    waiting.append(entry.path)
+                elif name.lower().endswith(endings):
+                    about = entry.stat()
+                    yield f"{entry.path}\0{about.st_size} {about.st_mtime_ns}\0"
+
+
+def _commits(root: Path) -> Iterator[str]:
+    """The state of the git repository around a folder. Raises OSError where it cannot be told."""
+    for folder in (root, *root.parents):
+        place = folder / ".git"
+        if place.is_file():
+            raise OSError("the repository lies elsewhere")
+        for name in _GIT if place.is_dir() else ():
+            if (place / name).exists():
+                about = (place / name).stat()
+                yield f"{place / name}\0{about.st_size} {about.st_mtime_ns}\0"
+
+
+def noted(
+    inputs: Inputs, mark: str | None, table: Path, sections: Sequence[SectionCount], hidden: str
+) -> dict[str, Any] | None:
+    """What to keep of a survey, whose page table lies at `table`, for `as_before`. `mark` was
+    taken before anything was read."""
+    if mark is None:
+        return None
+    about = table.stat()
+    return {
+        "files": inputs.files,
+        "folders": inputs.folders,
+        "mark": mark,
+        "table": [about.st_size, about.st_mtime_ns],
+        "sections": [astuple(one) for one in sections],
+        "hidden": hidden,
+    }
+
+
+def as_before(site_file: Path, now: datetime) -> Survey | None:
+    """The survey of now, where all is as it was at the last one; else None. Raises OutputError
+    where its time cannot be kept."""
+    home = site_file.parent
+    state = home / STATE
+    try:
+        record = json.loads((state / SURVEY_RECORD).read_bytes())
+        known = record["unchanged"]
+        about = (state / PAGE_TABLE).stat()
+        if known is None or [about.st_size, about.st_mtime_ns] != known["table"]:
+            return None
+        inputs = Inputs(tuple(known["files"]), tuple((f, tuple(e)) for f, e in known["folders"]))
+        sections = [SectionCount(*one) for one in known["sections"]]
+        faults = [Fault(*fault) for fault in record["told"]]
+        hidden = str(known["hidden"])
+        if site_file.name not in inputs.files or inputs.mark(home) != known["mark"]:
+            return None
+    except (OSError, ValueError, KeyError, TypeError):
+        return None
+    record |= {"at": dates.write(now), "renamed": []}
+    write_whole(state / SURVEY_RECORD, (json.dumps(record, ensure_ascii=False) + "\n").encode())
+    pages = sum(one.pages for one in sections)
+    return Survey(record["at"], pages, sections, Changes(), faults, hidden)

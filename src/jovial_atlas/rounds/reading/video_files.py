@@ -1,0 +1,284 @@
+"""Looking at the videos of a survey: files are probed, stills taken, hosting services asked.
+
+What was found is kept in the state folder: a file that did not change is not looked into again,
+a service that answered is not asked again.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import asdict, dataclass, field
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+from urllib.parse import unquote, urlsplit
+
+import polars as pl
+import xxhash
+
+from jovial_atlas import addresses, dates
+from jovial_atlas.errors import NetworkError
+from jovial_atlas.faults import Fault
+from jovial_atlas.files import is_file, write_whole
+from jovial_atlas.head.videos import MISSING
+from jovial_atlas.media.oembed import Embed, NoSuchVideoError, ask
+from jovial_atlas.media.services import Service, is_media, page_of
+from jovial_atlas.pages import schema
+from jovial_atlas.rounds.state.names import KNOWN_VIDEOS, STILLS
+from jovial_atlas.rounds.state.site_files import file_of
+from jovial_atlas.sitefile import HtmlSource, SiteFile
+from jovial_atlas.sources.settings import known_services
+from jovial_atlas.web import Answer, Client, Request, send
+
+#: In the state folder: what is known of files and services.
+#: A service that gave no answer is asked again after this time.
+_PATIENCE = timedelta(hours=24)
+#: Services that give no answer this often in one run are not asked any further.
+_SILENT = 2
+_LARGEST = 2_000_000
+_THREADS = 4
+
+Progress = Callable[[int, int], None]
+
+
+@dataclass(slots=True)
+class Memory:
+    """What earlier surveys found out. `files`: path → size, time, digest; `probes`: digest and
+    second of the still → result; `services`: player → answer, with when it came."""
+
+    files: dict[str, list[Any]] = field(default_factory=dict)
+    probes: dict[str, dict[str, Any]] = field(default_factory=dict)
+    services: dict[str, dict[str, Any]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Looked:
+    """What was found out: `media` for each page that has videos, as `loc, media`; faults."""
+
+    media: pl.DataFrame
+    faults: list[Fault]
+
+
+def look_at_videos(
+    pages: pl.LazyFrame,
+    site: SiteFile,
+    client: Client,
+    now: datetime,
+    *,
+    anew: bool = False,
+    progress: Progress | None = None,
+) -> Looked:
+    """Look at every video of a page table. Nothing raises: a video that cannot be looked at is a
+    fault, and its page stays as it is."""
+    shown = pages.filter(pl.col("videos").list.len() > 0).select("loc", "videos").collect()
+    videos = [(loc, one) for loc, found in shown.iter_rows() for one in found]
+    if not videos:
+        return Looked(pl.DataFrame(schema=_MEDIA), [])
+    place = site.shared_state / KNOWN_VIDEOS
+    memory = Memory() if anew else _remembered(place)
+    faults: list[Fault] = []
+    shown_on = {v["content"]: loc for loc, v in reversed(videos) if v["content"]}
+    probes = _probed(site, shown_on, memory, faults, progress)
+    answers = _asked(site, [v for _, v in videos if v["service"]], memory, client, now, faults)
+    found: dict[str, list[dict[str, Any]]] = {}
+    for loc, one in videos:
+        embed = answers.get(one["player"] or "")
+        media = _media(probes.get(one["content"] or ""), embed)
+        found.setdefault(loc, []).append(media)
+    write_whole(place, json.dumps(asdict(memory), ensure_ascii=False).encode())
+    rows = pl.DataFrame([{"loc": loc, "media": media} for loc, media in found.items()], _MEDIA)
+    return Looked(rows, faults)
+
+
+_MEDIA: dict[str, Any] = {"loc": pl.String, "media": schema.SCHEMA["media"]}
+
+
+def _remembered(place: Path) -> Memory:
+    try:
+        return Memory(**json.loads(place.read_bytes()))
+    except (OSError, ValueError, TypeError):
+        return Memory()
+
+
+def _media(probe: dict[str, Any] | None, embed: Embed | None) -> dict[str, Any]:
+    found: dict[str, Any] = dict.fromkeys(one.name for one in schema.MEDIA.fields)
+    if embed:
+        found |= {
+            "title": embed.title, "author": embed.author, "author_page": embed.author_page,
+            "thumbnail": embed.thumbnail, "width": embed.width, "height": embed.height,
+            "duration": embed.duration,
+        }  # fmt: skip
+    return found | (probe or {})
+
+
+def _probed(
+    site: SiteFile,
+    contents: Mapping[str, str],
+    memory: Memory,
+    faults: list[Fault],
+    progress: Progress | None,
+) -> dict[str, dict[str, Any]]:
+    """Address → what its file holds, for the media files of the site. `contents` has the first
+    page that shows each."""
+    if not site.model.videos.probe:
+        return {}
+    find = file_of(site)
+    # Where the whole site lies in a folder, what is not there is nowhere.
+    whole = [
+        (source.host or site.model.site.url) + source.at
+        for source in site.model.source
+        if isinstance(source, HtmlSource)
+    ]
+    second = site.model.videos.still_at
+    wanted: dict[str, tuple[Path, str]] = {}
+    lost: list[str] = []
+    for address in sorted(contents):
+        place = find(address)
+        if place is not None:
+            wanted[address] = (place, _digest(place, memory))
+        elif address.startswith(tuple(whole)) and is_media(address):
+            lost.append(address)
+    at = "" if second is None else f"@{second:g}"
+    names = {address: f"{digest}{at}" for address, (_, digest) in wanted.items()}
+    due = {names[a]: place for a, (place, _) in wanted.items() if names[a] not in memory.probes}
+    stills = site.shared_state / STILLS
+    made = [name for name, one in memory.probes.items() if _gone(one, stills)]
+    due |= {names[a]: place for a, (place, _) in wanted.items() if names[a] in made}
+
+    def work(item: tuple[str, Path]) -> tuple[str, dict[str, Any]]:
+        return item[0], _look_into(item[0], item[1], second, stills)
+
+    with ThreadPoolExecutor(_THREADS) as pool:
+        for number, (name, result) in enumerate(pool.map(work, due.items()), start=1):
+            memory.probes[name] = result
+            if progress:
+                progress(number, len(due))
+    # What no page shows any longer is forgotten.
+    memory.probes = {name: memory.probes[name] for name in dict.fromkeys(names.values())}
+    memory.files = {str(place): memory.files[str(place)] for place, _ in wanted.values()}
+    found = {address: memory.probes[name] for address, name in names.items()}
+    faults += [
+        Fault(
+            "video-broken",
+            contents[address],
+            f"{_path(address)} is not whole: {one['problem']}.",
+        )
+        for address, one in found.items()
+        if one["problem"]
+    ]
+    faults += [
+        Fault("video-missing", contents[one], f"It shows {_path(one)}, which does not exist.")
+        for one in lost
+    ]
+    return found | {address: {"problem": MISSING} for address in lost}
+
+
+def _path(address: str) -> str:
+    return unquote(urlsplit(address).path)
+
+
+def _gone(probe: dict[str, Any], stills: Path) -> bool:
+    return bool(probe["still"]) and not is_file(stills / probe["still"])
+
+
+def _digest(place: Path, memory: Memory) -> str:
+    about = place.stat()
+    known = memory.files.get(str(place))
+    if known and known[:2] == [about.st_size, about.st_mtime_ns]:
+        return str(known[2])
+    name = xxhash.xxh3_128()
+    with place.open("rb") as stream:
+        while piece := stream.read(1 << 20):
+            name.update(piece)
+    memory.files[str(place)] = [about.st_size, about.st_mtime_ns, name.hexdigest()]
+    return name.hexdigest()
+
+
+def _look_into(name: str, place: Path, second: float | None, stills: Path) -> dict[str, Any]:
+    # Loaded where the first file is looked into: it is large.
+    from jovial_atlas.media.probe import probe
+
+    found = probe(place, second=second)
+    still = None
+    if found.still:
+        stem = "".join(c if c.isascii() and c.isalnum() else "-" for c in place.stem.lower())[:40]
+        # By what is in the film and where it was taken, so that it never churns.
+        still = f"{stem.strip('-') or 'video'}-{xxhash.xxh3_64_hexdigest(name.encode())[:10]}.jpg"
+        write_whole(stills / still, found.still)
+    return {
+        "duration": found.duration, "width": found.width, "height": found.height,
+        "codecs": found.codecs or None, "plays": found.plays, "still": still,
+        "bytes": place.stat().st_size, "problem": found.problem,
+    }  # fmt: skip
+
+
+def _asked(
+    site: SiteFile,
+    videos: Sequence[dict[str, Any]],
+    memory: Memory,
+    client: Client,
+    now: datetime,
+    faults: list[Fault],
+) -> dict[str, Embed]:
+    """Player → what its service says. A service without an answer costs two tries a run."""
+    if not site.model.videos.ask:
+        return {}
+    known = known_services(site)
+    players = dict.fromkeys(one["player"] for one in videos if one["player"])
+    since = dates.write(now - _PATIENCE)
+    #: Host → how often it was asked in vain now; and what was said of it, now or before.
+    in_vain: dict[str, int] = {}
+    silent: dict[str, str] = {}
+    found = {}
+    for player in players:
+        at = page_of(player, known)
+        if at is None:
+            continue
+        had, host = memory.services.get(player), urlsplit(at[1] or at[0]).netloc
+        if had is None or (had["answer"] is None and had["at"] < since):
+            if host.endswith(".example"):
+                continue  # made up (RFC 2606): nobody is there
+            if in_vain.get(host, 0) >= _SILENT:
+                continue
+            had = memory.services[player] = {"at": dates.write(now), "answer": None}
+            try:
+                had["answer"] = asdict(ask(at[0], at[1], _getter(client, known)))
+            except NoSuchVideoError:
+                had["gone"] = True
+            except NetworkError as error:
+                in_vain[host] = in_vain.get(host, 0) + 1
+                had["silent"] = str(error)
+        if "silent" in had:
+            silent.setdefault(host, had["silent"])
+        if had.get("gone"):
+            message = "Its service says that there is no such video."
+            faults.append(Fault("video-gone", player, message))
+        if had["answer"] is not None:
+            found[player] = Embed(**had["answer"])
+    memory.services = {player: one for player, one in memory.services.items() if player in players}
+    faults += [
+        Fault("video-service-silent", host, f"{told} Videos there are listed by what pages say.")
+        for host, told in silent.items()
+    ]
+    return found
+
+
+def _getter(client: Client, known: Sequence[Service]) -> Callable[[str], Answer]:
+    """Sends requests to hosts that the file of services names, and to no other."""
+    named = {urlsplit(address).netloc for one in known for address in (one.page, one.oembed)}
+
+    def get(address: str) -> Answer:
+        for _ in range(4):
+            if urlsplit(address).netloc not in named:
+                raise NetworkError(f"{address} is on a host that no service names.")
+            request = Request("GET", address, {"Accept": "application/json, text/html"})
+            answer = send(client, request, tries=1, largest=_LARGEST)
+            target = addresses.resolve(address, answer.headers.get("location", ""))
+            if not 300 <= answer.status < 400 or target is None:
+                return answer
+            address = target
+        raise NetworkError(f"{address} redirects too often.")
+
+    return get

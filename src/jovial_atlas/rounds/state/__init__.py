@@ -1,0 +1,1 @@
+"""What is kept of a site from command to command: its last survey, what is public, its ledger."""

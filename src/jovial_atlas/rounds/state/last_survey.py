@@ -1,0 +1,153 @@
+"""The survey that was kept last, as later commands need it: without anything that reads sources."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import polars as pl
+
+from jovial_atlas import dates
+from jovial_atlas.errors import AtlasError, OutputError
+from jovial_atlas.faults import Fault
+from jovial_atlas.head.videos import Film, films_of
+from jovial_atlas.pages import schema, snapshot
+from jovial_atlas.rounds.state.names import PAGE_TABLE, SURVEY_RECORD
+from jovial_atlas.rules import decide, layers_of
+from jovial_atlas.rules.policies import SIGNS
+from jovial_atlas.sitefile import SiteFile
+
+if TYPE_CHECKING:
+    from jovial_atlas.head.around import Around
+    from jovial_atlas.rounds.state.picture_files import Pictures
+
+_NO_SURVEY = "There is no survey of this site yet. Run `jovial-atlas survey` first."
+
+Pages = TypeVar("Pages", pl.DataFrame, pl.LazyFrame)
+
+
+@dataclass(frozen=True)
+class LastSurvey:
+    """The survey that was kept last, with verdicts by the site file of now."""
+
+    at: str
+    site: SiteFile
+    pages: pl.LazyFrame
+    #: The columns that any source filled (all others are null), and signs of kinds of page.
+    filled: frozenset[str]
+    faults: list[Fault]
+    #: The time for which verdicts are given: pages expire, and grow old.
+    now: datetime
+    #: Columns that have one value in all rows.
+    constant: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def lazy(self) -> pl.LazyFrame:
+        """The page table with verdicts, to be read in pieces; its row numbers are in `_row`."""
+        return self.decide(self.pages.with_row_index("_row"))
+
+    @cached_property
+    def decided(self) -> pl.DataFrame:
+        """The page table with verdicts, in memory."""
+        pages = snapshot.collect(self.pages, self.site.shared_state / PAGE_TABLE)
+        return self.decide(pages)
+
+    def decide(self, pages: Pages) -> Pages:
+        """Some rows of the page table with their verdicts."""
+        return decide(pages, self.site, self.now, self.filled)
+
+    @cached_property
+    def decides_dates(self) -> bool:
+        """Whether anything but the sources says when pages changed."""
+        layers = layers_of(self.site, self.now, self.pages, self.filled)
+        return any("lastmod" in layer.sets for layer in layers)
+
+    @cached_property
+    def films(self) -> dict[str, list[Film]]:
+        """The videos of all pages, by address."""
+        if "videos" not in self.filled:
+            return {}
+        shown = self.lazy.filter(pl.col("videos").list.len() > 0).select(pl.exclude("links"))
+        rows = shown.collect(engine="streaming").iter_rows(named=True)
+        return films_of(rows, self.site, dates.write(self.now))
+
+    @cached_property
+    def pictures(self) -> Pictures:
+        """The picture files of the site."""
+        from jovial_atlas.rounds.state.picture_files import Pictures
+
+        return Pictures(self.site)
+
+    @cached_property
+    def around(self) -> Around:
+        """What heads of pages need to know of other pages and of pictures."""
+        from jovial_atlas.head.around import Around
+
+        return Around(self.pictures.look, self.names.get)
+
+    @cached_property
+    def names(self) -> dict[str, str]:
+        """Address → what the page is called, by its heading or title."""
+        said = pl.coalesce("heading", "title")
+        pages = self.pages.filter(said.is_not_null(), pl.col("kind") == "page")
+        return dict(pages.select("loc", said).collect(engine="streaming").iter_rows())
+
+    def of_host(self, site: SiteFile) -> LastSurvey:
+        """What of it belongs to one host of the site."""
+        if not site.model.host:
+            return self
+        mine = pl.col("loc").str.starts_with(f"{site.model.site.url}/")
+        return replace(self, site=site, pages=self.pages.filter(mine))
+
+    def sections(self) -> list[str]:
+        """Names of the sections that may hold pages, in no order."""
+        if "in_section" not in self.filled:
+            return [section.name for section in self.site.model.section]
+        found = self.decide(self.pages).select(pl.col("section").unique())
+        return found.collect(engine="streaming").get_column("section").to_list()
+
+
+def last_survey(site: SiteFile, now: datetime) -> LastSurvey:
+    """The survey that was kept last, with verdicts by the site file and the time of now.
+    Raises AtlasError."""
+    stored = snapshot.scan(site.shared_state / PAGE_TABLE)
+    if stored is None:
+        raise AtlasError(_NO_SURVEY)
+    try:
+        record = json.loads((site.shared_state / SURVEY_RECORD).read_bytes())
+        faults = [Fault(*fault) for fault in record["told"]]
+        at = str(record["at"])
+    except (OSError, ValueError, KeyError, TypeError) as error:
+        place = site.shared_state / SURVEY_RECORD
+        message = f"{place} cannot be read ({error}). Run `jovial-atlas survey` again."
+        raise OutputError(message) from error
+    filled = filled_in(stored, record.get("noted", SIGNS))
+    same = snapshot.constants(site.shared_state / PAGE_TABLE)
+    return LastSurvey(at, site, schema.complete(stored), filled, faults, now, same)
+
+
+def filled_in(stored: pl.LazyFrame, signs: Iterable[str]) -> frozenset[str]:
+    """What decisions need to know of a page table as it is stored: the columns that any source
+    filled, and the signs of kinds of page that it has."""
+    return frozenset([*stored.collect_schema(), *signs])
+
+
+def surveyed_locs(site: SiteFile) -> list[str]:
+    """The addresses of one host in the last survey. Raises AtlasError where there is none."""
+    stored = snapshot.scan(site.shared_state / PAGE_TABLE)
+    if stored is None:
+        raise AtlasError(_NO_SURVEY)
+    mine = pl.col("loc").str.starts_with(f"{site.model.site.url}/")
+    found = stored.select("loc").filter(mine) if site.model.host else stored.select("loc")
+    return found.collect()["loc"].to_list()
+
+
+def stored_pages(place: Path) -> pl.LazyFrame | None:
+    """A page table with all columns of the schema, None where there is none."""
+    table = snapshot.scan(place)
+    return schema.complete(table) if table is not None else None

@@ -1,0 +1,29 @@
+"""Names of files: those at the root of the output folder, and those of the state folder."""
+
+from jovial_atlas.signs import STYLE as STYLE
+
+INDEX, ROBOTS = "sitemap.xml", "robots.txt"
+
+# The state folder, beside the site file. What several hosts share:
+#: the page table; what the survey said of it; dates of pages that went, for when they come again
+PAGE_TABLE, SURVEY_RECORD, DEPARTED = "pages.parquet", "survey.json", "departed.parquet"
+#: what is known of picture files and of video files, and the stills of videos
+KNOWN_PICTURES, KNOWN_VIDEOS, STILLS = "pictures.json", "videos.json", "stills"
+
+# What each host has of its own:
+#: which files of the output folder builds wrote
+MANIFEST = "manifest.json"
+#: the IndexNow key, and the record of announcements
+KEY, LEDGER = "indexnow.key", "ledger.sqlite"
+#: what is public: a record, the file in which each address stands, what each file lists
+BUILD_RECORD, PLACED, LISTED_IN = "published.json", "placed", "published"
+#: in which files addresses stood that are no longer listed; pages that may not be indexed
+PLACED_GONE, NOINDEXED = "placed-gone.parquet", "noindexed.parquet"
+#: what was decided for each part of a large page table
+DECIDED_BLOCKS = "blocks.json"
+#: head data, as JSON Lines and as fragments; configuration of servers
+HEAD_DATA, HEAD_FRAGMENTS, SERVERS = "head", "heads", "servers"
+#: files of others that were moved out of the way
+REPLACED = "replaced"
+#: how far a check of the live site has come
+LIVE_JOURNAL = "live.jsonl"

@@ -1,0 +1,87 @@
+"""The picture files of a site: measured once, and remembered as long as they stay as they are."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+from typing import Any
+
+import xxhash
+
+from jovial_atlas.errors import AtlasError
+from jovial_atlas.files import write_whole
+from jovial_atlas.head.sharing import Copy, Look, Original
+from jovial_atlas.media.pictures import Picture, look_at_picture, shared_copy
+from jovial_atlas.rounds.state.names import KNOWN_PICTURES
+from jovial_atlas.rounds.state.site_files import file_of
+from jovial_atlas.sitefile import SiteFile
+
+_THREADS = 4
+
+
+@dataclass
+class Pictures:
+    """The pictures of a site by address. `look` measures a file where it is not known yet; what
+    was measured is kept for the next command by `keep`."""
+
+    site: SiteFile
+    _known: dict[str, dict[str, Any]] = field(default_factory=dict, init=False)
+    _seen: dict[str, Original | None] = field(default_factory=dict, init=False)
+    #: Copies that head data asked for.
+    _changed: bool = field(default=False, init=False)
+
+    def __post_init__(self) -> None:
+        self._find = file_of(self.site)
+        try:
+            self._known = json.loads((self.site.shared_state / KNOWN_PICTURES).read_bytes())
+        except (OSError, ValueError):
+            self._known = {}
+
+    @property
+    def look(self) -> Look:
+        """What a picture of the site is; None where its file is not here, or no picture."""
+        return self._look
+
+    def _look(self, address: str) -> Original | None:
+        if address not in self._seen:
+            place = self._find(address)
+            self._seen[address] = self._measured(place) if place else None
+        return self._seen[address]
+
+    def _measured(self, place: Path) -> Original | None:
+        about = place.stat()
+        stamp = [about.st_size, about.st_mtime_ns]
+        had = self._known.get(str(place))
+        if had is None or had["stamp"] != stamp:
+            picture = look_at_picture(place)
+            digest = xxhash.xxh3_128_hexdigest(place.read_bytes()) if picture else ""
+            had = {"stamp": stamp, "digest": digest, "is": asdict(picture) if picture else None}
+            self._known[str(place)] = had
+            self._changed = True
+        return Original(place, had["digest"], Picture(**had["is"])) if had["is"] else None
+
+    def keep(self) -> None:
+        """Remember what was measured. Raises OutputError."""
+        if self._changed:
+            text = json.dumps(self._known, ensure_ascii=False)
+            write_whole(self.site.shared_state / KNOWN_PICTURES, text.encode())
+            self._changed = False
+
+
+def copies(wanted: Iterable[Copy], there: Callable[[str], bool]) -> Iterator[tuple[str, bytes]]:
+    """The copies of pictures for sharing that are not `there` yet: (path on the site, bytes).
+    Raises AtlasError where one cannot be made."""
+    due = {one.path: one for one in wanted}
+
+    def make(copy: Copy) -> tuple[str, bytes]:
+        try:
+            return copy.path, shared_copy(copy.place, copy.how)
+        except ValueError as error:
+            message = f"{copy.place} cannot be copied for sharing ({error}). Replace the picture."
+            raise AtlasError(message) from error
+
+    with ThreadPoolExecutor(_THREADS) as pool:
+        yield from pool.map(make, [one for path, one in due.items() if not there(path)])

@@ -1,0 +1,39 @@
+"""A survey as it is told: what each section holds, what changed, what is wrong."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from contextlib import AbstractContextManager
+from dataclasses import dataclass
+
+from jovial_atlas.faults import Fault
+from jovial_atlas.pages.changes import Changes
+
+#: Gives a context in which nobody reads what is put in the place of something else.
+Swapping = Callable[[], AbstractContextManager[None]]
+#: Does what takes long without holding them.
+Apart = Callable[[], AbstractContextManager[None]]
+
+
+@dataclass(frozen=True, slots=True)
+class SectionCount:
+    """What one section holds."""
+
+    name: str
+    pages: int
+    listed: int
+    images: int
+    videos: int
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """A survey: what each section holds, what changed since the one before, faults met."""
+
+    at: str
+    pages: int
+    sections: list[SectionCount]
+    changes: Changes
+    faults: list[Fault]
+    #: What hides the whole site, to be said before anything else; empty where nothing does.
+    hidden: str = ""

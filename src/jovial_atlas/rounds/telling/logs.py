@@ -1,0 +1,179 @@
+"""Server logs read for the crawlers of a site's engines: who came, to what, and who only says
+so."""
+
+from __future__ import annotations
+
+import socket
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import BinaryIO
+
+from jovial_atlas import addresses
+from jovial_atlas.errors import AtlasError
+from jovial_atlas.files import packed
+from jovial_atlas.ledger import Ledger, Visit
+from jovial_atlas.logs.tally import Tally, Visits, count
+from jovial_atlas.logs.verify import Resolver, is_genuine
+from jovial_atlas.rounds.state.record import load_record, marks
+from jovial_atlas.sitefile import Engine, SiteFile
+
+
+@dataclass(slots=True)
+class Seen:
+    """One crawler in the logs. Figures are of genuine requests; `forged` counts those of addresses
+    that are not the crawler's, `unproven` those of which nothing tells."""
+
+    engine: str
+    crawler: str
+    requests: int
+    first: str
+    last: str
+    robots_at: str | None
+    sitemaps_read: int
+    sitemap_at: str | None
+    pages: int
+    listed: int
+    never: int
+    errors: dict[str, tuple[int, str]] = field(default_factory=dict)
+    forged: int = 0
+    unproven: int = 0
+    forgers: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Read:
+    """What came of some logs; `never` has the listed addresses that no crawler of any engine asked
+    for."""
+
+    lines: int
+    unread: int
+    crawlers: list[Seen]
+    never: list[str]
+    #: Files behind whose end stands something that is no gzip.
+    junk: tuple[str, ...] = ()
+
+
+def dns() -> Resolver:
+    """A resolver that asks the name servers of this machine."""
+
+    def reverse(address: str) -> Sequence[str]:
+        try:
+            name, others, _ = socket.gethostbyaddr(address)
+        except OSError:
+            return ()
+        return (name, *others)
+
+    def forward(name: str) -> Sequence[str]:
+        try:
+            return [str(one[4][0]) for one in socket.getaddrinfo(name, None)]
+        except OSError:
+            return ()
+
+    return Resolver(reverse, forward)
+
+
+def read_logs(
+    site: SiteFile,
+    engines: Sequence[Engine],
+    files: Sequence[Path],
+    ledger: Ledger | None = None,
+    resolver: Resolver | None = None,
+) -> Read:
+    """Read log files, plain or gzipped, in any order; `-` is standard input. What crawlers were
+    seen to do is noted in the ledger. Raises AtlasError for a file that cannot be read, and where
+    no engine names a crawler."""
+    by_token = {token.lower(): engine for engine in engines for token in engine.crawlers}
+    if not by_token:
+        raise AtlasError(
+            'No engine of the site file names a crawler. Add crawlers = ["token"] to an [[engine]].'
+        )
+    with ExitStack() as stack:
+        junk: list[str] = []
+        streams = (stack.enter_context(_opened(one, junk)) for one in files)
+        counted = count(streams, sorted(by_token))
+    listed = {addresses.path_and_query(loc): loc for loc in marks(site)}
+    sitemaps = {addresses.path_and_query(loc) for loc in load_record(site).sitemaps}
+    found, visited = [], set()
+    for token, tally in counted.crawlers.items():
+        engine = by_token[token]
+        wrong, unproven = _judged(tally, engine, resolver)
+        genuine = tally
+        if wrong and all(str(one) != "-" for one in files):
+            # The figures are those of the crawler itself: read once more without the others.
+            genuine = _again(files, token, frozenset(wrong))
+        seen = _seen(engine, genuine, listed, sitemaps)
+        seen.forged = sum(tally.addresses[one] for one in wrong)
+        seen.unproven = unproven
+        seen.forgers = tuple(sorted(wrong, key=lambda one: -tally.addresses[one])[:5])
+        found.append(seen)
+        visited |= set(genuine.visits) & set(listed)
+        if ledger is not None:
+            ledger.note_visits(_noted(engine, genuine, site, listed, sitemaps))
+    never = [loc for path, loc in listed.items() if path not in visited]
+    return Read(counted.lines, counted.unread, found, sorted(never), tuple(junk))
+
+
+@contextmanager
+def _opened(place: Path, junk: list[str] | None = None) -> Iterator[BinaryIO]:
+    """A log file, unpacked where its content says that it is packed."""
+    if str(place) == "-":
+        import sys
+
+        yield sys.stdin.buffer
+        return
+    try:
+        with packed.opened(place) as (stream, unpacking):
+            yield stream
+            if unpacking and unpacking.junk and junk is not None:
+                junk.append(str(place))
+    except OSError as error:
+        raise AtlasError(f"{place} cannot be read ({error}).") from error
+
+
+def _again(files: Sequence[Path], token: str, skip: frozenset[str]) -> Tally:
+    with ExitStack() as stack:
+        streams = (stack.enter_context(_opened(one)) for one in files)
+        return count(streams, [token], skip=skip).crawlers[token]
+
+
+def _judged(tally: Tally, engine: Engine, resolver: Resolver | None) -> tuple[list[str], int]:
+    """The addresses that are not the crawler's, and requests of which nothing tells."""
+    wrong, unproven = [], 0
+    for address, requests in tally.addresses.items():
+        genuine = is_genuine(address, engine.crawler_ranges, engine.crawler_hosts, resolver)
+        if genuine is None:
+            unproven += requests
+        elif not genuine:
+            wrong.append(address)
+    return wrong, unproven
+
+
+def _seen(engine: Engine, tally: Tally, listed: dict[str, str], sitemaps: set[str]) -> Seen:
+    pages = {path: one for path, one in tally.visits.items() if path in listed}
+    read = [one.last for path, one in tally.visits.items() if path in sitemaps]
+    robots = tally.visits.get("/robots.txt")
+    bad: dict[str, tuple[int, str]] = {}
+    for path, one in sorted(tally.visits.items(), key=lambda item: -item[1].count):
+        if one.status >= 400:
+            had = bad.get(str(one.status), (0, path))
+            bad[str(one.status)] = (had[0] + one.count, had[1])
+    return Seen(
+        engine.name, tally.token, tally.requests, tally.first, tally.last,
+        robots.last if robots else None, len(read), max(read, default=None), len(pages),
+        len(listed), len(listed) - len(pages), dict(sorted(bad.items())),
+    )  # fmt: skip
+
+
+def _noted(
+    engine: Engine, tally: Tally, site: SiteFile, listed: dict[str, str], sitemaps: set[str]
+) -> list[Visit]:
+    """What the ledger keeps: visits to robots.txt, sitemaps and listed pages."""
+
+    def visit(path: str, one: Visits) -> Visit:
+        loc = listed.get(path, site.model.site.url + path)
+        return Visit(engine.name, tally.token, loc, one.last, one.status, one.count, one.first)
+
+    kept = {"/robots.txt", *sitemaps, *listed}
+    return [visit(path, one) for path, one in tally.visits.items() if path in kept]

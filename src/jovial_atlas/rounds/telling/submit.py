@@ -1,0 +1,165 @@
+"""Announcing what the last build made public."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from contextlib import nullcontext
+from datetime import datetime
+
+from jovial_atlas.checks.registry import CHECKS
+from jovial_atlas.engines.announce import DUE, Outcome, announce, by_hand, by_robots, settle
+from jovial_atlas.engines.due import PAGES, SITEMAPS, Due, Published, channel_name, due, single
+from jovial_atlas.errors import AtlasError, Loss
+from jovial_atlas.ledger import Ledger
+from jovial_atlas.ledger.values import FAILED, UNKNOWN
+from jovial_atlas.rounds.state.hiding import hiding_faults, public_robots
+from jovial_atlas.rounds.state.last_survey import last_survey
+from jovial_atlas.rounds.state.loss import counts_as_loss, refuse_announcement
+from jovial_atlas.rounds.state.names import INDEX
+from jovial_atlas.rounds.state.published import asked_for, note_built, published
+from jovial_atlas.rounds.state.sending import Sending
+from jovial_atlas.rounds.state.survey_result import Apart
+from jovial_atlas.sitefile import CallChannel, Engine, HandChannel, RobotsChannel, SiteFile
+
+
+def refuse_hidden(site: SiteFile, now: datetime) -> None:
+    """Raise AtlasError where announcing would be wrong: a draft, a temporary host, or a site that
+    hides itself."""
+    if site.model.site.stage != "live":
+        raise AtlasError(
+            'Nothing is announced: the site is a draft. Set stage = "live" in [site], '
+            "then survey, build and check."
+        )
+    survey = last_survey(site, now).of_host(site)
+    for fault in hiding_faults(survey, public_robots(site)):
+        check = CHECKS[fault.code]
+        if check.severity == "blocker":
+            raise AtlasError(f"Nothing is announced: {fault.code}: {fault.message} {check.fix}")
+
+
+def planned(
+    site: SiteFile, engines: Sequence[Engine], ledger: Ledger, urls: Sequence[str] = ()
+) -> list[Outcome]:
+    """What `run_submit` would send, and what it would settle first; nothing is sent or written."""
+    public = published(site)
+    locs = asked_for(public, urls)
+    broke = [
+        Outcome(engine.name, one.channel, one.what, len(one.items), UNKNOWN,
+                f"broke off on {one.at[:10]}; settled before anything else is sent")
+        for engine in engines
+        for one in ledger.unsettled(engine.name)
+    ]  # fmt: skip
+    return broke + [
+        Outcome(one.engine.name, channel_name(one.channel), one.what, len(one.items), DUE, "")
+        for one in _dues(public, engines, ledger, locs)
+    ]
+
+
+def run_submit(
+    site: SiteFile,
+    engines: Sequence[Engine],
+    ledger: Ledger,
+    sending: Sending,
+    urls: Sequence[str] = (),
+    *,
+    done: bool = False,
+    accept: bool = False,
+    apart: Apart = nullcontext,
+) -> Iterator[Outcome]:
+    """Settle what broke off, then send what is due, or with `urls` these alone (addresses of pages
+    and sitemaps, or paths from '/' on, changed or not), and yield each outcome.
+
+    Engines are told `apart` from the files of the site; the ledger is had alone, so that two at a
+    time never announce the same. After an engine fails once, the rest of that channel's messages
+    is not sent in this run. What is to be done by hand is said, or with `done` recorded. Raises
+    AtlasError for an address that is not public, and where no channel takes any; and LossError,
+    unless told to `accept` it, where much of what an engine knows would be announced as gone.
+    """
+    public = published(site)
+    locs = asked_for(public, urls)
+    if not (locs or accept):
+        refuse_losses(site, public, engines, ledger)
+    with apart(), ledger.alone("submit", wait=site.model.ledger.wait):
+        note_built(public, ledger)
+        down: set[tuple[str, str]] = set()
+        for engine in engines:
+            asking = sending.asking(engine, site)
+            for broken in ledger.unsettled(engine.name):
+                outcome = settle(broken, public, ledger, asking)
+                if outcome.status == UNKNOWN:
+                    down.add((engine.name, broken.channel))
+                yield outcome
+        dues = _dues(public, engines, ledger, locs)
+        if locs and not dues:
+            raise AtlasError(
+                "No engine chosen takes these addresses: for pages a channel indexnow or "
+                "index-page is needed, for sitemaps one named submit-sitemap."
+            )
+        for one in dues:
+            key = (one.engine.name, channel_name(one.channel))
+            outcome = _sent(one, public, ledger, sending, down, done=done)
+            if outcome.status in (FAILED, UNKNOWN):
+                down.add(key)
+            yield outcome
+
+
+def refuse_losses(
+    site: SiteFile, public: Published, engines: Sequence[Engine], ledger: Ledger
+) -> None:
+    """Raise LossError where engines would be told that much of what they know is gone: addresses
+    that they were told one by one, or what the sitemaps held that they were told of."""
+    losses: list[Loss] = []
+    examples: set[str] = set()
+    index = f"{public.site_url}/{INDEX}"
+    now = sum(urls for loc, (_, urls) in public.sitemaps.items() if loc != index)
+    for engine in engines:
+        heard = ledger.heard(engine.name, PAGES)
+        gone = {loc for loc in heard if loc not in public.pages}
+        told = ledger.heard(engine.name, SITEMAPS)
+        held = sum(one.urls or 0 for loc, one in told.items() if loc != index)
+        for had, lost in ((len(heard), len(gone)), (held, max(0, held - now))):
+            if counts_as_loss(site.model.loss, "engine", had, lost):
+                losses.append(Loss("engine", engine.name, had, lost))
+                examples |= gone
+                break
+    refuse_announcement(losses, sorted(examples))
+
+
+def _sent(
+    one: Due,
+    public: Published,
+    ledger: Ledger,
+    sending: Sending,
+    down: set[tuple[str, str]],
+    *,
+    done: bool,
+) -> Outcome:
+    """What came of one message, which is not sent where there is a reason not to."""
+    key = (one.engine.name, channel_name(one.channel))
+    if key in down:
+        why = "not sent: this channel failed just before"
+        return Outcome(*key, one.what, len(one.items), DUE, why)
+    if not one.items:
+        return Outcome(*key, one.what, 0, DUE, "the day's quota is used up")
+    if isinstance(one.channel, RobotsChannel):
+        return by_robots(one, public, ledger)
+    if isinstance(one.channel, HandChannel):
+        return by_hand(one, public, ledger, done=done)
+    token = ""
+    if isinstance(one.channel, CallChannel) and one.channel.token_env:
+        token = sending.environment.get(one.channel.token_env, "")
+        if not token:
+            return Outcome(*key, one.what, len(one.items), FAILED, _no_token(one.channel))
+    return announce(one, public, ledger, sending.client, token, sending.pause)
+
+
+def _dues(
+    public: Published, engines: Sequence[Engine], ledger: Ledger, locs: Sequence[str]
+) -> list[Due]:
+    if locs:
+        return [one for engine in engines for one in single(engine, public, ledger, locs)]
+    return [one for engine in engines for one in due(engine, public, ledger)]
+
+
+def _no_token(channel: CallChannel) -> str:
+    return f"not sent: the environment variable {channel.token_env} holds no token"
