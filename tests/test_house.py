@@ -9,9 +9,9 @@ from pathlib import Path
 import click
 import pytest
 
-from jovial_atlas.checks.findings import SEVERITIES
-from jovial_atlas.checks.registry import CHECKS
 from jovial_atlas.cli.app import COMMANDS
+from jovial_atlas.findings.finding import SEVERITIES
+from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.sitefile import read_site_file
 from tests.conftest import run_command
 

@@ -12,9 +12,9 @@ from pathlib import Path
 
 import click
 
-from jovial_atlas.checks.findings import SEVERITIES
-from jovial_atlas.checks.registry import CHECKS
 from jovial_atlas.cli.app import COMMANDS, app
+from jovial_atlas.findings.finding import SEVERITIES
+from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.pages.schema import COLUMNS
 from jovial_atlas.rules import VERDICT_COLUMNS
 from jovial_atlas.sitefile.model import SiteModel

@@ -2,13 +2,13 @@
 
 import pytest
 
-from jovial_atlas.checks import hiding, texts
 from jovial_atlas.checks import pages as checks
-from jovial_atlas.checks.findings import at_or_above, counts, findings_of
+from jovial_atlas.checks import texts
 from jovial_atlas.faults import Fault
+from jovial_atlas.findings.finding import at_or_above, counts, findings_of
 from jovial_atlas.pages import schema
 from jovial_atlas.robots import parse_robots
-from jovial_atlas.rules import decide
+from jovial_atlas.rules import decide, hiding
 from jovial_atlas.sitefile import read_site_file
 from tests.conftest import NOW, URL, write_site
 

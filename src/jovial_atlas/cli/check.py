@@ -14,8 +14,8 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.findings import SEVERITIES, fail_on_option, show_findings
 
 if TYPE_CHECKING:
-    from jovial_atlas.checks import Finding
     from jovial_atlas.checks.live import Estimate
+    from jovial_atlas.findings import Finding
 
 
 @atlas_command(
@@ -76,8 +76,8 @@ def command(
 ) -> int:
     """Check the build of the site against the protocols and against itself; or check any
     sitemap, robots.txt, folder or address."""
-    from jovial_atlas.checks import exports
-    from jovial_atlas.checks.findings import at_or_above, counts
+    from jovial_atlas.findings import exports
+    from jovial_atlas.findings.finding import at_or_above, counts
     from jovial_atlas.rounds.proving.check import check_site, check_target
     from jovial_atlas.rounds.proving.live import Live
     from jovial_atlas.web import new_client
@@ -131,8 +131,8 @@ def command(
 
 def _known_codes(codes: tuple[str, ...]) -> None:
     """Refuse a code that no check has, with the nearest that one has."""
-    from jovial_atlas.checks.registry import CHECKS
     from jovial_atlas.faults import nearest
+    from jovial_atlas.findings.registry import CHECKS
 
     for code in codes:
         if code not in CHECKS:

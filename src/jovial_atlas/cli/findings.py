@@ -10,8 +10,8 @@ import click
 from jovial_atlas.cli.output import short
 
 if TYPE_CHECKING:
-    from jovial_atlas.checks import Finding
     from jovial_atlas.cli.output import Output
+    from jovial_atlas.findings import Finding
 
 SEVERITIES = ("blocker", "error", "warning", "advice")
 _SHOWN = 3
@@ -40,9 +40,9 @@ def show_findings(
     out: Output, findings: list[Finding], looked_at: list[str], show_all: bool
 ) -> None:
     """Findings for a person: worst first, each kind once with its first places, and the count."""
-    from jovial_atlas.checks.findings import counts
-    from jovial_atlas.checks.registry import CHECKS
     from jovial_atlas.faults import plural
+    from jovial_atlas.findings.finding import counts
+    from jovial_atlas.findings.registry import CHECKS
 
     for code, group in groupby(findings, key=lambda one: one.code):
         found = list(group)

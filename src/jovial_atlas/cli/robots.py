@@ -113,8 +113,8 @@ def lint(work: Work, target: str | None, fail_on: str, show_all: bool) -> int:
     """Tell every fault and doubtful line of a robots.txt: a file, one that is served, or the one
     that the site file asks for. Where there is a site file, also what matches no page, and what
     bars crawlers from styles, scripts and pictures."""
-    from jovial_atlas.checks.findings import at_or_above, counts
     from jovial_atlas.errors import SiteFileError
+    from jovial_atlas.findings.finding import at_or_above, counts
     from jovial_atlas.rounds.proving.robots import lint_robots
     from jovial_atlas.web import new_client
 

@@ -142,7 +142,7 @@ def _branch(
 def check(work: Work, targets: tuple[str, ...], fail_on: str, show_all: bool) -> int:
     """Check the structured data of the site's pages; or of any page, JSON-LD file, folder or
     address, whoever made it: JSON-LD, microdata and RDFa."""
-    from jovial_atlas.checks.findings import at_or_above, counts, findings_of
+    from jovial_atlas.findings.finding import at_or_above, counts, findings_of
     from jovial_atlas.rounds.proving.structured_data import check_target, data_faults
     from jovial_atlas.rounds.state.last_survey import last_survey
     from jovial_atlas.web import new_client

@@ -32,8 +32,8 @@ if TYPE_CHECKING:
 def command(work: Work, workers: int | None, accept: bool, full: bool, timeout: float) -> int:
     """Read the content into the page table: what is there, section by section, and what
     changed since last time."""
-    from jovial_atlas.checks import findings_of
     from jovial_atlas.faults import plural
+    from jovial_atlas.findings import findings_of
     from jovial_atlas.pages.changes import describe
     from jovial_atlas.rounds.reading.unchanged import as_before
 

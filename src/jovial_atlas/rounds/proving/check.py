@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from jovial_atlas import addresses, dates
-from jovial_atlas.checks import Finding, findings_of, sets
 from jovial_atlas.checks import pages as page_checks
+from jovial_atlas.checks import sets
 from jovial_atlas.checks.fetching import OnDisk
 from jovial_atlas.checks.live import Estimate, estimate
 from jovial_atlas.checks.sets import SitemapSet
@@ -24,6 +24,7 @@ from jovial_atlas.checks.videos import check_films
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import FileSet
+from jovial_atlas.findings import Finding, findings_of
 from jovial_atlas.head.texts import failing_patterns, has_patterns
 from jovial_atlas.robots import RobotsFile
 from jovial_atlas.rounds.proving.live import Live, ask, other_hosts, ownership, served_robots

@@ -10,7 +10,6 @@ from pathlib import Path
 from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses, dates
-from jovial_atlas.checks.hiding import robots_hide
 from jovial_atlas.checks.live import (
     Asking,
     Estimate,
@@ -28,6 +27,7 @@ from jovial_atlas.robots import Matcher, RobotsFile, parse_robots
 from jovial_atlas.robots.directives import read_directives, read_header
 from jovial_atlas.rounds.proving.robots import compare_robots, read_robots
 from jovial_atlas.rules import deciding_crawlers
+from jovial_atlas.rules.hiding import robots_hide
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.page import PageFile, Reading, read_page
 from jovial_atlas.web import Answer, Client, Request, send

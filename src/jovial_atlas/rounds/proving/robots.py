@@ -8,9 +8,9 @@ from pathlib import Path
 from urllib.parse import urlsplit
 
 from jovial_atlas import addresses
-from jovial_atlas.checks.findings import Finding, findings_of
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault
+from jovial_atlas.findings.finding import Finding, findings_of
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, write_robots
 from jovial_atlas.robots.lint import RESOURCES, lint
 from jovial_atlas.rounds.state.last_survey import surveyed_locs

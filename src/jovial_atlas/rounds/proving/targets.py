@@ -10,12 +10,12 @@ from pathlib import Path
 from jovial_atlas import addresses
 from jovial_atlas.checks import sets
 from jovial_atlas.checks.fetching import OnDisk, OnServer
-from jovial_atlas.checks.hiding import robots_hide
 from jovial_atlas.checks.sets import Fetched, SitemapSet
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault
 from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.state.names import INDEX, ROBOTS
+from jovial_atlas.rules.hiding import robots_hide
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.web import Client
 

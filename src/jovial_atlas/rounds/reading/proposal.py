@@ -16,7 +16,6 @@ import polars as pl
 import tomlkit
 
 from jovial_atlas import addresses
-from jovial_atlas.checks.hiding import HIDDEN_SHARE, robots_hide
 from jovial_atlas.errors import AtlasError, ContentError
 from jovial_atlas.faults import plural
 from jovial_atlas.files import FileSet, write_whole, writing
@@ -24,6 +23,7 @@ from jovial_atlas.pages.gather import Gathering
 from jovial_atlas.place import STATE
 from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.state.names import MANIFEST, REPLACED, ROBOTS
+from jovial_atlas.rules.hiding import HIDDEN_SHARE, robots_hide
 from jovial_atlas.rules.own import page_says
 from jovial_atlas.sitefile.deciding import RESERVED_SECTIONS, REST
 from jovial_atlas.sources.folder import Folder, Style, address_of

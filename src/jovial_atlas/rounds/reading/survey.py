@@ -12,7 +12,6 @@ from typing import Any
 import polars as pl
 
 from jovial_atlas import __version__, addresses, dates
-from jovial_atlas.checks.hiding import counting, first_word, shown_of, whole_site
 from jovial_atlas.errors import ContentError, OutputError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import digest, move_into_place, temporary_name, write_whole
@@ -30,6 +29,7 @@ from jovial_atlas.rounds.state.loss import check_survey
 from jovial_atlas.rounds.state.names import DEPARTED, PAGE_TABLE, SURVEY_RECORD
 from jovial_atlas.rounds.state.survey_result import SectionCount, Survey, Swapping
 from jovial_atlas.rules import decide, rests_on_time
+from jovial_atlas.rules.hiding import counting, first_word, shown_of, whole_site
 from jovial_atlas.rules.policies import SIGNS, signs_in
 from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
 from jovial_atlas.sources.columns import with_named_videos

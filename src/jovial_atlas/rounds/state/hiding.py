@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from jovial_atlas.checks.hiding import Shown, first_word, shown_by, whole_site
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import FileSet
@@ -13,6 +12,7 @@ from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
 from jovial_atlas.rounds.state.names import MANIFEST, ROBOTS
 from jovial_atlas.rules import robots_of
+from jovial_atlas.rules.hiding import Shown, first_word, shown_by, whole_site
 from jovial_atlas.sitefile import SiteFile
 
 

@@ -8,9 +8,9 @@ from datetime import datetime, timedelta
 import polars as pl
 
 from jovial_atlas import dates
-from jovial_atlas.checks import Finding
-from jovial_atlas.checks.findings import SEVERITIES
-from jovial_atlas.checks.registry import CHECKS
+from jovial_atlas.findings import Finding
+from jovial_atlas.findings.finding import SEVERITIES
+from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.report import Bars, Report, Table, Trend, render
 from jovial_atlas.rounds.proving.check import check_site
 from jovial_atlas.rounds.reading.survey import section_counts

@@ -6,10 +6,10 @@ from collections.abc import Iterator, Sequence
 from contextlib import nullcontext
 from datetime import datetime
 
-from jovial_atlas.checks.registry import CHECKS
 from jovial_atlas.engines.announce import DUE, Outcome, announce, by_hand, by_robots, settle
 from jovial_atlas.engines.due import PAGES, SITEMAPS, Due, Published, channel_name, due, single
 from jovial_atlas.errors import AtlasError, Loss
+from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.ledger.values import FAILED, UNKNOWN
 from jovial_atlas.rounds.state.hiding import hiding_faults, public_robots

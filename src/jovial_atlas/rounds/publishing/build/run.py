@@ -14,7 +14,6 @@ from types import MappingProxyType
 import polars as pl
 
 from jovial_atlas import addresses, dates
-from jovial_atlas.checks.hiding import Shown
 from jovial_atlas.errors import LossError, OutputError
 from jovial_atlas.faults import plural
 from jovial_atlas.files import FileChange, FileSet, digest
@@ -65,6 +64,7 @@ from jovial_atlas.rounds.state.record import (
     remembered,
 )
 from jovial_atlas.rounds.state.survey_result import Swapping
+from jovial_atlas.rules.hiding import Shown
 from jovial_atlas.signs import signed_files
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
@@ -520,7 +520,7 @@ class _Building:
         """Note what was decided and does not stand in the pages."""
         if pages > self.site.model.output.head_pages:
             return
-        from jovial_atlas.checks.registry import CHECKS
+        from jovial_atlas.findings.registry import CHECKS
         from jovial_atlas.rounds.publishing.undelivered import undelivered
 
         for fault in undelivered(self.survey):

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from jovial_atlas.checks.entry import LEVELS
-from jovial_atlas.checks.registry import CHECKS
 from jovial_atlas.faults import Fault
+from jovial_atlas.findings.entry import LEVELS
+from jovial_atlas.findings.registry import CHECKS
 
 #: Worst first.
 SEVERITIES = LEVELS

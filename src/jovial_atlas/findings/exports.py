@@ -8,8 +8,8 @@ from typing import Any
 
 from lxml import etree
 
-from jovial_atlas.checks.findings import Finding, at_or_above
-from jovial_atlas.checks.registry import CHECKS
+from jovial_atlas.findings.finding import Finding, at_or_above
+from jovial_atlas.findings.registry import CHECKS
 
 #: SARIF 2.1.0 §3.27.10: levels.
 _LEVELS = {"blocker": "error", "error": "error", "warning": "warning", "advice": "note"}

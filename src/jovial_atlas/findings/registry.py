@@ -5,8 +5,8 @@ The reference page of findings is made from this table.
 
 from __future__ import annotations
 
-from jovial_atlas.checks.entry import LEVELS, Check
-from jovial_atlas.checks.registry_protocol import PROTOCOL
+from jovial_atlas.findings.entry import LEVELS, Check
+from jovial_atlas.findings.protocol import PROTOCOL
 
 _B, _E, _W, _A = LEVELS
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jovial_atlas.checks.entry import LEVELS, Check
+from jovial_atlas.findings.entry import LEVELS, Check
 
 _B, _E, _W, _A = LEVELS
 

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 import polars as pl
 
 from jovial_atlas import addresses
-from jovial_atlas.checks.registry import CHECKS
 from jovial_atlas.faults import Fault, plural
+from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.robots import Matcher, RobotsFile
 from jovial_atlas.rules import barred, deciding_crawlers
 from jovial_atlas.sitefile import SiteFile
