@@ -9,6 +9,7 @@ from jovial_atlas import dates, languages
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import FileSet
 from jovial_atlas.rounds.publishing.build import listing, placing
+from jovial_atlas.rounds.publishing.build.options import BuildOptions
 from jovial_atlas.rounds.publishing.build.run import run_build
 from jovial_atlas.rounds.reading.survey import run_survey
 from jovial_atlas.rounds.state.last_survey import last_survey
@@ -28,7 +29,7 @@ def built(tmp_path):
         site = read_site_file(site_file)
         with new_client(5) as client:
             run_survey(site, TODAY, client)
-        done = run_build(site, last_survey(site, TODAY), TODAY, **options)
+        done = run_build(site, last_survey(site, TODAY), TODAY, BuildOptions(**options))
         listed = {
             place.name: re.findall("<loc>(.*?)</loc>", place.read_text())
             for place in sorted(site.output.glob("sitemap-*-*.xml"))

@@ -50,8 +50,10 @@ def command(
     Unchanged files are not touched, files of others are never overwritten."""
     from jovial_atlas.faults import plural
     from jovial_atlas.rounds.publishing.build.foreign import replace_foreign
+    from jovial_atlas.rounds.publishing.build.options import BuildOptions
     from jovial_atlas.rounds.publishing.build.run import run_build
     from jovial_atlas.rounds.state.last_survey import last_survey
+    from jovial_atlas.rounds.state.unlisted_names import names_from_ledger
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
@@ -59,17 +61,11 @@ def command(
         for place in replace_foreign(site, replace):
             out.note(f"The file that was there is now {place}.")
     out.get_ready()
-    build = run_build(
-        site,
-        survey,
-        work.now(),
-        dry_run=dry_run,
-        fold=fold,
-        differences=addresses,
-        accept=accept,
-        environment=os.environ,
-        swapping=work.locks().swapping,
-    )
+    options = BuildOptions(
+        dry_run, fold, addresses, accept, work.locks().swapping,
+        names_from_ledger(work.now(), os.environ),
+    )  # fmt: skip
+    build = run_build(site, survey, work.now(), options)
     if build.hidden:
         out.warn(build.hidden)
     if build.refused:

@@ -81,7 +81,7 @@ def _record(name: str, said: dict[str, Any]) -> SitemapRecord:
     return SitemapRecord(**{"memory": f"{name.replace('/', '-')}.parquet", **said})
 
 
-def memory_set(site: SiteFile, *, dry: bool) -> FileSet:
+def listed_set(site: SiteFile, *, dry: bool) -> FileSet:
     """What is kept of what each sitemap file lists."""
     return FileSet(site.state / LISTED_IN, site.state / f"{LISTED_IN}-files.json", dry=dry)
 

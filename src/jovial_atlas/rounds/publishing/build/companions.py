@@ -36,7 +36,22 @@ if TYPE_CHECKING:
 #: Name and bytes of a file.
 Named = tuple[str, bytes]
 #: A sitemap file: the section it is of, its newest date, and what gives `loc, lastmod, mark`.
-Listed = tuple[str, str, Callable[[], pl.DataFrame]]
+FileListing = tuple[str, str, Callable[[], pl.DataFrame]]
+
+
+def root_files(
+    survey: LastSurvey, sitemaps: Sequence[str], *, style: bool, dry: bool
+) -> Iterator[Named]:
+    """What stands at the root beside the sitemaps: robots.txt, which names these `sitemaps`, the
+    files that prove ownership, stills of videos, and the style sheet where it is wanted."""
+    site = survey.site
+    yield robots_file(site, sitemaps)
+    if site.model.site.stage != "draft":
+        yield from key_files(site, dry=dry)
+    yield from ownership_files(site)
+    yield from stills(survey)
+    if style and site.model.sitemap.style:
+        yield style_sheet()
 
 
 def robots_file(site: SiteFile, sitemaps: Sequence[str]) -> Named:
@@ -126,7 +141,7 @@ def style_sheet() -> Named:
 
 def feed_files(
     site: SiteFile,
-    tables: Iterator[Listed],
+    tables: Iterator[FileListing],
     pages: Callable[[pl.Series], pl.DataFrame],
 ) -> Iterator[Named]:
     """The feeds of the newest listed pages, by their last change. `pages` gives the rows of the
@@ -155,7 +170,7 @@ def _hubs(site: SiteFile) -> tuple[str, ...]:
 
 def _newest(
     site: SiteFile,
-    tables: Iterator[Listed],
+    tables: Iterator[FileListing],
     pages: Callable[[pl.Series], pl.DataFrame],
 ) -> list[dict[str, Any]]:
     """The newest pages of the feed. `tables` gives what each sitemap file lists with its newest
