@@ -3,12 +3,14 @@
 import io
 
 import pytest
+from msgspec.structs import asdict
 from PIL import Image, ImageDraw
 
 from jovial_atlas.head.around import Around
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.media.pictures import Copying, copy_size, look_at_picture, shared_copy
 from jovial_atlas.pages import schema
+from jovial_atlas.pages.page import page_of
 from jovial_atlas.rounds.state.picture_files import Pictures
 from jovial_atlas.rules import decide
 from jovial_atlas.sitefile import read_site_file
@@ -56,8 +58,9 @@ def shared(folder, path="/a/", copies="", **columns):
         table = schema.with_extra(table, {"photo": schema.pl.String()}).with_columns(
             extra=schema.pl.struct(photo=schema.pl.lit(columns["extra"]))
         )
-    decided = decide(schema.complete(table), site, NOW).to_dicts()[0]
-    return head_data(decided, site, (), Around(Pictures(site).look))["picture"]
+    decided = page_of(decide(schema.complete(table), site, NOW).to_dicts()[0])
+    picture = head_data(decided, site, (), Around(Pictures(site).look)).picture
+    return asdict(picture) if picture else None
 
 
 def image(name, alt=None):

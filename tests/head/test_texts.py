@@ -1,6 +1,7 @@
 """Texts of heads: patterns by site, section and page, lengths as results show them, tags."""
 
 import pytest
+from msgspec.structs import asdict
 
 from jovial_atlas.errors import SiteFileError
 from jovial_atlas.head.compose import head_data
@@ -8,6 +9,7 @@ from jovial_atlas.head.lengths import shown, width
 from jovial_atlas.head.tags import head_tags
 from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.pages import schema
+from jovial_atlas.pages.page import page_of
 from jovial_atlas.rules import decide
 from jovial_atlas.sitefile import read_site_file
 from tests.conftest import NOW, URL, page, write_site
@@ -40,9 +42,9 @@ def head_of(folder, more=PATTERNS, **columns):
     row = {"loc": f"{URL}{columns.pop('path', '/a/')}", "kind": "page", "status": 200, "words": 99,
            "images": [], "videos": [], "title": "T", "heading": "A heading of some length",
            "excerpt": "One &amp; <b>two</b>. Three.", "published": "2026-11-03", **columns}  # fmt: skip
-    decided = decide(schema.table([row]), site, NOW).to_dicts()[0]
+    decided = page_of(decide(schema.table([row]), site, NOW).to_dicts()[0])
     head = head_data(decided, site)
-    return head, [tag.html for tag in head_tags(head, decided, site)]
+    return asdict(head), [tag.html for tag in head_tags(head, decided, site)]
 
 
 @pytest.mark.parametrize(

@@ -5,6 +5,7 @@ import pytest
 
 from jovial_atlas.head.compose import directives_for, directives_of
 from jovial_atlas.pages import schema
+from jovial_atlas.pages.page import page_of
 from jovial_atlas.robots import Matcher
 from jovial_atlas.rounds.publishing.redirects import redirects_of
 from jovial_atlas.rounds.state.last_survey import last_survey
@@ -179,13 +180,13 @@ def test_one_crawler_can_be_told_more_than_the_others(tmp_path):
     )
     said = [{"crawler": "quillseek", "words": "nofollow"}]
     row, says, site = decided(tmp_path, rules, crawler_directives=said, directives="noarchive")
-    assert (row["listed"], directives_of(row, site)) == (True, "noarchive")
-    assert directives_for(row, site) == {
+    assert (row["listed"], directives_of(page_of(row), site)) == (True, "noarchive")
+    assert directives_for(page_of(row), site) == {
         "lanternbot": "noindex, max-snippet:20", "quillseek": "nofollow",
     }  # fmt: skip
     assert [one.crawlers for one in says if one.crawlers] == [("lanternbot",), ("quillseek",)]
     other = decided(tmp_path, rules, path="/b/")[0]
-    assert directives_for(other, site) == {}
+    assert directives_for(page_of(other), site) == {}
 
 
 @pytest.mark.parametrize(

@@ -32,11 +32,11 @@ def check_shared_pictures(
     pages: dict[str, list[str]] = {}
     for one in texts:
         page = one.page
-        shared = shared_picture(page, site, one.section, films.get(page["loc"], ()), look)
+        shared = shared_picture(page, site, one.section, films.get(page.loc, ()), look)
         if shared is None:
-            bare.append(page["loc"])
-        elif not shared.original:
-            pages.setdefault(shared.loc, []).append(page["loc"])
+            bare.append(page.loc)
+        elif not shared.picture.original:
+            pages.setdefault(shared.picture.loc, []).append(page.loc)
     if bare:
         message = f"{plural(len(bare), 'page')} {_have(bare)} none: {_some(bare)}."
         yield Fault("share-picture-missing", bare[0], message)

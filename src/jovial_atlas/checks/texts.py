@@ -13,6 +13,7 @@ import polars as pl
 from jovial_atlas.faults import Fault
 from jovial_atlas.head.lengths import shown, width
 from jovial_atlas.head.texts import Text, description_of, phrase_of, title_of
+from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
 
@@ -30,7 +31,7 @@ _ALIKE = (
 class Published:
     """The texts of one listed page as its head has them."""
 
-    page: dict[str, Any]
+    page: Page
     section: Section | None
     title: Text
     description: Text
@@ -43,8 +44,8 @@ def published_texts(decided: pl.DataFrame, site: SiteFile) -> list[Published] | 
         return None
     sections = {section.name: section for section in site.model.section}
     found = []
-    for page in decided.filter("listed").drop("links").iter_rows(named=True):
-        section = sections.get(page["section"])
+    for page in pages_of(decided.filter("listed")):
+        section = sections.get(page.section)
         title, said = title_of(page, site, section), description_of(page, site, section)
         found.append(Published(page, section, title, said))
     return found
@@ -56,7 +57,7 @@ def with_published(decided: pl.DataFrame, texts: Sequence[Published] | None) -> 
     if texts is None:
         return decided
     rows = {
-        "loc": [one.page["loc"] for one in texts],
+        "loc": [one.page.loc for one in texts],
         "title": [_meant(one.title) for one in texts],
         "description": [_meant(one.description) for one in texts],
     }
@@ -79,13 +80,13 @@ def check_lengths(texts: Sequence[Published], site: SiteFile) -> Iterator[Fault]
             said = [getattr(at, name) for at in (section, site.model.head) if at]
             yield from _empty(name, found, page, said)
         if title := one.title.value:
-            yield from _length("title", page["loc"], title, limits.title_px, limits.title_size,
+            yield from _length("title", page.loc, title, limits.title_px, limits.title_size,
                                limits.title_least)  # fmt: skip
-            home = page["loc"] == f"{site.model.site.url}/"
+            home = page.loc == f"{site.model.site.url}/"
             if title.casefold() in names and not home:
-                yield Fault("title-site-name", page["loc"], f"Its title is only {title!r}.")
+                yield Fault("title-site-name", page.loc, f"Its title is only {title!r}.")
         if one.description.value and one.description.source != "excerpt":
-            yield from _length("description", page["loc"], one.description.value,
+            yield from _length("description", page.loc, one.description.value,
                                limits.description_px, limits.description_size,
                                limits.description_least)  # fmt: skip
         yield from _phrase(one, phrase_of(page, site))
@@ -96,25 +97,23 @@ def _phrase(one: Published, phrase: str) -> Iterator[Fault]:
         return
     places = {
         "title": one.title.value,
-        "heading": one.page.get("heading"),
+        "heading": one.page.heading,
         "description": one.description.value,
-        "first sentences": one.page.get("excerpt"),
+        "first sentences": one.page.excerpt,
     }
     wanted = phrase.casefold()
     lacking = [name for name, text in places.items() if wanted not in (text or "").casefold()]
     if lacking:
         message = f"Its target phrase {phrase!r} is not in its {', '.join(lacking)}."
-        yield Fault("phrase-absent", one.page["loc"], message)
+        yield Fault("phrase-absent", one.page.loc, message)
 
 
-def _empty(
-    name: str, found: Text, page: dict[str, Any], patterns: Sequence[str]
-) -> Iterator[Fault]:
+def _empty(name: str, found: Text, page: Page, patterns: Sequence[str]) -> Iterator[Fault]:
     """A pattern that gives nothing for a page, which then falls back to its own text."""
     given = ("overrides file", "pattern", "pattern of its kind", "site pattern")
     if any(patterns) and found.source not in given:
         message = f"The pattern of its {name} gives nothing; the page's own {name} is used."
-        yield Fault("pattern-empty", page["loc"], message)
+        yield Fault("pattern-empty", page.loc, message)
 
 
 def _length(name: str, loc: str, text: str, most: int, size: int, least: int) -> Iterator[Fault]:
@@ -132,7 +131,7 @@ def _length(name: str, loc: str, text: str, most: int, size: int, least: int) ->
 def check_languages(texts: Sequence[Published], site: SiteFile) -> Iterator[Fault]:
     """Titles with descriptions in another language than their page says it is in."""
     for one in texts:
-        declared = (one.page["language"] or site.model.site.language).partition("-")[0].lower()
+        declared = (one.page.language or site.model.site.language).partition("-")[0].lower()
         text = ". ".join(part for part in (one.title.value, one.description.value) if part)
         if len(text.split()) < _WORDS:
             continue
@@ -143,7 +142,7 @@ def check_languages(texts: Sequence[Published], site: SiteFile) -> Iterator[Faul
                 f"The page is in {declared!r}; its title and description read as {found!r}: "
                 f"{text[:80]!r}."
             )
-            yield Fault("text-language", one.page["loc"], message)
+            yield Fault("text-language", one.page.loc, message)
 
 
 @lru_cache(maxsize=1)

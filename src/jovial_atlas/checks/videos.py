@@ -36,10 +36,10 @@ def check_films(
     matcher = Matcher(robots, "*")
     sizes: dict[str, Picture | None] = {}
     for loc, some in films.items():
-        if not some[0].page["listed"]:
+        if not some[0].page.listed:
             continue
         for film in some:
-            if film.missing and film.values.get("listed") is not False:
+            if film.missing and film.values.listed is not False:
                 lacks = " and no ".join(film.missing)
                 yield Fault("video-incomplete", loc, f"The video {film.name} has no {lacks}.")
             if film.why_not:
@@ -55,7 +55,7 @@ def check_films(
 def _thumbnail(
     film: Film, site: SiteFile, find: Find, sizes: dict[str, Picture | None]
 ) -> Iterator[Fault]:
-    address = film.values["thumbnail"]
+    address = film.values.thumbnail or ""
     if not address.startswith(f"{site.model.site.url}/") or film.origin["thumbnail"] == "file":
         return
     place = find(address)
@@ -75,8 +75,10 @@ def _thumbnail(
 
 
 def _barred(film: Film, site: SiteFile, matcher: Matcher) -> Iterator[Fault]:
-    for name, what in (("thumbnail", "picture"), ("content", "media file"), ("player", "player")):
-        address = film.values[name]
+    values = film.values
+    for address, what in (
+        (values.thumbnail, "picture"), (values.content, "media file"), (values.player, "player"),
+    ):  # fmt: skip
         if address and address.startswith(f"{site.model.site.url}/"):
             answer = matcher.ask(addresses.path_and_query(address))
             if not answer.allowed:
@@ -86,12 +88,12 @@ def _barred(film: Film, site: SiteFile, matcher: Matcher) -> Iterator[Fault]:
 
 def _file(film: Film) -> Iterator[Fault]:
     media = film.media
-    if not media.get("codecs"):
+    if not media.codecs:
         return
-    if not media["plays"]:
-        message = f"Browsers do not play {film.name} ({media['codecs']})."
+    if not media.plays:
+        message = f"Browsers do not play {film.name} ({media.codecs})."
         yield Fault("video-not-played", film.loc, message)
-    declared, real = film.declared, media["duration"]
+    declared, real = film.declared, media.duration
     if declared and real and abs(declared - real) > max(2, 0.05 * real):
         message = f"{film.name} is declared to last {declared:,} seconds and lasts {real:,}."
         yield Fault("video-duration-differs", film.loc, message)
@@ -100,15 +102,15 @@ def _file(film: Film) -> Iterator[Fault]:
 def _agreement(film: Film) -> Iterator[Fault]:
     page = film.page
     seen = {
-        "title": [page["heading"], page["title"]],
-        "description": [page["description"], page["excerpt"]],
+        "title": [page.heading, page.title],
+        "description": [page.description, page.excerpt],
     }
     for name, texts in seen.items():
         # A caption speaks of the film, and need not say what the page does.
         own = ("video",) if name == "description" else ()
         if film.origin.get(name) in (None, "page", "first sentences", *own):
             continue
-        said = film.values[name]
+        said = getattr(film.values, name)
         shown = [text for text in texts if text]
         best = max(
             (fuzz.token_set_ratio(said, text, processor=utils.default_process) for text in shown),
@@ -124,13 +126,13 @@ def _short(text: str) -> str:
 
 
 def _place(film: Film) -> Iterator[Fault]:
-    video = (film.page["videos"] or [])[film.number - 1]
-    width, height = video["width"], video["height"]
+    video = (film.page.videos or [])[film.number - 1]
+    width, height = video.width, video.height
     if (width and width < _USABLE[0]) or (height and height < _USABLE[1]):
         shown = f"{width or '?'}×{height or '?'}"
         yield Fault("video-small", film.loc, f"{film.name} is shown at {shown} pixels.")
-    if (video["words_before"] or 0) > _LOW:
-        message = f"{film.name} stands below {plural(video['words_before'], 'word')}."
+    if (video.words_before or 0) > _LOW:
+        message = f"{film.name} stands below {plural(video.words_before or 0, 'word')}."
         yield Fault("video-low", film.loc, message)
 
 

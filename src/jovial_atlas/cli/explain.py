@@ -34,20 +34,25 @@ def command(work: Work, url: str) -> int:
 
 
 def _as_json(explained: Explained) -> dict[str, Any]:
+    from msgspec import to_builtins
+    from msgspec.structs import asdict
+
     page = explained.page
-    head = {key: value for key, value in explained.head.items() if key not in ("loc", "json_ld")}
+    head = to_builtins(explained.head)
+    structured = head.pop("json_ld")
+    del head["loc"]
     return {
-        "loc": page["loc"],
-        "verdict": page["verdict"],
-        "reason": page["reason"],
-        "decided_by": page["decided_by"],
-        "section": page["section"],
-        "source": page["source"],
-        "path": page["path"],
-        "lastmod": page["lastmod"],
-        "lastmod_from": page["lastmod_from"],
-        "merged": page["merged"] or [],
-        "extra": page.get("extra") or {},
+        "loc": page.loc,
+        "verdict": page.verdict,
+        "reason": page.reason,
+        "decided_by": page.decided_by,
+        "section": page.section,
+        "source": page.source,
+        "path": page.path,
+        "lastmod": page.lastmod,
+        "lastmod_from": page.lastmod_from,
+        "merged": to_builtins(page.merged or []),
+        "extra": page.extra or {},
         "layers": [
             {
                 "layer": one.name,
@@ -62,28 +67,35 @@ def _as_json(explained: Explained) -> dict[str, Any]:
         "robots": explained.robots,
         "head": head,
         "lengths": explained.lengths,
-        "structured_data": explained.head["json_ld"],
+        "structured_data": structured,
         "videos": [
-            {"name": film.name, "why_not": film.why_not, "values": film.values, "from": film.origin}
+            {
+                "name": film.name,
+                "why_not": film.why_not,
+                "values": asdict(film.values),
+                "from": film.origin,
+            }
             for film in explained.films
         ],
     }
 
 
 def _show(out: Output, explained: Explained) -> None:
+    from msgspec.structs import asdict
+
     page, head = explained.page, explained.head
-    out.say(page["loc"], style="bold")
-    style = "bold green" if page["verdict"] == "listed" else "bold yellow"
-    out.indented(f"{page['verdict']}:", page["reason"], style=style)
-    out.indented("decided", f"by {page['decided_by']}")
-    out.indented("section", page["section"])
-    out.indented("source ", f"{page['source']}, {page['path']}")
-    dated = f"{page['lastmod'] or 'not known'}"
-    out.indented("lastmod", dated + (f" (from {page['lastmod_from']})" if page["lastmod"] else ""))
+    out.say(page.loc, style="bold")
+    style = "bold green" if page.verdict == "listed" else "bold yellow"
+    out.indented(f"{page.verdict}:", page.reason or "", style=style)
+    out.indented("decided", f"by {page.decided_by}")
+    out.indented("section", page.section)
+    out.indented("source ", f"{page.source}, {page.path}")
+    dated = f"{page.lastmod or 'not known'}"
+    out.indented("lastmod", dated + (f" (from {page.lastmod_from})" if page.lastmod else ""))
     out.indented("sitemap", ", ".join(explained.sitemap) or "in none of the files on disk")
     rule = f" by {explained.robots['rule']!r}" if explained.robots["rule"] else ""
     allowed = "may be fetched" if explained.robots["allowed"] else "may not be fetched"
-    out.indented("robots ", f"{allowed}{rule}; directives: {head['directives'] or 'none needed'}")
+    out.indented("robots ", f"{allowed}{rule}; directives: {head.directives or 'none needed'}")
     out.table(
         [
             ("Layer, weakest first", "left"),
@@ -101,24 +113,24 @@ def _show(out: Output, explained: Explained) -> None:
             for one in explained.layers
         ],
     )
-    if page["merged"]:
+    if page.merged:
         out.table(
             [("Also said by", "left"), ("Of", "left"), ("Value", "fold"), ("Used", "left")],
-            [[one["source"], one["column"], one["value"], one["used"]] for one in page["merged"]],
+            [[one.source, one.column, one.value, one.used] for one in page.merged],
         )
-    known = {key: value for key, value in (page.get("extra") or {}).items() if value is not None}
+    known = {key: value for key, value in (page.extra or {}).items() if value is not None}
     if known:
         out.indented("extra  ", json.dumps(known, ensure_ascii=False, default=str))
     out.say("Head", style="bold")
     out.indented(
         "title      ",
-        f"{head['title'] or 'none'} (from {head['title_from'] or 'nowhere'}"
+        f"{head.title or 'none'} (from {head.title_from or 'nowhere'}"
         f"{_measured(explained.lengths['title'])})",
     )
-    out.indented("description", f"{head['description'] or 'none'} "
-                 f"(from {head['description_from'] or 'nowhere'}"
+    out.indented("description", f"{head.description or 'none'} "
+                 f"(from {head.description_from or 'nowhere'}"
                  f"{_measured(explained.lengths['description'])})")  # fmt: skip
-    out.indented("canonical  ", head["canonical"])
+    out.indented("canonical  ", head.canonical)
     for film in explained.films:
         out.say()
         out.say(f"Video {film.name}: {film.why_not or 'listed'}", style="bold")
@@ -126,13 +138,13 @@ def _show(out: Output, explained: Explained) -> None:
             [("Field", "left"), ("Value", "fold"), ("From", "left")],
             [
                 [name, _shown(value), film.origin.get(name, "")]
-                for name, value in film.values.items()
+                for name, value in asdict(film.values).items()
                 if value is not None
             ],
         )
-    if head["json_ld"]:
+    if head.json_ld:
         out.say("Structured data", style="bold")
-        for node in head["json_ld"]["@graph"]:
+        for node in head.json_ld["@graph"]:
             values = {key: value for key, value in node.items() if key not in ("@type", "@id")}
             out.indented(node["@type"], json.dumps(values, ensure_ascii=False))
 

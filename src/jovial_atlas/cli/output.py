@@ -31,6 +31,13 @@ _STYLES = {
 }
 
 
+def _plain(value: object) -> object:
+    """A value that JSON does not know as one that it knows: a structure as its fields."""
+    if hasattr(value, "__struct_fields__"):
+        return {name: getattr(value, name) for name in value.__struct_fields__}
+    return str(value)
+
+
 class Output:
     """Where one command's results and notes go, in the format asked for."""
 
@@ -76,7 +83,7 @@ class Output:
 
     def json(self, value: Any) -> None:
         """The result as JSON, alone on standard output."""
-        text = json.dumps(value, ensure_ascii=False, indent=1, default=str)
+        text = json.dumps(value, ensure_ascii=False, indent=1, default=_plain)
         click.echo(json_safe(text, self.secrets))
 
     def exact(self, text: str) -> None:

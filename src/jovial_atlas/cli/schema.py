@@ -68,9 +68,10 @@ def _tree(out: Output, shown: Shown) -> None:
     for one in graph.issues:
         if one.code != "data-recommended":
             issues.setdefault((one.node, one.path), []).append(one.message)
-    numbered = list(enumerate([*graph.nodes, *graph.left_out]))
     # What all pages share comes last.
-    for number, node in [*numbered[2:], *numbered[:2]]:
+    for number, node in sorted(
+        enumerate(graph.all_nodes), key=lambda numbered: graph.is_shared(numbered[1])
+    ):
         gone = number >= len(graph.nodes)
         origins = graph.origins.get(str(node.get("@id", "")), {})
         head = f"{_kind(node)}{'  not published' if gone else ''}"
@@ -82,8 +83,8 @@ def _tree(out: Output, shown: Shown) -> None:
             out.indented("", message, text_style="yellow")
         lines = [(key, value) for key, value in node.items() if not key.startswith("@")]
         _branch(out, lines, "", "", origins, issues, number)
-        lacking = [one.message.partition(" lacks ")[2].removesuffix(".") for one in graph.issues
-                   if one.node == number and one.code == "data-recommended"]  # fmt: skip
+        lacking = [issue.lacking for issue in graph.issues
+                   if issue.node == number and issue.code == "data-recommended"]  # fmt: skip
         if lacking and "WebPage" not in _kind(node):
             out.indented("recommended too:", ", ".join(lacking))
     for syntax, node in shown.beside:

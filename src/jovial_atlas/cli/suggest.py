@@ -29,6 +29,7 @@ def command(
 
     from jovial_atlas.addresses import path_and_query
     from jovial_atlas.faults import plural
+    from jovial_atlas.pages.page import pages_of
     from jovial_atlas.rounds.deciding.overrides_table import write_table
     from jovial_atlas.rounds.deciding.pages import select_pages
     from jovial_atlas.rounds.deciding.suggest import FIELDS, proposer
@@ -47,10 +48,11 @@ def command(
         out.note(f"under `accept` for those to take, then: jovial-atlas pages --take {edit}")
         return 0
     rows = []
-    for page in pages.to_dicts():
+    for page in pages_of(pages):
         for name, text in propose(page).items():
-            if text.value and (everything or not page[name]):
-                rows.append({"loc": page["loc"], "field": name, "now": page[name],
+            now = getattr(page, name)
+            if text.value and (everything or not now):
+                rows.append({"loc": page.loc, "field": name, "now": now,
                              "proposal": text.value, "from": text.source})  # fmt: skip
     names = ("loc", "field", "now", "proposal", "from")
     if out.format == "json":

@@ -77,16 +77,18 @@ def _row(film: Film) -> dict[str, Any]:
 
     why_not = not_listed(film)
     return {
-        "loc": film.loc, "number": film.number, "title": film.values["title"],
-        "duration": film.values["duration"], "picture": picture_of(film),
+        "loc": film.loc, "number": film.number, "title": film.values.title,
+        "duration": film.values.duration, "picture": picture_of(film),
         "found": film.origin.get("content") or film.origin.get("player"),
         "listed": not why_not, "why_not": why_not,
     }  # fmt: skip
 
 
 def _details(film: Film) -> dict[str, Any]:
-    media = {name: film.media.get(name) for name in ("codecs", "plays", "bytes", "problem")}
-    return {"name": film.name, "values": film.values, "from": film.origin, **media}
+    from msgspec.structs import asdict
+
+    media = {name: getattr(film.media, name) for name in ("codecs", "plays", "bytes", "problem")}
+    return {"name": film.name, "values": asdict(film.values), "from": film.origin, **media}
 
 
 def _show(work: Work, films: list[Film], rows: list[dict[str, Any]]) -> None:
@@ -101,7 +103,7 @@ def _show(work: Work, films: list[Film], rows: list[dict[str, Any]]) -> None:
         [
             [
                 path_and_query(row["loc"]), row["title"], length(row["duration"]),
-                f"{film.values['width']}×{film.values['height']}", row["picture"], row["found"],
+                f"{film.values.width}×{film.values.height}", row["picture"], row["found"],
                 _sitemap(film, row),
             ]
             for row, film in zip(rows, films, strict=True)
@@ -115,5 +117,5 @@ def _sitemap(film: Film, row: dict[str, Any]) -> str:
     """Whether it is listed, and what is wrong with its file all the same."""
     if not row["listed"]:
         return f"not: {row['why_not']}"
-    problem = film.media.get("problem")
+    problem = film.media.problem
     return f"listed, but {problem}" if problem else "listed"

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 from urllib.parse import urljoin
 from zoneinfo import ZoneInfo
@@ -17,7 +17,7 @@ from jovial_atlas.head.around import ALONE, Around
 from jovial_atlas.head.site import SiteNodes, site_nodes
 from jovial_atlas.head.texts import pattern_text
 from jovial_atlas.head.videos import Film
-from jovial_atlas.pages import schema
+from jovial_atlas.pages.page import Page
 from jovial_atlas.rules.policies import kind_teller
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
@@ -36,12 +36,22 @@ _LISTS = frozenset({"listing", "paged", "search", "error"})
 class Graph:
     """The graph of a page: `nodes` are published; `left_out` are not, since they have errors;
     `issues` tell of both, by their numbers in `nodes` and then `left_out`. `origins`: @id →
-    property → where its value comes from."""
+    property → where its value comes from. `shared` has the @ids of nodes that all pages share."""
 
     nodes: list[Node]
     left_out: list[Node]
     issues: list[Issue]
     origins: dict[str, dict[str, str]] = field(default_factory=dict)
+    shared: frozenset[str] = frozenset()
+
+    @property
+    def all_nodes(self) -> list[Node]:
+        """Those that are published, then those that are not, as issues count them."""
+        return [*self.nodes, *self.left_out]
+
+    def is_shared(self, node: Node) -> bool:
+        """Whether a node is one that all pages of the site share."""
+        return node.get("@id") in self.shared
 
     @property
     def document(self) -> Node | None:
@@ -50,7 +60,7 @@ class Graph:
 
 
 def page_graph(
-    page: Mapping[str, Any],
+    page: Page,
     site: SiteFile,
     section: Section | None,
     texts: tuple[str | None, str | None],
@@ -91,18 +101,18 @@ def _valid(
         n for n in range(count, len(made)) if advice or made[n].get("@id") not in making.sure
     ]
     own = validator_of(site).validate([made[n] for n in numbers], advice=advice, known=made)
-    issues += [Issue(one.code, numbers[one.node], one.path, one.message) for one in own]
+    issues += [replace(issue, node=numbers[issue.node]) for issue in own]
     wrong = {one.node for one in issues if one.code in INVALID}
     if not wrong or site.model.structured.publish == "all":
-        return Graph(made, [], issues, origins)
+        return Graph(made, [], issues, origins, shared.ids)
     kept = [node for number, node in enumerate(made) if number not in wrong]
     gone = [made[number] for number in sorted(wrong)]
     lost = {node["@id"] for node in gone if "@id" in node}
     kept = [_without(node, lost) for node in kept] if lost else kept
     order = [n for n in range(len(made)) if n not in wrong] + sorted(wrong)
     places = {old: new for new, old in enumerate(order)}
-    moved = [Issue(one.code, places[one.node], one.path, one.message) for one in issues]
-    return Graph(kept, gone, sorted(moved, key=lambda one: one.node), origins)
+    moved = [replace(issue, node=places[issue.node]) for issue in issues]
+    return Graph(kept, gone, sorted(moved, key=lambda one: one.node), origins, shared.ids)
 
 
 def _without(node: Node, lost: set[str]) -> Node:
@@ -134,7 +144,7 @@ class _Making:
 
     def __init__(
         self,
-        page: Mapping[str, Any],
+        page: Page,
         site: SiteFile,
         section: Section | None,
         texts: tuple[str | None, str | None],
@@ -143,7 +153,7 @@ class _Making:
     ) -> None:
         self.page, self.site, self.section, self.around = page, site, section, around
         self.title, self.description = texts
-        self.loc = page["loc"]
+        self.loc = page.loc
         self.base = self.loc
         zone = site.model.site.timezone
         self.zone = ZoneInfo(zone) if zone else None
@@ -160,7 +170,7 @@ class _Making:
         """A field of the page: a column, `extra.NAME`, or `found.questions`, `.steps`, `.items`."""
         kind, _, rest = name.partition(".")
         if rest and kind == "extra":
-            return parsed((self.page.get(schema.EXTRA) or {}).get(rest))
+            return parsed((self.page.extra or {}).get(rest))
         if rest and kind == "found":
             return self.found.get(rest)
         if name == "site.currency":
@@ -168,13 +178,12 @@ class _Making:
         if name == "title":
             return self.title
         if name == "description":
-            return self.description or self.page.get("description")
+            return self.description or self.page.description
         if name == "changed":
-            return self.page["lastmod"] if self.page["lastmod_from"] != "file" else None
-        value = self.page.get(name)
-        if name == "images" and value:
-            return [one["loc"] for one in value]
-        return value
+            return self.page.lastmod if self.page.lastmod_from != "file" else None
+        if name == "images" and self.page.images:
+            return [one.loc for one in self.page.images]
+        return getattr(self.page, name, None)
 
     def text(self, pattern: str) -> str:
         """A pattern filled in."""
@@ -182,7 +191,7 @@ class _Making:
 
     def extras(self) -> list[str]:
         """Names of the page's extra fields that hold something."""
-        extra = self.page.get(schema.EXTRA) or {}
+        extra = self.page.extra or {}
         return [name for name, value in extra.items() if value not in (None, "")]
 
     def ref(self, name: str) -> Node | None:
@@ -206,10 +215,10 @@ class _Making:
         url, page = self.site.model.site.url, self.page
         web_page = nodes.web_page(
             url, self.loc, name=self.title, description=self.description,
-            language=page["language"] or self.site.model.site.language,
+            language=page.language or self.site.model.site.language,
         )  # fmt: skip
         site_says = "site file, [site]"
-        said_in = "page" if page["language"] else site_says
+        said_in = "page" if page.language else site_says
         self._note(
             web_page,
             {"url": "field loc", "name": "title", "description": "description",
@@ -259,7 +268,7 @@ class _Making:
             return None
         kind = section.schema_type
         above = vocabulary().above(kind)
-        if "Article" in above and not (page["published"] or section.data.get("datePublished")):
+        if "Article" in above and not (page.published or section.data.get("datePublished")):
             return None
         if "LocalBusiness" in above and any(self._about(one) for one in self.site.model.place):
             return None
@@ -304,7 +313,7 @@ class _Making:
              "name": (home if number == 1 else self.around.name(loc)) or loc}
             for number, loc in enumerate(trail, start=1)
         ]  # fmt: skip
-        own = self.page["heading"] or self.title
+        own = self.page.heading or self.title
         if not own:
             return None
         items.append({"@type": "ListItem", "position": len(items) + 1, "name": own})
@@ -317,26 +326,26 @@ class _Making:
             self.origins[node["@id"]] = dict(origins)
 
 
-def _found(page: Mapping[str, Any]) -> dict[str, Any]:
-    given = page.get("data")
+def _found(page: Page) -> dict[str, Any]:
+    given = page.data
     found: dict[str, Any] = json.loads(given) if given else {}
     return found
 
 
-def _with_found(made: list[Node], page: Mapping[str, Any], making: _Making) -> list[Node]:
+def _with_found(made: list[Node], page: Page, making: _Making) -> list[Node]:
     """The nodes with those that the page's own JSON-LD has: what is described already is filled
     up, what is not stands beside it. What the site says of itself is not taken from pages."""
     found = [node for syntax, node in making.found.get("nodes", ()) if syntax == "json-ld"]
     if not found:
         return made
-    shared = {node["@id"] for node in made[:2]}  # the site's own, which pages do not change
+    shared = site_nodes(making.site.model).ids  # pages do not change what all share
     for node in found:
         same = _same(node, made)
         if same is None:
             if types_of(node) and not _of_whole_site(node):
-                own = {**node, "@id": node.get("@id") or f"{page['loc']}#{_fragment(node, made)}"}
+                own = {**node, "@id": node.get("@id") or f"{page.loc}#{_fragment(node, made)}"}
                 if "WebPage" not in vocabulary().above(types_of(node)[0]):
-                    own.setdefault("mainEntityOfPage", {"@id": f"{page['loc']}#webpage"})
+                    own.setdefault("mainEntityOfPage", {"@id": f"{page.loc}#webpage"})
                 made.append(own)
                 making.origins[own["@id"]] = dict.fromkeys(node, "page, JSON-LD")
         elif same.get("@id") not in shared:

@@ -6,7 +6,7 @@ They see `page`, `site` and `section`; a field that does not exist is an error.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from functools import lru_cache, wraps
 from html import unescape
 from itertools import islice
@@ -19,6 +19,7 @@ from jovial_atlas import dates
 from jovial_atlas.faults import nearest
 from jovial_atlas.head.texts import cut_at_word
 from jovial_atlas.pages import schema
+from jovial_atlas.pages.page import Page
 
 #: Names of patterns for columns of the page table.
 _ALIASES = {"summary": "description", "first_sentences": "excerpt"}
@@ -183,11 +184,11 @@ class _View:
 
     __slots__ = ("_page",)
 
-    def __init__(self, page: Mapping[str, Any]) -> None:
+    def __init__(self, page: Page) -> None:
         self._page = page
 
     def __getattr__(self, name: str) -> Any:
-        return self._page.get(_ALIASES.get(name, name)) or ""
+        return getattr(self._page, _ALIASES.get(name, name), None) or ""
 
 
 @lru_cache(maxsize=256)
@@ -199,13 +200,13 @@ def _template(pattern: str) -> Template:
     return _ENVIRONMENT.from_string(tree)
 
 
-def filled_in(pattern: str, page: Mapping[str, Any], site: object) -> str:
+def filled_in(pattern: str, page: Page, site: object) -> str:
     """A pattern that is known to be right filled in for one page, on one line. Raises PatternError
     where that page does not have what it asks for."""
     try:
         pieces, size = [], 0
         for piece in _template(pattern).generate(
-            page=_View(page), site=site, section={"name": page.get("section")}
+            page=_View(page), site=site, section={"name": page.section}
         ):
             size += len(piece)
             if size > _LONGEST:

@@ -3,13 +3,13 @@ card; with lengths, what is cut, and where each text comes from."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 from urllib.parse import unquote, urlsplit
 
+from jovial_atlas.head.head import Head, HeadPicture
 from jovial_atlas.head.lengths import shown, width
 from jovial_atlas.head.texts import cut_at_word
+from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile import SiteFile
 
 #: Characters that cards give a title and a description.
@@ -54,30 +54,30 @@ class Preview:
     card_title_from: str
     card_text: str
     card_text_from: str
-    picture: Mapping[str, Any] | None
+    picture: HeadPicture | None
     #: What keeps it from being found, if anything.
     hidden: str
 
 
-def preview(head: Mapping[str, Any], page: Mapping[str, Any], site: SiteFile) -> Preview:
-    """The views of a page, from its head data and its row of the decided table."""
+def preview(head: Head, page: Page, site: SiteFile) -> Preview:
+    """The views of a page, from its head data."""
     limits = site.model.lengths
-    parts = urlsplit(head["loc"])
+    parts = urlsplit(head.loc)
     trail = " / ".join([parts.netloc, *(unquote(p) for p in parts.path.split("/") if p)])
-    title = _line(head["title"], limits.title_size, limits.title_px, head["title_from"])
-    said = head["description"]
+    title = _line(head.title, limits.title_size, limits.title_px, head.title_from)
+    said = head.description
 
     def description(most: int) -> Line:
-        return _line(said, limits.description_size, most, head["description_from"])
+        return _line(said, limits.description_size, most, head.description_from)
 
-    share_title = head["share_title"] or page["heading"] or head["title"] or site.model.site.name
-    share_from = "share_title" if head["share_title"] else (
-        "heading" if page["heading"] else head["title_from"]
+    share_title = head.share_title or page.heading or head.title or site.model.site.name
+    share_from = "share_title" if head.share_title else (
+        "heading" if page.heading else head.title_from
     )  # fmt: skip
-    text = head["share_description"] or said or ""
-    text_from = "share_description" if head["share_description"] else head["description_from"]
+    text = head.share_description or said or ""
+    text_from = "share_description" if head.share_description else head.description_from
     return Preview(
-        head["loc"],
+        head.loc,
         Result(trail, title, description(limits.description_px)),
         Result(trail, title, description(limits.description_narrow_px)),
         parts.netloc,
@@ -85,8 +85,8 @@ def preview(head: Mapping[str, Any], page: Mapping[str, Any], site: SiteFile) ->
         share_from,
         cut_at_word(text, CARD_TEXT) or "",
         text_from,
-        head["picture"],
-        "" if page["index"] else page["reason"],
+        head.picture,
+        "" if page.index else page.reason or "",
     )
 
 

@@ -4,17 +4,18 @@ section's, the site's; and the copy in the shape of a card, where copies are wan
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
-from typing import Any
 from urllib.parse import unquote, urljoin, urlsplit
 
 import xxhash
 
+from jovial_atlas.head.head import HeadPicture
 from jovial_atlas.head.texts import text_of
 from jovial_atlas.head.videos import Film
 from jovial_atlas.media.pictures import SHARED_LEAST, Copying, Picture, copy_size
+from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
 
@@ -55,53 +56,39 @@ class Copy:
 
 @dataclass(frozen=True, slots=True)
 class Shared:
-    """The picture of a page: address, text for those who do not see it, where it comes from, and
-    the address of what it is a copy of ("" for none). Size and type are those of the picture at
-    `loc`; None where its file is not here."""
+    """The picture of a page, and the copy to be made of it where one is shared instead."""
 
-    loc: str
-    alt: str
-    source: str
-    original: str = ""
-    width: int | None = None
-    height: int | None = None
-    bytes: int | None = None
-    type: str = ""
+    picture: HeadPicture
     copy: Copy | None = None
-
-    def as_dict(self) -> dict[str, Any]:
-        """As head data has it."""
-        names = ("loc", "alt", "source", "original", "width", "height", "type")
-        return {name: getattr(self, name) for name in names}
 
 
 def shared_picture(
-    page: Mapping[str, Any],
+    page: Page,
     site: SiteFile,
     section: Section | None,
     films: Sequence[Film] = (),
     look: Look = nothing_here,
 ) -> Shared | None:
-    """The picture of a page (a row of the decided table); None where nobody named any."""
+    """The picture of a page; None where nobody named any."""
     found = _chosen(page, site, section, films, look)
     if found is None:
         return None
     loc, alt, source = found
     original = look(loc)
     if original is None:
-        return Shared(loc, alt, source)
+        return Shared(HeadPicture(loc, alt, source))
     picture = original.picture
     copy = _copy_of(loc, original, site, look)
     if copy is None:
-        size = (picture.width, picture.height, picture.bytes)
-        return Shared(loc, alt, source, "", *size, picture.type)
+        size = (picture.width, picture.height)
+        return Shared(HeadPicture(loc, alt, source, "", *size, picture.type))
     width, height = copy_size(picture.width, picture.height)
     at = f"{site.model.site.url}/{copy.path}"
-    return Shared(at, alt, source, loc, width, height, None, "image/jpeg", copy)
+    return Shared(HeadPicture(at, alt, source, loc, width, height, "image/jpeg"), copy)
 
 
 def _chosen(
-    page: Mapping[str, Any],
+    page: Page,
     site: SiteFile,
     section: Section | None,
     films: Sequence[Film],
@@ -109,10 +96,10 @@ def _chosen(
 ) -> tuple[str, str, str] | None:
     """Address, alt text and source of the picture."""
     base = f"{site.model.site.url}/"
-    alts = {one["loc"]: one["alt"] or "" for one in page["images"] or []}
+    alts = {one.loc: one.alt or "" for one in page.images or []}
     for source, given in (
         ("pattern", text_of("share_image", page, site, section).value),
-        ("page", page.get("share_image")),
+        ("page", page.share_image),
     ):
         if given:
             loc = urljoin(base, given)
@@ -123,7 +110,7 @@ def _chosen(
         if original is None or large_enough(original.picture):
             return loc, alt, "first picture" if original is None else "first large picture"
         small.append(loc)
-    still = next((f.values["thumbnail"] for f in films if f.values["thumbnail"]), None)
+    still = next((f.values.thumbnail for f in films if f.values.thumbnail), None)
     if still:
         return still, "", "video"
     for source, said in (("section", section), ("site", site.model.head)):
@@ -170,16 +157,16 @@ def _copy_of(loc: str, original: Original, site: SiteFile, look: Look) -> Copy |
     return Copy(f"{COPIES}/{stem or 'picture'}-{name}.jpg", original.place, how)
 
 
-def picture_tags(picture: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
+def picture_tags(picture: HeadPicture) -> Iterator[tuple[str, str]]:
     """The Open Graph properties of a picture as head data has it, the structured ones behind it
     (https://ogp.me/#structured)."""
-    yield "og:image", picture["loc"]
-    if picture["loc"].startswith("https://"):
-        yield "og:image:secure_url", picture["loc"]
-    if picture["type"]:
-        yield "og:image:type", picture["type"]
-    if picture["width"] and picture["height"]:
-        yield "og:image:width", str(picture["width"])
-        yield "og:image:height", str(picture["height"])
-    if picture["alt"]:
-        yield "og:image:alt", picture["alt"]
+    yield "og:image", picture.loc
+    if picture.loc.startswith("https://"):
+        yield "og:image:secure_url", picture.loc
+    if picture.type:
+        yield "og:image:type", picture.type
+    if picture.width and picture.height:
+        yield "og:image:width", str(picture.width)
+        yield "og:image:height", str(picture.height)
+    if picture.alt:
+        yield "og:image:alt", picture.alt

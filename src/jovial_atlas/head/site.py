@@ -81,6 +81,11 @@ class SiteNodes:
     issues: list[Issue]
     wrong: list[Issue]
 
+    @property
+    def ids(self) -> frozenset[str]:
+        """The @ids of the first two, which stand in the graph of every page."""
+        return frozenset(node["@id"] for node in self.first)
+
 
 #: What `site_nodes` made, by the site file it was made for.
 _MADE: dict[int, tuple[SiteModel, SiteNodes]] = {}

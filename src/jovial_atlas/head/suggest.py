@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from scipy import sparse
 
 from jovial_atlas.head.lengths import width
 from jovial_atlas.head.texts import DESCRIPTION_LENGTH, Text, cut_at_word
+from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile import SiteFile
 
 _END = re.compile(r"(?<=[.!?…])[\"'”’)]*\s+(?=[\"'“‘(]*[A-ZÀ-ÖØ-ÞА-Я\d])")
@@ -89,10 +90,10 @@ def propose_description(text: str) -> Text:
     return Text(proposed, "sentence" if len(chosen) == 1 else "sentences")
 
 
-def propose_title(page: Mapping[str, Any], headings: Sequence[str], site: SiteFile) -> Text:
+def propose_title(page: Page, headings: Sequence[str], site: SiteFile) -> Text:
     """A title from a page's headings, with the short name of the site where results have room;
     no value where there is no heading."""
-    heading = next((one for one in (page.get("heading"), *headings) if one), None)
+    heading = next((one for one in (page.heading, *headings) if one), None)
     if not heading:
         return Text(None, "")
     limits, name = site.model.lengths, site.model.site.short_name

@@ -8,29 +8,31 @@ from collections.abc import Iterator, Mapping, Sequence
 from html import escape
 from typing import Any
 
+from jovial_atlas.head.head import Head
 from jovial_atlas.head.sharing import picture_tags
 from jovial_atlas.head.texts import cut_at_word
 from jovial_atlas.markup import Tag
+from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile import SiteFile
 
 _ARTICLES = frozenset({"Article", "NewsArticle", "BlogPosting"})
 
 
 def head_tags(
-    head: Mapping[str, Any],
-    page: Mapping[str, Any],
+    head: Head,
+    page: Page,
     site: SiteFile,
     versions: Sequence[Mapping[str, str]] = (),
 ) -> list[Tag]:
-    """The tags of one page: `head` is its head data, `page` its row of the decided table,
-    `versions` its language versions. The same for the same page, whatever stood there."""
+    """The tags of one page: `head` is its head data, `versions` its language versions. They are
+    the same for the same page, whatever stood there."""
     tags = []
-    if head["title"]:
-        tags.append(Tag(f"<title>{escape(head['title'], quote=False)}</title>", ("title",)))
-    if head["description"]:
-        tags.append(_meta("name", "description", head["description"]))
-    if page["index"]:
-        tags.append(Tag(f'<link rel="canonical" href="{escape(head["canonical"])}">',
+    if head.title:
+        tags.append(Tag(f"<title>{escape(head.title, quote=False)}</title>", ("title",)))
+    if head.description:
+        tags.append(_meta("name", "description", head.description))
+    if page.index:
+        tags.append(Tag(f'<link rel="canonical" href="{escape(head.canonical)}">',
                         ("canonical",)))  # fmt: skip
     else:
         # One that stands in the page would contradict the noindex.
@@ -44,15 +46,15 @@ def head_tags(
         for one in versions
     ]
     tags += _feeds(site)
-    if site.model.head.social and page["index"]:
+    if site.model.head.social and page.index:
         tags += [_meta("property" if ":" in name and not name.startswith("twitter:") else "name",
                        name, value) for name, value in _social(head, page, site)]  # fmt: skip
     tokens = dict(site.model.head.verification)
-    if page["loc"] == f"{site.model.site.url}/":
+    if page.loc == f"{site.model.site.url}/":
         tokens |= {n: t for one in site.model.engine for n, t in one.ownership.meta.items()}
     tags += [_meta("name", name, token) for name, token in sorted(tokens.items())]
-    if head["json_ld"]:
-        tags.append(_data(head["json_ld"]))
+    if head.json_ld:
+        tags.append(_data(head.json_ld))
     return tags
 
 
@@ -60,14 +62,14 @@ def _meta(key: str, name: str, value: str) -> Tag:
     return Tag(f'<meta {key}="{escape(name)}" content="{escape(value)}">', (name.lower(),))
 
 
-def _robots(head: Mapping[str, Any]) -> Iterator[Tag]:
+def _robots(head: Head) -> Iterator[Tag]:
     """The robots tags that are needed. Where none is, one that stands in the page goes all the
     same: what it says was heard, or a guard refused it."""
-    if head["directives"]:
-        yield _meta("name", "robots", head["directives"])
+    if head.directives:
+        yield _meta("name", "robots", head.directives)
     else:
         yield Tag("", ("robots",))
-    for crawler, words in head["directives_for"].items():
+    for crawler, words in head.directives_for.items():
         yield _meta("name", crawler, words)
 
 
@@ -83,40 +85,38 @@ def _feeds(site: SiteFile) -> Iterator[Tag]:
             )
 
 
-def _social(
-    head: Mapping[str, Any], page: Mapping[str, Any], site: SiteFile
-) -> Iterator[tuple[str, str]]:
+def _social(head: Head, page: Page, site: SiteFile) -> Iterator[tuple[str, str]]:
     """Open Graph (https://ogp.me) and, where they say more, card metadata."""
-    nodes = {node["@type"]: node for node in (head["json_ld"] or {}).get("@graph", [])}
+    nodes = {node["@type"]: node for node in (head.json_ld or {}).get("@graph", [])}
     article = next((nodes[kind] for kind in nodes if kind in _ARTICLES), None)
-    heading = page["heading"] or head["title"] or site.model.site.name
-    yield "og:title", head["share_title"] or heading
+    heading = page.heading or head.title or site.model.site.name
+    yield "og:title", head.share_title or heading
     yield "og:type", "article" if article else "website"
-    yield "og:url", head["canonical"]
+    yield "og:url", head.canonical
     yield "og:site_name", site.model.site.name
-    if locale := _locale(page["language"] or site.model.site.language):
+    if locale := _locale(page.language or site.model.site.language):
         yield "og:locale", locale
-    if said := head["share_description"] or head["description"]:
+    if said := head.share_description or head.description:
         yield "og:description", cut_at_word(said, 300) or ""
-    picture = head["picture"]
+    picture = head.picture
     if picture:
         yield from picture_tags(picture)
     if article:
         for name, key in (("published_time", "datePublished"), ("modified_time", "dateModified")):
             if article.get(key):
                 yield f"article:{name}", article[key]
-        for tag in page["tags"] or []:
+        for tag in page.tags or []:
             yield "article:tag", tag
-    player = dict(head["meta"])
-    yield from (one for one in head["meta"] if one[0].startswith("og:"))
+    player = dict(head.meta)
+    yield from (one for one in head.meta if one[0].startswith("og:"))
     if "twitter:card" in player:
-        yield from (one for one in head["meta"] if one[0].startswith("twitter:"))
+        yield from (one for one in head.meta if one[0].startswith("twitter:"))
     else:
         yield "twitter:card", "summary_large_image" if picture else "summary"
     # Readers of cards fall back to Open Graph: only what differs is said.
     for name, own, shared in (
-        ("title", head["card_title"], head["share_title"] or heading),
-        ("description", head["card_description"], head["share_description"] or head["description"]),
+        ("title", head.card_title, head.share_title or heading),
+        ("description", head.card_description, head.share_description or head.description),
     ):
         if own and own != shared:
             yield f"twitter:{name}", own

@@ -6,12 +6,12 @@ A pattern that is wrong is an error of the site file, told before anything is wr
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from jovial_atlas.errors import Problem, SiteFileError
 from jovial_atlas.faults import Fault
+from jovial_atlas.pages.page import Page
 from jovial_atlas.rules.policies import kind_teller
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import TEXTS, Section
@@ -69,7 +69,7 @@ def wrong_pattern(pattern: str) -> str:
     return wrong(pattern)
 
 
-def text_of(name: str, page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
+def text_of(name: str, page: Page, site: SiteFile, section: Section | None) -> Text:
     """A text of a page's head by the strongest pattern that gives any: the page's own in the
     overrides file, its section's, that of its kind, the site's. Empty where none does."""
     head = site.model.head
@@ -83,11 +83,11 @@ def text_of(name: str, page: Mapping[str, Any], site: SiteFile, section: Section
 
 
 def _patterns(
-    name: str, page: Mapping[str, Any], site: SiteFile, section: Section | None
+    name: str, page: Page, site: SiteFile, section: Section | None
 ) -> Iterator[tuple[str, str]]:
     head = site.model.head
     if site.texts:
-        yield "overrides file", site.texts.get(page["loc"], {}).get(name, "")
+        yield "overrides file", site.texts.get(page.loc, {}).get(name, "")
     if section:
         yield "pattern", getattr(section, name)
     if kinds := head.titles if name == "title" else head.descriptions if name == _SAID else None:
@@ -102,15 +102,15 @@ def _patterns(
 _SAID = "description"
 
 
-def title_of(page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
+def title_of(page: Page, site: SiteFile, section: Section | None) -> Text:
     """The title: by pattern, else the page's title, else its heading, else what pages of its kind
     are called. Later pages of a listing say their number."""
     found = text_of("title", page, site, section)
     if not found.value:
-        found = _first(("page", page.get("title")), ("heading", page.get("heading")))
+        found = _first(("page", page.title), ("heading", page.heading))
     if not found.value and (usual := _USUAL.get(_kind(page, site))):
         found = Text(pattern_text(usual, page, site), "kind of page")
-    number = _PAGED.search(page["loc"])
+    number = _PAGED.search(page.loc)
     if number and found.value and found.source != "overrides file":
         said = number[1] or number[2]
         if not re.search(rf"\b{said}\b", found.value):
@@ -118,11 +118,11 @@ def title_of(page: Mapping[str, Any], site: SiteFile, section: Section | None) -
     return found
 
 
-def description_of(page: Mapping[str, Any], site: SiteFile, section: Section | None) -> Text:
+def description_of(page: Page, site: SiteFile, section: Section | None) -> Text:
     """The description: by pattern, else the page's, else its first sentences."""
     found = text_of("description", page, site, section)
     if not found.value:
-        found = _first(("page", page.get("description")), ("excerpt", page.get("excerpt")))
+        found = _first(("page", page.description), ("excerpt", page.excerpt))
     return Text(cut_at_word(found.value), found.source) if found.source == "excerpt" else found
 
 
@@ -134,7 +134,7 @@ _USUAL = {
 }
 
 
-def _kind(page: Mapping[str, Any], site: SiteFile) -> str:
+def _kind(page: Page, site: SiteFile) -> str:
     return kind_teller(site.model.site.url, site.model.kinds)(page)
 
 
@@ -147,12 +147,12 @@ def _first(*found: tuple[str, str | None]) -> Text:
     return next(given, _NOTHING)
 
 
-def phrase_of(page: Mapping[str, Any], site: SiteFile) -> str:
+def phrase_of(page: Page, site: SiteFile) -> str:
     """What a page wants to be found for, by the overrides file or its source."""
-    return site.texts.get(page["loc"], {}).get("phrase") or page.get("phrase") or ""
+    return site.texts.get(page.loc, {}).get("phrase") or page.phrase or ""
 
 
-def pattern_text(pattern: str, page: Mapping[str, Any], site: SiteFile) -> str:
+def pattern_text(pattern: str, page: Page, site: SiteFile) -> str:
     """A pattern filled in for one page, on one line; "" where that page does not have what it asks
     for, so that what stands behind it is used (`failing_patterns` tells)."""
     if not pattern:
@@ -166,14 +166,14 @@ def pattern_text(pattern: str, page: Mapping[str, Any], site: SiteFile) -> str:
         return ""
 
 
-def failing_patterns(pages: Iterable[Mapping[str, Any]], site: SiteFile) -> Iterator[Fault]:
+def failing_patterns(pages: Iterable[Page], site: SiteFile) -> Iterator[Fault]:
     """Patterns that cannot be filled in for a page, with the line on which each stands."""
     from jovial_atlas.head.patterns import PatternError, filled_in
 
     sections = {section.name: section for section in site.model.section}
     lines = _lines_of_patterns(site)
     for page in pages:
-        section = sections.get(page["section"])
+        section = sections.get(page.section)
         for name in TEXTS:
             for _, pattern in _patterns(name, page, site, section):
                 if not pattern:
@@ -183,7 +183,7 @@ def failing_patterns(pages: Iterable[Mapping[str, Any]], site: SiteFile) -> Iter
                 except PatternError as error:
                     at = lines.get(pattern, "the overrides file")
                     message = f"{at}: the pattern {pattern!r} cannot be filled in here: {error}."
-                    yield Fault("pattern-failed", page["loc"], message)
+                    yield Fault("pattern-failed", page.loc, message)
 
 
 def _lines_of_patterns(site: SiteFile) -> dict[str, str]:

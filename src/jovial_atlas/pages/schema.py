@@ -8,11 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any, TypeVar
+from types import UnionType
+from typing import Annotated, Any, TypeVar, Union, get_args, get_origin, get_type_hints
 
 import polars as pl
+from msgspec import Meta, Struct
 
-from jovial_atlas.pages import EXTRA as EXTRA
+from jovial_atlas.pages.page import EXTRA as EXTRA
+from jovial_atlas.pages.page import VERDICT_FIELDS, Page, SurveyedPage
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,140 +23,54 @@ class Column:
     """One column: its name, Polars type and meaning."""
 
     name: str
-    type: Any
+    type: pl.DataType
     meaning: str
 
 
-IMAGE = pl.Struct({"loc": pl.String, "alt": pl.String})
-#: One video that a page shows. `found` says where: video, player, link, og, json-ld, feed, field.
-VIDEO = pl.Struct(
-    {
-        "content": pl.String,
-        "player": pl.String,
-        "thumbnail": pl.String,
-        "title": pl.String,
-        "description": pl.String,
-        "duration": pl.Int64,
-        "width": pl.Int32,
-        "height": pl.Int32,
-        "published": pl.String,
-        "expires": pl.String,
-        "category": pl.String,
-        "tags": pl.List(pl.String),
-        "rating": pl.Float64,
-        "views": pl.Int64,
-        "family_friendly": pl.Boolean,
-        "live": pl.Boolean,
-        "subscription": pl.Boolean,
-        "countries": pl.String,
-        "platforms": pl.String,
-        "uploader": pl.String,
-        "uploader_page": pl.String,
-        "listed": pl.Boolean,
-        "found": pl.String,
-        "service": pl.String,
-        "words_before": pl.Int32,
-    }
-)
-#: What a video was found to be when it was looked at: the media file probed, a service asked.
-MEDIA = pl.Struct(
-    {
-        "duration": pl.Int64,
-        "width": pl.Int32,
-        "height": pl.Int32,
-        "codecs": pl.String,
-        "plays": pl.Boolean,
-        "still": pl.String,
-        "bytes": pl.Int64,
-        "title": pl.String,
-        "thumbnail": pl.String,
-        "author": pl.String,
-        "author_page": pl.String,
-        "problem": pl.String,
-    }
-)
+#: Types of fields and of the columns that hold them.
+_PLAIN = {str: pl.String(), bool: pl.Boolean(), float: pl.Float64()}
+_WHOLE = {16: pl.Int16(), 32: pl.Int32(), 64: pl.Int64()}
 
-ALTERNATE = pl.Struct({"lang": pl.String, "href": pl.String})
 
-CRAWLER_WORDS = pl.Struct({"crawler": pl.String, "words": pl.String})
+def _type_of(kind: object, bits: int = 32) -> pl.DataType | None:
+    """The Polars type of a field's type; None for one that differs from site to site."""
+    origin, inner = get_origin(kind), get_args(kind)
+    if origin is Annotated:
+        extra = next((m.extra for m in inner[1:] if isinstance(m, Meta) and m.extra), {})
+        return _type_of(inner[0], int(str(extra.get("bits", bits))))
+    if origin in (Union, UnionType):
+        return _type_of(next(one for one in inner if one is not type(None)), bits)
+    if origin is list:
+        return pl.List(_type_of(inner[0]) or pl.Null())
+    if kind is int:
+        return _WHOLE[bits]
+    if isinstance(kind, type) and issubclass(kind, Struct):
+        return pl.Struct({one.name: one.type for one in _columns(kind)})
+    return _PLAIN.get(kind) if isinstance(kind, type) else None
 
-MERGED = pl.Struct(
-    {"source": pl.String, "column": pl.String, "value": pl.String, "used": pl.Boolean}
-)
 
-COLUMNS = (
-    Column("loc", pl.String, "the page's normalised absolute address; unique"),
-    Column("source", pl.String, "name of the source that delivered the page"),
-    Column("path", pl.String, "file inside the source, with `/`"),
-    Column("status", pl.Int16, "HTTP status with which the address is answered"),
-    Column(
-        "kind",
-        pl.String,
-        "page, error (an error page), frames (a frameset), document (a file that is not HTML), "
-        "attachment, draft, or future (dated in the future)",
-    ),
-    Column("in_section", pl.String, "section that the source names, before any pattern"),
-    Column("parent", pl.String, "address or number of the page that an attachment belongs to"),
-    Column("redirect", pl.String, "address to which the page sends visitors on at once"),
-    Column("title", pl.String, "text of the title element"),
-    Column("heading", pl.String, "text of the first h1"),
-    Column("description", pl.String, "content of the meta description"),
-    Column("excerpt", pl.String, "first sentences of the main content, about 300 characters"),
-    Column("language", pl.String, "lang of the html element, as written"),
-    Column("author", pl.String, "author named by meta or JSON-LD"),
-    Column("canonical", pl.String, "canonical address the page names, normalised"),
-    Column(
-        "alternates",
-        pl.List(ALTERNATE),
-        "versions in other languages that the page names, by hreflang",
-    ),
-    Column("directives", pl.String, "robots directives found, sorted, comma-separated"),
-    Column(
-        "crawler_directives",
-        pl.List(CRAWLER_WORDS),
-        "directives for single crawlers of the site's engines, as `directives`",
-    ),
-    Column(
-        "injected",
-        pl.String,
-        "what tells which head data `inject` wrote into the file; empty for that of an older "
-        "version, null where there is none",
-    ),
-    Column("expires", pl.String, "date from which on the page is no longer valid"),
-    Column("published", pl.String, "date of first publication"),
-    Column("published_from", pl.String, "where that date comes from: meta, json-ld, time"),
-    Column("lastmod", pl.String, "date of the last change of the content"),
-    Column("lastmod_from", pl.String, "where it comes from: meta, json-ld, time, published, file"),
-    Column("words", pl.Int32, "words in the main content"),
-    Column("entries", pl.Int32, "pages of the site that the main content links to"),
-    Column("links", pl.List(pl.String), "addresses on the same site that the page links to"),
-    Column("links_out", pl.Int32, "links to other sites"),
-    Column("images", pl.List(IMAGE), "pictures shown, in order, each once"),
-    Column("share_image", pl.String, "address of the picture that the page names for sharing"),
-    Column("videos", pl.List(VIDEO), "videos shown, in order, each once"),
-    Column("media", pl.List(MEDIA), "what was found out about each of the videos, in their order"),
-    Column(
-        "data",
-        pl.String,
-        "structured data found in the page, questions, steps and items of its lists, as JSON",
-    ),
-    Column("phrase", pl.String, "target phrase, as the source names it"),
-    Column("tags", pl.List(pl.String), "tags, as the source names them"),
-    Column("categories", pl.List(pl.String), "categories, as the source names them"),
-    Column("fingerprint", pl.String, "digest of the main content's text"),
-    Column(
-        "variant",
-        pl.String,
-        "what kind of repetition of another page it is: print, query, content (the same text)",
-    ),
-    Column("variant_of", pl.String, "address of the page that it repeats"),
-    Column("bytes", pl.Int64, "size of the file"),
-    Column("mtime", pl.Int64, "time of the file, in nanoseconds since 1970"),
-    Column("digest", pl.String, "digest of the file's bytes"),
-    Column("merged", pl.List(MERGED), "values of other sources for this address, used or not"),
-)
+def _columns(kind: type[Struct]) -> list[Column]:
+    """The fields of a structure as columns."""
+    found = []
+    for name, said in get_type_hints(kind, include_extras=True).items():
+        meta = get_args(said)[1:] if get_origin(said) is Annotated else ()
+        meaning = next((m.description or "" for m in meta if isinstance(m, Meta)), "")
+        if (type_ := _type_of(said)) is not None:
+            found.append(Column(name, type_, meaning))
+    return found
 
-SCHEMA: dict[str, Any] = {column.name: column.type for column in COLUMNS}
+
+#: The page table, from the fields of `SurveyedPage`.
+COLUMNS = tuple(_columns(SurveyedPage))
+
+SCHEMA: dict[str, pl.DataType] = {column.name: column.type for column in COLUMNS}
+
+#: What a verdict adds, from the fields of `Page`: the meaning of each column; and the types of
+#: those that have one at every site.
+_DECIDED = {column.name: column for column in _columns(Page)}
+_HINTS = get_type_hints(Page, include_extras=True)
+VERDICT_COLUMNS = {name: str(get_args(_HINTS[name])[1].description) for name in VERDICT_FIELDS}
+VERDICT_TYPES = {name: _DECIDED[name].type for name in VERDICT_FIELDS if name in _DECIDED}
 
 #: What makes a page count as changed between two surveys.
 CHANGE_COLUMNS = (

@@ -8,36 +8,12 @@ from typing import Any, TypeVar
 
 import polars as pl
 
+from jovial_atlas.pages.schema import VERDICT_COLUMNS as VERDICT_COLUMNS
 from jovial_atlas.rules.fields import DIRECTIVES, FIELDS, Layer, LayerSays
 from jovial_atlas.rules.layers import in_play, layers_for_crawlers, layers_of
 from jovial_atlas.rules.own import OWN, words_for
 from jovial_atlas.rules.selectors import path_column, section_column
 from jovial_atlas.sitefile import SiteFile
-
-#: What `decide` adds: name → meaning.
-VERDICT_COLUMNS = {
-    "section": "the one section that holds the page",
-    "listed": "whether it stands in a sitemap",
-    "index": "whether engines may index it",
-    "follow": "whether crawlers may follow its links",
-    "canonical": "the page that counts, after all layers; what the page names where none speaks",
-    "send_to": "where the server sends visitors on to: an address, `parent` or `file`",
-    "lastmod": "date of the last change, after all layers",
-    "changefreq": "how often it changes, as its sitemap says",
-    "priority": "its weight within the site, as its sitemap says",
-    "max_snippet": "longest text in a result, in characters",
-    "max_image_preview": "largest picture in a result: none, standard, large",
-    "max_video_preview": "longest piece of a video in a result, in seconds",
-    "archive": "whether engines may show a copy that they keep",
-    "translate": "whether engines may offer a translation",
-    "unavailable_after": "date from which on no result shall show it",
-    "own_canonical": "the canonical that the page names; only where anything else decides it",
-    "own_lastmod": "the date that its source gives; only where anything else decides it",
-    "crawlers": "crawler → what is decided for it alone; only where anything is",
-    "verdict": "listed or unlisted",
-    "reason": "why, in a few words",
-    "decided_by": "the layer that had the last word on `listed`",
-}
 
 Pages = TypeVar("Pages", pl.DataFrame, pl.LazyFrame)
 

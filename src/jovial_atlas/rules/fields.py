@@ -7,23 +7,17 @@ from typing import Any
 
 import polars as pl
 
+from jovial_atlas.pages.schema import VERDICT_TYPES
+
 #: What layers decide, with the type of its column.
-FIELDS: dict[str, Any] = {
-    "listed": pl.Boolean,
-    "index": pl.Boolean,
-    "follow": pl.Boolean,
-    "canonical": pl.String,
-    "send_to": pl.String,
-    "lastmod": pl.String,
-    "changefreq": pl.String,
-    "priority": pl.Float64,
-    "max_snippet": pl.Int64,
-    "max_image_preview": pl.String,
-    "max_video_preview": pl.Int64,
-    "archive": pl.Boolean,
-    "translate": pl.Boolean,
-    "unavailable_after": pl.String,
-}
+FIELDS: dict[str, pl.DataType] = {
+    name: VERDICT_TYPES[name]
+    for name in (
+        "listed", "index", "follow", "canonical", "send_to", "lastmod", "changefreq", "priority",
+        "max_snippet", "max_image_preview", "max_video_preview", "archive", "translate",
+        "unavailable_after",
+    )
+}  # fmt: skip
 
 #: Fields that are columns of the page table too: what the page says is taken over where no layer
 #: speaks.

@@ -15,6 +15,7 @@ from typing import Any
 import polars as pl
 
 from jovial_atlas import patterns
+from jovial_atlas.pages.page import Page
 from jovial_atlas.rules.fields import Layer
 from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
@@ -144,7 +145,7 @@ _TEXT_KINDS = (("search", "search", _SEARCH), ("paged", "paged", _PAGED),
 
 
 @lru_cache(maxsize=8)
-def kind_teller(url: str, kinds: Kinds) -> Callable[[Mapping[str, Any]], str]:
+def kind_teller(url: str, kinds: Kinds) -> Callable[[Page], str]:
     """Gives the kind of a page (a row of the page table) of a site at `url`: home, search, paged,
     listing, error, or "" for a plain one."""
     signs = []
@@ -153,10 +154,10 @@ def kind_teller(url: str, kinds: Kinds) -> Callable[[Mapping[str, Any]], str]:
         said = expression if given is None else patterns.any_of(list(given)) if given else r"(?!)"
         signs.append((name, re.compile(said)))
 
-    def kind(page: Mapping[str, Any]) -> str:
-        if page["kind"] == "error":
+    def kind(page: Page) -> str:
+        if page.kind == "error":
             return "error"
-        path = page["loc"].removeprefix(url)
+        path = page.loc.removeprefix(url)
         if path == "/":
             return "home"
         return next((name for name, sign in signs if sign.search(path)), "")

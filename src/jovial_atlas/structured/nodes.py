@@ -5,8 +5,8 @@ organisation ← web site ← web page ← video
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, Protocol
 
 Node = dict[str, Any]
 
@@ -74,61 +74,106 @@ def web_page(
     )
 
 
-def video(site_url: str, loc: str, number: int, values: Mapping[str, Any]) -> Node | None:
+class VideoFields(Protocol):
+    """What `video` is made of: texts, addresses, seconds, pixels, dates; None for what is not
+    known. `countries` is `allow` or `deny` with codes behind it."""
+
+    @property
+    def content(self) -> str | None: ...
+    @property
+    def player(self) -> str | None: ...
+    @property
+    def thumbnail(self) -> str | None: ...
+    @property
+    def title(self) -> str | None: ...
+    @property
+    def description(self) -> str | None: ...
+    @property
+    def duration(self) -> int | None: ...
+    @property
+    def width(self) -> int | None: ...
+    @property
+    def height(self) -> int | None: ...
+    @property
+    def published(self) -> str | None: ...
+    @property
+    def expires(self) -> str | None: ...
+    @property
+    def category(self) -> str | None: ...
+    @property
+    def tags(self) -> list[str] | None: ...
+    @property
+    def views(self) -> int | None: ...
+    @property
+    def family_friendly(self) -> bool | None: ...
+    @property
+    def live(self) -> bool | None: ...
+    @property
+    def subscription(self) -> bool | None: ...
+    @property
+    def countries(self) -> str | None: ...
+    @property
+    def uploader(self) -> str | None: ...
+    @property
+    def uploader_page(self) -> str | None: ...
+
+
+def video(site_url: str, loc: str, number: int, fields: VideoFields) -> Node | None:
     """The VideoObject number `number` (from 1) of a page, or None where name, thumbnail or
-    upload date, which the type requires, is not known. `values` are the fields of a video."""
-    if not (values["title"] and values["thumbnail"] and values["published"]):
+    upload date, which the type requires, is not known."""
+    if not (fields.title and fields.thumbnail and fields.published):
         return None
-    how, _, places = (values["countries"] or "").partition(" ")
-    views = values["views"]
+    how, _, places = (fields.countries or "").partition(" ")
     return given(
         {
             "@type": "VideoObject",
             "@id": f"{loc}#video-{number}",
-            "name": values["title"],
-            "description": values["description"],
-            "thumbnailUrl": values["thumbnail"],
-            "uploadDate": values["published"],
-            "contentUrl": values["content"],
-            "embedUrl": values["player"],
-            "duration": iso_duration(values["duration"]) if values["duration"] else None,
-            "width": values["width"],
-            "height": values["height"],
-            "expires": values["expires"],
-            "genre": values["category"],
-            "keywords": values["tags"],
-            "isFamilyFriendly": values["family_friendly"],
-            "requiresSubscription": values["subscription"],
+            "name": fields.title,
+            "description": fields.description,
+            "thumbnailUrl": fields.thumbnail,
+            "uploadDate": fields.published,
+            "contentUrl": fields.content,
+            "embedUrl": fields.player,
+            "duration": iso_duration(fields.duration) if fields.duration else None,
+            "width": fields.width,
+            "height": fields.height,
+            "expires": fields.expires,
+            "genre": fields.category,
+            "keywords": fields.tags,
+            "isFamilyFriendly": fields.family_friendly,
+            "requiresSubscription": fields.subscription,
             "regionsAllowed": places.split() if how == "allow" else None,
             "ineligibleRegion": places.split() if how == "deny" else None,
-            "interactionStatistic": {
-                "@type": "InteractionCounter",
-                "interactionType": {"@type": "WatchAction"},
-                "userInteractionCount": views,
-            }
-            if views is not None
-            else None,
-            "publication": given(
-                {
-                    "@type": "BroadcastEvent",
-                    "isLiveBroadcast": True,
-                    "startDate": values["published"],
-                    "endDate": values["expires"],
-                }
-            )
-            if values["live"]
-            else None,
+            "interactionStatistic": _watched(fields.views),
+            "publication": _broadcast(fields) if fields.live else None,
             "creator": given(
-                {
-                    "@type": "Person",
-                    "name": values["uploader"],
-                    "url": values["uploader_page"],
-                }
+                {"@type": "Person", "name": fields.uploader, "url": fields.uploader_page}
             )
-            if values["uploader"]
+            if fields.uploader
             else None,
             "publisher": {"@id": f"{site_url}/#publisher"},
             "isPartOf": {"@id": f"{loc}#webpage"},
+        }
+    )
+
+
+def _watched(views: int | None) -> Node | None:
+    if views is None:
+        return None
+    return {
+        "@type": "InteractionCounter",
+        "interactionType": {"@type": "WatchAction"},
+        "userInteractionCount": views,
+    }
+
+
+def _broadcast(fields: VideoFields) -> Node:
+    return given(
+        {
+            "@type": "BroadcastEvent",
+            "isLiveBroadcast": True,
+            "startDate": fields.published,
+            "endDate": fields.expires,
         }
     )
 

@@ -26,12 +26,14 @@ _ADDRESSES = ("https://schema.org/", "http://schema.org/")
 @dataclass(frozen=True, slots=True)
 class Issue:
     """One thing that is wrong, or could be better: in which of the nodes (by number), at which
-    path inside it."""
+    path inside it. `lacking` is the property, or the properties of which one is enough, that is
+    not there."""
 
     code: str
     node: int
     path: str
     message: str
+    lacking: str = ""
 
 
 @dataclass(slots=True)
@@ -270,7 +272,7 @@ class Validator:
                     at = f"{path}." if path else ""
                     said = " or ".join(at + ".".join(way) for way in one)
                     kind = " and ".join(types_of(node))
-                    found.append(Issue(code, number, path, f"{kind} lacks {said}."))
+                    found.append(Issue(code, number, path, f"{kind} lacks {said}.", said))
         for name, inner in feature.inside.items():
             for value, place in _values(node, name):
                 at = f"{path}.{name}{place}" if path else f"{name}{place}"

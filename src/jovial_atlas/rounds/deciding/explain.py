@@ -13,8 +13,10 @@ from jovial_atlas.checks.fetching import OnDisk
 from jovial_atlas.checks.sets import read_set
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.head.compose import head_data
+from jovial_atlas.head.head import Head
 from jovial_atlas.head.lengths import width
 from jovial_atlas.head.videos import Film
+from jovial_atlas.pages.page import Page, page_of
 from jovial_atlas.robots import Matcher
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX
@@ -26,11 +28,11 @@ from jovial_atlas.sitefile import SiteFile
 class Explained:
     """All that is known and decided about one page; `sitemap` is where the files list it now."""
 
-    page: dict[str, Any]
+    page: Page
     layers: list[LayerSays]
     sitemap: list[str]
     robots: dict[str, Any]
-    head: dict[str, Any]
+    head: Head
     films: list[Film]
     #: Title and description: characters, pixels, and the pixels that a result has; empty for none.
     lengths: dict[str, dict[str, int]]
@@ -42,8 +44,8 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
     Raises AtlasError where it is not of this site, or not in the last survey; then the
     nearest address is named.
     """
-    page = page_at(address, survey).to_dicts()[0]
-    loc = page["loc"]
+    page = page_of(page_at(address, survey).to_dicts()[0])
+    loc = page.loc
     site = next(host for host in site.hosts if addresses.origin(loc) == host.model.site.url)
     robots = robots_of(site.model)
     agents = deciding_crawlers(robots, sorted(site.crawlers))
@@ -60,7 +62,7 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
         robots={
             "allowed": answer.allowed,
             "rule": str(answer.rule) if answer.rule else None,
-            "directives": head["directives"],
+            "directives": head.directives,
         },
         head=head,
         films=films,
@@ -80,15 +82,15 @@ def page_at(address: str, survey: LastSurvey) -> pl.DataFrame:
     return found
 
 
-def _lengths(head: dict[str, Any], site: SiteFile) -> dict[str, dict[str, int]]:
+def _lengths(head: Head, site: SiteFile) -> dict[str, dict[str, int]]:
     limits = site.model.lengths
-    given = {"title": (limits.title_size, limits.title_px),
-             "description": (limits.description_size, limits.description_px)}  # fmt: skip
+    texts = (
+        ("title", head.title, limits.title_size, limits.title_px),
+        ("description", head.description, limits.description_size, limits.description_px),
+    )
     return {
-        name: {"characters": len(head[name]), "px": width(head[name], size), "of": most}
-        if head[name]
-        else {}
-        for name, (size, most) in given.items()
+        name: {"characters": len(text), "px": width(text, size), "of": most} if text else {}
+        for name, text, size, most in texts
     }
 
 

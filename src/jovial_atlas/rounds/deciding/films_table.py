@@ -31,10 +31,10 @@ def all_films(
     """The videos of a survey, page by page. Raises AtlasError for an unknown section."""
     films = [film for some in survey.films.values() for film in some]
     if section is not None:
-        known = sorted({*survey.sections(), *(film.page["section"] for film in films)})
+        known = sorted({*survey.sections(), *(film.page.section for film in films)})
         if section not in known:
             raise AtlasError(f"{section!r} is no section; there are {', '.join(known)}.")
-        films = [film for film in films if film.page["section"] == section]
+        films = [film for film in films if film.page.section == section]
     return [film for film in films if not unlisted or not_listed(film)]
 
 
@@ -42,12 +42,12 @@ def not_listed(film: Film) -> str:
     """Why a video is in no sitemap, "" where it is in one."""
     if film.why_not:
         return film.why_not
-    return "" if film.page["listed"] else f"its page is not listed: {film.page['reason']}"
+    return "" if film.page.listed else f"its page is not listed: {film.page.reason}"
 
 
 def picture_of(film: Film) -> str:
     """Where the picture of a video comes from, in a word or two."""
-    if not film.values["thumbnail"]:
+    if not film.values.thumbnail:
         return "none"
     said = {"file": "still taken", "service": "from the service"}
     return said.get(film.origin["thumbnail"], "given")
@@ -70,12 +70,12 @@ def write_sheet(films: Sequence[Film], site: SiteFile, place: Path, columns: int
     find = file_of(site)
     cells = [
         sheet.Cell(
-            film.values["title"] or film.name,
+            film.values.title or film.name,
             f"{addresses.path_and_query(film.loc)}: {not_listed(film) or 'listed'}",
             not not_listed(film),
-            length(film.values["duration"]),
-            _still(film, site, find(film.values["thumbnail"] or "")),
-            "picture on another host" if film.values["thumbnail"] else "no picture",
+            length(film.values.duration),
+            _still(film, site, find(film.values.thumbnail or "")),
+            "picture on another host" if film.values.thumbnail else "no picture",
         )
         for film in films
     ]
@@ -88,7 +88,7 @@ def write_sheet(films: Sequence[Film], site: SiteFile, place: Path, columns: int
 
 def _still(film: Film, site: SiteFile, found: Path | None) -> Path | None:
     own = site.shared_state / STILLS / film.still if film.still else None
-    if (film.values["thumbnail"] or "").startswith(f"{site.model.site.url}{STILLS_PATH}"):
+    if (film.values.thumbnail or "").startswith(f"{site.model.site.url}{STILLS_PATH}"):
         return own
     return found or own
 
@@ -105,7 +105,7 @@ def write_table(films: Iterable[Film], site: SiteFile, place: Path) -> int:
     known = {(one.loc, one.video): one for one in site.video_overrides}
     rows = []
     for film in films:
-        names = (film.name, film.values["content"], film.values["player"], str(film.number))
+        names = (film.name, film.values.content, film.values.player, str(film.number))
         had = next((known[film.loc, n] for n in names if n and (film.loc, n) in known), None)
         rows.append(replace(had) if had else VideoOverride(film.loc, film.name, {}))
     if not rows:

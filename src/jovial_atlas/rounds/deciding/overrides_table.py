@@ -12,7 +12,6 @@ import io
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
 
 import polars as pl
 import xxhash
@@ -20,7 +19,9 @@ import xxhash
 from jovial_atlas.errors import AtlasError, Problem
 from jovial_atlas.files import write_whole
 from jovial_atlas.head.compose import head_data
+from jovial_atlas.head.head import Head
 from jovial_atlas.head.texts import Text, phrase_of, wrong_pattern
+from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rules.own import guards
 from jovial_atlas.sitefile import SiteFile
@@ -40,7 +41,7 @@ NOW, PROPOSED = "_now", "_proposed"
 _SEEN, _ACCEPT = "seen", "accept"
 _YES = frozenset({"yes", "y", "true", "1", "x"})
 
-Proposals = Callable[[Mapping[str, Any]], Mapping[str, Text]]
+Proposals = Callable[[Page], Mapping[str, Text]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,10 +102,10 @@ def write_table(
     stream = io.StringIO()
     writer = csv.DictWriter(stream, [*header, "reason", "by"], lineterminator="\r\n", restval="")
     writer.writeheader()
-    for page in pages.to_dicts():
-        own = known.get(page["loc"], Override(page["loc"], {}))
+    for page in pages_of(pages):
+        own = known.get(page.loc, Override(page.loc, {}))
         row = {**said_of(own), _SEEN: seen(page, own)}
-        head = head_data(page, site, survey.films.get(page["loc"], ()), survey.around)
+        head = head_data(page, site, survey.films.get(page.loc, ()), survey.around)
         row |= {f"{name}{NOW}": _published(head, page, site, name) for name in texts}
         if proposals:
             given = proposals(page)
@@ -116,17 +117,17 @@ def write_table(
     return pages.height
 
 
-def _published(head: Mapping[str, Any], page: Mapping[str, Any], site: SiteFile, name: str) -> str:
+def _published(head: Head, page: Page, site: SiteFile, name: str) -> str:
     if name == "phrase":
         return phrase_of(page, site)
     if name == "share_image":
-        return str(head["picture"]["loc"]) if head["picture"] else ""
-    return str(head[name] or "")
+        return head.picture.loc if head.picture else ""
+    return str(getattr(head, name) or "")
 
 
-def seen(page: Mapping[str, Any], own: Override) -> str:
+def seen(page: Page, own: Override) -> str:
     """By what a table knows whether a page, or what is said of it, changed since it was written."""
-    words = [page["fingerprint"], page["title"], page["heading"], page["description"],
+    words = [page.fingerprint, page.title, page.heading, page.description,
              *sorted(said_of(own).items())]  # fmt: skip
     return xxhash.xxh3_64_hexdigest(repr(words).encode())[:12]
 
@@ -151,7 +152,7 @@ def take_table(
     wanted = [one for one, _ in rows]
     pages = survey.decided.filter(pl.col("loc").is_in([one.loc for one in wanted]))
     known = {one.loc: one for one in site.overrides}
-    there = {page["loc"]: page for page in pages.drop("links").to_dicts()}
+    there = {page.loc: page for page in pages_of(pages)}
     result, changes, conflicts, touched = dict(known), [], [], 0
     for edited, cells in rows:
         had = known.get(edited.loc, Override(edited.loc, {}))
@@ -213,9 +214,7 @@ def _differences(had: Override, new: Override) -> list[Change]:
     ]
 
 
-def _wrong(
-    row: Override, site: SiteFile, page: Mapping[str, Any] | None, changed: set[str]
-) -> Problem | None:
+def _wrong(row: Override, site: SiteFile, page: Page | None, changed: set[str]) -> Problem | None:
     """Why a row cannot be taken, beyond what its cells say by themselves."""
     if page is None:
         return Problem(row.line, "loc", f"{row.loc} is no page of the last survey")
@@ -223,14 +222,14 @@ def _wrong(
         if name != "phrase" and (wrong := wrong_pattern(pattern)):
             return Problem(row.line, name, wrong)
     for name in row.sets:
-        if name in changed and guards(site, name, page["section"], row.by):
+        if name in changed and guards(site, name, page.section, row.by):
             message = f"a guard of the site file does not let {row.by or 'everybody'} decide it"
             return Problem(row.line, name, message)
     return None
 
 
 def _clash(
-    row: Override, cells: Mapping[str, str], page: Mapping[str, Any] | None, had: Override
+    row: Override, cells: Mapping[str, str], page: Page | None, had: Override
 ) -> Problem | None:
     written = cells.get(_SEEN, "").strip()
     if not written or page is None or written == seen(page, had):

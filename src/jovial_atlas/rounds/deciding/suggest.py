@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from typing import Any
+from collections.abc import Callable
 
 from jovial_atlas.head.suggest import propose_description, propose_title
 from jovial_atlas.head.texts import Text
+from jovial_atlas.pages.page import Page
 from jovial_atlas.rounds.state.site_files import file_of_row
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.fulltext import main_text
@@ -15,15 +15,15 @@ from jovial_atlas.sources.fulltext import main_text
 FIELDS = ("title", "description")
 
 
-def proposer(site: SiteFile) -> Callable[[Mapping[str, Any]], dict[str, Text]]:
+def proposer(site: SiteFile) -> Callable[[Page], dict[str, Text]]:
     """Gives the proposals for a page (a row of the decided table) by field; without a value where
     the page says too little. Pages of sources without files are read by their excerpt."""
     file_of = file_of_row(site)
 
-    def propose(page: Mapping[str, Any]) -> dict[str, Text]:
+    def propose(page: Page) -> dict[str, Text]:
         place = file_of(page)
         text, headings = main_text(place) if place else ("", [])
-        text = text or page["excerpt"] or ""
+        text = text or page.excerpt or ""
         return {
             "title": propose_title(page, headings, site),
             "description": propose_description(text),

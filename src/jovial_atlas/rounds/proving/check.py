@@ -26,6 +26,7 @@ from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import FileSet
 from jovial_atlas.findings import Finding, findings_of
 from jovial_atlas.head.texts import failing_patterns, has_patterns
+from jovial_atlas.pages.page import pages_of
 from jovial_atlas.robots import RobotsFile
 from jovial_atlas.rounds.proving.live import Live, ask, other_hosts, ownership, served_robots
 from jovial_atlas.rounds.proving.structured_data import data_faults
@@ -157,8 +158,7 @@ def _ask_host(built: _BuiltHost, live: Live, now: datetime) -> tuple[list[Fault]
 def _patterns(survey: LastSurvey) -> Iterator[Fault]:
     """Patterns that cannot be filled in for a listed page."""
     if has_patterns(survey.site):
-        pages = survey.decided.filter("listed").drop("links", "data", strict=False)
-        yield from failing_patterns(pages.iter_rows(named=True), survey.site)
+        yield from failing_patterns(pages_of(survey.decided.filter("listed")), survey.site)
 
 
 #: From this share of a section on, and this many pages, hiding pages counts as an accident.

@@ -15,6 +15,7 @@ from selectolax.lexbor import LexborHTMLParser
 from jovial_atlas import addresses
 from jovial_atlas.head.site import site_nodes
 from jovial_atlas.markup import without_block
+from jovial_atlas.pages.page import pages_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.site_files import file_of_row
 from jovial_atlas.sitefile import SiteFile
@@ -156,9 +157,9 @@ def _texts(survey: LastSurvey, site: SiteFile) -> Iterator[_Said]:
 def _files(survey: LastSurvey, site: SiteFile) -> Iterator[tuple[str, Path]]:
     file_of = file_of_row(site)
     pages = survey.pages.filter(pl.col("kind") == "page").select("loc", "source", "path")
-    for page in pages.collect().iter_rows(named=True):
+    for page in pages_of(pages.collect()):
         if place := file_of(page):
-            yield addresses.path_and_query(page["loc"]), place
+            yield addresses.path_and_query(page.loc), place
 
 
 def sheet(site: SiteFile) -> list[tuple[str, list[tuple[str, str]]]]:

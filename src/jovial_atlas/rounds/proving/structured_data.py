@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -19,6 +19,7 @@ from jovial_atlas.faults import Fault
 from jovial_atlas.head.data import Graph, page_graph, validator_of
 from jovial_atlas.head.texts import check_patterns, description_of, title_of
 from jovial_atlas.markup import without_block
+from jovial_atlas.pages.page import Page, page_of, pages_of
 from jovial_atlas.rounds.deciding.explain import page_at
 from jovial_atlas.rounds.proving.organisation import truth
 from jovial_atlas.rounds.proving.targets import relative
@@ -45,29 +46,29 @@ class Shown:
     beside: list[tuple[str, dict[str, Any]]]
 
 
-def graph_of(page: Mapping[str, Any], survey: LastSurvey, *, trace: bool = True) -> Graph:
+def graph_of(page: Page, survey: LastSurvey, *, trace: bool = True) -> Graph:
     """The graph of a page, a row of the decided table."""
     site = survey.site
-    host = next((h for h in site.hosts if page["loc"].startswith(f"{h.model.site.url}/")), site)
-    section = next((one for one in site.model.section if one.name == page["section"]), None)
+    host = next((h for h in site.hosts if page.loc.startswith(f"{h.model.site.url}/")), site)
+    section = next((one for one in site.model.section if one.name == page.section), None)
     texts = (title_of(page, host, section).value, description_of(page, host, section).value)
-    films = survey.films.get(page["loc"], ())
+    films = survey.films.get(page.loc, ())
     return page_graph(page, host, section, texts, films, survey.around, trace=trace)
 
 
 def show(url: str, survey: LastSurvey) -> Shown:
     """The graph of the page at an address, or a path from '/' on. Raises AtlasError."""
     check_patterns(survey.site)
-    page = page_at(url, survey).to_dicts()[0]
-    return Shown(page["loc"], graph_of(page, survey), _beside(page))
+    page = page_of(page_at(url, survey).to_dicts()[0])
+    return Shown(page.loc, graph_of(page, survey), _beside(page))
 
 
-def _beside(page: Mapping[str, Any]) -> list[tuple[str, dict[str, Any]]]:
-    found = json.loads(page["data"]).get("nodes", ()) if page.get("data") else ()
+def _beside(page: Page) -> list[tuple[str, dict[str, Any]]]:
+    found = json.loads(page.data).get("nodes", ()) if page.data else ()
     return [(syntax, node) for syntax, node in found if syntax != "json-ld"]
 
 
-def pages_with_data(survey: LastSurvey, site: SiteFile) -> Iterator[tuple[dict[str, Any], Graph]]:
+def pages_with_data(survey: LastSurvey, site: SiteFile) -> Iterator[tuple[Page, Graph]]:
     """The pages that may be indexed and say something of their own as data, with their graphs."""
     typed = [one.name for one in site.model.section if one.schema_type]
     about = [addresses.resolve(f"{site.model.site.url}/", one.page) for one in site.model.place]
@@ -76,7 +77,7 @@ def pages_with_data(survey: LastSurvey, site: SiteFile) -> Iterator[tuple[dict[s
         | pl.col("loc").is_in(about) | (pl.col("videos").list.len() > 0)
     )  # fmt: skip
     pages = survey.decided.filter("index", pl.col("kind") == "page", wanted.fill_null(False))
-    for page in pages.drop("links").iter_rows(named=True):
+    for page in pages_of(pages):
         yield page, graph_of(page, survey)
 
 
@@ -98,32 +99,28 @@ def _site_data(survey: LastSurvey, site: SiteFile) -> Iterator[PageData]:
     validator = validator_of(site)
     first = True
     for page, graph in pages_with_data(survey, site):
-        nodes = [*graph.nodes, *graph.left_out]
+        nodes = graph.all_nodes
         # What is wrong with the site's own nodes is told once.
-        issues = [one for one in graph.issues if first or not _of_site(nodes[one.node], site)]
+        issues = [one for one in graph.issues if first or not graph.is_shared(nodes[one.node])]
         first = False
-        about = {kind for node in nodes[2:] for kind in types_of(node)} - {
+        own = [node for node in nodes if not graph.is_shared(node)]
+        about = {kind for node in own for kind in types_of(node)} - {
             "WebPage", "BreadcrumbList", "VideoObject",
         }  # fmt: skip
         text = texts(page) if about else None
-        yield PageData(page["loc"], nodes, issues, len(graph.left_out), text)
+        yield PageData(page.loc, nodes, issues, len(graph.left_out), text)
         for syntax, node in _beside(page):
-            yield validated(f"{page['loc']} ({syntax})", [node], validator, text)
+            yield validated(f"{page.loc} ({syntax})", [node], validator, text)
 
 
-def _of_site(node: Mapping[str, Any], site: SiteFile) -> bool:
-    return str(node.get("@id", "")).startswith((f"{site.model.site.url}/#publisher",
-                                                f"{site.model.site.url}/#website"))  # fmt: skip
-
-
-def texts_of(site: SiteFile) -> Callable[[Mapping[str, Any]], PageText | None]:
+def texts_of(site: SiteFile) -> Callable[[Page], PageText | None]:
     """Gives the visible text of a page (a row) whose source is a folder of files, else None."""
     file_of = file_of_row(site)
 
-    def text(page: Mapping[str, Any]) -> PageText | None:
+    def text(page: Page) -> PageText | None:
         place = file_of(page)
         said = visible_text(place) if place else ""
-        return PageText(said, page["language"] or site.model.site.language) if said else None
+        return PageText(said, page.language or site.model.site.language) if said else None
 
     return text
 
@@ -144,10 +141,9 @@ def by_type(survey: LastSurvey, site: SiteFile) -> list[OfType]:
     """The types of the site's pages, most frequent first."""
     found: dict[str, OfType] = {}
     for _, graph in pages_with_data(survey, site):
-        nodes = [*graph.nodes, *graph.left_out]
-        for number, node in enumerate(nodes):
+        for number, node in enumerate(graph.all_nodes):
             kinds = types_of(node)
-            if not kinds or _of_site(node, site):
+            if not kinds or graph.is_shared(node):
                 continue
             one = found.setdefault(kinds[0], OfType(kinds[0]))
             issues = [issue for issue in graph.issues if issue.node == number]
@@ -156,8 +152,7 @@ def by_type(survey: LastSurvey, site: SiteFile) -> list[OfType]:
             one.complete += not any(i.code in {"data-recommended", *INVALID} for i in issues)
             for issue in issues:
                 if issue.code == "data-recommended":
-                    lacking = issue.message.partition(" lacks ")[2].removesuffix(".")
-                    one.missing[lacking] += 1
+                    one.missing[issue.lacking] += 1
     return sorted(found.values(), key=lambda one: (-one.pages, one.kind))
 
 

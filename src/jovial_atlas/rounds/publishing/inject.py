@@ -8,7 +8,6 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
 from urllib.parse import unquote, urlsplit
 
 import polars as pl
@@ -30,6 +29,7 @@ from jovial_atlas.markup import (
     without_block,
 )
 from jovial_atlas.pages import snapshot
+from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.rounds.publishing.build.versions import versions_by_page
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import PAGE_TABLE
@@ -92,26 +92,26 @@ def run_inject(
     versions = versions_by_page(survey)
     also = _beside(site)
     tidy: set[Path] = set()
-    for page in pages.sort("path").iter_rows(named=True):
-        place = site.folder / sources[page["source"]].path / page["path"]
+    for page in pages_of(pages.sort("path")):
+        place = site.folder / sources[page.source or ""].path / (page.path or "")
         if place.parent not in tidy:
             tidy.add(place.parent)
             if not dry_run:
                 sweep(place.parent)
         tags = [] if remove else tags_of(page, survey, versions)
-        dressed, proposed = _dress(page["loc"], also)
+        dressed, proposed = _dress(page.loc, also)
         done = _written(place, page, tags, dressed, anyway=anyway, dry_run=dry_run, diff=diffs > 0)
         yield replace(done, alts=tuple(proposed)) if done.state != "skipped" else done
         diffs -= done.state == "changed"
 
 
 def tags_of(
-    page: Mapping[str, Any],
+    page: Page,
     survey: LastSurvey,
     versions: Mapping[str, Sequence[Mapping[str, str]]],
 ) -> list[Tag]:
     """The tags that belong into a page: `versions` are its language versions, by address."""
-    site, loc = survey.site, page["loc"]
+    site, loc = survey.site, page.loc
     head = head_data(page, site, survey.films.get(loc, ()), survey.around)
     tags = head_tags(head, page, site, versions.get(loc, ()))
     if site.model.inject.drop_generator:
@@ -209,7 +209,7 @@ def proposed_alt(title: str, src: str) -> str:
 
 def _written(
     place: Path,
-    page: Mapping[str, Any],
+    page: Page,
     tags: list[Tag],
     also: Dress,
     *,
@@ -217,7 +217,7 @@ def _written(
     dry_run: bool,
     diff: bool,
 ) -> Injected:
-    path, loc = str(page["path"]), str(page["loc"])
+    path, loc = page.path or "", page.loc
     try:
         about = place.stat()
         data = place.read_bytes()

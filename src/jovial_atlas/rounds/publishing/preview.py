@@ -15,6 +15,7 @@ from jovial_atlas.head.sharing import shared_picture
 from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.media import cards
 from jovial_atlas.media.pictures import shared_copy
+from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 
 #: Pages that are drawn together, at most.
@@ -25,8 +26,8 @@ def previews(pages: pl.DataFrame, survey: LastSurvey) -> Iterator[Preview]:
     """The views of some pages, rows of the decided table. Raises SiteFileError."""
     site = survey.site
     check_patterns(site)
-    for page in pages.drop("links").to_dicts():
-        films = survey.films.get(page["loc"], ())
+    for page in pages_of(pages):
+        films = survey.films.get(page.loc, ())
         yield preview(head_data(page, site, films, survey.around), page, site)
 
 
@@ -64,10 +65,10 @@ def _picture_note(one: Preview) -> cards.Note:
     picture = one.picture
     if picture is None:
         return cards.Note("picture: none", warn=True)
-    size = f"{picture['width']}×{picture['height']}, " if picture["width"] else "not measured, "
-    copied = f", a copy of {picture['original']}" if picture["original"] else ""
-    alt = "" if picture["alt"] else "; no alt text"
-    return cards.Note(f"picture: {size}from {picture['source']}{copied}{alt}")
+    size = f"{picture.width}×{picture.height}, " if picture.width else "not measured, "
+    copied = f", a copy of {picture.original}" if picture.original else ""
+    alt = "" if picture.alt else "; no alt text"
+    return cards.Note(f"picture: {size}from {picture.source}{copied}{alt}")
 
 
 def draw(pages: pl.DataFrame, survey: LastSurvey, place: Path) -> int:
@@ -80,7 +81,7 @@ def draw(pages: pl.DataFrame, survey: LastSurvey, place: Path) -> int:
         raise AtlasError(f"{message} Narrow them with --match, --section or --limit.")
     site = survey.site
     drawn = [_card(one, _octets(page, survey)) for one, page in
-             zip(previews(pages, survey), pages.to_dicts(), strict=True)]  # fmt: skip
+             zip(previews(pages, survey), pages_of(pages), strict=True)]  # fmt: skip
     if place.suffix.lower() == ".png":
         write_whole(place, cards.draw(drawn))
     else:
@@ -89,18 +90,18 @@ def draw(pages: pl.DataFrame, survey: LastSurvey, place: Path) -> int:
     return len(drawn)
 
 
-def _octets(page: dict[str, object], survey: LastSurvey) -> bytes | None:
+def _octets(page: Page, survey: LastSurvey) -> bytes | None:
     """The picture with which a page is shared; None where its file is not here."""
     site = survey.site
-    section = next((s for s in site.model.section if s.name == page["section"]), None)
-    films = survey.films.get(str(page["loc"]), ())
+    section = next((s for s in site.model.section if s.name == page.section), None)
+    films = survey.films.get(page.loc, ())
     shared = shared_picture(page, site, section, films, survey.pictures.look)
     if shared is None:
         return None
     try:
         if shared.copy:
             return shared_copy(shared.copy.place, shared.copy.how)
-        original = survey.pictures.look(shared.loc)
+        original = survey.pictures.look(shared.picture.loc)
         return original.place.read_bytes() if original else None
     except (OSError, ValueError):
         return None

@@ -10,6 +10,7 @@ import polars as pl
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.markup import mark_of
+from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.rounds.publishing.build.versions import versions_by_page
 from jovial_atlas.rounds.publishing.inject import tags_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
@@ -61,7 +62,7 @@ def _stale(survey: LastSurvey) -> Iterator[Fault]:
     without = bare.collect(engine="streaming")["loc"].sort()
     versions = versions_by_page(survey)
     old = pl.Series(
-        [one["loc"] for one in some.iter_rows(named=True) if _differs(one, survey, versions)],
+        [page.loc for page in pages_of(some) if _differs(page, survey, versions)],
         dtype=pl.String,
     ).sort()
     parts = []
@@ -77,11 +78,11 @@ def _stale(survey: LastSurvey) -> Iterator[Fault]:
 
 
 def _differs(
-    page: Mapping[str, object],
+    page: Page,
     survey: LastSurvey,
     versions: Mapping[str, Sequence[Mapping[str, str]]],
 ) -> bool:
-    return mark_of(tags_of(page, survey, versions)) != page["injected"]
+    return mark_of(tags_of(page, survey, versions)) != page.injected
 
 
 def _some(locs: pl.Series, most: int = 3) -> str:

@@ -26,6 +26,7 @@ from jovial_atlas.head.videos import MISSING
 from jovial_atlas.media.oembed import Embed, NoSuchVideoError, ask
 from jovial_atlas.media.services import Service, is_media, page_of
 from jovial_atlas.pages import schema
+from jovial_atlas.pages.page import Media
 from jovial_atlas.rounds.state.names import KNOWN_VIDEOS, STILLS
 from jovial_atlas.rounds.state.site_files import file_of
 from jovial_atlas.sitefile import HtmlSource, SiteFile
@@ -103,7 +104,7 @@ def _remembered(place: Path) -> Memory:
 
 
 def _media(probe: dict[str, Any] | None, embed: Embed | None) -> dict[str, Any]:
-    found: dict[str, Any] = dict.fromkeys(one.name for one in schema.MEDIA.fields)
+    found: dict[str, Any] = dict.fromkeys(Media.__struct_fields__)
     if embed:
         found |= {
             "title": embed.title, "author": embed.author, "author_page": embed.author_page,

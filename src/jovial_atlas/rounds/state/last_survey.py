@@ -17,6 +17,7 @@ from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.faults import Fault
 from jovial_atlas.head.videos import Film, films_of
 from jovial_atlas.pages import schema, snapshot
+from jovial_atlas.pages.page import pages_of
 from jovial_atlas.rounds.state.names import PAGE_TABLE, SURVEY_RECORD
 from jovial_atlas.rules import decide, layers_of
 from jovial_atlas.rules.policies import SIGNS
@@ -73,8 +74,8 @@ class LastSurvey:
         if "videos" not in self.filled:
             return {}
         shown = self.lazy.filter(pl.col("videos").list.len() > 0).select(pl.exclude("links"))
-        rows = shown.collect(engine="streaming").iter_rows(named=True)
-        return films_of(rows, self.site, dates.write(self.now))
+        pages = pages_of(shown.collect(engine="streaming"))
+        return films_of(pages, self.site, dates.write(self.now))
 
     @cached_property
     def pictures(self) -> Pictures:

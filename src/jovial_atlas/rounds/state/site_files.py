@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
 from urllib.parse import unquote, urlsplit
 
 from jovial_atlas.files import is_file
+from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile import HtmlSource, MarkdownSource, SiteFile
 
 Find = Callable[[str], Path | None]
@@ -57,7 +57,7 @@ def _candidates(site: SiteFile) -> Callable[[str], Iterator[Path]]:
     return candidates
 
 
-def file_of_row(site: SiteFile) -> Callable[[Mapping[str, Any]], Path | None]:
+def file_of_row(site: SiteFile) -> Callable[[Page], Path | None]:
     """Gives the file that a page (a row of the page table) was read from; None where its source is
     no folder of files."""
     places: dict[str, Path] = {}
@@ -65,8 +65,8 @@ def file_of_row(site: SiteFile) -> Callable[[Mapping[str, Any]], Path | None]:
         if isinstance(source, (HtmlSource, MarkdownSource)):
             places[source.path] = places[source.name or source.path] = site.folder / source.path
 
-    def found(page: Mapping[str, Any]) -> Path | None:
-        folder = places.get(page["source"])
-        return folder / page["path"] if folder is not None and page["path"] else None
+    def found(page: Page) -> Path | None:
+        folder = places.get(page.source or "")
+        return folder / page.path if folder is not None and page.path else None
 
     return found

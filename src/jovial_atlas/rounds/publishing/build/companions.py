@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Sequence
 from html import escape
 from importlib.resources import files
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import polars as pl
 
@@ -15,6 +15,7 @@ from jovial_atlas.engines import indexnow
 from jovial_atlas.errors import OutputError
 from jovial_atlas.head.texts import description_of, pattern_text, title_of
 from jovial_atlas.head.videos import STILLS_PATH
+from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.robots import write_robots
 from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http, nginx_server
 from jovial_atlas.rounds.publishing.redirects import redirects_of
@@ -95,7 +96,7 @@ def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
     for page in _documents(survey):
         from jovial_atlas.head.compose import directives_for, directives_of
 
-        path = addresses.path_and_query(page["loc"]).partition("?")[0]
+        path = addresses.path_and_query(page.loc).partition("?")[0]
         for crawler, said in (("", directives_of(page, site)), *directives_for(page, site).items()):
             if said:
                 headers.setdefault(crawler, {})[path] = said
@@ -106,14 +107,14 @@ def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
     yield "apache-folder.conf", apache_folder(headers, onward)
 
 
-def _documents(survey: LastSurvey) -> Iterator[dict[str, Any]]:
+def _documents(survey: LastSurvey) -> Iterator[Page]:
     """Pages that are no HTML, with what is decided for them."""
     if survey.constant.get("kind", "document") != "document":
         return
     decided = survey.decide(survey.pages.filter(pl.col("kind") == "document"))
     names = ["loc", "directives", *DIRECTIVES, "crawlers"]
     wanted = [name for name in names if name in decided.collect_schema()]
-    yield from decided.select(wanted).collect(engine="streaming").iter_rows(named=True)
+    yield from pages_of(decided.select(wanted).collect(engine="streaming"))
 
 
 def stills(survey: LastSurvey) -> Iterator[Named]:
@@ -123,7 +124,7 @@ def stills(survey: LastSurvey) -> Iterator[Named]:
         for films in survey.films.values()
         for film in films
         if film.still and film.origin.get("thumbnail") == "file" and not film.why_not
-        and film.page["listed"]
+        and film.page.listed
     }  # fmt: skip
     for name in sorted(names):
         place = survey.site.shared_state / STILLS / name
@@ -172,7 +173,7 @@ def _newest(
     site: SiteFile,
     tables: Iterator[FileListing],
     pages: Callable[[pl.Series], pl.DataFrame],
-) -> list[dict[str, Any]]:
+) -> list[Page]:
     """The newest pages of the feed. `tables` gives what each sitemap file lists with its newest
     date, newest first: so few of them need to be looked at."""
     feed = site.model.feed
@@ -193,12 +194,12 @@ def _newest(
     if not best.height:
         return []
     found = pages(best["loc"]).filter(pl.coalesce("heading", "title").is_not_null())
-    return found.sort(["lastmod", "loc"], descending=[True, False]).to_dicts()
+    return list(pages_of(found.sort(["lastmod", "loc"], descending=[True, False])))
 
 
-def _item(page: dict[str, Any], site: SiteFile) -> Item:
+def _item(page: Page, site: SiteFile) -> Item:
     feed = site.model.feed
-    section = next((s for s in site.model.section if s.name == page["section"]), None)
+    section = next((s for s in site.model.section if s.name == page.section), None)
     said = description_of(page, site, section).value or ""
     content = _full_text(page, site) if feed.content == "full" else ""
     last = pattern_text(feed.attribution, page, site)
@@ -207,18 +208,16 @@ def _item(page: dict[str, Any], site: SiteFile) -> Item:
         content = f"{content} <p>{escape(last)}</p>"
     elif last:
         summary = f"{summary}\n{last}".strip()
-    title = page["heading"] or title_of(page, site, section).value or page["loc"]
-    return Item(
-        page["loc"], title, page["lastmod"], page["published"], page["author"], summary, content
-    )
+    title = page.heading or title_of(page, site, section).value or page.loc
+    return Item(page.loc, title, page.lastmod or "", page.published, page.author, summary, content)
 
 
-def _full_text(page: dict[str, Any], site: SiteFile) -> str:
+def _full_text(page: Page, site: SiteFile) -> str:
     """The page's main content where its source is a folder of files, else nothing."""
     from jovial_atlas.sources.fulltext import main_html
 
     place = file_of_row(site)(page)
-    return main_html(place, page["loc"]) if place else ""
+    return main_html(place, page.loc) if place else ""
 
 
 def visitors_pages(site: SiteFile, survey: LastSurvey, listed: int) -> Iterator[Named]:

@@ -6,8 +6,10 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping, Sequence
 
+from msgspec import to_builtins
+
 from jovial_atlas.files import FileSet
-from jovial_atlas.head.compose import Head, head_lines, heads_by_section
+from jovial_atlas.head.compose import PageHead, head_lines, heads_by_section
 from jovial_atlas.head.sharing import Copy, Look, shared_picture
 from jovial_atlas.head.tags import head_tags
 from jovial_atlas.head.videos import Film
@@ -39,25 +41,25 @@ def put_heads(survey: LastSurvey, heads: FileSet, parts: FileSet, output: FileSe
 
 
 def _fragments(
-    heads: Sequence[Head], site: SiteFile, versions: Mapping[str, Sequence[Mapping[str, str]]]
+    heads: Sequence[PageHead], site: SiteFile, versions: Mapping[str, Sequence[Mapping[str, str]]]
 ) -> Iterator[tuple[str, bytes]]:
     """The head of each page as HTML and as JSON, for systems that serve pages themselves."""
     for one in heads:
-        path = fragment_path(one.page["loc"])
-        tags = head_tags(one.data, one.page, site, versions.get(one.page["loc"], ()))
+        path = fragment_path(one.page.loc)
+        tags = head_tags(one.head, one.page, site, versions.get(one.page.loc, ()))
         yield f"{path}.html", ("\n".join(tag.html for tag in tags if tag.html) + "\n").encode()
-        text = json.dumps(one.data, ensure_ascii=False, indent=1)
+        text = json.dumps(to_builtins(one.head), ensure_ascii=False, indent=1)
         yield f"{path}.json", f"{text}\n".encode()
 
 
 def _copies_of(
-    heads: Sequence[Head], site: SiteFile, films: Mapping[str, Sequence[Film]], look: Look
+    heads: Sequence[PageHead], site: SiteFile, films: Mapping[str, Sequence[Film]], look: Look
 ) -> Iterator[Copy]:
     """The copies of pictures that these heads name."""
     sections = {section.name: section for section in site.model.section}
     for one in heads:
-        if (picture := one.data["picture"]) and picture["original"]:
-            section, of_page = sections.get(one.page["section"]), films.get(one.page["loc"], ())
+        if (picture := one.head.picture) and picture.original:
+            section, of_page = sections.get(one.page.section), films.get(one.page.loc, ())
             shared = shared_picture(one.page, site, section, of_page, look)
             if shared and shared.copy:
                 yield shared.copy

@@ -17,7 +17,7 @@ def versions_of(listed: pl.LazyFrame, site: SiteFile, declared: bool = True) -> 
     none = pl.DataFrame(schema=_LINKS)
     links = pl.concat([_declared(listed, site) if declared else none, _by_folder(listed, site)])
     if not links.height:
-        return pl.DataFrame(schema={"loc": pl.String, "alternates": pl.List(schema.ALTERNATE)})
+        return pl.DataFrame(schema={"loc": pl.String, "alternates": schema.SCHEMA["alternates"]})
     one = pl.struct("lang", "href").alias("alternates")
     return (
         links.unique(["loc", "lang"], keep="first", maintain_order=True)
