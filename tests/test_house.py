@@ -65,7 +65,8 @@ def test_every_code_that_is_emitted_is_in_the_registry_and_the_other_way():
     ("what", "loaded"),
     [
         ("from jovial_atlas.cli import run; run(['--help'])", []),
-        ("from jovial_atlas.sources import page, worker; worker.prepare()", []),
+        ("from jovial_atlas.sources.html_page import page; "
+         "from jovial_atlas.sources.workers import worker; worker.prepare()", []),
         ("from jovial_atlas.rounds.reading import unchanged", []),
         ("from jovial_atlas.rounds.reading import begun", []),
         ("from jovial_atlas.rounds.reading import survey", ["polars"]),

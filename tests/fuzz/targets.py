@@ -31,10 +31,10 @@ from jovial_atlas.sitefile.videos import parse_video_overrides
 from jovial_atlas.sitemaps.check import Place, check_across, check_file
 from jovial_atlas.sitemaps.packing import unpacked
 from jovial_atlas.sitemaps.read import read_sitemap
-from jovial_atlas.sources.columns import FieldMap
-from jovial_atlas.sources.feed import read_feed
-from jovial_atlas.sources.page import PageFile, Reading, read_page
-from jovial_atlas.sources.table import read_table
+from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
+from jovial_atlas.sources.records.columns import FieldMap
+from jovial_atlas.sources.records.feed import read_feed
+from jovial_atlas.sources.records.table import read_table
 from jovial_atlas.structured import values
 from jovial_atlas.structured.hours import parse_hours
 from jovial_atlas.structured.read import read_json_ld

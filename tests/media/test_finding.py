@@ -8,7 +8,7 @@ from jovial_atlas.errors import AtlasError, NetworkError
 from jovial_atlas.media.fields import of_fields, relation, seconds, truth
 from jovial_atlas.media.oembed import NoSuchVideoError, ask, read_answer
 from jovial_atlas.media.services import page_of, read_services, recognise, services
-from jovial_atlas.sources.page import PageFile, Reading, read_page
+from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.web import Answer
 from tests.conftest import NOW, URL, page
 

@@ -5,7 +5,7 @@ import pytest
 
 from jovial_atlas.errors import AtlasError, NetworkError
 from jovial_atlas.rounds.proving.robots import lint_robots, read_robots
-from jovial_atlas.sources.fulltext import main_html
+from jovial_atlas.sources.html_page.fulltext import main_html
 
 HOME = "https://www.marrowfen.example"
 

@@ -9,10 +9,10 @@ import pytest
 
 from jovial_atlas.errors import ContentError
 from jovial_atlas.pages.gather import Gathering
-from jovial_atlas.sources.folder import Folder, address_of, page_files
-from jovial_atlas.sources.html import read_folder
-from jovial_atlas.sources.page import PageFile, Reading, read_files, read_page
-from jovial_atlas.sources.readers import Readers
+from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files, read_page
+from jovial_atlas.sources.workers.folder import Folder, address_of, page_files
+from jovial_atlas.sources.workers.html_folder import read_folder
+from jovial_atlas.sources.workers.readers import Readers
 from tests.conftest import TODAY, page
 
 SITE = "https://www.marrowfen.example"
@@ -240,7 +240,7 @@ def test_a_folder_is_read_whole_and_alike_with_and_without_workers(tmp_path):
 
 def test_workers_are_copies_of_a_process_only_while_it_has_one_thread():
     code = (
-        "from jovial_atlas.sources.readers import _is_alone as alone; first = alone(); "
+        "from jovial_atlas.sources.workers.readers import _is_alone as alone; first = alone(); "
         "import polars; polars.select(1).lazy().collect(); print(first, alone())"
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)

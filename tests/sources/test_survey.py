@@ -14,7 +14,7 @@ from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.sitefile import read_site_file
-from jovial_atlas.sources import readers
+from jovial_atlas.sources.workers import readers
 from tests.conftest import TODAY, URL, page
 
 HTML = 'kind = "html"\npath = "public"\n'

@@ -23,7 +23,7 @@ from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import add_line, write_whole
 from jovial_atlas.robots.directives import read_directives, read_header
-from jovial_atlas.sources.page import PageFile, Reading, read_page
+from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.web import Answer, Client, Request, send
 
 #: Of a page this many bytes are read: its head stands well before.

@@ -138,34 +138,44 @@ def _arrived(one: Unsettled, ledger: Ledger, asking: Asking) -> bool | None:
     loc = one.items[0][0]
     since = dates.write(dates.moment(one.at) - _SKEW)
     if one.channel in (SITEMAPS, "remove-sitemap"):
-        reports = asking.sitemaps()
-        if reports is None:
-            return None
-        report = next((report for report in reports if report.loc == loc), None)
-        if one.channel == "remove-sitemap":
-            return report is None
-        if report is None:
-            return False
-        if report.submitted:
-            return report.submitted >= since
-        if report.last_read and report.last_read >= since:
-            return True
-        # Known there, and by no earlier message of ours.
-        return True if loc not in ledger.heard(asking.engine.name, SITEMAPS) else None
+        return _sitemap_arrived(one.channel, loc, since, ledger, asking)
     if one.channel in (PAGES, "index-page"):
-        said = asking.page(loc)
-        if said is None and channel_for(asking.engine, "read-pages"):
-            listed = (page for part in asking.pages() for page in part)
-            said = next((page for page in listed if page.loc == loc), None)
-            if said is None:
-                return False
-        if said is None:
-            return None
-        if said.reason == NOT_KNOWN:
-            return False
-        return said.announced >= since if said.announced else None
+        return _page_arrived(loc, since, asking)
     # To ask once more for a look at the proof does no harm; a hub is told of what it can fetch.
     return False if one.channel == "verify-site" else None
+
+
+def _sitemap_arrived(
+    channel: str, loc: str, since: str, ledger: Ledger, asking: Asking
+) -> bool | None:
+    reports = asking.sitemaps()
+    if reports is None:
+        return None
+    report = next((report for report in reports if report.loc == loc), None)
+    if channel == "remove-sitemap":
+        return report is None
+    if report is None:
+        return False
+    if report.submitted:
+        return report.submitted >= since
+    if report.last_read and report.last_read >= since:
+        return True
+    # Known there, and by no earlier message of ours.
+    return True if loc not in ledger.heard(asking.engine.name, SITEMAPS) else None
+
+
+def _page_arrived(loc: str, since: str, asking: Asking) -> bool | None:
+    said = asking.page(loc)
+    if said is None and channel_for(asking.engine, "read-pages"):
+        listed = (page for part in asking.pages() for page in part)
+        said = next((page for page in listed if page.loc == loc), None)
+        if said is None:
+            return False
+    if said is None:
+        return None
+    if said.reason == NOT_KNOWN:
+        return False
+    return said.announced >= since if said.announced else None
 
 
 def _request(one: Due, published: Published, token: str) -> Request:

@@ -106,87 +106,86 @@ def product_token(value: str) -> str:
 
 def parse_robots(data: bytes, name: str = "robots.txt") -> RobotsFile:
     """Read a robots.txt. Never raises: what cannot be used becomes a fault at `name:line`."""
-    parsed = RobotsFile()
+    reading = _Reading(name)
     if len(data) > READ_LIMIT:
-        parsed.faults.append(
+        reading.parsed.faults.append(
             Fault(
                 "robots-too-large",
                 name,
                 f"The file has {len(data):,} bytes; crawlers need not read past {READ_LIMIT:,}.",
             )
         )
-    group: Group | None = None
-    naming = False
-    comments = _Comments()
     for number, raw in enumerate(_LINE_END.split(data.removeprefix(b"\xef\xbb\xbf")), start=1):
-        comments.add(raw)
+        reading.comments.add(raw)
         line = raw.split(b"#", 1)[0].strip(b" \t").decode("utf-8", errors="surrogateescape")
-        if not line:
-            continue
-        where = f"{name}:{number}"
+        if line:
+            reading.take(line, number)
+    reading.comments.let_go()
+    reading.parsed.comment = "\n".join(reading.comments.loose)
+    return reading.parsed
+
+
+class _Reading:
+    """A robots.txt while it is read, line by line."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self.parsed = RobotsFile()
+        self.comments = _Comments()
+        self._group: Group | None = None
+        #: Whether the line before named a crawler, so that another one joins its group.
+        self._naming = False
+
+    def take(self, line: str, number: int) -> None:
+        """Take a line that is not empty, without its comment."""
         key, colon, value = (part.strip(" \t") for part in line.partition(":"))
         if not colon:
-            parsed.faults.append(
-                Fault("robots-not-a-record", where, f"{_shown(line)!r} has no colon.")
-            )
-            continue
+            self._fault("robots-not-a-record", number, f"{_shown(line)!r} has no colon.")
+            return
         kind = key.lower()
         if kind in _MISSPELT:
-            parsed.faults.append(
-                Fault("robots-misspelt", where, f"{key!r} is read as {_MISSPELT[kind]!r}.")
-            )
+            self._fault("robots-misspelt", number, f"{key!r} is read as {_MISSPELT[kind]!r}.")
             kind = _MISSPELT[kind]
         if kind == "user-agent":
-            if group is None or not naming:
-                group = Group()
-                parsed.groups.append(group)
-                naming = True
-            group.comment = "\n".join(filter(None, (group.comment, comments.take())))
-            group.agents.append(value)
-            group.lines.append(number)
-            if not product_token(value):
-                parsed.faults.append(
-                    Fault("robots-agent-unnamed", where, f"{value!r} names no crawler.")
-                )
+            self._take_agent(value, number)
         elif kind in ("allow", "disallow"):
-            naming = False
-            if group is None:
-                parsed.faults.append(
-                    Fault(
-                        "robots-rule-before-group",
-                        where,
-                        f"{_shown(line)!r} stands before any User-agent line; crawlers ignore it.",
-                    )
-                )
-                continue
-            group.rules.append(RobotsRule(kind == "allow", value, number, comments.take()))
-            if value and value[0] not in "/*$":
-                parsed.faults.append(
-                    Fault(
-                        "robots-pattern-start",
-                        where,
-                        f"{_shown(value)!r} starts with neither '/' nor '*'; it matches nothing.",
-                    )
-                )
+            self._take_rule(line, kind == "allow", value, number)
         elif kind == "sitemap":
-            parsed.sitemaps.append(Record(key, value, number))
+            self.parsed.sitemaps.append(Record(key, value, number))
             if not re.match(r"https?://[^/\s]+", value):
-                parsed.faults.append(
-                    Fault(
-                        "robots-sitemap-relative",
-                        where,
-                        f"{_shown(value)!r} is no absolute address.",
-                    )
-                )
+                message = f"{_shown(value)!r} is no absolute address."
+                self._fault("robots-sitemap-relative", number, message)
         else:
-            parsed.others.append(Record(key, value, number))
+            self.parsed.others.append(Record(key, value, number))
             if kind == "noindex":
-                parsed.faults.append(
-                    Fault("robots-noindex-line", where, "No crawler obeys Noindex in robots.txt.")
-                )
-    comments.let_go()
-    parsed.comment = "\n".join(comments.loose)
-    return parsed
+                message = "No crawler obeys Noindex in robots.txt."
+                self._fault("robots-noindex-line", number, message)
+
+    def _take_agent(self, value: str, number: int) -> None:
+        if self._group is None or not self._naming:
+            self._group = Group()
+            self.parsed.groups.append(self._group)
+            self._naming = True
+        group = self._group
+        group.comment = "\n".join(filter(None, (group.comment, self.comments.take())))
+        group.agents.append(value)
+        group.lines.append(number)
+        if not product_token(value):
+            self._fault("robots-agent-unnamed", number, f"{value!r} names no crawler.")
+
+    def _take_rule(self, line: str, allow: bool, value: str, number: int) -> None:
+        self._naming = False
+        if self._group is None:
+            message = f"{_shown(line)!r} stands before any User-agent line; crawlers ignore it."
+            self._fault("robots-rule-before-group", number, message)
+            return
+        self._group.rules.append(RobotsRule(allow, value, number, self.comments.take()))
+        if value and value[0] not in "/*$":
+            message = f"{_shown(value)!r} starts with neither '/' nor '*'; it matches nothing."
+            self._fault("robots-pattern-start", number, message)
+
+    def _fault(self, code: str, number: int, message: str) -> None:
+        self.parsed.faults.append(Fault(code, f"{self.name}:{number}", message))
 
 
 def _shown(text: str) -> str:

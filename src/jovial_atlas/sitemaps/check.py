@@ -147,36 +147,61 @@ def _check_entry(entry: Entry, kind: str, noted: _Notes, now: str) -> None:
         return
     images = 0
     for child in entry.node.children:
-        if child.space == protocol.IMAGE and child.name == "image":
-            images += 1
-            _check_children(child, protocol.IMAGE, protocol.IMAGE_RULES, about, noted)
-        elif child.space == protocol.VIDEO and child.name == "video":
-            _check_video(child, entry.loc, about, noted)
-        elif child.space == protocol.NEWS and child.name == "news":
-            _check_children(child, protocol.NEWS, protocol.NEWS_RULES, about, noted)
-            _check_news_date(child, about, noted, now)
-            publication = child.first(protocol.NEWS, "publication")
-            if publication:
-                _check_children(
-                    publication, protocol.NEWS, protocol.PUBLICATION_RULES, about, noted
-                )
-        elif child.space == protocol.XHTML and child.name == "link":
-            _check_alternate(child, about, noted)
-        elif meant := _NEARLY.get(_bare(child.space)) if child.space not in _SPACES else None:
-            noted(
-                "sitemap-namespace",
-                child.line,
-                f"<{child.name}> is in the namespace {child.space!r}; engines know {meant!r} and "
-                f"pass over what is in any other{about}.",
-            )
-        elif child.space in protocol.PREFIXES and child.space != protocol.CORE:
-            noted(
-                "sitemap-element-unknown",
-                child.line,
-                f"<{protocol.PREFIXES[child.space]}:{child.name}> may not stand in <url>{about}.",
-            )
+        images += (child.space, child.name) == (protocol.IMAGE, "image")
+        check = _EXTENSIONS.get((child.space, child.name))
+        if check:
+            check(child, entry.loc, about, noted, now)
+        else:
+            _check_foreign(child, about, noted)
     if images > protocol.MAX_IMAGES:
         _note_images(images, entry.line, about, noted)
+
+
+def _check_foreign(child: Node, about: str, noted: _Notes) -> None:
+    """An element in an entry that is none of a known extension."""
+    meant = _NEARLY.get(_bare(child.space)) if child.space not in _SPACES else None
+    if meant:
+        noted(
+            "sitemap-namespace",
+            child.line,
+            f"<{child.name}> is in the namespace {child.space!r}; engines know {meant!r} and "
+            f"pass over what is in any other{about}.",
+        )
+    elif child.space in protocol.PREFIXES and child.space != protocol.CORE:
+        noted(
+            "sitemap-element-unknown",
+            child.line,
+            f"<{protocol.PREFIXES[child.space]}:{child.name}> may not stand in <url>{about}.",
+        )
+
+
+def _check_image(image: Node, _loc: str, about: str, noted: _Notes, _now: str) -> None:
+    _check_children(image, protocol.IMAGE, protocol.IMAGE_RULES, about, noted)
+
+
+def _check_news(news: Node, _loc: str, about: str, noted: _Notes, now: str) -> None:
+    _check_children(news, protocol.NEWS, protocol.NEWS_RULES, about, noted)
+    _check_news_date(news, about, noted, now)
+    if publication := news.first(protocol.NEWS, "publication"):
+        _check_children(publication, protocol.NEWS, protocol.PUBLICATION_RULES, about, noted)
+
+
+def _check_link(link: Node, _loc: str, about: str, noted: _Notes, _now: str) -> None:
+    _check_alternate(link, about, noted)
+
+
+def _check_film(video: Node, loc: str, about: str, noted: _Notes, _now: str) -> None:
+    _check_video(video, loc, about, noted)
+
+
+#: Elements of extensions that may stand in an entry → what checks them: gets the element, the
+#: address of the entry, words that name the entry, the notes, and the time of now.
+_EXTENSIONS = {
+    (protocol.IMAGE, "image"): _check_image,
+    (protocol.VIDEO, "video"): _check_film,
+    (protocol.NEWS, "news"): _check_news,
+    (protocol.XHTML, "link"): _check_link,
+}
 
 
 _SPACES = frozenset(protocol.PREFIXES)

@@ -24,7 +24,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
 from jovial_atlas.robots.directives import read_header
-from jovial_atlas.sources.page import PageFile, Reading, read_page
+from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.remote import get_robots
 from jovial_atlas.web import Answer, Client, Request, send
 
@@ -111,21 +111,13 @@ def read_site(
     matcher = Matcher(_robots(client, crawl), crawl.crawler)
     notes = _Notes(crawl.notes)
     notes.load()
-    queue: deque[tuple[str, int]] = deque()
-    seen: set[str] = set()
-    for path in crawl.start:
-        loc = crawl.identify(
-            addresses.normalise(addresses.resolve(f"{crawl.site}/", path) or crawl.site)
-        )
-        if loc not in seen:
-            seen.add(loc)
-            queue.append((loc, 0))
-    barred, too_deep, done, reached = 0, 0, 0, False
+    frontier = _Frontier(crawl)
+    barred, done, reached = 0, 0, False
     last = -1e9
     rows: list[dict[str, Any]] = []
     faults: list[Fault] = []
-    while queue and done < crawl.limits.pages:
-        loc, depth = queue.popleft()
+    while frontier.waiting and done < crawl.limits.pages:
+        loc, depth = frontier.waiting.popleft()
         if not matcher.ask(addresses.path_and_query(loc)).allowed:
             barred += 1
             continue
@@ -139,21 +131,12 @@ def read_site(
             note, found = _visit(client, crawl, reading, loc, notes.before.get(loc))
             faults += found
             notes.add(loc, note)
-        row = note["row"]
-        reached = reached or row is not None
-        if row is not None:
+        if (row := note["row"]) is not None:
+            reached = True
             rows.append(row)
-            targets = [row["redirect"]] if row.get("redirect") else row.get("links") or []
-            for target in map(crawl.identify, targets):
-                if target in seen or addresses.origin(target) != crawl.site:
-                    continue
-                if depth >= crawl.limits.depth:
-                    too_deep += 1
-                    continue
-                seen.add(target)
-                queue.append((target, depth + 1))
+            frontier.extend(row, depth)
         if progress:
-            progress(done, min(done + len(queue), crawl.limits.pages))
+            progress(done, min(done + len(frontier.waiting), crawl.limits.pages))
         if len(rows) >= _ROWS:
             yield Batch(schema.table(rows), faults)
             rows, faults = [], []
@@ -162,9 +145,39 @@ def read_site(
             f"{crawl.served} gave no page to begin from ({', '.join(crawl.start)}). "
             "Check that the server runs, `start` and `via` in the [[source]]."
         )
-    faults += _limits_told(crawl, len(queue), too_deep, barred)
+    faults += _limits_told(crawl, len(frontier.waiting), frontier.too_deep, barred)
     yield Batch(schema.table(rows), faults)
     notes.finish()
+
+
+class _Frontier:
+    """Addresses that were found and wait to be visited, with their depth; and how many were too
+    deep."""
+
+    def __init__(self, crawl: Crawl) -> None:
+        self._crawl = crawl
+        self._seen: set[str] = set()
+        self.waiting: deque[tuple[str, int]] = deque()
+        self.too_deep = 0
+        for path in crawl.start:
+            start = addresses.resolve(f"{crawl.site}/", path) or crawl.site
+            self._add(crawl.identify(addresses.normalise(start)), 0)
+
+    def extend(self, row: Mapping[str, Any], depth: int) -> None:
+        """Take the addresses to which a page at this depth leads."""
+        targets = [row["redirect"]] if row.get("redirect") else row.get("links") or []
+        for target in map(self._crawl.identify, targets):
+            if target in self._seen or addresses.origin(target) != self._crawl.site:
+                continue
+            if depth >= self._crawl.limits.depth:
+                self.too_deep += 1
+            else:
+                self._add(target, depth + 1)
+
+    def _add(self, loc: str, depth: int) -> None:
+        if loc not in self._seen:
+            self._seen.add(loc)
+            self.waiting.append((loc, depth))
 
 
 def _limits_told(crawl: Crawl, waiting: int, too_deep: int, barred: int) -> Iterator[Fault]:

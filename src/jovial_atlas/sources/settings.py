@@ -11,8 +11,8 @@ from jovial_atlas.files import FileSet
 from jovial_atlas.media.services import Service, services
 from jovial_atlas.signs import signed_pages
 from jovial_atlas.sitefile import CrawlSource, HtmlSource, JsonSource, SiteFile, Source, SqlSource
-from jovial_atlas.sources.folder import Folder
-from jovial_atlas.sources.openpage import Reading
+from jovial_atlas.sources.html_page.context import Reading
+from jovial_atlas.sources.workers.folder import Folder
 
 
 def crawler_tokens(site: SiteFile) -> set[str]:

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from jovial_atlas import addresses
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
-from jovial_atlas.sources.page import PageFile, Reading, read_page
+from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.standin.web import LoopbackWeb, Page
 
 

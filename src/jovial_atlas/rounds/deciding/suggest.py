@@ -9,7 +9,7 @@ from jovial_atlas.head.texts import Text
 from jovial_atlas.pages.page import Page
 from jovial_atlas.rounds.state.site_files import file_of_row
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sources.fulltext import main_text
+from jovial_atlas.sources.html_page.fulltext import main_text
 
 #: What is proposed.
 FIELDS = ("title", "description")

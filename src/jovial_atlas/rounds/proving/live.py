@@ -29,7 +29,7 @@ from jovial_atlas.rounds.proving.robots import compare_robots, read_robots
 from jovial_atlas.rules import deciding_crawlers
 from jovial_atlas.rules.hiding import robots_hide
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sources.page import PageFile, Reading, read_page
+from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.web import Answer, Client, Request, send
 
 _PAGE_BYTES = 2_000_000

@@ -19,7 +19,7 @@ from jovial_atlas.pages.page import pages_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.site_files import file_of_row
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sources.fulltext import visible_text
+from jovial_atlas.sources.html_page.fulltext import visible_text
 from jovial_atlas.structured.agree import phone_key, phones_in
 from jovial_atlas.structured.validate import types_of
 from jovial_atlas.structured.vocabulary import vocabulary

@@ -26,7 +26,7 @@ from jovial_atlas.rounds.proving.targets import relative
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.site_files import file_of_row
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sources.fulltext import visible_text
+from jovial_atlas.sources.html_page.fulltext import visible_text
 from jovial_atlas.sources.remote import get
 from jovial_atlas.structured.agree import PageText
 from jovial_atlas.structured.read import read_json_ld, read_page

@@ -10,9 +10,9 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.rounds.reading.unchanged import Inputs
 from jovial_atlas.rounds.state.names import MANIFEST, PAGE_TABLE, ROBOTS
 from jovial_atlas.sitefile import HtmlSource, SiteFile
-from jovial_atlas.sources.folder import ENDINGS
-from jovial_atlas.sources.readers import Readers
 from jovial_atlas.sources.settings import folder_of, reading_of, written_pages
+from jovial_atlas.sources.workers.folder import ENDINGS
+from jovial_atlas.sources.workers.readers import Readers
 
 
 @dataclass(frozen=True, slots=True)

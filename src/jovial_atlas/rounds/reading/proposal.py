@@ -26,10 +26,10 @@ from jovial_atlas.rounds.state.names import MANIFEST, REPLACED, ROBOTS
 from jovial_atlas.rules.hiding import HIDDEN_SHARE, robots_hide
 from jovial_atlas.rules.own import page_says
 from jovial_atlas.sitefile.deciding import RESERVED_SECTIONS, REST
-from jovial_atlas.sources.folder import Folder, Style, address_of
-from jovial_atlas.sources.html import Progress, read_folder
-from jovial_atlas.sources.page import Reading
-from jovial_atlas.sources.readers import Readers
+from jovial_atlas.sources.html_page.page import Reading
+from jovial_atlas.sources.workers.folder import Folder, Style, address_of
+from jovial_atlas.sources.workers.html_folder import Progress, read_folder
+from jovial_atlas.sources.workers.readers import Readers
 
 #: A folder needs this many pages to become a section, and no more sections are made.
 _SECTION_PAGES = 2

@@ -32,10 +32,10 @@ from jovial_atlas.rules import decide, rests_on_time
 from jovial_atlas.rules.hiding import counting, first_word, shown_of, whole_site
 from jovial_atlas.rules.policies import SIGNS, signs_in
 from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
-from jovial_atlas.sources.columns import with_named_videos
-from jovial_atlas.sources.html import Known, Progress
-from jovial_atlas.sources.opening import Surroundings, open_source
+from jovial_atlas.sources.kinds import Surroundings, open_source
+from jovial_atlas.sources.records.columns import with_named_videos
 from jovial_atlas.sources.settings import crawler_tokens, known_services, name_of
+from jovial_atlas.sources.workers.html_folder import Known, Progress
 from jovial_atlas.web import Client
 
 

@@ -214,7 +214,7 @@ def _item(page: Page, site: SiteFile) -> Item:
 
 def _full_text(page: Page, site: SiteFile) -> str:
     """The page's main content where its source is a folder of files, else nothing."""
-    from jovial_atlas.sources.fulltext import main_html
+    from jovial_atlas.sources.html_page.fulltext import main_html
 
     place = file_of_row(site)(page)
     return main_html(place, page.loc) if place else ""

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault
 from jovial_atlas.media.services import Service, is_media
-from jovial_atlas.sources.outline import Outline
+from jovial_atlas.sources.html_page.outline import Outline
 
 #: References that are kept together at most.
 _MOST = 50_000

@@ -20,11 +20,11 @@ from selectolax.lexbor import LexborDocumentOptions, LexborHTMLParser
 from jovial_atlas import foreign
 from jovial_atlas.faults import Fault
 from jovial_atlas.markup import MARK, ChangedError, block_mark, restore, without_block
-from jovial_atlas.sources.openpage import OpenPage, PageFile, Reading, References
-from jovial_atlas.sources.outline import outline
-from jovial_atlas.sources.page_body import read_body
-from jovial_atlas.sources.page_data import read_data
-from jovial_atlas.sources.page_head import read_head
+from jovial_atlas.sources.html_page.body import read_body
+from jovial_atlas.sources.html_page.context import OpenPage, PageFile, Reading, References
+from jovial_atlas.sources.html_page.data import read_data
+from jovial_atlas.sources.html_page.head import read_head
+from jovial_atlas.sources.html_page.outline import outline
 
 __all__ = ["PageFile", "Reading", "digest_of_page", "read_files", "read_page"]
 

@@ -4,79 +4,82 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from typing import Any
 from urllib.parse import parse_qsl, urlencode, urlsplit, urlunsplit
 
 from jovial_atlas import addresses, foreign
 from jovial_atlas.errors import ContentError
 from jovial_atlas.pages.gather import Batch
-from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong
-from jovial_atlas.sources.records import table_of
+from jovial_atlas.sources.records.columns import FieldMap, deliver, split_wrong
+from jovial_atlas.sources.records.records import table_of
 from jovial_atlas.sources.remote import get
 from jovial_atlas.web import Client
 
 _NEXT_LINK = re.compile(r'<([^>]*)>\s*;[^,]*\brel="?next"?', re.I)
 
 
-def read_interface(
-    client: Client,
-    address: str,
-    how: FieldMap,
-    *,
-    items: str = "",
-    following: str = "link",
-    counter: str = "page",
-    first: int = 1,
-    max_pages: int = 10_000,
-    token: str = "",
-) -> Iterator[Batch]:
-    """All records, a page a batch. `following` says how the next page is found: `link` (the
-    Link header, RFC 8288), `counter` (a query parameter), or the field with its address.
+@dataclass(frozen=True, slots=True)
+class Paging:
+    """How records come: under which key (`items`, "" for the whole answer), and how the next page
+    is found. `following` is `link` (the Link header, RFC 8288), `counter` (the query parameter
+    `counter`, which begins with `first`), or the field with the address of the next page."""
 
-    Raises ContentError where a page cannot be had or read; pages stay on one host.
-    """
+    items: str = ""
+    following: str = "link"
+    counter: str = "page"
+    first: int = 1
+    max_pages: int = 10_000
+
+
+def read_interface(
+    client: Client, address: str, how: FieldMap, paging: Paging | None = None, token: str = ""
+) -> Iterator[Batch]:
+    """All records, a page a batch. Raises ContentError where a page cannot be had or read; pages
+    stay on one host."""
+    paging = paging or Paging()
     headers = {"Accept": "application/json"}
     if token:
         headers["Authorization"] = f"Bearer {token}"
+    counts = paging.following == "counter"
     seen: set[str] = set()
-    here: str | None = _counted(address, counter, first) if following == "counter" else address
+    here: str | None = _counted(address, paging.counter, paging.first) if counts else address
     done = 0
-    for number in range(max_pages):
+    for number in range(paging.max_pages):
         if here is None or here in seen:
             return
         seen.add(here)
         answer = get(client, here, headers)
-        try:
-            value = foreign.read_json(answer.body)
-        except ValueError as error:
-            raise ContentError(f"{here} does not answer with JSON: {error}.") from None
-        records = _down(value, items) if items else value
-        if not isinstance(records, list):
-            where = f"under {items!r}" if items else "by itself (set `items`)"
-            raise ContentError(f"{here} holds no list of records {where}.")
-        records = [_flat(one) for one in records if isinstance(one, dict)]
+        value, records = _records(answer.body, here, paging.items)
         if records:
             table = table_of(records)
             delivered = deliver(table.lazy(), how).collect()
             yield split_wrong(delivered, how, f"{how.source}, record ", done)
         done += len(records)
-        here = _next(here, address, value, answer.headers, following, counter, first + number + 1)
-        if following == "counter" and not records:
+        if not counts:
+            here = _next(here, value, answer.headers, paging.following)
+        elif records:
+            here = _counted(address, paging.counter, paging.first + number + 1)
+        else:
             return
 
 
-def _next(
-    here: str,
-    address: str,
-    value: Any,
-    headers: Any,
-    following: str,
-    counter: str,
-    number: int,
-) -> str | None:
-    if following == "counter":
-        return _counted(address, counter, number)
+def _records(data: bytes, here: str, items: str) -> tuple[Any, list[dict[str, Any]]]:
+    """What an answer holds, and the records in it."""
+    try:
+        value = foreign.read_json(data)
+    except ValueError as error:
+        raise ContentError(f"{here} does not answer with JSON: {error}.") from None
+    records = _down(value, items) if items else value
+    if not isinstance(records, list):
+        where = f"under {items!r}" if items else "by itself (set `items`)"
+        raise ContentError(f"{here} holds no list of records {where}.")
+    return value, [_flat(one) for one in records if isinstance(one, dict)]
+
+
+def _next(here: str, value: Any, headers: Mapping[str, str], following: str) -> str | None:
+    """The address of the next page, by the Link header or a field; None where there is none."""
     if following == "link":
         match = _NEXT_LINK.search(headers.get("link", ""))
         target = match[1] if match else None

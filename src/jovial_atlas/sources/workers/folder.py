@@ -15,8 +15,8 @@ from typing import Literal
 from jovial_atlas import addresses, patterns
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
-from jovial_atlas.sources.git import commit_dates
-from jovial_atlas.sources.openpage import PageFile
+from jovial_atlas.sources.html_page.context import PageFile
+from jovial_atlas.sources.workers.git import commit_dates
 
 Style = Literal["folder", "file", "plain"]
 

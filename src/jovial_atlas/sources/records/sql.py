@@ -13,7 +13,7 @@ from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
 from jovial_atlas.errors import ContentError
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.redact import redacted
-from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong
+from jovial_atlas.sources.records.columns import FieldMap, deliver, split_wrong
 
 _ROWS = 20_000
 

@@ -8,7 +8,7 @@ from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses
 from jovial_atlas.markup import without_block
-from jovial_atlas.sources.outline import outline, text
+from jovial_atlas.sources.html_page.outline import outline, text
 
 _REFERENCES = (("a", "href"), ("img", "src"), ("source", "src"), ("video", "src"),
                ("video", "poster"), ("audio", "src"))  # fmt: skip
@@ -24,7 +24,7 @@ def _html(place: Path) -> bytes:
     if place.suffix.lower() not in _MARKDOWN:
         return without_block(data)
     # Few sites have any, and the reader of it is slow to load.
-    from jovial_atlas.sources.markdown import html_of
+    from jovial_atlas.sources.records.markdown import html_of
 
     return html_of(data).encode()
 

@@ -14,8 +14,8 @@ from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.read import Entry, read_sitemap
-from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong
-from jovial_atlas.sources.records import table_of
+from jovial_atlas.sources.records.columns import FieldMap, deliver, split_wrong
+from jovial_atlas.sources.records.records import table_of
 
 #: Other names for our columns in the header of a list.
 _NAMES = {"address": "loc", "url": "loc", "section": "in_section", "modified": "lastmod"}

@@ -9,9 +9,9 @@ import xxhash
 from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses
-from jovial_atlas.sources.openpage import OpenPage
-from jovial_atlas.sources.outline import attribute, text
-from jovial_atlas.sources.page_videos import linked_videos, page_videos
+from jovial_atlas.sources.html_page.context import OpenPage
+from jovial_atlas.sources.html_page.outline import attribute, text
+from jovial_atlas.sources.html_page.videos import linked_videos, page_videos
 
 #: Elements beside `a` that lead to other pages, and the attribute that says where.
 _REFERENCES = (("area", "href"), ("frame", "src"), ("iframe", "src"))

@@ -23,7 +23,7 @@ from jovial_atlas.faults import Fault
 from jovial_atlas.files import packed
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.pages.snapshot import BROKEN, said_of
-from jovial_atlas.sources.columns import (
+from jovial_atlas.sources.records.columns import (
     FieldMap,
     constants,
     deliver,
@@ -31,7 +31,7 @@ from jovial_atlas.sources.columns import (
     tell_wrong,
     wrong,
 )
-from jovial_atlas.sources.records import table_of
+from jovial_atlas.sources.records.records import table_of
 
 _ROWS = 50_000
 _FORMATS = {

@@ -10,8 +10,8 @@ from selectolax.lexbor import LexborNode, SelectolaxError
 
 from jovial_atlas import addresses
 from jovial_atlas.pages import EXTRA
-from jovial_atlas.sources.openpage import OpenPage
-from jovial_atlas.sources.outline import text
+from jovial_atlas.sources.html_page.context import OpenPage
+from jovial_atlas.sources.html_page.outline import text
 from jovial_atlas.structured.read import read_page
 
 #: Lists that are looked at.

@@ -24,10 +24,10 @@ from jovial_atlas.media.fields import of_fields
 from jovial_atlas.media.services import Service
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
-from jovial_atlas.sources.columns import FieldMap, template_fields
-from jovial_atlas.sources.folder import Folder, page_files
-from jovial_atlas.sources.page import PageFile, Reading, read_page
-from jovial_atlas.sources.records import pages_of
+from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
+from jovial_atlas.sources.records.columns import FieldMap, template_fields
+from jovial_atlas.sources.records.records import pages_of
+from jovial_atlas.sources.workers.folder import Folder, page_files
 
 ENDINGS = (".md", ".markdown", ".html", ".htm")
 _FENCE = re.compile(r"\A(---|\+\+\+)[ \t]*\r?\n(.*?)(?:\r?\n)?^\1[ \t]*(?:\r?\n|\Z)", re.S | re.M)

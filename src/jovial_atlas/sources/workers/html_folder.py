@@ -18,10 +18,10 @@ from jovial_atlas import dates
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
-from jovial_atlas.sources.folder import Folder
-from jovial_atlas.sources.page import PageFile, Reading, digest_of_page
-from jovial_atlas.sources.readers import CHUNK, Readers, pages_among
-from jovial_atlas.sources.records import pages_of
+from jovial_atlas.sources.html_page.page import PageFile, Reading, digest_of_page
+from jovial_atlas.sources.records.records import pages_of
+from jovial_atlas.sources.workers.folder import Folder
+from jovial_atlas.sources.workers.readers import CHUNK, Readers, pages_among
 
 Progress = Callable[[int, int], None]
 

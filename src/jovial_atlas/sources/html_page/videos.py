@@ -25,8 +25,8 @@ from jovial_atlas.media.fields import (
     words,
 )
 from jovial_atlas.media.services import is_media, recognise
-from jovial_atlas.sources.openpage import OpenPage
-from jovial_atlas.sources.outline import ancestor, attribute, text
+from jovial_atlas.sources.html_page.context import OpenPage
+from jovial_atlas.sources.html_page.outline import ancestor, attribute, text
 
 _PLAYER_SIGN = re.compile(r"video|player|film", re.IGNORECASE)
 _TAGS, _WORDS = re.compile(r"<[^>]*>"), re.compile(r"\S+")

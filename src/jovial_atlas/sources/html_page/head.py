@@ -10,8 +10,8 @@ from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses, dates, foreign, languages
 from jovial_atlas.robots.directives import read_directives
-from jovial_atlas.sources.openpage import OpenPage, References
-from jovial_atlas.sources.outline import attribute, text
+from jovial_atlas.sources.html_page.context import OpenPage, References
+from jovial_atlas.sources.html_page.outline import attribute, text
 
 _REFRESH = re.compile(r"\s*(\d+)\s*[;,]\s*(?:url\s*=)?\s*[\"']?([^\"']+)", re.I)
 _MODIFIED = frozenset(

@@ -19,9 +19,9 @@ from jovial_atlas.errors import ContentError
 from jovial_atlas.media.fields import of_fields
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
-from jovial_atlas.sources.columns import FieldMap, deliver, split_wrong
-from jovial_atlas.sources.page import PageFile, Reading, read_page
-from jovial_atlas.sources.records import table_of
+from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
+from jovial_atlas.sources.records.columns import FieldMap, deliver, split_wrong
+from jovial_atlas.sources.records.records import table_of
 
 
 def read_feed(data: bytes, how: FieldMap, reading: Reading) -> Iterator[Batch]:

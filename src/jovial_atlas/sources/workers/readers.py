@@ -19,9 +19,9 @@ from types import TracebackType
 from typing import Any
 
 from jovial_atlas.faults import Fault
-from jovial_atlas.sources.folder import Folder, page_files, with_commits
-from jovial_atlas.sources.page import PageFile, Reading, read_files
-from jovial_atlas.sources.worker import prepare
+from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files
+from jovial_atlas.sources.workers.folder import Folder, page_files, with_commits
+from jovial_atlas.sources.workers.worker import prepare
 
 #: Files that are read together, and told of together.
 CHUNK = 48

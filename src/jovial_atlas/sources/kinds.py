@@ -1,0 +1,185 @@
+"""The kinds of source: from what the site file says of one to its batches."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, replace
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+from urllib.parse import urljoin
+
+from jovial_atlas import addresses
+from jovial_atlas.errors import ContentError
+from jovial_atlas.pages.gather import Batch
+from jovial_atlas.sitefile import (
+    CrawlSource,
+    FeedSource,
+    HtmlSource,
+    JsonSource,
+    ListSource,
+    MarkdownSource,
+    SiteFile,
+    Source,
+    SqlSource,
+    TableSource,
+)
+from jovial_atlas.sources.crawl import Crawl, Limits, read_site
+from jovial_atlas.sources.records.columns import FieldMap
+from jovial_atlas.sources.settings import folder_of, name_of, reading_of
+from jovial_atlas.sources.workers.folder import Folder
+from jovial_atlas.sources.workers.html_folder import Known, Progress, read_folder
+from jovial_atlas.sources.workers.readers import Readers
+from jovial_atlas.web import Client
+
+#: Sources whose records are brought to pages by the names of their fields.
+RecordSource = MarkdownSource | TableSource | SqlSource | FeedSource | ListSource | JsonSource
+
+
+@dataclass(frozen=True, slots=True)
+class Surroundings:
+    """What sources need from outside: the site file, time, environment, network, memory."""
+
+    site: SiteFile
+    now: datetime
+    environment: Mapping[str, str]
+    client: Client
+    identify: Callable[[str], str]
+    readers: Readers
+    #: Pages that this tool wrote itself: they are none of the site's content.
+    written: frozenset[str] = frozenset()
+    progress: Progress | None = None
+
+
+def open_source(source: Source, around: Surroundings, known: Known | None) -> Iterator[Batch]:
+    """The batches of a source. Raises ContentError, at once or while they are taken."""
+    yield from _OPENERS[type(source)](source, around, known)
+
+
+def _field_map(source: RecordSource, around: Surroundings) -> FieldMap:
+    return FieldMap(
+        name_of(source),
+        source.host or around.site.model.site.url,
+        around.now,
+        source.url,
+        source.columns,
+        getattr(source, "separator", ";"),
+        reading_of(source, around.site, around.now).services,
+    )
+
+
+def _html(source: HtmlSource, around: Surroundings, known: Known | None) -> Iterator[Batch]:
+    yield from read_folder(
+        folder_of(source, around.site, around.written),
+        reading_of(source, around.site, around.now),
+        around.readers,
+        known=known,
+        progress=around.progress,
+    )
+
+
+def _site(source: CrawlSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+    crawl = _crawl(source, around, name_of(source))
+    reading = reading_of(source, around.site, around.now)
+    yield from read_site(
+        around.client, crawl, replace(reading, served=(crawl.served, crawl.site)),
+        progress=around.progress,
+    )  # fmt: skip
+
+
+def _markdown(
+    source: MarkdownSource, around: Surroundings, _known: Known | None
+) -> Iterator[Batch]:
+    from jovial_atlas.sources.records.markdown import read_markdown
+
+    site = source.host or around.site.model.site.url
+    place = around.site.folder / source.path
+    folder = Folder(place, site, include=source.include, exclude=source.exclude)
+    reading = reading_of(source, around.site, around.now)
+    yield from read_markdown(folder, _field_map(source, around), reading)
+
+
+def _table(source: TableSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+    from jovial_atlas.sources.records.table import read_table
+
+    yield from read_table(around.site.folder, source.path, _field_map(source, around))
+
+
+def _sql(source: SqlSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+    from jovial_atlas.sources.records.sql import read_query
+
+    password = _secret(source.password_env, around.environment, name_of(source))
+    how = _field_map(source, around)
+    yield from read_query(source.connect, source.query, how, around.site.folder, password)
+
+
+def _feed(source: FeedSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+    from jovial_atlas.sources.records.feed import read_feed
+    from jovial_atlas.sources.remote import read
+
+    data = read(source.path, around.site.folder, around.client)
+    reading = reading_of(source, around.site, around.now)
+    yield from read_feed(data, _field_map(source, around), reading)
+
+
+def _interface(source: JsonSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+    from jovial_atlas.sources.records.interface import Paging, read_interface
+
+    token = _secret(source.token_env, around.environment, name_of(source))
+    paging = Paging(source.items, source.next, source.counter, source.first, source.max_pages)
+    how = _field_map(source, around)
+    yield from read_interface(around.client, source.address, how, paging, token)
+
+
+def _list(source: ListSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+    from jovial_atlas.sources.records.listing import read_list
+    from jovial_atlas.sources.remote import read
+
+    folder = around.site.folder
+
+    def fetch(loc: str) -> bytes:
+        """A file that a sitemap index lists: beside it, on disk or on the same host."""
+        beside = loc.rpartition("/")[2]
+        if source.path.startswith(("http://", "https://")):
+            return read(urljoin(source.path, beside), folder, around.client)
+        return read(str(Path(source.path).with_name(beside)), folder, around.client)
+
+    data = read(source.path, folder, around.client)
+    yield from read_list(data, _field_map(source, around), fetch)
+
+
+def _crawl(source: CrawlSource, around: Surroundings, name: str) -> Crawl:
+    site = source.host or around.site.model.site.url
+    served = addresses.origin(addresses.normalise(source.via)) if source.via else site
+    safe = "".join(letter if letter.isalnum() else "-" for letter in name)
+    return Crawl(
+        site,
+        served,
+        source.start,
+        source.crawler,
+        around.site.state / "crawls" / f"{safe}.jsonl",
+        Limits(source.max_pages, source.max_depth, source.max_bytes, source.per_second),
+        around.identify,
+    )
+
+
+def _secret(variable: str, environment: Mapping[str, str], name: str) -> str:
+    if not variable:
+        return ""
+    if not environment.get(variable):
+        raise ContentError(f"{name}: the environment variable {variable} is empty or not set.")
+    return environment[variable]
+
+
+#: Kind of source → what opens it. A test holds that every kind of the site file is here.
+_OPENERS: dict[type, Callable[[Any, Surroundings, Known | None], Iterator[Batch]]] = {
+    HtmlSource: _html,
+    CrawlSource: _site,
+    MarkdownSource: _markdown,
+    TableSource: _table,
+    SqlSource: _sql,
+    FeedSource: _feed,
+    ListSource: _list,
+    JsonSource: _interface,
+}
+KINDS = frozenset(_OPENERS)

@@ -1,0 +1,1 @@
+"""Records of other systems as pages: tables, queries, feeds, lists, interfaces, Markdown."""
