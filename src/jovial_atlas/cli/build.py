@@ -12,7 +12,7 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.publishing.build.result import BuiltFile, Difference
+    from jovial_atlas.rounds.publishing.build.result import Build, BuiltFile, Difference
 
 
 @atlas_command(
@@ -48,7 +48,6 @@ def command(
     """Write sitemaps, robots.txt, the IndexNow key file and head data for each page.
 
     Unchanged files are not touched, files of others are never overwritten."""
-    from jovial_atlas.faults import plural
     from jovial_atlas.rounds.publishing.build.foreign import replace_foreign
     from jovial_atlas.rounds.publishing.build.options import BuildOptions
     from jovial_atlas.rounds.publishing.build.run import run_build
@@ -66,10 +65,25 @@ def command(
         names_from_ledger(work.now(), os.environ),
     )  # fmt: skip
     build = run_build(site, survey, work.now(), options)
-    if build.hidden:
-        out.warn(build.hidden)
-    if build.refused:
-        out.warn(build.refused)
+    for warning in (build.hidden, build.refused):
+        if warning:
+            out.warn(warning)
+    _show(out, build, addresses=addresses, dry_run=dry_run)
+    for file in build.files:
+        if file.state == "kept":
+            out.warn(
+                f"{site.output / file.path} was not written by this tool and stays as it is. "
+                f"To hand it over: jovial-atlas build --replace {file.path}"
+            )
+    for note in build.notes:
+        out.note(note)
+    return 0
+
+
+def _show(out: Output, build: Build, *, addresses: bool, dry_run: bool) -> None:
+    from jovial_atlas.faults import plural
+
+    differences = [asdict(one) for one in build.differences]
     if out.format == "json":
         out.json(
             {
@@ -77,12 +91,12 @@ def command(
                 "listed": build.listed,
                 "not_listed": build.not_listed,
                 "hidden": build.hidden,
-                **({"addresses": [asdict(one) for one in build.differences]} if addresses else {}),
+                **({"addresses": differences} if addresses else {}),
             }
         )
     elif out.format == "csv" and addresses:
         names = ("loc", "change", "file")
-        out.csv(names, [[getattr(one, name) for name in names] for one in build.differences])
+        out.csv(names, [[one[name] for name in names] for one in differences])
     elif out.format == "csv":
         out.csv(_FIELDS, [[getattr(file, name) for name in _FIELDS] for file in build.files])
     else:
@@ -98,15 +112,6 @@ def command(
             out.say(f"{count:>6,} not listed: {reason}")
         if dry_run:
             out.say("Nothing was written (--dry-run).")
-    for file in build.files:
-        if file.state == "kept":
-            out.warn(
-                f"{site.output / file.path} was not written by this tool and stays as it is. "
-                f"To hand it over: jovial-atlas build --replace {file.path}"
-            )
-    for note in build.notes:
-        out.note(note)
-    return 0
 
 
 def _shown(files: list[BuiltFile], *, every: bool) -> list[list[object]]:

@@ -15,6 +15,7 @@ from jovial_atlas.cli.findings import SEVERITIES, fail_on_option, show_findings
 
 if TYPE_CHECKING:
     from jovial_atlas.checks.live import Estimate
+    from jovial_atlas.cli.output import Output
     from jovial_atlas.findings import Finding
 
 
@@ -76,8 +77,7 @@ def command(
 ) -> int:
     """Check the build of the site against the protocols and against itself; or check any
     sitemap, robots.txt, folder or address."""
-    from jovial_atlas.findings import exports
-    from jovial_atlas.findings.finding import at_or_above, counts
+    from jovial_atlas.findings.finding import at_or_above
     from jovial_atlas.rounds.proving.check import check_site, check_target
     from jovial_atlas.rounds.proving.live import Live
     from jovial_atlas.web import new_client
@@ -112,6 +112,21 @@ def command(
             findings, looked_at, seen = checked.findings, checked.looked_at, checked.live
     findings = [one for one in findings if not codes or one.code in codes]
     findings.sort(key=lambda finding: SEVERITIES.index(finding.severity))
+    _show(out, findings, looked_at, seen, fail_on, show_all)
+    return 1 if at_or_above(findings, fail_on) else 0
+
+
+def _show(
+    out: Output,
+    findings: list[Finding],
+    looked_at: list[str],
+    seen: Estimate | None,
+    fail_on: str,
+    show_all: bool,
+) -> None:
+    from jovial_atlas.findings import exports
+    from jovial_atlas.findings.finding import counts
+
     if out.format == "json":
         found = {"findings": [asdict(one) for one in findings], "counts": counts(findings)}
         out.json(found | ({"live": asdict(seen)} if seen else {}))
@@ -126,7 +141,6 @@ def command(
         show_findings(out, findings, looked_at, show_all)
         if seen:
             out.say(_estimated(seen))
-    return 1 if at_or_above(findings, fail_on) else 0
 
 
 def _known_codes(codes: tuple[str, ...]) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager, nullcontext
 from functools import wraps
 from typing import TYPE_CHECKING, Any, Literal, TypeVar
@@ -239,5 +239,20 @@ def atlas_command(
                 help="How results are shown. JSON and CSV go to standard output alone.",
             )(wrapped)
         return click.command(name, epilog=epilog)(wrapped)
+
+    return decorate
+
+
+def bundled(name: str, names: Sequence[str]) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """Gives a decorator for a command, below its options: those of these names come as one
+    mapping, under `name`."""
+
+    def decorate(function: Callable[..., Any]) -> Callable[..., Any]:
+        @wraps(function)
+        def run(*args: Any, **given: Any) -> Any:
+            given[name] = {one: given.pop(one) for one in names}
+            return function(*args, **given)
+
+        return run
 
     return decorate

@@ -11,6 +11,7 @@ from jovial_atlas.cli.common import FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
+    from jovial_atlas.head.videos import Film
     from jovial_atlas.rounds.deciding.explain import Explained
 
 
@@ -81,8 +82,6 @@ def _as_json(explained: Explained) -> dict[str, Any]:
 
 
 def _show(out: Output, explained: Explained) -> None:
-    from msgspec.structs import asdict
-
     page, head = explained.page, explained.head
     out.say(page.loc, style="bold")
     style = "bold green" if page.verdict == "listed" else "bold yellow"
@@ -121,6 +120,18 @@ def _show(out: Output, explained: Explained) -> None:
     known = {key: value for key, value in (page.extra or {}).items() if value is not None}
     if known:
         out.indented("extra  ", json.dumps(known, ensure_ascii=False, default=str))
+    _show_head(out, explained)
+    for film in explained.films:
+        _show_film(out, film)
+    if head.json_ld:
+        out.say("Structured data", style="bold")
+        for node in head.json_ld["@graph"]:
+            values = {key: value for key, value in node.items() if key not in ("@type", "@id")}
+            out.indented(node["@type"], json.dumps(values, ensure_ascii=False))
+
+
+def _show_head(out: Output, explained: Explained) -> None:
+    head = explained.head
     out.say("Head", style="bold")
     out.indented(
         "title      ",
@@ -131,22 +142,21 @@ def _show(out: Output, explained: Explained) -> None:
                  f"(from {head.description_from or 'nowhere'}"
                  f"{_measured(explained.lengths['description'])})")  # fmt: skip
     out.indented("canonical  ", head.canonical)
-    for film in explained.films:
-        out.say()
-        out.say(f"Video {film.name}: {film.why_not or 'listed'}", style="bold")
-        out.table(
-            [("Field", "left"), ("Value", "fold"), ("From", "left")],
-            [
-                [name, _shown(value), film.origin.get(name, "")]
-                for name, value in asdict(film.values).items()
-                if value is not None
-            ],
-        )
-    if head.json_ld:
-        out.say("Structured data", style="bold")
-        for node in head.json_ld["@graph"]:
-            values = {key: value for key, value in node.items() if key not in ("@type", "@id")}
-            out.indented(node["@type"], json.dumps(values, ensure_ascii=False))
+
+
+def _show_film(out: Output, film: Film) -> None:
+    from msgspec.structs import asdict
+
+    out.say()
+    out.say(f"Video {film.name}: {film.why_not or 'listed'}", style="bold")
+    out.table(
+        [("Field", "left"), ("Value", "fold"), ("From", "left")],
+        [
+            [name, _shown(value), film.origin.get(name, "")]
+            for name, value in asdict(film.values).items()
+            if value is not None
+        ],
+    )
 
 
 def _measured(length: dict[str, int]) -> str:

@@ -12,6 +12,7 @@ from jovial_atlas.cli.common import Work, atlas_command
 from jovial_atlas.errors import AtlasError
 
 if TYPE_CHECKING:
+    from jovial_atlas.cli.output import Output
     from jovial_atlas.rounds.reading.proposal import Proposal
 
 
@@ -50,7 +51,6 @@ def command(
 ) -> int:
     """Write a site file: read the content once, infer name, language, addresses and sections,
     and ask about the rest. A robots.txt that is there is taken over into it."""
-    from jovial_atlas.faults import plural
     from jovial_atlas.rounds.reading.proposal import propose, site_file_text, write_site_file
 
     out = work.output
@@ -86,6 +86,13 @@ def command(
     locks = work.locks(place)
     with locks.writing(), locks.editing():
         write_site_file(place, text, proposal, replace=replace)
+    _tell(out, proposal, html, place)
+    return 0
+
+
+def _tell(out: Output, proposal: Proposal, html: Path, place: Path) -> None:
+    from jovial_atlas.faults import plural
+
     out.say(f"Read {plural(proposal.pages, 'page')} in {html} and wrote {place}.")
     for section in proposal.sections:
         out.say(f"  section {section.name:<20} {section.match:<28} {plural(section.pages, 'page')}")
@@ -94,7 +101,6 @@ def command(
     for note in proposal.notes:
         out.warn(note)
     out.say("Next: jovial-atlas survey")
-    return 0
 
 
 def _ask(

@@ -5,11 +5,16 @@ from __future__ import annotations
 import os
 from dataclasses import asdict
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.output import day_and_time
+
+if TYPE_CHECKING:
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.rounds.telling.logs import LogsRead
 
 _FIELDS = (
     "engine", "crawler", "requests", "first", "last", "robots_at", "sitemaps_read", "sitemap_at",
@@ -39,7 +44,6 @@ def command(
     """Read server logs (Common or Combined Log Format, or JSON; plain or gzipped; `-` for standard
     input) for the crawlers of the site's engines: when each last read robots.txt, sitemaps and
     pages, what it never asked for, what answered with an error, and who only says to be it."""
-    from jovial_atlas.faults import plural
     from jovial_atlas.rounds.state.engine_choice import engines_named
     from jovial_atlas.rounds.state.ledger import open_ledger
     from jovial_atlas.rounds.telling.logs import dns as name_servers
@@ -56,13 +60,19 @@ def command(
     for name in read.junk:
         out.warn(f"Something that is no gzip stands behind the end of {name}; it is left out.")
     if out.format == "json":
-        found = [asdict(one) for one in read.crawlers]
-        out.json({"lines": read.lines, "unread": read.unread, "crawlers": found,
+        crawlers = [asdict(one) for one in read.crawlers]
+        out.json({"lines": read.lines, "unread": read.unread, "crawlers": crawlers,
                   "never": read.never})  # fmt: skip
-        return 0
-    if out.format == "csv":
+    elif out.format == "csv":
         out.csv(_FIELDS, [[getattr(one, name) for name in _FIELDS] for one in read.crawlers])
-        return 0
+    else:
+        _show(out, read, every=never)
+    return 0
+
+
+def _show(out: Output, read: LogsRead, *, every: bool) -> None:
+    from jovial_atlas.faults import plural
+
     out.table(
         [("Engine", "left"), ("Crawler", "left"), ("Requests", "right"), ("Last seen", "left"),
          ("robots.txt", "left"), ("Sitemaps", "left"), ("Pages", "right"), ("Never", "right"),
@@ -77,12 +87,12 @@ def command(
     for one in read.crawlers:
         for status, (times, path) in one.errors.items():
             most = ", most" if times > 1 else ""
-            said = f"{one.crawler}: {plural(times, 'answer')} with status {status}{most} for {path}"
-            out.indented("-", said)
+            answers = f"{plural(times, 'answer')} with status {status}{most} for {path}"
+            out.indented("-", f"{one.crawler}: {answers}")
         if one.forgers:
             out.indented("-", f"{one.crawler}: not its own: {', '.join(one.forgers)}")
     if read.never:
-        shown = read.never if never else read.never[:_SHOWN]
+        shown = read.never if every else read.never[:_SHOWN]
         out.say(f"{plural(len(read.never), 'listed page')} that no crawler asked for:")
         for loc in shown:
             out.indented("-", loc)
@@ -90,4 +100,3 @@ def command(
             out.indented("", f"… and {len(read.never) - len(shown):,} more; --never shows them")
     bad = f", {read.unread:,} of them not understood" if read.unread else ""
     out.say(f"{plural(read.lines, 'line')} read{bad}.")
-    return 0

@@ -7,11 +7,15 @@ from typing import TYPE_CHECKING
 
 import click
 
-from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command, bundled
 
 if TYPE_CHECKING:
+    import polars as pl
+
+    from jovial_atlas.cli.output import Output
     from jovial_atlas.rounds.deciding.overrides_table import Taken
 
+_FILTERS = ("section", "verdict", "source", "language", "match", "where")
 _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
 
 
@@ -58,14 +62,10 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
 @click.option(
     "--anyway", is_flag=True, help="With --take: also rows of pages that changed meanwhile."
 )
+@bundled("filters", _FILTERS)
 def command(
     work: Work,
-    section: str | None,
-    verdict: str | None,
-    source: str | None,
-    language: str | None,
-    match: str | None,
-    where: str | None,
+    filters: dict[str, str | None],
     limit: int | None,
     export_to: Path | None,
     edit: Path | None,
@@ -77,33 +77,31 @@ def command(
     """List pages with their verdicts, as of the last survey and the site file of now."""
     from jovial_atlas.faults import plural
     from jovial_atlas.rounds.deciding.overrides_table import columns_of, take_table, write_table
-    from jovial_atlas.rounds.deciding.pages import export, select_pages
+    from jovial_atlas.rounds.deciding.pages import Filters, export, select_pages
     from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
     if take:
         return _tell(work, take_table(survey, take, dry_run=dry_run, anyway=anyway), take, dry_run)
-    found = select_pages(
-        survey.decided,
-        site,
-        section=section,
-        verdict=verdict,
-        source=source,
-        language=language,
-        match=match,
-        where=where,
-    )
+    found = select_pages(survey.decided, site, Filters(**filters))
     shown = found.head(limit) if limit else found
     if edit:
         count = write_table(shown, survey, edit, columns_of(fields))
         said = f"{plural(count, 'page')} written to {edit}. Fill it in, then:"
         out.note(f"{said} jovial-atlas pages --take {edit}")
-        return 0
-    if export_to:
+    elif export_to:
         export(shown, export_to)
         out.note(f"{plural(shown.height, 'page')} written to {export_to}.")
-        return 0
+    else:
+        _show(out, shown, found.height - shown.height, site.model.site.url)
+    return 0
+
+
+def _show(out: Output, shown: pl.DataFrame, more: int, url: str) -> None:
+    """The pages, and how many more there are."""
+    from jovial_atlas.faults import plural
+
     rows = shown.select(_FIELDS)
     if out.format == "json":
         out.json(rows.to_dicts())
@@ -115,7 +113,7 @@ def command(
              ("Last change", "left")],
             [
                 [
-                    row["loc"].removeprefix(site.model.site.url),
+                    row["loc"].removeprefix(url),
                     row["section"],
                     "listed" if row["verdict"] == "listed" else f"not: {row['reason']}",
                     row["title"],
@@ -124,9 +122,8 @@ def command(
                 for row in rows.to_dicts()
             ],
         )  # fmt: skip
-        rest = f", {found.height - shown.height:,} more not shown" if limit else ""
+        rest = f", {more:,} more not shown" if more else ""
         out.say(f"{plural(shown.height, 'page')}{rest}.")
-    return 0
 
 
 #: Changes of a table that are shown.

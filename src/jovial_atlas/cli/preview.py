@@ -36,7 +36,7 @@ def command(
     is cut, how long each text is, and where it comes from. Give addresses, or paths from '/'
     on; without any, the pages that --section and --match choose."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.deciding.pages import select_pages
+    from jovial_atlas.rounds.deciding.pages import Filters, select_pages
     from jovial_atlas.rounds.publishing.preview import chosen, draw, previews
     from jovial_atlas.rounds.state.last_survey import last_survey
 
@@ -46,7 +46,7 @@ def command(
         pages = chosen(urls, survey)
     else:
         shown = survey.decided.filter("index")
-        pages = select_pages(shown, site, section=section, match=match).head(limit)
+        pages = select_pages(shown, site, Filters(section, match=match)).head(limit)
     if to:
         count = draw(pages, survey, to)
         out.note(f"{plural(count, 'page')} drawn on {to}.")

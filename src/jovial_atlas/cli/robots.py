@@ -5,11 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import asdict
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.findings import fail_on_option, show_findings
+
+if TYPE_CHECKING:
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.rounds.proving.robots import RobotsAnswer, RobotsChange
 
 
 @click.group("robots", epilog="Example: jovial-atlas robots test --agent lanternbot /search/")
@@ -72,32 +77,38 @@ def test(
         for fault in faults:
             out.warn(f"{fault.where}: {fault.message}")
         changes = list(compare_robots(parse_robots(data, against), robots, agents, asked))
-        names = ("url", "agent", "before", "after")
-        rows = [[getattr(one, name) for name in names] for one in changes]
-        if out.format == "json":
-            out.json({"changes": [asdict(one) for one in changes]})
-        elif out.format == "csv":
-            out.csv(names, rows)
-        else:
-            columns = [("Address", "fold"), ("Crawler", "left"), ("Allowed before", "left"),
-                       ("Allowed after", "left")]  # fmt: skip
-            if rows:
-                out.table(columns, rows)
-            out.say(f"{len(rows):,} of {len(asked) * len(agents):,} answers change.")
-        return 0
-    answers = [one for agent in agents for one in try_robots(robots, agent, asked)]
-    fields = ("url", "agent", "allowed", "rule", "line")
-    if out.format == "json":
-        out.json({"results": [{name: getattr(one, name) for name in fields} for one in answers]})
-    elif out.format == "csv":
-        out.csv(fields, [[getattr(one, name) for name in fields] for one in answers])
+        _show_changes(out, changes, len(asked) * len(agents))
     else:
-        out.table(
-            [("Address", "fold"), ("Crawler", "left"), ("Allowed", "left"), ("Rule", "fold"),
-             ("Line", "right")],
-            [[getattr(one, name) for name in fields] for one in answers],
-        )  # fmt: skip
+        _show_answers(out, [one for agent in agents for one in try_robots(robots, agent, asked)])
     return 0
+
+
+def _show_changes(out: Output, changes: list[RobotsChange], answers: int) -> None:
+    names = ("url", "agent", "before", "after")
+    rows = [[getattr(one, name) for name in names] for one in changes]
+    if out.format == "json":
+        out.json({"changes": [asdict(one) for one in changes]})
+    elif out.format == "csv":
+        out.csv(names, rows)
+    else:
+        columns = [("Address", "fold"), ("Crawler", "left"), ("Allowed before", "left"),
+                   ("Allowed after", "left")]  # fmt: skip
+        if rows:
+            out.table(columns, rows)
+        out.say(f"{len(rows):,} of {answers:,} answers change.")
+
+
+def _show_answers(out: Output, answers: list[RobotsAnswer]) -> None:
+    fields = ("url", "agent", "allowed", "rule", "line")
+    rows = [[getattr(one, name) for name in fields] for one in answers]
+    if out.format == "json":
+        out.json({"results": [dict(zip(fields, row, strict=True)) for row in rows]})
+    elif out.format == "csv":
+        out.csv(fields, rows)
+    else:
+        columns = [("Address", "fold"), ("Crawler", "left"), ("Allowed", "left"),
+                   ("Rule", "fold"), ("Line", "right")]  # fmt: skip
+        out.table(columns, rows)
 
 
 @atlas_command(

@@ -5,11 +5,17 @@ from __future__ import annotations
 import os
 import time
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovial_atlas.cli.common import Work, atlas_command
+from jovial_atlas.cli.common import Work, atlas_command, bundled
+
+if TYPE_CHECKING:
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.standin.clock import Clock
+    from jovial_atlas.standin.scenario import Scenario
+    from jovial_atlas.standin.server import Serving
 
 
 @atlas_command(
@@ -50,74 +56,89 @@ from jovial_atlas.cli.common import Work, atlas_command
     "--retry-after", type=click.IntRange(0), default=0, help="Retry-After with --trouble."
 )
 @click.option("--hang", type=click.FloatRange(0), default=0.0, help="Seconds before every answer.")
+@bundled("trouble", ("trouble", "retry_after", "hang"))
+@bundled("serving", ("hosts", "served", "log"))
 def command(
     work: Work,
     kind: str,
     name: str,
     crawler: str,
     port: int,
-    hosts: tuple[str, ...],
-    served: tuple[str, ...],
+    serving: dict[str, Any],
     least_words: int,
     scenario_file: Path | None,
-    log: Path | None,
     token_env: str,
     memory: Path | None,
-    trouble: int | None,
-    retry_after: int,
-    hang: float,
+    trouble: dict[str, Any],
 ) -> int:
     """Run a simulated engine, or video service, for trying and testing. An engine takes
     announcements, really fetches robots.txt, sitemaps and pages, and reports what it would
     index; it fetches from this machine only. Its page is /report; a POST to /clock?hours=24 puts
     its clock forward. Ctrl-C ends it."""
     from jovial_atlas.errors import AtlasError
-    from jovial_atlas.sitefile.parts import changed
     from jovial_atlas.standin.clock import Clock
     from jovial_atlas.standin.engine import SimulatedEngine
     from jovial_atlas.standin.films import FILMS, films_app
-    from jovial_atlas.standin.scenario import Scenario, Trouble, read_scenario
     from jovial_atlas.standin.server import Serving, engine_app, listen
-    from jovial_atlas.standin.site import ServedSite
     from jovial_atlas.standin.web import LoopbackWeb
 
     out, clock = work.output, Clock()
-    scenario = read_scenario(scenario_file) if scenario_file else Scenario()
-    changes: dict[str, Any] = {"least_words": least_words} if least_words else {}
-    if trouble or hang:
-        fault = Trouble(status=trouble or 0, retry_after=retry_after, hang=hang)
-        changes["trouble"] = (*scenario.trouble, fault)
-    scenario = changed(scenario, **changes)
-    places = dict(_pair(text) for text in hosts)
-    servings = []
-    for host, folder in (_pair(text) for text in served):
-        if not Path(folder).is_dir():
-            raise AtlasError(f"--serve: there is no folder {folder}.")
-        serving = Serving(ServedSite(Path(folder), log, clock), listen(0)).start()
-        servings.append(serving)
-        places[host] = serving.address
-        out.say(f"{folder} is served as {host} on http://{serving.address}/")
+    scenario = _scenario(scenario_file, least_words, trouble)
     token = os.environ.get(token_env, "") if token_env else ""
     if token_env and not token:
         raise AtlasError(f"The environment variable {token_env} holds no token.")
+    places, servings = _serve(out, serving, clock)
     if kind == "videos":
         app = films_app(name, FILMS, "https://play.reelstead.example")
     else:
         web = LoopbackWeb(places, crawler)
         engine = SimulatedEngine(name, crawler, web, scenario, memory=memory, clock=clock)
         app = engine_app(engine, token)
-    serving = Serving(app, listen(port)).start()
-    servings.append(serving)
-    out.say(f"{name} (simulated) listens on http://{serving.address}/  Ctrl-C ends it.")
+    listening = Serving(app, listen(port)).start()
+    out.say(f"{name} (simulated) listens on http://{listening.address}/  Ctrl-C ends it.")
     try:
         while True:
             time.sleep(0.5)
     except KeyboardInterrupt:
         out.note(f"{name} ends.")
     finally:
-        for one in servings:
+        for one in (*servings, listening):
             one.stop()
     return 0
+
+
+def _scenario(place: Path | None, least_words: int, trouble: dict[str, Any]) -> Scenario:
+    """How the engine behaves, by its file and by options."""
+    from jovial_atlas.sitefile.parts import changed
+    from jovial_atlas.standin.scenario import Scenario, Trouble, read_scenario
+
+    scenario = read_scenario(place) if place else Scenario()
+    changes: dict[str, Any] = {"least_words": least_words} if least_words else {}
+    status, hang = trouble["trouble"], trouble["hang"]
+    if status or hang:
+        fault = Trouble(status=status or 0, retry_after=trouble["retry_after"], hang=hang)
+        changes["trouble"] = (*scenario.trouble, fault)
+    return changed(scenario, **changes)
+
+
+def _serve(
+    out: Output, given: dict[str, Any], clock: Clock
+) -> tuple[dict[str, str], list[Serving]]:
+    """Where each host is served, and what serves the folders among them."""
+    from jovial_atlas.errors import AtlasError
+    from jovial_atlas.standin.server import Serving, listen
+    from jovial_atlas.standin.site import ServedSite
+
+    places = dict(_pair(text) for text in given["hosts"])
+    servings = []
+    for host, folder in (_pair(text) for text in given["served"]):
+        if not Path(folder).is_dir():
+            raise AtlasError(f"--serve: there is no folder {folder}.")
+        serving = Serving(ServedSite(Path(folder), given["log"], clock), listen(0)).start()
+        servings.append(serving)
+        places[host] = serving.address
+        out.say(f"{folder} is served as {host} on http://{serving.address}/")
+    return places, servings
 
 
 def _pair(text: str) -> tuple[str, str]:

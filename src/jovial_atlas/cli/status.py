@@ -101,7 +101,13 @@ def command(
             if state.trouble:
                 out.warn(state.trouble)
         _show_pages(out, pages)
-    elif out.format == "json":
+    else:
+        _show_states(out, states, hidden)
+    return 0
+
+
+def _show_states(out: Output, states: Sequence[EngineState], hidden: str) -> None:
+    if out.format == "json":
         out.json({"hidden": hidden, "engines": [_as_json(state) for state in states]})
     elif out.format == "csv":
         out.csv(
@@ -111,7 +117,6 @@ def command(
     else:
         for state in states:
             _show(out, state)
-    return 0
 
 
 def _asked(

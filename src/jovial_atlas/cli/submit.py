@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import os
 from dataclasses import asdict
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+
+if TYPE_CHECKING:
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.engines.announce import Outcome
 
 #: Outcomes for which the exit code is 1.
 _FAILED = ("failed", "refused", "unknown")
@@ -47,7 +51,6 @@ def command(
     Each announcement is recorded before it is sent, and its outcome after; one that broke off is
     settled first, so that nothing is announced twice. Engines that take nothing else are told by
     hand: what to do is said, and --done records it."""
-    from jovial_atlas.engines.announce import Outcome
     from jovial_atlas.rounds.state.engine_choice import engines_named
     from jovial_atlas.rounds.state.ledger import open_ledger
     from jovial_atlas.rounds.state.sending import Sending
@@ -66,19 +69,20 @@ def command(
                 outcomes += planned(host, chosen, ledger, urls)
             else:
                 with new_client(timeout) as client:
-                    sending = Sending(client, os.environ)
                     outcomes += run_submit(
-                        host,
-                        chosen,
-                        ledger,
-                        sending,
-                        urls,
-                        done=done,
-                        accept=accept,
-                        apart=work.apart,
-                    )
+                        host, chosen, ledger, Sending(client, os.environ), urls,
+                        done=done, accept=accept, apart=work.apart,
+                    )  # fmt: skip
         finally:
             ledger.close()
+    _show(out, outcomes)
+    if dry_run and outcomes and out.format == "table":
+        out.say("Nothing was announced (--dry-run).")
+    failed = [one for one in outcomes if one.status in _FAILED]
+    return 1 if failed and not dry_run else 0
+
+
+def _show(out: Output, outcomes: list[Outcome]) -> None:
     if out.format == "json":
         out.json({"announcements": [asdict(one) for one in outcomes]})
     elif out.format == "csv":
@@ -92,10 +96,6 @@ def command(
              ("Status", "left"), ("Detail", "fold")],
             rows if out.verbose else _together(rows),
         )  # fmt: skip
-        if dry_run:
-            out.say("Nothing was announced (--dry-run).")
-    failed = [one for one in outcomes if one.status in _FAILED]
-    return 1 if failed and not dry_run else 0
 
 
 def _last_part(loc: str) -> str:

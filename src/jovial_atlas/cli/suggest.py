@@ -31,13 +31,13 @@ def command(
     from jovial_atlas.faults import plural
     from jovial_atlas.pages.page import pages_of
     from jovial_atlas.rounds.deciding.overrides_table import write_table
-    from jovial_atlas.rounds.deciding.pages import select_pages
+    from jovial_atlas.rounds.deciding.pages import Filters, select_pages
     from jovial_atlas.rounds.deciding.suggest import FIELDS, proposer
     from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
-    pages = select_pages(survey.decided, site, section=section, match=match, verdict="listed")
+    pages = select_pages(survey.decided, site, Filters(section, "listed", match=match))
     said = {name: pl.col(name).is_not_null() for name in FIELDS}
     if not everything:
         pages = pages.filter(~said["title"] | ~said["description"])

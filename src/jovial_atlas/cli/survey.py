@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import os
 from dataclasses import asdict
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
+    from jovial_atlas.cli.output import Output
     from jovial_atlas.rounds.state.survey_result import Survey
 
 
@@ -32,9 +33,6 @@ if TYPE_CHECKING:
 def command(work: Work, workers: int | None, accept: bool, full: bool, timeout: float) -> int:
     """Read the content into the page table: what is there, section by section, and what
     changed since last time."""
-    from jovial_atlas.faults import plural
-    from jovial_atlas.findings import findings_of
-    from jovial_atlas.pages.changes import describe
     from jovial_atlas.rounds.reading.unchanged import as_before
 
     out = work.output
@@ -46,50 +44,61 @@ def command(work: Work, workers: int | None, accept: bool, full: bool, timeout: 
         survey = _read_pages(work, accept=accept, full=full, workers=workers, timeout=timeout)
     if survey.hidden:
         work.output.warn(survey.hidden)
-    counted = survey.sections
-    findings = findings_of(survey.faults)
-    totals = [sum(getattr(one, key) for one in counted) for key in _COUNTS]
     if out.format == "json":
-        changes = survey.changes
-        out.json(
-            {
-                "pages": survey.pages,
-                "sections": {
-                    one.name: {key: getattr(one, key) for key in _COUNTS} for one in counted
-                },
-                "changes": {
-                    "added": changes.added,
-                    "changed": changes.changed,
-                    "removed": changes.removed,
-                },
-                **({"hidden": survey.hidden} if survey.hidden else {}),
-                "renamed": [{"from": old, "to": new} for old, new in changes.renamed],
-                "findings": [asdict(finding) for finding in findings],
-            }
-        )
+        out.json(_as_json(survey))
     elif out.format == "csv":
         out.csv(
-            ("section", *_COUNTS), [[getattr(o, k) for k in ("name", *_COUNTS)] for o in counted]
+            ("section", *_COUNTS),
+            [[getattr(one, key) for key in ("name", *_COUNTS)] for one in survey.sections],
         )
     else:
-        out.table(
-            [("Section", "left"), ("Pages", "right"), ("Listed", "right"),
-             ("Pictures", "right"), ("Videos", "right")],
-            [[getattr(one, key) for key in ("name", *_COUNTS)] for one in counted],
-            footer=["all", *totals],
-        )  # fmt: skip
-        out.say(f"Since the last survey: {describe(survey.changes)}.")
-        if out.verbose:
-            for kind in ("added", "changed", "removed"):
-                for loc in survey.changes.shown.get(kind, []):
-                    out.say(f"  {kind:<8} {loc}")
-        if findings:
-            files = len({finding.where for finding in findings})
-            out.say(
-                f"{plural(len(findings), 'finding')} in {plural(files, 'file')} while reading; "
-                "`jovial-atlas check` shows them."
-            )
+        _show(out, survey)
     return 0
+
+
+def _as_json(survey: Survey) -> dict[str, Any]:
+    from jovial_atlas.findings import findings_of
+
+    changes = survey.changes
+    return {
+        "pages": survey.pages,
+        "sections": {
+            one.name: {key: getattr(one, key) for key in _COUNTS} for one in survey.sections
+        },
+        "changes": {
+            "added": changes.added,
+            "changed": changes.changed,
+            "removed": changes.removed,
+        },
+        **({"hidden": survey.hidden} if survey.hidden else {}),
+        "renamed": [{"from": old, "to": new} for old, new in changes.renamed],
+        "findings": [asdict(finding) for finding in findings_of(survey.faults)],
+    }
+
+
+def _show(out: Output, survey: Survey) -> None:
+    from jovial_atlas.faults import plural
+    from jovial_atlas.findings import findings_of
+    from jovial_atlas.pages.changes import describe
+
+    counted = survey.sections
+    out.table(
+        [("Section", "left"), ("Pages", "right"), ("Listed", "right"),
+         ("Pictures", "right"), ("Videos", "right")],
+        [[getattr(one, key) for key in ("name", *_COUNTS)] for one in counted],
+        footer=["all", *(sum(getattr(one, key) for one in counted) for key in _COUNTS)],
+    )  # fmt: skip
+    out.say(f"Since the last survey: {describe(survey.changes)}.")
+    if out.verbose:
+        for kind in ("added", "changed", "removed"):
+            for loc in survey.changes.shown.get(kind, []):
+                out.say(f"  {kind:<8} {loc}")
+    if findings := findings_of(survey.faults):
+        files = len({finding.where for finding in findings})
+        out.say(
+            f"{plural(len(findings), 'finding')} in {plural(files, 'file')} while reading; "
+            "`jovial-atlas check` shows them."
+        )
 
 
 def _read_pages(

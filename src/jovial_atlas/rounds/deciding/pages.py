@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+from dataclasses import dataclass
 from pathlib import Path
 
 import polars as pl
@@ -18,56 +19,63 @@ from jovial_atlas.sitefile.cells import as_cell
 from jovial_atlas.sitefile.deciding import REST
 
 
-def select_pages(
-    decided: pl.DataFrame,
-    site: SiteFile,
-    *,
-    section: str | None = None,
-    verdict: str | None = None,
-    source: str | None = None,
-    language: str | None = None,
-    match: str | None = None,
-    where: str | None = None,
-) -> pl.DataFrame:
+@dataclass(frozen=True, slots=True)
+class Filters:
+    """Which pages are wanted; None asks for nothing. `match` is a pattern of addresses, `where` a
+    condition in SQL over the columns of the page table."""
+
+    section: str | None = None
+    verdict: str | None = None
+    source: str | None = None
+    language: str | None = None
+    match: str | None = None
+    where: str | None = None
+
+
+def select_pages(decided: pl.DataFrame, site: SiteFile, filters: Filters) -> pl.DataFrame:
     """The pages for which every given condition holds. Raises AtlasError for a wrong one."""
-    if section is not None:
+    if filters.section is not None:
         known = sorted({*(one.name for one in site.model.section), REST, *decided["section"]})
-        if section not in known:
-            raise AtlasError(f"{section!r} is no section; there are {', '.join(known)}.")
-        decided = decided.filter(pl.col("section") == section)
-    if source is not None:
+        if filters.section not in known:
+            raise AtlasError(f"{filters.section!r} is no section; there are {', '.join(known)}.")
+        decided = decided.filter(pl.col("section") == filters.section)
+    if filters.source is not None:
         known = decided["source"].unique().sort().to_list()
-        if source not in known:
-            raise AtlasError(f"{source!r} is no source; there are {', '.join(known)}.")
-        decided = decided.filter(pl.col("source") == source)
-    if language is not None:
-        wanted = language.lower()
+        if filters.source not in known:
+            raise AtlasError(f"{filters.source!r} is no source; there are {', '.join(known)}.")
+        decided = decided.filter(pl.col("source") == filters.source)
+    if filters.language is not None:
+        wanted = filters.language.lower()
         spoken = pl.col("language").fill_null(site.model.site.language).str.to_lowercase()
         decided = decided.filter((spoken == wanted) | spoken.str.starts_with(f"{wanted}-"))
-    if verdict is not None:
-        decided = decided.filter(pl.col("verdict") == verdict)
-    if match is not None:
-        try:
-            expression = patterns.to_regex(match)
-        except ValueError as error:
-            raise AtlasError(f"--match: {error}.") from None
-        decided = decided.filter(
-            decided.select(path_column(site))["_path"].str.contains(expression)
-        )
-    if where is not None:
-        try:
-            decided = decided.filter(pl.sql_expr(where))
-        except (pl.exceptions.ColumnNotFoundError, pl.exceptions.StructFieldNotFoundError):
-            columns = ", ".join(decided.columns)
-            raise AtlasError(
-                f"--where: {where!r} names a column that the page table does not have. "
-                f"It has: {columns}."
-            ) from None
-        except snapshot.BROKEN as error:
-            raise AtlasError(
-                f"--where: {where!r} is no SQL condition ({str(error).splitlines()[0]})."
-            ) from None
-    return decided
+    if filters.verdict is not None:
+        decided = decided.filter(pl.col("verdict") == filters.verdict)
+    if filters.match is not None:
+        decided = _matching(decided, site, filters.match)
+    return decided if filters.where is None else _where(decided, filters.where)
+
+
+def _matching(decided: pl.DataFrame, site: SiteFile, match: str) -> pl.DataFrame:
+    try:
+        expression = patterns.to_regex(match)
+    except ValueError as error:
+        raise AtlasError(f"--match: {error}.") from None
+    return decided.filter(decided.select(path_column(site))["_path"].str.contains(expression))
+
+
+def _where(decided: pl.DataFrame, where: str) -> pl.DataFrame:
+    try:
+        return decided.filter(pl.sql_expr(where))
+    except (pl.exceptions.ColumnNotFoundError, pl.exceptions.StructFieldNotFoundError):
+        columns = ", ".join(decided.columns)
+        raise AtlasError(
+            f"--where: {where!r} names a column that the page table does not have. "
+            f"It has: {columns}."
+        ) from None
+    except snapshot.BROKEN as error:
+        raise AtlasError(
+            f"--where: {where!r} is no SQL condition ({str(error).splitlines()[0]})."
+        ) from None
 
 
 def export(found: pl.DataFrame, place: Path) -> None:

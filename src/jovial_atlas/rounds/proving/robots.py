@@ -22,7 +22,7 @@ from jovial_atlas.web import Client
 
 
 @dataclass(frozen=True, slots=True)
-class Tried:
+class RobotsAnswer:
     """Whether one crawler may fetch one address, by which rule, on which line."""
 
     url: str
@@ -96,7 +96,7 @@ def _resources(site: SiteFile | None) -> list[str]:
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class RobotsChange:
     """An address for which two robots.txt files say otherwise."""
 
     url: str
@@ -107,7 +107,7 @@ class Change:
 
 def compare_robots(
     before: RobotsFile, after: RobotsFile, agents: Iterable[str], urls: Iterable[str]
-) -> Iterator[Change]:
+) -> Iterator[RobotsChange]:
     """Where the answers differ. Raises AtlasError for what is no address."""
     asked = [(url, _path(url)) for url in urls]
     for agent in agents:
@@ -115,7 +115,7 @@ def compare_robots(
         for url, path in asked:
             was, now = old.ask(path).allowed, new.ask(path).allowed
             if was != now:
-                yield Change(url, agent, was, now)
+                yield RobotsChange(url, agent, was, now)
 
 
 def page_urls(site: SiteFile) -> list[str]:
@@ -138,13 +138,13 @@ def load_robots(file: Path | None, site: SiteFile | None = None) -> RobotsFile:
         raise AtlasError(f"{file} cannot be read ({error.strerror}).") from error
 
 
-def try_robots(robots: RobotsFile, agent: str, urls: Iterable[str]) -> Iterator[Tried]:
+def try_robots(robots: RobotsFile, agent: str, urls: Iterable[str]) -> Iterator[RobotsAnswer]:
     """The answer for each address, or path from '/' on. Raises AtlasError for anything else."""
     matcher = Matcher(robots, agent)
     for url in urls:
         answer = matcher.ask(_path(url))
         rule = answer.rule
-        yield Tried(
+        yield RobotsAnswer(
             url, agent, answer.allowed, str(rule) if rule else None, rule.line if rule else None
         )
 

@@ -43,7 +43,7 @@ class Seen:
 
 
 @dataclass(frozen=True, slots=True)
-class Read:
+class LogsRead:
     """What came of some logs; `never` has the listed addresses that no crawler of any engine asked
     for."""
 
@@ -80,8 +80,8 @@ def read_logs(
     files: Sequence[Path],
     ledger: Ledger | None = None,
     resolver: Resolver | None = None,
-) -> Read:
-    """Read log files, plain or gzipped, in any order; `-` is standard input. What crawlers were
+) -> LogsRead:
+    """LogsRead log files, plain or gzipped, in any order; `-` is standard input. What crawlers were
     seen to do is noted in the ledger. Raises AtlasError for a file that cannot be read, and where
     no engine names a crawler."""
     by_token = {token.lower(): engine for engine in engines for token in engine.crawlers}
@@ -112,7 +112,7 @@ def read_logs(
         if ledger is not None:
             ledger.note_visits(_noted(engine, genuine, site, listed, sitemaps))
     never = [loc for path, loc in listed.items() if path not in visited]
-    return Read(counted.lines, counted.unread, found, sorted(never), tuple(junk))
+    return LogsRead(counted.lines, counted.unread, found, sorted(never), tuple(junk))
 
 
 @contextmanager
