@@ -14,9 +14,10 @@ from pathlib import Path
 
 import pytest
 
-from jovial_atlas.demo.site import URL, lay_out
+from jovial_atlas.demo.builder import URL
+from jovial_atlas.demo.site import lay_out
 from jovial_atlas.pages import schema, snapshot
-from jovial_atlas.rounds.reading.survey import run_survey
+from jovial_atlas.rounds.reading.survey import SurveyOptions, run_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.web import new_client
 from tests.loaded import Loaded
@@ -130,7 +131,7 @@ def survey(tmp_path):
         (tmp_path / "atlas.toml").write_text(text, "utf-8")
         site = read_site_file(tmp_path / "atlas.toml")
         with new_client(5) as client:
-            done = run_survey(site, now, client, environment=environment or {}, full=full)
+            done = run_survey(site, now, client, SurveyOptions(environment or {}, full))
         table = snapshot.load(site.state / "pages.parquet")
         run.changes, run.messages = done.changes, [fault.message for fault in done.faults]
         rows = {row["loc"].removeprefix(URL): row for row in schema.complete(table).to_dicts()}

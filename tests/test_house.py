@@ -1,10 +1,12 @@
 """The house keeps its own rules: help, reference, registry, lazy starts."""
 
+import ast
 import re
 import subprocess
 import sys
 from importlib import import_module
 from pathlib import Path
+from typing import get_args
 
 import click
 import pytest
@@ -12,7 +14,8 @@ import pytest
 from jovial_atlas.cli.app import COMMANDS
 from jovial_atlas.findings.finding import SEVERITIES
 from jovial_atlas.findings.registry import CHECKS
-from jovial_atlas.sitefile import read_site_file
+from jovial_atlas.sitefile import Source, read_site_file
+from jovial_atlas.sources.kinds import KINDS
 from tests.conftest import run_command
 
 ROOT = Path(__file__).parent.parent
@@ -105,3 +108,56 @@ def test_no_module_below_the_command_line_prints_or_reads_the_environment():
             continue
         text = path.read_text()
         assert not re.search(r"^\s*print\(|os\.environ|sys\.exit\(|getenv\(", text, re.M), path
+
+
+#: Functions that may be longer than fifty lines, with the reason.
+LONG = {"upgrade": "a table of the first schema, which never changes"}
+#: Modules below the command line whose functions import what starts slowly, or what a command may
+#: not need; where it is for anything else, the import belongs to the top.
+LATE = {
+    "addresses", "checks/texts", "dates", "engines/asking", "engines/exports", "faults",
+    "files/packed", "foreign", "head/texts", "ledger/store", "markup/inject", "media/pictures",
+    "report/drawing", "report/graph", "report/trends", "rounds/publishing/build/companions",
+    "rounds/publishing/build/run", "rounds/publishing/preview", "rounds/reading/video_files",
+    "rounds/state/last_survey", "rounds/telling/logs", "sitefile/deciding", "sitefile/model",
+    "sitefile/publisher", "sitemaps/packing", "sources/html_page/fulltext", "sources/kinds",
+    "sources/records/feed", "structured/agree", "structured/vocabulary", "trends/drops",
+    "trends/waiting", "web/__init__",
+}  # fmt: skip
+MODULES = {
+    place.relative_to(ROOT / "src/jovial_atlas").with_suffix("").as_posix(): place.read_text()
+    for place in sorted((ROOT / "src/jovial_atlas").rglob("*.py"))
+}
+FUNCTIONS = [
+    (name, node)
+    for name, text in MODULES.items()
+    for node in ast.walk(ast.parse(text))
+    if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef)
+]
+
+
+def test_functions_and_modules_are_short():
+    long = [
+        f"{name}.{node.name}"
+        for name, node in FUNCTIONS
+        if node.end_lineno - node.lineno >= 50 and node.name not in LONG
+    ]
+    assert long == []
+    assert [name for name, text in MODULES.items() if text.count("\n") > 400] == []
+    wide = [name for name, node in FUNCTIONS if len(node.args.args + node.args.kwonlyargs) > 13]
+    assert wide == [], "a command has at most twelve options, beside what it works with"
+
+
+def test_imports_stand_at_the_top_but_for_what_starts_slowly():
+    late = {
+        name
+        for name, node in FUNCTIONS
+        for inner in ast.walk(node)
+        if isinstance(inner, ast.Import | ast.ImportFrom)
+    }
+    below = {name for name in late if not name.startswith(("cli/", "demo/"))}
+    assert below == LATE
+
+
+def test_every_kind_of_source_can_be_opened():
+    assert set(get_args(Source)) == KINDS

@@ -16,6 +16,7 @@ from pathlib import Path
 
 from lxml import etree
 
+from jovial_atlas.demo.builder import URL
 from jovial_atlas.demo.round import (
     TOKEN,
     TOKEN_VARIABLE,
@@ -27,7 +28,6 @@ from jovial_atlas.demo.round import (
     prepare,
     servers,
 )
-from jovial_atlas.demo.site import URL
 
 SHOTS = Path(__file__).parent.parent / "docs/screenshots"
 COMMAND = Path(sys.executable).with_name("jovial-atlas")

@@ -9,7 +9,8 @@ import subprocess
 
 import pytest
 
-from jovial_atlas.demo.site import MISTAKES, URL
+from jovial_atlas.demo.builder import URL
+from jovial_atlas.demo.site import MISTAKES
 from tests.conftest import page, run_command, write_site
 
 

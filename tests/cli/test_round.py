@@ -9,8 +9,8 @@ from pathlib import Path
 
 import pytest
 
+from jovial_atlas.demo.builder import URL
 from jovial_atlas.demo.round import TOKEN, TOKEN_VARIABLE, add_engines, prepare, servers
-from jovial_atlas.demo.site import URL
 from jovial_atlas.standin.engine import SimulatedEngine
 from jovial_atlas.standin.scenario import Scenario, Trouble
 from jovial_atlas.standin.server import Serving, engine_app, listen

@@ -12,7 +12,7 @@ from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.rules import decide, deciding_crawlers, explain_layers, robots_of
 from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of
 from jovial_atlas.sitefile import read_site_file
-from jovial_atlas.sitefile.deciding import Policies
+from jovial_atlas.sitefile.kinds import Policies
 from jovial_atlas.sitefile.parts import names_of
 from tests.conftest import NOW, URL, page, run_command, write_site
 

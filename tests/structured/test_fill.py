@@ -3,8 +3,9 @@
 import pytest
 
 from jovial_atlas.structured.agree import PageText, disagreements, phone_key, phones_in
-from jovial_atlas.structured.fill import duration, fill, parsed, price, wrong_mapping
+from jovial_atlas.structured.fill import fill, parsed, wrong_mapping
 from jovial_atlas.structured.hours import parse_hours
+from jovial_atlas.structured.spellings import duration, price
 from jovial_atlas.structured.validate import INVALID, plain_validator
 from jovial_atlas.structured.vocabulary import vocabulary
 

@@ -86,18 +86,15 @@ def command(
         raise click.UsageError("--as says where one TARGET is served; give exactly one.")
     if not live and (server or sample or resume):
         raise click.UsageError("--server, --sample and --resume belong to --live.")
-    if server and not server.startswith(("http://", "https://")):
-        raise click.UsageError("--server is the beginning of an address: http://127.0.0.1:8800")
+    origin = _origin(server)
     _known_codes(codes)
     out = work.output
     findings: list[Finding] = []
     looked_at: list[str] = []
     seen: Estimate | None = None
     with new_client(timeout) as client, out.progress("asking the server") as progress:
-        asked = None
-        if live:
-            origin = server.rstrip("/") if server else None
-            asked = Live(client, origin, sample, resume, per_second, progress=progress)
+        how = Live(client, origin, sample, resume, per_second, progress=progress)
+        asked = how if live else None
         if targets:
             site = work.site_if_any()
             for target in targets:
@@ -141,6 +138,13 @@ def _show(
         show_findings(out, findings, looked_at, show_all)
         if seen:
             out.say(_estimated(seen))
+
+
+def _origin(server: str | None) -> str | None:
+    """The server that is asked in place of the site's own, None for that one."""
+    if server and not server.startswith(("http://", "https://")):
+        raise click.UsageError("--server is the beginning of an address: http://127.0.0.1:8800")
+    return server.rstrip("/") if server else None
 
 
 def _known_codes(codes: tuple[str, ...]) -> None:

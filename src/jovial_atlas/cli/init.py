@@ -61,18 +61,7 @@ def command(
             "`jovial-atlas init --replace` to write a new one (the old one is kept beside it)."
         )
     asking = not yes
-    if asking and not sys.stdin.isatty():
-        raise click.UsageError(
-            "There is no terminal to ask questions on. Give --yes with --url and --html."
-        )
-    if asking:
-        url = url or click.prompt(
-            "Address of the public site", default="https://www.marrowfen.example"
-        )
-        html = html or Path(click.prompt("Folder of built HTML pages", default="public"))
-    if not url or not html:
-        missing = " and ".join(n for n, v in (("--url", url), ("--html", html)) if not v)
-        raise click.UsageError(f"{missing} must be given with --yes.")
+    url, html = _where(url, html, asking=asking)
     with out.progress("Reading pages") as progress:
         proposal = propose(url, html, work.now(), progress)
     if asking:
@@ -101,6 +90,23 @@ def _tell(out: Output, proposal: Proposal, html: Path, place: Path) -> None:
     for note in proposal.notes:
         out.warn(note)
     out.say("Next: jovial-atlas survey")
+
+
+def _where(url: str | None, html: Path | None, *, asking: bool) -> tuple[str, Path]:
+    """The site's address and the folder of its pages, asked for where they are not given."""
+    if asking and not sys.stdin.isatty():
+        raise click.UsageError(
+            "There is no terminal to ask questions on. Give --yes with --url and --html."
+        )
+    if asking:
+        url = url or click.prompt(
+            "Address of the public site", default="https://www.marrowfen.example"
+        )
+        html = html or Path(click.prompt("Folder of built HTML pages", default="public"))
+    if not url or not html:
+        missing = " and ".join(n for n, v in (("--url", url), ("--html", html)) if not v)
+        raise click.UsageError(f"{missing} must be given with --yes.")
+    return url, html
 
 
 def _ask(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from dataclasses import asdict
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
@@ -64,9 +64,8 @@ def command(
     Engines whose channels allow it are asked, and their answers kept in the ledger."""
     from jovial_atlas.rounds.state.engine_choice import engines_named
     from jovial_atlas.rounds.state.hiding import hides_first
-    from jovial_atlas.rounds.state.ledger import open_ledger
     from jovial_atlas.rounds.state.sending import Sending
-    from jovial_atlas.rounds.telling.status import joined_states, run_status
+    from jovial_atlas.rounds.telling.status import joined_states
     from jovial_atlas.web import new_client
 
     if section and not which:
@@ -76,26 +75,15 @@ def command(
     hidden = hides_first(site, work.now())
     if hidden:
         out.warn(hidden)
+    asked = _Asked(urls, which, section, figures)
     states: list[EngineState] = []
     pages: list[KnownPage] = []
-    for host in site.hosts:
-        ledger = open_ledger(host, work.now, os.environ)
-        try:
-            with new_client(timeout) as client:
-                sending = None if offline else Sending(client, os.environ)
-                if urls:
-                    pages += _asked(work, host, chosen, ledger, sending, urls)
-                    continue
-                found = run_status(host, chosen, ledger, sending, work.apart)
-            if which:
-                from jovial_atlas.rounds.telling.address_state import known_pages
-
-                pages += known_pages(host, chosen, ledger, which, section)
-            if figures:
-                _draw(out, host, chosen, ledger, figures)
-        finally:
-            ledger.close()
-        states = joined_states(states, found) if states else found
+    with new_client(timeout) as client:
+        sending = None if offline else Sending(client, os.environ)
+        for host in site.hosts:
+            of_host, some = _of_host(work, host, chosen, sending, asked)
+            states = joined_states(states, of_host) if states and of_host else states or of_host
+            pages += some
     if urls or which:
         for state in states:
             if state.trouble:
@@ -117,6 +105,40 @@ def _show_states(out: Output, states: Sequence[EngineState], hidden: str) -> Non
     else:
         for state in states:
             _show(out, state)
+
+
+class _Asked(NamedTuple):
+    """What is to be shown: single addresses, addresses that are so, and figures."""
+
+    urls: tuple[str, ...]
+    which: str | None
+    section: str
+    figures: Path | None
+
+
+def _of_host(
+    work: Work,
+    host: SiteFile,
+    chosen: Sequence[Engine],
+    sending: Sending | None,
+    asked: _Asked,
+) -> tuple[list[EngineState], list[KnownPage]]:
+    """What engines know of one host, or of addresses on it."""
+    from jovial_atlas.rounds.state.ledger import open_ledger
+    from jovial_atlas.rounds.telling.address_state import known_pages
+    from jovial_atlas.rounds.telling.status import run_status
+
+    ledger = open_ledger(host, work.now, os.environ)
+    try:
+        if asked.urls:
+            return [], _asked(work, host, chosen, ledger, sending, asked.urls)
+        states = run_status(host, chosen, ledger, sending, work.apart)
+        pages = known_pages(host, chosen, ledger, asked.which, asked.section) if asked.which else []
+        if asked.figures:
+            _draw(work.output, host, chosen, ledger, asked.figures)
+        return states, pages
+    finally:
+        ledger.close()
 
 
 def _asked(

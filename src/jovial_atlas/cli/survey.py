@@ -110,15 +110,14 @@ def _read_pages(
     begun = begin_survey(site, now, workers, full=full)
     with begun.readers:
         # Workers may read while everything else is loaded here.
-        from jovial_atlas.rounds.reading.survey import run_survey
+        from jovial_atlas.rounds.reading.survey import SurveyOptions, run_survey
         from jovial_atlas.web import new_client
 
         work.output.get_ready()
         with work.output.progress("Reading pages") as progress, new_client(timeout) as client:
-            return run_survey(
-                site, now, client, environment=os.environ, full=full, accept=accept, begun=begun,
-                progress=progress, swapping=work.locks().swapping,
-            )  # fmt: skip
+            swapping = work.locks().swapping
+            options = SurveyOptions(os.environ, full, accept, progress, swapping)
+            return run_survey(site, now, client, options, begun)
 
 
 _COUNTS = ("pages", "listed", "images", "videos")

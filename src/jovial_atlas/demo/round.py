@@ -16,6 +16,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from jovial_atlas.demo import site as sample
+from jovial_atlas.demo.builder import URL
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.standin.clock import Clock
 from jovial_atlas.standin.engine import SimulatedEngine
@@ -151,7 +152,7 @@ def add_engines(folder: Path, running: Servers) -> str:
     text = (files("jovial_atlas.demo") / "templates/additions.toml").read_text("utf-8")
     for name, address in running.engines.items():
         text = text.replace(f"@{name.upper()}@", address)
-    text = text.replace("@TOKEN@", running.simulated[0].token(sample.URL))
+    text = text.replace("@TOKEN@", running.simulated[0].token(URL))
     place = folder / "atlas.toml"
     whole = place.read_text("utf-8")
     for line, more in _INSIDE.items():
@@ -186,7 +187,7 @@ def steps() -> Iterator[Step]:
     yield Step(
         "1. Set up: one command reads the built pages and writes a site file. "
         "The robots.txt that was there is taken over into it.",
-        ("init", "--yes", "--url", sample.URL, "--html", "public",
+        ("init", "--yes", "--url", URL, "--html", "public",
          "--name", "Marrowfen Wetland Reserve", "--short-name", "Marrowfen"),
     )  # fmt: skip
     yield Step("", ("engines",))

@@ -19,7 +19,7 @@ from jovial_atlas.pages.page import Page
 from jovial_atlas.rules.fields import Layer
 from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.deciding import Kinds, Policies
+from jovial_atlas.sitefile.kinds import Kinds, Policies
 from jovial_atlas.sitefile.parts import given_in, options_of
 
 #: From a search form or a list of results.

@@ -7,21 +7,19 @@ from typing import Annotated, Literal
 
 from msgspec import Meta, field, structs
 
-from jovial_atlas import languages, patterns
-from jovial_atlas.media.pictures import Corner, Focus
+from jovial_atlas import languages
 from jovial_atlas.sitefile.deciding import (
     Compression,
     Defaults,
     Guard,
-    Kinds,
     Order,
     Overrides,
-    Policies,
     Rule,
     Section,
-    Texts,
 )
 from jovial_atlas.sitefile.engines import Engine, LedgerPlace
+from jovial_atlas.sitefile.heads import HeadData, Inject, Lengths, Sharing
+from jovial_atlas.sitefile.kinds import Kinds, Policies
 from jovial_atlas.sitefile.parts import Part, check, check_whole, says
 from jovial_atlas.sitefile.publisher import Place, Publisher, Structured
 from jovial_atlas.sitefile.sources import Source, origin_of
@@ -312,136 +310,6 @@ class Languages(Part, frozen=True, kw_only=True):
     def _default_is_there(self) -> None:
         if self.default and self.default not in self.folders:
             raise ValueError(f"default = {self.default!r} is none of `folders`")
-
-
-class Lengths(Part, frozen=True, kw_only=True):
-    """`[lengths]`: what results show of titles and descriptions. Pixels are those of a result on
-    a wide screen; no engine promises them."""
-
-    title_px: Annotated[int, says("width of a title in a result, in pixels", ge=1)] = 580
-    title_size: Annotated[int, says("size of its letters, in pixels", ge=1)] = 20
-    title_least: Annotated[int, says("characters below which a title says little", ge=0)] = 15
-    description_px: Annotated[int, says("width of a description, in pixels", ge=1)] = 920
-    description_narrow_px: Annotated[
-        int, says("width of a description on a narrow screen, in pixels", ge=1)
-    ] = 680
-    description_size: Annotated[int, says("size of its letters, in pixels", ge=1)] = 14
-    description_least: Annotated[
-        int, says("characters below which a description says little", ge=0)
-    ] = 70
-
-
-KindOfPage = Literal["home", "listing", "paged", "search", "error"]
-
-
-class HeadData(Texts, frozen=True, kw_only=True):
-    """`[head]`: what stands in the heads of pages. Patterns of a section win over these, and the
-    texts of single pages, in the overrides file, over both."""
-
-    social: Annotated[bool, says("whether Open Graph and card metadata are written")] = True
-    titles: Annotated[
-        dict[KindOfPage, str],
-        says(
-            "kind of page (home, listing, paged, search, error) → pattern of its titles; "
-            "sections' patterns win over these, these over `title`"
-        ),
-    ] = field(default_factory=dict)
-    descriptions: Annotated[
-        dict[KindOfPage, str], says("kind of page → pattern of its descriptions")
-    ] = field(default_factory=dict)
-    image: Annotated[str, says("address or path of the picture where a page has none")] = ""
-    image_alt: Annotated[str, says("what that picture shows, for those who do not see it")] = ""
-    fragments: Annotated[
-        bool,
-        says(
-            "whether each page's head is also written as a file of its own, as "
-            "HTML and as JSON, for systems that serve pages themselves"
-        ),
-    ] = False
-    card_site: Annotated[str, says("handle of the site for cards, with its @")] = ""
-    verification: Annotated[
-        dict[str, str], says("name of an ownership tag → token, as an engine gives it")
-    ] = field(default_factory=dict)
-
-
-class Inject(Part, frozen=True, kw_only=True):
-    """`[inject]`: what `inject` does to built pages beside their head data. A snippet is HTML, or
-    the path of a file that holds it."""
-
-    drop_generator: Annotated[
-        bool, says("whether the tag goes that names the publishing system")
-    ] = False
-    head_start: Annotated[str, says("snippet right after <head>")] = ""
-    head_end: Annotated[str, says("snippet right before </head>")] = ""
-    body_start: Annotated[str, says("snippet right after <body>")] = ""
-    body_end: Annotated[str, says("snippet right before </body>")] = ""
-    nofollow: Annotated[
-        tuple[str, ...],
-        says(
-            "links that get rel=nofollow: paths of the site, as in /login/**, or "
-            "addresses, as in https://shop.example/**"
-        ),
-    ] = ()
-    alts: Annotated[
-        bool,
-        says(
-            "whether pictures without an alt text get one from their title or file "
-            "name; each is told, and marked in the page"
-        ),
-    ] = False
-
-    @check("nofollow")
-    @classmethod
-    def _links(cls, value: tuple[str, ...]) -> tuple[str, ...]:
-        for pattern in value:
-            (patterns.to_address_regex if "://" in pattern else patterns.to_regex)(pattern)
-        return value
-
-    @check("head_start", "head_end", "body_start", "body_end")
-    @classmethod
-    def _whole(cls, value: str) -> str:
-        if "<!-- /snippet" in value:
-            raise ValueError("a snippet may not hold the comment that ends it")
-        return value
-
-
-class Sharing(Part, frozen=True, kw_only=True):
-    """`[sharing]`: the pictures with which pages are shared."""
-
-    copies: Annotated[
-        bool,
-        says(
-            "whether pictures of another shape, too large or too heavy are shared "
-            "as copies of 1200×630 pixels, which `build` makes"
-        ),
-    ] = False
-    focus: Annotated[
-        Focus, says('what a copy keeps: "centre", "top", or "detail", where most is sharp')
-    ] = "centre"
-    points: Annotated[
-        dict[str, tuple[float, float]],
-        says(
-            "path of a picture → what its copy keeps, as parts of width and height from "
-            "the upper left, as in [0.3, 0.5]"
-        ),
-    ] = field(default_factory=dict)
-    most_bytes: Annotated[int, says("octets of a copy, at most; quality gives way", ge=20_000)] = (
-        600_000
-    )
-    mark: Annotated[
-        str, says("address or path of a picture that copies carry in a corner, as the logo")
-    ] = ""
-    corner: Annotated[Corner, says("the corner it stands in")] = "bottom-right"
-
-    @check("points")
-    @classmethod
-    def _points(cls, value: dict[str, tuple[float, float]]) -> dict[str, tuple[float, float]]:
-        for path, point in value.items():
-            if not path.startswith("/"):
-                raise ValueError(f"{path!r} is no path; it begins with '/'")
-            if not all(0 <= part <= 1 for part in point):
-                raise ValueError(f"{list(point)} is no point; both parts are from 0 to 1")
-        return value
 
 
 class SiteModel(Part, frozen=True, kw_only=True):

@@ -31,6 +31,7 @@ from jovial_atlas.web import Answer, Client, Request, send
 Progress = Callable[[int, int], None]
 _HTML = ("text/html", "application/xhtml+xml")
 _ROWS = 200
+_NO_START = "Check that the server runs, `start` and `via` in the [[source]]."
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,10 +142,8 @@ def read_site(
             yield Batch(schema.table(rows), faults)
             rows, faults = [], []
     if not reached:
-        raise ContentError(
-            f"{crawl.served} gave no page to begin from ({', '.join(crawl.start)}). "
-            "Check that the server runs, `start` and `via` in the [[source]]."
-        )
+        starts = ", ".join(crawl.start)
+        raise ContentError(f"{crawl.served} gave no page to begin from ({starts}). {_NO_START}")
     faults += _limits_told(crawl, len(frontier.waiting), frontier.too_deep, barred)
     yield Batch(schema.table(rows), faults)
     notes.finish()

@@ -64,24 +64,44 @@ class _Half(Response):
 def engine_app(engine: SimulatedEngine, token: str = "") -> Starlette:
     """The engine's interface. With a `token`, calls about sites need it as a bearer token. The
     trouble of its scenario is played on the calls that it names."""
-    played: Counter[int] = Counter()
+    answers = _Interface(engine, token)
+    indexnow = answers.with_trouble("indexnow", answers.indexnow)
+    return Starlette(
+        routes=[
+            Route("/", answers.about),
+            Route("/report", answers.report),
+            Route("/messages", answers.messages),
+            Route("/clock", answers.clock, methods=["GET", "POST"]),
+            Route("/indexnow", indexnow, methods=["GET", "POST"]),
+            Mount("/sites", app=_as_app(answers.with_trouble("", answers.sites))),
+        ]
+    )
 
-    async def about(_request: Request) -> Response:
+
+class _Interface:
+    """What the engine answers, call by call."""
+
+    def __init__(self, engine: SimulatedEngine, token: str) -> None:
+        self.engine, self.token = engine, token
+        #: How often each trouble of the scenario was played, by its number.
+        self._played: Counter[int] = Counter()
+
+    async def about(self, _request: Request) -> Response:
         return JSONResponse(
             {
-                "name": engine.name,
+                "name": self.engine.name,
                 "note": "This is a simulated search engine for trying Jovial Atlas. "
                 "It fetches from this machine only and indexes nothing.",
             }
         )
 
-    async def page(_request: Request) -> Response:
-        return HTMLResponse(await run_in_threadpool(as_page, engine))
+    async def report(self, _request: Request) -> Response:
+        return HTMLResponse(await run_in_threadpool(as_page, self.engine))
 
-    async def messages(_request: Request) -> Response:
-        return JSONResponse({"messages": await run_in_threadpool(engine.messages)})
+    async def messages(self, _request: Request) -> Response:
+        return JSONResponse({"messages": await run_in_threadpool(self.engine.messages)})
 
-    async def clock(request: Request) -> Response:
+    async def clock(self, request: Request) -> Response:
         if request.method == "POST":
             try:
                 hours = float(request.query_params.get("hours", ""))
@@ -89,49 +109,49 @@ def engine_app(engine: SimulatedEngine, token: str = "") -> Starlette:
                 hours = -1.0
             if not 0 <= hours <= _HOURS_MOST:
                 return _said(400, f"hours= is a number from 0 to {_HOURS_MOST:,}.")
-            await run_in_threadpool(engine.forward, hours)
-        return JSONResponse({"now": dates.write(engine.clock.present())})
+            await run_in_threadpool(self.engine.forward, hours)
+        return JSONResponse({"now": dates.write(self.engine.clock.present())})
 
-    async def indexnow(request: Request) -> Response:
+    async def indexnow(self, request: Request) -> Response:
         message = await _message(request)
-        return await run_in_threadpool(_take_addresses, engine, message)
+        return await run_in_threadpool(_take_addresses, self.engine, message)
 
-    async def sites(request: Request) -> Response:
-        if token and request.headers.get("Authorization") != f"Bearer {token}":
+    async def sites(self, request: Request) -> Response:
+        if self.token and request.headers.get("Authorization") != f"Bearer {self.token}":
             return _said(401, "The bearer token is missing or not valid.")
         raw = request.scope["raw_path"].decode("ascii", "replace").split("?")[0]
         parts = [unquote(part) for part in raw.strip("/").split("/")][1:]
         try:
             site = addresses.origin(addresses.normalise(parts[0]))
-            return await run_in_threadpool(_about_site, engine, site, parts[1:], request)
+            return await run_in_threadpool(_about_site, self.engine, site, parts[1:], request)
         except (ValueError, IndexError) as error:
             return _said(400, str(error))
 
-    def with_trouble(name: str, handler: Handler) -> Handler:
+    def with_trouble(self, name: str, handler: Handler) -> Handler:
+        """A handler that plays the trouble of the scenario where its time has come; `name` is that
+        of its call, "" for those about sites."""
+
         async def troubled(request: Request) -> Response:
-            parts = request.url.path.split("/")
-            call = name or ("verify" if "proof" in parts else "pages" if "pages" in parts
-                            else "sitemaps")  # fmt: skip
-            hours = (engine.clock.present() - engine.began).total_seconds() / 3600
-            for number, one in enumerate(engine.scenario.trouble):
-                spent = one.times and played[number] >= one.times
-                if one.on in ("*", call) and one.from_hour <= hours < one.until_hour and not spent:
-                    played[number] += 1
-                    return await _play(one, handler, request)
-            return await handler(request)
+            trouble = self._trouble(name or _call_of(request.url.path))
+            return await (_play(trouble, handler, request) if trouble else handler(request))
 
         return troubled
 
-    return Starlette(
-        routes=[
-            Route("/", about),
-            Route("/report", page),
-            Route("/messages", messages),
-            Route("/clock", clock, methods=["GET", "POST"]),
-            Route("/indexnow", with_trouble("indexnow", indexnow), methods=["GET", "POST"]),
-            Mount("/sites", app=_as_app(with_trouble("", sites))),
-        ]
-    )
+    def _trouble(self, call: str) -> Trouble | None:
+        """The first trouble that is due for a call."""
+        hours = (self.engine.clock.present() - self.engine.began).total_seconds() / 3600
+        for number, one in enumerate(self.engine.scenario.trouble):
+            spent = one.times and self._played[number] >= one.times
+            if one.on in ("*", call) and one.from_hour <= hours < one.until_hour and not spent:
+                self._played[number] += 1
+                return one
+        return None
+
+
+def _call_of(path: str) -> str:
+    """What a call about a site is for, by its path."""
+    parts = path.split("/")
+    return "verify" if "proof" in parts else "pages" if "pages" in parts else "sitemaps"
 
 
 def _as_app(handler: Handler) -> Any:

@@ -14,24 +14,20 @@ import re
 import tomllib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
 from functools import lru_cache
 from importlib.resources import files
 from typing import Any, Protocol
 from urllib.parse import urljoin
 from zoneinfo import ZoneInfo
 
-from jovial_atlas import dates, foreign
-from jovial_atlas.structured import values
+from jovial_atlas import foreign
 from jovial_atlas.structured.hours import parse_hours
+from jovial_atlas.structured.spellings import duration, moment, price
 from jovial_atlas.structured.vocabulary import Vocabulary
 
 Node = dict[str, Any]
 
 _KEYS = frozenset({"field", "type", "each", "item", "ref", "hours"})
-_AMOUNT = re.compile(r"\d[\d.,' ]*")
-_LENGTH = re.compile(r"(\d+(?:[.,]\d+)?)\s*([a-z]+)", re.I)
-_UNITS = {"d": "D", "h": "H", "m": "M", "s": "S", "t": "D", "st": "H"}
 #: Properties of which each line, or part between semicolons, is a value.
 _LISTED = frozenset({"recipeIngredient", "supply", "tool", "sameAs", "keywords", "image"})
 _CAMEL = re.compile(r"(?<=[a-z])([A-Z])")
@@ -332,53 +328,6 @@ def _member(text: str, members: set[str]) -> str:
     bare = re.sub(r"[^a-z]", "", text.removeprefix("https://schema.org/").lower())
     same = next((one for one in members if one.lower() == bare), None)
     return f"https://schema.org/{same}" if same else text
-
-
-def price(text: str) -> str:
-    """A price as digits with a dot: `8,00 £` as `8.00`; as it is where it holds no number."""
-    match = _AMOUNT.search(text)
-    if match is None:
-        return text
-    number = match[0].strip(" .,'").replace("'", "").replace(" ", "")
-    comma, dot = number.rfind(","), number.rfind(".")
-    if comma > dot and len(number) - comma - 1 != 3:
-        return number.replace(".", "").replace(",", ".")
-    if dot > comma and len(number) - dot - 1 == 3 and comma < 0 and number.count(".") > 1:
-        return number.replace(".", "")
-    return number.replace(",", "")
-
-
-def moment(text: str, zone: ZoneInfo | None = None) -> str:
-    """A date as ISO 8601, a time without a zone in `zone`; as it is where it is no date."""
-    if not values.is_moment(text):
-        return dates.read(text) or text
-    if len(text) <= 10:
-        return text
-    if zone is None or values.has_zone(text):
-        return text.replace(" ", "T", 1)
-    return datetime.fromisoformat(text).replace(tzinfo=zone).isoformat()
-
-
-def duration(text: str) -> str:
-    """A length of time as ISO 8601: `1 h 20 min` as `PT1H20M`, `35` as minutes; as it is where it
-    cannot be told."""
-    if values.is_duration(text):
-        return text
-    if re.fullmatch(r"[0-9]{1,300}", text):
-        return f"PT{text}M"
-    if match := re.fullmatch(r"(\d+):(\d\d)", text):
-        return f"PT{int(match[1])}H{int(match[2])}M"
-    found = [(number, _unit(word)) for number, word in _LENGTH.findall(text)]
-    if not found or not all(unit for _, unit in found):
-        return text
-    days = "".join(f"{number}{unit}" for number, unit in found if unit == "D")
-    rest = "".join(f"{number.replace(',', '.')}{unit}" for number, unit in found if unit != "D")
-    return f"P{days}{'T' if rest else ''}{rest}"
-
-
-def _unit(word: str) -> str:
-    low = word.lower()
-    return _UNITS.get(low[:2]) or _UNITS.get(low[:1]) or ""
 
 
 def wrong_mapping(kind: str, mapping: Mapping[str, Any], words: Vocabulary) -> list[str]:

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from jovial_atlas import languages
 from jovial_atlas.structured import values
 from jovial_atlas.structured.features import Feature, Features, Wanted, own_table
+from jovial_atlas.structured.forms import CODES, FORMS
 from jovial_atlas.structured.rules import RULES
 from jovial_atlas.structured.vocabulary import ROLES, VALUES, Vocabulary, vocabulary
 
@@ -118,34 +118,36 @@ class Validator:
         if plan.superseded:
             message = f"The type {plan.superseded} is superseded."
             found.append(Issue("data-superseded", number, path, message))
-        slots = plan.slots
         for key, value in node.items():
-            if value is None or key[:1] == "@":
-                continue
-            try:
-                slot = slots[key]
-            except KeyError:
-                slot = slots[key] = self._slot(plan.kinds, key)
-            if slot is None:
-                at = f"{path}.{key}" if path else key
-                self._unknown(plan.kinds, key, at, number, found)
-                continue
-            kind = type(value)
-            if slot.plain and kind is str and value and not value.isspace():
-                continue
-            at = f"{path}.{key}" if path else key
-            if slot.superseded:
-                message = f"{key} is superseded by {slot.superseded}."
-                found.append(Issue("data-superseded", number, at, message))
-            if kind is list:
-                for place, one in enumerate(value):
-                    self._value(one, slot, f"{at}[{place}]", number, found)
-            else:
-                self._value(value, slot, at, number, found)
+            if value is not None and key[:1] != "@":
+                self._property(plan, key, value, f"{path}.{key}" if path else key, number, found)
         for rule in plan.rules:
             if message := rule(node):
                 found.append(Issue("data-rule", number, path, message))  # noqa: PERF401
         return plan
+
+    def _property(
+        self, plan: _Plan, key: str, value: Any, at: str, number: int, found: list[Issue]
+    ) -> None:
+        """A property of a node and its values, at its path."""
+        try:
+            slot = plan.slots[key]
+        except KeyError:
+            slot = plan.slots[key] = self._slot(plan.kinds, key)
+        if slot is None:
+            self._unknown(plan.kinds, key, at, number, found)
+            return
+        kind = type(value)
+        if slot.plain and kind is str and value and not value.isspace():
+            return
+        if slot.superseded:
+            message = f"{key} is superseded by {slot.superseded}."
+            found.append(Issue("data-superseded", number, at, message))
+        if kind is list:
+            for place, one in enumerate(value):
+                self._value(one, slot, f"{at}[{place}]", number, found)
+        else:
+            self._value(value, slot, at, number, found)
 
     def _slot(self, kinds: Sequence[str], key: str) -> _Slot | None:
         for kind in kinds:
@@ -171,7 +173,7 @@ class Validator:
         formats = tuple(one for one in plain if one in values.FORMATS)
         if "Duration" in classes:
             formats = (*formats, "Duration")
-        form = _FORMS.get(key)
+        form = FORMS.get(key)
         new = self.words.successor(key) or ""
         any_text = text and form is None and not new
         return _Slot(text, formats, classes, frozenset(members), form, new, any_text)
@@ -205,7 +207,7 @@ class Validator:
         if message:
             found.append(Issue("data-value", number, at, message))
         elif slot.form and (message := slot.form(value)):
-            code = _CODES.get(slot.form, "data-form")
+            code = CODES.get(slot.form, "data-form")
             found.append(Issue(code, number, at, message))
 
     def _inner(
@@ -347,81 +349,6 @@ def _has(node: Any, way: Sequence[str], known: Mapping[str, Node]) -> bool:
 
 def _asked(wanted: Sequence[Wanted], name: str) -> bool:
     return any(way[0] == name for one in wanted for way in one)
-
-
-def _price(value: Any) -> str:
-    if isinstance(value, str) and not values.is_number(value.strip()):
-        return f"{value!r} is no price: digits with a dot, without currency or thousands."
-    return ""
-
-
-def _currency(value: Any) -> str:
-    wrong = isinstance(value, str) and not values.is_currency(value)
-    said = f"{value!r} is no currency of ISO 4217, as in EUR, nor another that is known by a name."
-    return said if wrong else ""
-
-
-def _country(value: Any) -> str:
-    wrong = isinstance(value, str) and value not in languages.REGIONS
-    return f"{value!r} is no country of ISO 3166-1 alpha-2, as in GB." if wrong else ""
-
-
-def _language(value: Any) -> str:
-    fault = languages.fault_of(value) if isinstance(value, str) else None
-    return f"{value!r} {fault}." if fault else ""
-
-
-def _telephone(value: Any) -> str:
-    wrong = isinstance(value, str) and not values.is_telephone(value)
-    return f"{value!r} is not in international form: +44 1632 960018." if wrong else ""
-
-
-def _moment(value: Any) -> str:
-    wrong = isinstance(value, str) and not values.has_zone(value)
-    return f"{value!r} says no time zone: 2026-11-23T10:00:00+00:00." if wrong else ""
-
-
-def _latitude(value: Any) -> str:
-    return _within(value, 90)
-
-
-def _longitude(value: Any) -> str:
-    return _within(value, 180)
-
-
-def _within(value: Any, most: float) -> str:
-    try:
-        good = -most <= float(value) <= most
-    except (TypeError, ValueError):
-        good = False
-    return "" if good else f"{value!r} is no number from -{most} to {most}."
-
-
-def _headline(value: Any) -> str:
-    wrong = isinstance(value, str) and len(value) > 110
-    return f"The headline has {len(value)} characters; 110 are shown." if wrong else ""
-
-
-def _absolute(value: Any) -> str:
-    wrong = isinstance(value, str) and not values.is_url(value)
-    return f"{value!r} is no absolute address." if wrong else ""
-
-
-_FORMS: dict[str, Callable[[Any], str]] = {
-    "price": _price, "lowPrice": _price, "highPrice": _price, "priceCurrency": _currency,
-    "currency": _currency, "addressCountry": _country, "inLanguage": _language,
-    "telephone": _telephone, "faxNumber": _telephone, "startDate": _moment, "endDate": _moment,
-    "uploadDate": _moment, "datePublished": _moment, "dateModified": _moment,
-    "latitude": _latitude, "longitude": _longitude, "headline": _headline, "sameAs": _absolute,
-    "logo": _absolute, "image": _absolute,
-}  # fmt: skip
-
-
-#: Forms without which a value cannot be used at all, and those that are only advised.
-_CODES: dict[Callable[[Any], str], str] = {
-    **dict.fromkeys((_price, _latitude, _longitude, _absolute), "data-value"),
-    _currency: "data-currency",
-}
 
 
 @lru_cache(maxsize=1)

@@ -15,7 +15,7 @@ from jovial_atlas.rules import FIELDS
 from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.deciding import Policies
+from jovial_atlas.sitefile.kinds import Policies
 from jovial_atlas.sitefile.parts import keys_of
 from jovial_atlas.sitefile.read import parse_site_file
 

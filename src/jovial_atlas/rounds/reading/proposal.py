@@ -214,53 +214,62 @@ def site_file_text(
 ) -> str:
     """A short, commented site file; what is given wins over what was read off the content."""
     folder = _relative(proposal.html, place.parent)
-    short = [f"short_name = {_quoted(short_name)}"] if short_name else []
-    lines = [
-        "# What search engines may find of this site. Written once by `jovial-atlas init`;",
-        "# it is yours to change. Keys and defaults: docs/reference/site-file.md",
-        "",
-        "[site]",
-        f"url = {_quoted(proposal.url)}",
-        f"name = {_quoted(name or proposal.name)}",
-        *short,
-        f"language = {_quoted(language or proposal.language)}",
-        f'stage = {_quoted(stage)}  # "draft" hides everything and announces nothing',
-        *(
-            ['authors = "one"  # so pages about authors repeat others, and are not listed']
-            if proposal.authors == 1
-            else []
-        ),
-        "",
-        "[publisher]",
-        f'kind = {_quoted(kind)}  # or "person"',
-        "",
-        "[output]",
-        f"folder = {_quoted(folder)}  # the folder that is served at the root of the site",
-        "",
-        "[[source]]",
-        'kind = "html"',
-        f"path = {_quoted(folder)}",
-        f"addresses = {_quoted(style or proposal.addresses)}"
-        '  # "folder": /a/index.html is /a/; "file": as named; "plain": no ending',
-    ]
+    return "\n".join(
+        [
+            "# What search engines may find of this site. Written once by `jovial-atlas init`;",
+            "# it is yours to change. Keys and defaults: docs/reference/site-file.md",
+            "",
+            *_about_site(proposal, name, short_name, language, stage),
+            "",
+            "[publisher]",
+            f'kind = {_quoted(kind)}  # or "person"',
+            "",
+            "[output]",
+            f"folder = {_quoted(folder)}  # the folder that is served at the root of the site",
+            "",
+            "[[source]]",
+            'kind = "html"',
+            f"path = {_quoted(folder)}",
+            f"addresses = {_quoted(style or proposal.addresses)}"
+            '  # "folder": /a/index.html is /a/; "file": as named; "plain": no ending',
+            *_section_lines(proposal),
+            "",
+            "# Rules decide about single pages and patterns, in order; a later one wins:",
+            "# [[rule]]",
+            '# match = "/privacy/"',
+            "# set = { index = false }",
+            '# reason = "No one should land here from a search"',
+            *(["", *_robots_lines(proposal.robots)] if proposal.robots else []),
+            "",
+        ]
+    )
+
+
+def _about_site(
+    proposal: Proposal, name: str, short_name: str, language: str, stage: str
+) -> Iterator[str]:
+    yield "[site]"
+    yield f"url = {_quoted(proposal.url)}"
+    yield f"name = {_quoted(name or proposal.name)}"
+    if short_name:
+        yield f"short_name = {_quoted(short_name)}"
+    yield f"language = {_quoted(language or proposal.language)}"
+    yield f'stage = {_quoted(stage)}  # "draft" hides everything and announces nothing'
+    if proposal.authors == 1:
+        yield 'authors = "one"  # so pages about authors repeat others, and are not listed'
+
+
+def _section_lines(proposal: Proposal) -> Iterator[str]:
     if proposal.sections:
-        lines += ["", "# A page is in the first section that matches; each gets a sitemap."]
+        yield ""
+        yield "# A page is in the first section that matches; each gets a sitemap."
     for section in proposal.sections:
-        lines += ["", "[[section]]", f"name = {_quoted(section.name)}"]
-        lines += [f"match = {_quoted(section.match)}  # {plural(section.pages, 'page')}"]
+        yield ""
+        yield "[[section]]"
+        yield f"name = {_quoted(section.name)}"
+        yield f"match = {_quoted(section.match)}  # {plural(section.pages, 'page')}"
         if section.schema:
-            lines += [f"schema = {_quoted(section.schema)}  # most of its pages are dated"]
-    lines += [
-        "",
-        "# Rules decide about single pages and patterns, in order; a later one wins:",
-        "# [[rule]]",
-        '# match = "/privacy/"',
-        "# set = { index = false }",
-        '# reason = "No one should land here from a search"',
-    ]
-    if proposal.robots:
-        lines += ["", *_robots_lines(proposal.robots)]
-    return "\n".join(lines) + "\n"
+            yield f"schema = {_quoted(section.schema)}  # most of its pages are dated"
 
 
 def _robots_lines(robots: RobotsFile) -> list[str]:

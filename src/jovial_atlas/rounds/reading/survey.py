@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import nullcontext, suppress
+from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -12,7 +13,7 @@ from typing import Any
 import polars as pl
 
 from jovial_atlas import __version__, addresses, dates
-from jovial_atlas.errors import ContentError, OutputError
+from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import digest, move_into_place, temporary_name, write_whole
 from jovial_atlas.pages import schema, snapshot
@@ -20,6 +21,7 @@ from jovial_atlas.pages.changes import Changes
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import compare
 from jovial_atlas.rounds.reading.begun import Begun, begin_survey
+from jovial_atlas.rounds.reading.departed import DATED, departed_before, departed_now
 from jovial_atlas.rounds.reading.unchanged import noted
 from jovial_atlas.rounds.reading.variants import find_variants, variant_signs
 from jovial_atlas.rounds.reading.video_files import look_at_videos
@@ -39,38 +41,89 @@ from jovial_atlas.sources.workers.html_folder import Known, Progress
 from jovial_atlas.web import Client
 
 
+@dataclass(frozen=True, slots=True)
+class SurveyOptions:
+    """How a survey runs: what the environment holds (tokens, passwords); whether all files are
+    read again (`full`), and whether it goes on where much of what was listed would be lost
+    (`accept`). While its result is put in place of the one before, nobody may read that:
+    `swapping` sees to it."""
+
+    environment: Mapping[str, str] = field(default_factory=dict)
+    full: bool = False
+    accept: bool = False
+    progress: Progress | None = None
+    swapping: Swapping = nullcontext
+
+
 def run_survey(
     site: SiteFile,
     now: datetime,
     client: Client,
-    *,
-    environment: Mapping[str, str] | None = None,
-    full: bool = False,
-    accept: bool = False,
+    options: SurveyOptions | None = None,
     begun: Begun | None = None,
-    progress: Progress | None = None,
-    swapping: Swapping = nullcontext,
 ) -> Survey:
     """Read all sources, compare with the survey before, and keep the result. It may have `begun`
-    before all that it needs was loaded, at the same time and as `full` as here. While the result
-    is put in place of the one before, nobody may read that: `swapping` sees to it.
+    before all that it needs was loaded, at the same time and as full as here.
 
     A source that breaks is a fault; its pages of the survey before are kept. Raises
     ContentError where nothing at all could be read, OutputError, SiteFileError where a
-    rule cannot be applied, and, unless told to `accept` it, LossError where much of what was
+    rule cannot be applied, and, unless told to accept it, LossError where much of what was
     listed would be lost: then nothing of it is kept.
     """
+    options = options or SurveyOptions()
     target = site.state / PAGE_TABLE
     beside = temporary_name(target.parent)
-    before, said = stored_pages(target), _record_of(site)
-    memory = _remembered(site, before, said, full)
-    begun = begun or begin_survey(site, now, full=full)
-    inputs, mark = begun.inputs, begun.mark
+    before, record = stored_pages(target), _record_of(site)
+    begun = begun or begin_survey(site, now, full=options.full)
+    delivered, faults, broken = _read_all(site, before, record, beside, client, options, begun)
+    try:
+        table = schema.complete(delivered)
+        signs = signs_in(table, site, variant_signs(site))
+        after, more = _completed(delivered, beside, site, client, now, signs, anew=options.full)
+        faults += more
+        filled = filled_in(table, signs)
+        decided = decide(after, site, now, filled)
+        sections, rows = section_counts(decided, site)
+        changes = compare(before, after)
+        may_lose = before is not None and _may_lose(site, record, sections, changes)
+        if before is not None and may_lose and not options.accept:
+            had = decide(before, site, now, filled_in(before, record.get("noted", SIGNS)))
+            check_survey(site, had, decided, [*map(str, broken), *_empty(site, after, broken)])
+        lasting = bool(begun.inputs) and _is_lasting(after, site, now, filled)
+        departed = departed_now(site, before, after) if changes.removed or changes.added else None
+        hidden, at = "" if site.model.host else _said_first(site, rows, after), dates.write(now)
+        with options.swapping():
+            if departed is not None:
+                snapshot.save(departed, site.state / DEPARTED)
+            move_into_place(beside, target)
+            rests = begun.inputs if lasting else None
+            kept = noted(rests, begun.mark, target, sections, hidden) if rests else None
+            _keep_record(site, at, kept, signs, sections, changes.renamed, faults)
+    finally:
+        with suppress(OSError):
+            beside.unlink(missing_ok=True)
+    if site.model.host:
+        hidden = hides_first(site, now)
+    return Survey(at, sum(one.pages for one in sections), sections, changes, faults, hidden)
+
+
+def _read_all(
+    site: SiteFile,
+    before: pl.LazyFrame | None,
+    record: Mapping[str, Any],
+    place: Path,
+    client: Client,
+    options: SurveyOptions,
+    begun: Begun,
+) -> tuple[pl.LazyFrame, list[Fault], list[ContentError]]:
+    """What all sources deliver, as one table (a large one at `place`), with faults met and the
+    errors of those that broke. Raises ContentError where nothing could be read."""
+    memory = _remembered(site, before, record, options.full)
     identity = site.model.identity
     around = Surroundings(
-        site, now, environment or {}, client,
+        site, begun.now, options.environment, client,
         lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
-        begun.readers, begun.written, progress,
+        begun.readers, begun.written, options.progress,
     )  # fmt: skip
     with around.readers, Gathering(site.state) as gathering:
         broken = [
@@ -81,38 +134,7 @@ def run_survey(
         if len(broken) == len(site.model.source) and before is None:
             raise broken[0]
         winners = [name_of(s) for s in site.model.source if s.merge == "win"]
-        delivered = gathering.finish(beside, winners)
-        faults = gathering.faults
-    try:
-        table = schema.complete(delivered)
-        signs = signs_in(table, site, variant_signs(site))
-        after, more = _completed(delivered, beside, site, client, now, signs, anew=full)
-        faults += more
-        filled = filled_in(table, signs)
-        decided = decide(after, site, now, filled)
-        sections, rows = section_counts(decided, site)
-        changes = compare(before, after)
-        if before is not None and not accept and _may_lose(site, said, sections, changes):
-            had = decide(before, site, now, filled_in(before, said.get("noted", SIGNS)))
-            check_survey(site, had, decided, [*map(str, broken), *_empty(site, after, broken)])
-        lasting = inputs is not None and _is_lasting(after, site, now, filled)
-        departed = _departed(site, before, after) if changes.removed or changes.added else None
-        hidden = "" if site.model.host else _said_first(site, rows, after)
-        with swapping():
-            if departed is not None:
-                snapshot.save(departed, site.state / DEPARTED)
-            move_into_place(beside, target)
-            at = dates.write(now)
-            unchanged = None
-            if inputs and lasting:
-                unchanged = noted(inputs, mark, target, sections, hidden)
-            _keep_record(site, at, unchanged, signs, sections, changes.renamed, faults)
-        if site.model.host:
-            hidden = hides_first(site, now)
-    finally:
-        with suppress(OSError):
-            beside.unlink(missing_ok=True)
-    return Survey(at, sum(one.pages for one in sections), sections, changes, faults, hidden)
+        return gathering.finish(place, winners), gathering.faults, broken
 
 
 def _said_first(site: SiteFile, rows: list[dict[str, Any]], after: pl.LazyFrame) -> str:
@@ -173,31 +195,6 @@ def _empty(site: SiteFile, after: pl.LazyFrame, broken: Sequence[ContentError]) 
     for source in site.model.source:
         if (name := name_of(source)) not in there:
             yield f"the source {name} gave no page."
-
-
-#: So many pages that went are remembered.
-_DEPARTED = 200_000
-_DATED = ("loc", "fingerprint", "lastmod", "lastmod_from")
-
-
-def _departed(
-    site: SiteFile, before: pl.LazyFrame | None, after: pl.LazyFrame
-) -> pl.DataFrame | None:
-    """The dates of pages that went, now or earlier, and are not back; None where there are none."""
-    had = _departed_before(site)
-    if before is None and had is None:
-        return None
-    now = before.select(_DATED) if before is not None else None
-    frames = [one for one in (now, had) if one is not None]
-    went = pl.concat(frames).join(after.select("loc"), on="loc", how="anti")
-    return went.unique("loc", keep="first", maintain_order=True).head(_DEPARTED).collect()
-
-
-def _departed_before(site: SiteFile) -> pl.LazyFrame | None:
-    try:
-        return snapshot.scan(site.state / DEPARTED)
-    except OutputError:
-        return None  # it is only good for dates of pages that come again
 
 
 def _is_lasting(table: pl.LazyFrame, site: SiteFile, now: datetime, filled: frozenset[str]) -> bool:
@@ -325,8 +322,8 @@ def _remembered(
     before where they were read in the same way, and nothing is to be read in `full`."""
     if before is None:
         return {}
-    departed = _departed_before(site)
-    dated = pl.concat([before.select(_DATED), *([departed] if departed is not None else [])])
+    departed = departed_before(site)
+    dated = pl.concat([before.select(DATED), *([departed] if departed is not None else [])])
     built = [source for source in site.model.source if isinstance(source, HtmlSource)]
     known = {name_of(source): Known(dates=dated) for source in built}
     try:

@@ -7,7 +7,7 @@ a service that answered is not asked again.
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field
 from datetime import datetime, timedelta
@@ -125,28 +125,59 @@ def _probed(
     page that shows each."""
     if not site.model.videos.probe:
         return {}
+    wanted, lost = _media_files(site, contents, memory)
+    second = site.model.videos.still_at
+    at = "" if second is None else f"@{second:g}"
+    names = {address: f"{digest}{at}" for address, (_, digest) in wanted.items()}
+    _look_into_all(site, {names[a]: place for a, (place, _) in wanted.items()}, memory, progress)
+    # What no page shows any longer is forgotten.
+    memory.probes = {name: memory.probes[name] for name in dict.fromkeys(names.values())}
+    memory.files = {str(place): memory.files[str(place)] for place, _ in wanted.values()}
+    found = {address: memory.probes[name] for address, name in names.items()}
+    for address, one in found.items():
+        if one["problem"]:
+            message = f"{_path(address)} is not whole: {one['problem']}."
+            faults.append(Fault("video-broken", contents[address], message))
+    for address in lost:
+        message = f"It shows {_path(address)}, which does not exist."
+        faults.append(Fault("video-missing", contents[address], message))
+    return found | {address: {"problem": MISSING} for address in lost}
+
+
+def _media_files(
+    site: SiteFile, contents: Iterable[str], memory: Memory
+) -> tuple[dict[str, tuple[Path, str]], list[str]]:
+    """Address → file and its digest, of the media files that are there; and the addresses of those
+    that are not."""
     find = file_of(site)
     # Where the whole site lies in a folder, what is not there is nowhere.
-    whole = [
+    whole = tuple(
         (source.host or site.model.site.url) + source.at
         for source in site.model.source
         if isinstance(source, HtmlSource)
-    ]
-    second = site.model.videos.still_at
+    )
     wanted: dict[str, tuple[Path, str]] = {}
     lost: list[str] = []
     for address in sorted(contents):
         place = find(address)
         if place is not None:
             wanted[address] = (place, _digest(place, memory))
-        elif address.startswith(tuple(whole)) and is_media(address):
+        elif address.startswith(whole) and is_media(address):
             lost.append(address)
-    at = "" if second is None else f"@{second:g}"
-    names = {address: f"{digest}{at}" for address, (_, digest) in wanted.items()}
-    due = {names[a]: place for a, (place, _) in wanted.items() if names[a] not in memory.probes}
-    stills = site.shared_state / STILLS
-    made = [name for name, one in memory.probes.items() if _gone(one, stills)]
-    due |= {names[a]: place for a, (place, _) in wanted.items() if names[a] in made}
+    return wanted, lost
+
+
+def _look_into_all(
+    site: SiteFile, places: Mapping[str, Path], memory: Memory, progress: Progress | None
+) -> None:
+    """Look into files that were not looked into yet, or whose still is gone; `places` has them by
+    digest and second of the still."""
+    stills, second = site.shared_state / STILLS, site.model.videos.still_at
+    due = {
+        name: place
+        for name, place in places.items()
+        if name not in memory.probes or _gone(memory.probes[name], stills)
+    }
 
     def work(item: tuple[str, Path]) -> tuple[str, dict[str, Any]]:
         return item[0], _look_into(item[0], item[1], second, stills)
@@ -156,24 +187,6 @@ def _probed(
             memory.probes[name] = result
             if progress:
                 progress(number, len(due))
-    # What no page shows any longer is forgotten.
-    memory.probes = {name: memory.probes[name] for name in dict.fromkeys(names.values())}
-    memory.files = {str(place): memory.files[str(place)] for place, _ in wanted.values()}
-    found = {address: memory.probes[name] for address, name in names.items()}
-    faults += [
-        Fault(
-            "video-broken",
-            contents[address],
-            f"{_path(address)} is not whole: {one['problem']}.",
-        )
-        for address, one in found.items()
-        if one["problem"]
-    ]
-    faults += [
-        Fault("video-missing", contents[one], f"It shows {_path(one)}, which does not exist.")
-        for one in lost
-    ]
-    return found | {address: {"problem": MISSING} for address in lost}
 
 
 def _path(address: str) -> str:
