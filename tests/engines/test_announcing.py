@@ -11,7 +11,8 @@ from jovial_atlas.demo.round import servers
 from jovial_atlas.engines import indexnow
 from jovial_atlas.engines.announce import announce
 from jovial_atlas.engines.asking import Asking
-from jovial_atlas.engines.due import Published, due
+from jovial_atlas.engines.due import due
+from jovial_atlas.engines.published import Published
 from jovial_atlas.errors import LedgerError, NetworkError
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel, WebSubChannel

@@ -9,7 +9,8 @@ import pytest
 
 from jovial_atlas.engines.announce import announce, settle
 from jovial_atlas.engines.asking import Asking
-from jovial_atlas.engines.due import Published, due, single
+from jovial_atlas.engines.due import due, single
+from jovial_atlas.engines.published import Published
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.sitefile import Engine

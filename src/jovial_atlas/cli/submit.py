@@ -12,7 +12,7 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.engines.announce import Outcome
+    from jovial_atlas.engines.published import Outcome
 
 #: Outcomes for which the exit code is 1.
 _FAILED = ("failed", "refused", "unknown")

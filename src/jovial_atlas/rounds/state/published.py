@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from jovial_atlas import addresses
-from jovial_atlas.engines.due import Published
+from jovial_atlas.engines.published import Published
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import digest
 from jovial_atlas.ledger import Built, Ledger

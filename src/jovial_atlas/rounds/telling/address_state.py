@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from jovial_atlas.engines.due import PAGES
+from jovial_atlas.engines.published import PAGES
 from jovial_atlas.errors import AtlasError, NetworkError
 from jovial_atlas.ledger import Ledger, PageReport
 from jovial_atlas.rounds.state.published import asked_for, published

@@ -6,8 +6,11 @@ from collections.abc import Iterator, Sequence
 from contextlib import nullcontext
 from datetime import datetime
 
-from jovial_atlas.engines.announce import DUE, Outcome, announce, by_hand, by_robots, settle
-from jovial_atlas.engines.due import PAGES, SITEMAPS, Due, Published, channel_name, due, single
+from jovial_atlas.engines.announce import announce, settle
+from jovial_atlas.engines.channels import UnsentKind, channel_name, kind_of
+from jovial_atlas.engines.channels.unsent import DUE
+from jovial_atlas.engines.due import due, single
+from jovial_atlas.engines.published import PAGES, SITEMAPS, Due, Outcome, Published
 from jovial_atlas.errors import AtlasError, Loss
 from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.ledger import Ledger
@@ -19,7 +22,7 @@ from jovial_atlas.rounds.state.names import INDEX
 from jovial_atlas.rounds.state.published import asked_for, note_built, published
 from jovial_atlas.rounds.state.sending import Sending
 from jovial_atlas.rounds.state.survey_result import Apart
-from jovial_atlas.sitefile import CallChannel, Engine, HandChannel, RobotsChannel, SiteFile
+from jovial_atlas.sitefile import Engine, SiteFile
 
 
 def refuse_hidden(site: SiteFile, now: datetime) -> None:
@@ -141,15 +144,14 @@ def _sent(
         return Outcome(*key, one.what, len(one.items), DUE, why)
     if not one.items:
         return Outcome(*key, one.what, 0, DUE, "the day's quota is used up")
-    if isinstance(one.channel, RobotsChannel):
-        return by_robots(one, public, ledger)
-    if isinstance(one.channel, HandChannel):
-        return by_hand(one, public, ledger, done=done)
-    token = ""
-    if isinstance(one.channel, CallChannel) and one.channel.token_env:
-        token = sending.environment.get(one.channel.token_env, "")
-        if not token:
-            return Outcome(*key, one.what, len(one.items), FAILED, _no_token(one.channel))
+    kind = kind_of(one.channel)
+    if isinstance(kind, UnsentKind):
+        return kind.outcome(one, one.channel, public, ledger, done=done)
+    variable = kind.token_env(one.channel)
+    token = sending.environment.get(variable, "") if variable else ""
+    if variable and not token:
+        why = f"not sent: the environment variable {variable} holds no token"
+        return Outcome(*key, one.what, len(one.items), FAILED, why)
     return announce(one, public, ledger, sending.client, token, sending.pause)
 
 
@@ -159,7 +161,3 @@ def _dues(
     if locs:
         return [one for engine in engines for one in single(engine, public, ledger, locs)]
     return [one for engine in engines for one in due(engine, public, ledger)]
-
-
-def _no_token(channel: CallChannel) -> str:
-    return f"not sent: the environment variable {channel.token_env} holds no token"

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator, Sequence
 from itertools import groupby
 
-from jovial_atlas.engines.due import PAGES
+from jovial_atlas.engines.published import PAGES
 from jovial_atlas.ledger import Ledger, SitemapReport
 from jovial_atlas.report.trends import Layers, Lines, Trend, Waits
 from jovial_atlas.rounds.telling.coverage import COMPANIONS

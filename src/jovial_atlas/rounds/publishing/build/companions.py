@@ -12,6 +12,7 @@ import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.engines import indexnow
+from jovial_atlas.engines.channels import kind_of
 from jovial_atlas.errors import OutputError
 from jovial_atlas.head.texts import description_of, pattern_text, title_of
 from jovial_atlas.head.videos import STILLS_PATH
@@ -25,9 +26,7 @@ from jovial_atlas.rounds.state.record import site_key
 from jovial_atlas.rounds.state.site_files import file_of_row
 from jovial_atlas.rules import DIRECTIVES, robots_of
 from jovial_atlas.sitefile import (
-    IndexNowChannel,
     SiteFile,
-    WebSubChannel,
 )
 from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
 
@@ -67,14 +66,10 @@ def robots_file(site: SiteFile, sitemaps: Sequence[str]) -> Named:
 
 def key_files(site: SiteFile, *, dry: bool) -> Iterator[Named]:
     """The files that prove to IndexNow that the site is ours."""
-    channels = [
-        channel
-        for engine in site.model.engine
-        for channel in engine.channels
-        if isinstance(channel, IndexNowChannel)
-    ]
-    own = {channel.key for channel in channels if channel.key}
-    if any(not channel.key for channel in channels):
+    channels = [channel for engine in site.model.engine for channel in engine.channels]
+    keys = [kind_of(channel).key(channel) for channel in channels]
+    own = {key for key in keys if key}
+    if "" in keys:
         own.add(site_key(site, make=not dry))
     for key in sorted(own - {""}):
         yield indexnow.key_file(key)
@@ -166,7 +161,8 @@ def feed_files(
 def _hubs(site: SiteFile) -> tuple[str, ...]:
     """The hubs that pass changes of the feeds on."""
     channels = (channel for engine in site.model.engine for channel in engine.channels)
-    return tuple(dict.fromkeys(one.hub for one in channels if isinstance(one, WebSubChannel)))
+    hubs = (kind_of(channel).hub(channel) for channel in channels)
+    return tuple(dict.fromkeys(hub for hub in hubs if hub))
 
 
 def _newest(

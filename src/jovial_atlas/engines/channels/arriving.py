@@ -1,0 +1,43 @@
+"""Whether an engine has what was announced to it, by what it says when it is asked."""
+
+from __future__ import annotations
+
+from jovial_atlas.engines.asking import NOT_KNOWN, Asking, channel_for
+from jovial_atlas.engines.published import SITEMAPS
+from jovial_atlas.ledger import Ledger
+
+
+def sitemap_arrived(
+    channel: str, loc: str, since: str, ledger: Ledger, asking: Asking
+) -> bool | None:
+    """Whether it has a sitemap, or for `remove-sitemap` has it no longer; None where it cannot
+    tell. Raises NetworkError."""
+    reports = asking.sitemaps()
+    if reports is None:
+        return None
+    report = next((report for report in reports if report.loc == loc), None)
+    if channel == "remove-sitemap":
+        return report is None
+    if report is None:
+        return False
+    if report.submitted:
+        return report.submitted >= since
+    if report.last_read and report.last_read >= since:
+        return True
+    # Known there, and by no earlier message of ours.
+    return True if loc not in ledger.heard(asking.engine.name, SITEMAPS) else None
+
+
+def page_arrived(loc: str, since: str, asking: Asking) -> bool | None:
+    """Whether it was told of a page since then; None where it cannot tell. Raises NetworkError."""
+    said = asking.page(loc)
+    if said is None and channel_for(asking.engine, "read-pages"):
+        listed = (page for part in asking.pages() for page in part)
+        said = next((page for page in listed if page.loc == loc), None)
+        if said is None:
+            return False
+    if said is None:
+        return None
+    if said.reason == NOT_KNOWN:
+        return False
+    return said.announced >= since if said.announced else None

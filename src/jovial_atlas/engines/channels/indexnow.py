@@ -1,0 +1,96 @@
+"""Channels of kind `indexnow`: pages that changed, one message for many."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+from jovial_atlas.engines import indexnow
+from jovial_atlas.engines.asking import Asking
+from jovial_atlas.engines.channels.arriving import page_arrived
+from jovial_atlas.engines.channels.kind import Items, SentKind
+from jovial_atlas.engines.published import PAGES, Due, Published
+from jovial_atlas.faults import plural
+from jovial_atlas.ledger import Ledger
+from jovial_atlas.ledger.values import PENDING, REFUSED, TAKEN
+from jovial_atlas.sitefile import Engine, IndexNowChannel
+from jovial_atlas.web import Answer, Request
+
+
+class IndexNow(SentKind[IndexNowChannel]):
+    """https://www.indexnow.org/documentation"""
+
+    model = IndexNowChannel
+    names = (PAGES,)
+
+    def due(
+        self, engine: Engine, channel: IndexNowChannel, published: Published, ledger: Ledger
+    ) -> Iterator[Due]:
+        marks = {loc: one.mark for loc, one in ledger.heard(engine.name, PAGES).items()}
+        room = None
+        if channel.per_day is not None:
+            room = max(0, channel.per_day - ledger.announced_today(engine.name, PAGES))
+        yield from _due_pages(engine, channel, published, marks, room)
+
+    def single(
+        self,
+        engine: Engine,
+        channel: IndexNowChannel,
+        ledger: Ledger,
+        pages: Items,
+        sitemaps: Items,
+    ) -> Iterator[Due]:
+        if pages:
+            what = f"{plural(len(pages), 'address', 'addresses')} asked for"
+            yield Due(engine, channel, list(pages), what)
+
+    def request(
+        self, due: Due, channel: IndexNowChannel, published: Published, token: str
+    ) -> Request:
+        locs = [loc for loc, _ in due.items]
+        message = indexnow.body(published.site_url, channel.key or published.key, locs)
+        return Request("POST", channel.endpoint, {"Content-Type": indexnow.CONTENT_TYPE}, message)
+
+    def meaning(self, channel: IndexNowChannel, answer: Answer) -> tuple[str, str]:
+        said = indexnow.ANSWERS.get(answer.status, "an answer that IndexNow does not define")
+        return {200: TAKEN, 202: PENDING}.get(answer.status, REFUSED), said
+
+    def arrived(
+        self, name: str, loc: str, since: str, ledger: Ledger, asking: Asking
+    ) -> bool | None:
+        return page_arrived(loc, since, asking)
+
+    def key(self, channel: IndexNowChannel) -> str | None:
+        return channel.key
+
+
+def _due_pages(
+    engine: Engine,
+    channel: IndexNowChannel,
+    published: Published,
+    heard: Mapping[str, str],
+    room: int | None,
+) -> Iterator[Due]:
+    """New pages first, then changed ones, each by weight, then those that are gone; as many as the
+    day's quota has room for."""
+    added = [(loc, mark) for loc, mark in published.pages.items() if loc not in heard]
+    changed = [(loc, mark) for loc, mark in published.pages.items() if heard.get(loc, mark) != mark]
+    if published.weights:
+        for found in (added, changed):
+            found.sort(key=lambda one: -published.weights.get(one[0], 0.0))
+    removed: list[tuple[str, str | None]] = [
+        (loc, None) for loc in heard if loc not in published.pages
+    ]
+    items = [*added, *changed, *removed]
+    what = f"{len(added):,} added, {len(changed):,} changed, {len(removed):,} removed"
+    later = 0
+    if room is not None and len(items) > room:
+        later = len(items) - room
+        items = items[:room]
+        what = f"{plural(len(items), 'address', 'addresses')}, {later:,} left for another day"
+        if not items:
+            yield Due(engine, channel, [], what, later)
+    whole = len(items) <= indexnow.BATCH
+    for start in range(0, len(items), indexnow.BATCH):
+        piece = items[start : start + indexnow.BATCH]
+        said = what if whole else plural(len(piece), "address", "addresses")
+        yield Due(engine, channel, piece, said, later)

@@ -1,0 +1,68 @@
+"""What is public, and what one engine has yet to hear of it: the values that channels work on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+
+from jovial_atlas.ledger import Heard
+from jovial_atlas.sitefile import Engine
+from jovial_atlas.sitefile.engines import Channel
+
+#: Channels over which the ledger knows pages, and sitemaps, as heard.
+PAGES, SITEMAPS = "indexnow", "submit-sitemap"
+#: All over which sitemaps are announced; what one knows, the others need not say.
+SITEMAP_CHANNELS = ("robots", "hand", SITEMAPS)
+
+
+@dataclass(frozen=True, slots=True)
+class Published:
+    """What the last build made public: marks of listed pages, and of each sitemap its mark and
+    how many addresses it holds. A mark changes when its content does."""
+
+    site_url: str
+    key: str
+    pages: Mapping[str, str]
+    sitemaps: Mapping[str, tuple[str, int]]
+    #: Feed → mark.
+    feeds: Mapping[str, str] = field(default_factory=dict)
+    #: Page → its weight; pages without one come after all that have.
+    weights: Mapping[str, float] = field(default_factory=dict)
+    #: Sitemap → the section that it lists.
+    sections: Mapping[str, str] = field(default_factory=dict)
+    #: Sitemaps that the robots.txt on disk names.
+    in_robots: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class Due:
+    """What one engine has yet to hear over one channel: (loc, mark), mark None for removed.
+    `later` counts what the day's quota leaves for another day."""
+
+    engine: Engine
+    channel: Channel
+    items: list[tuple[str, str | None]]
+    what: str
+    later: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What came of one message. `status` is taken, pending, refused, failed, unknown, or due (not
+    sent); of one that was settled afterwards taken, assumed, lost or unknown."""
+
+    engine: str
+    channel: str
+    what: str
+    count: int
+    status: str
+    detail: str
+
+
+def changed(
+    engine: Engine, channel: Channel, marks: Mapping[str, str], heard: Mapping[str, Heard]
+) -> Iterator[Due]:
+    """A message for each item whose mark the engine has not heard."""
+    for loc, mark in marks.items():
+        if loc not in heard or heard[loc].mark != mark:
+            yield Due(engine, channel, [(loc, mark)], loc)
