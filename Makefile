@@ -26,6 +26,7 @@ lint: $(VENV)/.developed
 
 docs: $(VENV)/.developed
 	$(BIN)/python tools/make_reference.py
+	$(BIN)/python tools/make_rooms.py
 
 screenshots: $(VENV)/.developed
 	$(BIN)/python tools/make_screenshots.py
