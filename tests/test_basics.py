@@ -151,3 +151,21 @@ def test_a_plain_path_is_an_address_as_it_stands(parts):
 def test_a_site_chooses_its_spelling_of_addresses(address, slash, query, expected):
     once = addresses.identify(address, slash, query)
     assert once == expected == addresses.identify(once, slash, query)
+
+
+def test_lists_of_codes_are_those_of_the_locale_library():
+    from babel import Locale
+    from babel.core import get_global
+
+    from jovial_atlas import languages
+    from jovial_atlas.structured.values import CURRENCIES
+
+    known = Locale("en")
+    assert {code for code in known.languages if len(code) == 2} == languages.LANGUAGES
+    territories = {code for code in known.territories if len(code) == 2 and code.isalpha()}
+    # Codes that ISO 3166-1 reserves, for unions and islands, or leaves to users.
+    reserved = {"AC", "CP", "CQ", "DG", "EA", "EU", "EZ", "IC", "QO", "TA", "UN", "XA", "XB", "XK", "ZZ"}
+    assert territories - reserved == languages.REGIONS
+    money = get_global("territory_currencies").values()
+    used = {code for some in money for code, _, end, tender in some if end is None and tender}
+    assert used <= CURRENCIES

@@ -11,6 +11,8 @@ from functools import lru_cache
 
 _TAG = re.compile(r"([A-Za-z]{2,3})(?:-([A-Za-z]{4}))?(?:-([A-Za-z]{2}|[0-9]{3}))?\Z")
 
+# The lists stand here, since every command asks for one code and the locale library takes a tenth
+# of a second to load; a test holds them against that library.
 LANGUAGES = frozenset(
     """aa ab ae af ak am an ar as av ay az ba be bg bi bm bn bo br bs ca ce ch co cr cs cu cv cy
     da de dv dz ee el en eo es et eu fa ff fi fj fo fr fy ga gd gl gn gu gv ha he hi ho hr ht hu

@@ -116,7 +116,7 @@ def is_currency(text: str) -> bool:
 _TICKERS = frozenset({"BTC", "XBT", "BCH", "ETH", "LTC", "XRP", "XMR", "USDC", "USDT", "DOGE"})
 _LOCAL_NAME = re.compile(r"[A-Z][\w'’-]+(?: [A-Z][\w'’-]+)+\Z")
 
-#: ISO 4217, the currencies in use.
+#: ISO 4217, the currencies in use; held against the locale library by a test, as languages are.
 CURRENCIES = frozenset(
     """AED AFN ALL AMD ANG AOA ARS AUD AWG AZN BAM BBD BDT BGN BHD BIF BMD BND BOB BRL BSD BTN BWP
     BYN BZD CAD CDF CHF CLP CNY COP CRC CUP CVE CZK DJF DKK DOP DZD EGP ERN ETB EUR FJD FKP GBP GEL
