@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
-from jovial_atlas.ledger import Heard
 from jovial_atlas.sitefile import Engine
 from jovial_atlas.sitefile.engines import Channel
+
+if TYPE_CHECKING:
+    from jovial_atlas.ledger import Heard
 
 #: Channels over which the ledger knows pages, and sitemaps, as heard.
 PAGES, SITEMAPS = "indexnow", "submit-sitemap"

@@ -9,8 +9,6 @@ import polars as pl
 from rapidfuzz import fuzz, process
 
 from jovial_atlas import addresses
-from jovial_atlas.checks.fetching import OnDisk
-from jovial_atlas.checks.sets import read_set
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.head import Head
@@ -19,7 +17,7 @@ from jovial_atlas.head.videos import Film
 from jovial_atlas.pages.page import Page, page_of
 from jovial_atlas.robots import Matcher
 from jovial_atlas.rounds.state.last_survey import LastSurvey
-from jovial_atlas.rounds.state.names import INDEX
+from jovial_atlas.rounds.state.published import PublishedSite
 from jovial_atlas.rules import LayerSays, deciding_crawlers, explain_layers, robots_of
 from jovial_atlas.sitefile import SiteFile
 
@@ -115,10 +113,8 @@ def _nearest(loc: str, known: list[str]) -> str | None:
 
 
 def _listed_in(loc: str, site: SiteFile) -> list[str]:
-    """Names of the sitemap files on disk that list the page."""
-    start = site.output / INDEX
-    if not start.is_file():
+    """Names of the sitemap files that list the page, none where nothing was built."""
+    try:
+        return PublishedSite(site).files_of(loc)
+    except AtlasError:
         return []
-    disk = OnDisk(site.output, f"{site.model.site.url}/", whole=True, shown=lambda p: p.name)
-    read = read_set([disk.open(start)], disk)
-    return sorted(set(read.rows.filter(pl.col("loc") == loc)["file"]))

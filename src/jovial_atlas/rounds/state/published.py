@@ -3,34 +3,114 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cached_property
+from pathlib import PurePosixPath
+
+import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.engines.published import Published
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import digest
-from jovial_atlas.ledger import Built, Ledger
+from jovial_atlas.pages import snapshot
+from jovial_atlas.pages.keys import key_of
 from jovial_atlas.robots import parse_robots
-from jovial_atlas.rounds.state.names import ROBOTS
-from jovial_atlas.rounds.state.record import load_record, marks, page_sections, site_key
+from jovial_atlas.rounds.state.names import PLACED, ROBOTS
+from jovial_atlas.rounds.state.record import (
+    Record,
+    SitemapRecord,
+    all_listed,
+    load_record,
+    site_key,
+)
 from jovial_atlas.sitefile import IndexNowChannel, SiteFile
+from jovial_atlas.sitemaps.read import read_sitemap
 
 
-def published(site: SiteFile) -> Published:
-    """What the last build made public. Raises AtlasError where there was none."""
-    pages = marks(site)
-    record = load_record(site)
-    url = site.model.site.url
-    sections = {f"{url}/{one.path}": name.rpartition("/")[0] for name, one in record.files.items()}
-    return Published(
-        url,
-        site_key(site),
-        pages,
-        record.sitemaps,
-        _feeds(site),
-        _weights(site),
-        {loc: sections.get(loc, "") for loc in record.sitemaps},
-        _in_robots(site),
-    )
+class PublishedSite:
+    """What the last build made public, read once: its record, what its sitemap files list, and what
+    stands beside them. Every property raises AtlasError where there was no build."""
+
+    def __init__(self, site: SiteFile) -> None:
+        self.site = site
+
+    @cached_property
+    def record(self) -> Record:
+        """Which files the build wrote."""
+        return load_record(self.site)
+
+    @cached_property
+    def listed(self) -> pl.DataFrame:
+        """What the files list: `loc, lastmod, mark, file, section`; `file` is the name of a file
+        without its ending and its folder."""
+        section = pl.col("file").str.replace(r"-\d+$", "").alias("section")
+        return all_listed(self.site).with_columns(section)
+
+    @cached_property
+    def marks(self) -> dict[str, str]:
+        """A mark of its content for each public page."""
+        return dict(self.listed.select("loc", "mark").iter_rows())
+
+    @cached_property
+    def sections(self) -> dict[str, str]:
+        """The section in whose sitemap each public page stands."""
+        return dict(self.listed.select("loc", "section").iter_rows())
+
+    def files_of(self, loc: str) -> list[str]:
+        """Names of the files that list a page."""
+        there = pl.col("loc") == loc
+        stems = set(self.listed.filter(there)["file"])
+        placed = snapshot.load(self.site.state / f"{PLACED}-videos.parquet")
+        if placed is not None:
+            same = pl.col("key") == key_of(pl.lit(loc))
+            for kind, number in placed.filter(same).select("kind", "number").iter_rows():
+                stems.add(f"{self.record.kinds[kind]}-{number}")
+        return sorted(
+            PurePosixPath(file.path).name
+            for name, file in self.record.files.items()
+            if name.replace("/", "-") in stems or (self._is_news(name) and self._holds(file, loc))
+        )
+
+    def _is_news(self, name: str) -> bool:
+        return name.partition("/")[0] == "news"
+
+    def _holds(self, file: SitemapRecord, loc: str) -> bool:
+        """Whether a file in the output folder lists a page. (What files of news list is not
+        remembered: they hold the newest pages only.)"""
+        place = self.site.output / file.path
+        if not place.is_file():
+            return False
+        return any(entry.loc == loc for entry in read_sitemap(place.read_bytes(), "").entries)
+
+    @cached_property
+    def announced(self) -> Published:
+        """All that engines are told of."""
+        site, record = self.site, self.record
+        pages, url = self.marks, site.model.site.url
+        of_file = {
+            f"{url}/{one.path}": name.rpartition("/")[0] for name, one in record.files.items()
+        }
+        return Published(
+            url,
+            site_key(site),
+            pages,
+            record.sitemaps,
+            _feeds(site),
+            self._weights(),
+            {loc: of_file.get(loc, "") for loc in record.sitemaps},
+            _in_robots(site),
+        )
+
+    def _weights(self) -> dict[str, float]:
+        """The weight of each page's section, where sections have any and a quota makes it matter.
+        The section is the one that was decided: the one in whose sitemap the page stands."""
+        model = self.site.model
+        channels = (one for engine in model.engine for one in engine.channels)
+        limited = any(isinstance(one, IndexNowChannel) and one.per_day for one in channels)
+        weights = {s.name: s.priority for s in model.section if s.priority is not None}
+        if not limited or not weights:
+            return {}
+        return {loc: weights.get(name, 0.5) for loc, name in self.sections.items()}
 
 
 def _in_robots(site: SiteFile) -> frozenset[str]:
@@ -38,17 +118,6 @@ def _in_robots(site: SiteFile) -> frozenset[str]:
     place = site.output / ROBOTS
     data = place.read_bytes() if place.is_file() else b""
     return frozenset(record.value for record in parse_robots(data).sitemaps)
-
-
-def note_built(public: Published, ledger: Ledger) -> None:
-    """Let the ledger know what stands in the sitemaps now; the index is not counted."""
-    ledger.note_built(
-        [
-            Built(loc, public.sections[loc], urls)
-            for loc, (_, urls) in public.sitemaps.items()
-            if public.sections.get(loc)
-        ]
-    )
 
 
 def _feeds(site: SiteFile) -> dict[str, str]:
@@ -59,20 +128,6 @@ def _feeds(site: SiteFile) -> dict[str, str]:
         if name and place.is_file():
             found[f"{site.model.site.url}/{name}"] = digest(place.read_bytes())
     return found
-
-
-def _weights(site: SiteFile) -> dict[str, float]:
-    """The weight of each page's section, where sections have any and a quota makes it matter. The
-    section is the one that was decided: the one in whose sitemap the page stands."""
-    limited = any(
-        isinstance(one, IndexNowChannel) and one.per_day
-        for engine in site.model.engine
-        for one in engine.channels
-    )
-    weights = {s.name: s.priority for s in site.model.section if s.priority is not None}
-    if not limited or not weights:
-        return {}
-    return {loc: weights.get(name, 0.5) for loc, name in page_sections(site).items()}
 
 
 def asked_for(public: Published, urls: Sequence[str], *, pages_only: bool = False) -> list[str]:

@@ -137,11 +137,6 @@ def memories(site: SiteFile, names: Sequence[str]) -> pl.DataFrame:
     return pl.concat(found)
 
 
-def marks(site: SiteFile) -> dict[str, str]:
-    """A mark of its content for each public page. Raises AtlasError where nothing was built."""
-    return dict(_all_tables(site).select("loc", "mark").iter_rows())
-
-
 def site_key(site: SiteFile, *, make: bool = False) -> str:
     """The IndexNow key kept in the state folder; made once where there is none yet."""
     place = site.state / KEY
@@ -157,13 +152,8 @@ def site_key(site: SiteFile, *, make: bool = False) -> str:
     return key
 
 
-def page_sections(site: SiteFile) -> dict[str, str]:
-    """The section in whose sitemap each public page stands. Raises AtlasError as `marks` does."""
-    section = pl.col("file").str.replace(r"-\d+$", "")
-    return dict(_all_tables(site).select("loc", section).iter_rows())
-
-
-def _all_tables(site: SiteFile) -> pl.DataFrame:
+def all_listed(site: SiteFile) -> pl.DataFrame:
+    """What all sitemap files list, as `Memory.rows`. Raises AtlasError where nothing was built."""
     if not (site.state / BUILD_RECORD).exists():
         raise AtlasError("There is no build of this site yet. Run `jovial-atlas build` first.")
     names = sorted(place.name for place in (site.state / LISTED_IN).glob("[!.]*"))

@@ -8,8 +8,7 @@ from dataclasses import dataclass
 from jovial_atlas.engines.published import PAGES
 from jovial_atlas.errors import AtlasError, NetworkError
 from jovial_atlas.ledger import Ledger, PageReport
-from jovial_atlas.rounds.state.published import asked_for, published
-from jovial_atlas.rounds.state.record import page_sections
+from jovial_atlas.rounds.state.published import PublishedSite, asked_for
 from jovial_atlas.rounds.state.sending import Sending
 from jovial_atlas.sitefile import Engine, SiteFile
 
@@ -54,7 +53,7 @@ def known_pages(
 
     Raises AtlasError for a section that has no pages in the build.
     """
-    of_page = page_sections(site)
+    of_page = PublishedSite(site).sections
     if section and section not in of_page.values():
         names = ", ".join(sorted(set(of_page.values())))
         raise AtlasError(f"No page of a section {section!r} is listed; there are: {names}.")
@@ -73,8 +72,8 @@ def asked_pages(
 ) -> tuple[list[KnownPage], list[str]]:
     """What is known of these addresses (or paths from '/' on), each engine asked about each where
     it has a channel named read-page; and what went wrong in asking. Raises AtlasError."""
-    public = published(site)
-    locs = asked_for(public, urls, pages_only=True)
+    public = PublishedSite(site)
+    locs = asked_for(public.announced, urls, pages_only=True)
     troubles = []
     for engine in engines:
         asking = sending.asking(engine, site) if sending else None
@@ -84,7 +83,7 @@ def asked_pages(
         except NetworkError as error:
             troubles.append(str(error))
         ledger.note_pages(engine.name, said)
-    of_page = page_sections(site)
+    of_page = public.sections
     return [one for engine in engines for one in _known(engine, ledger, locs, of_page)], troubles
 
 

@@ -16,7 +16,7 @@ from jovial_atlas.files import packed
 from jovial_atlas.ledger import Ledger, Visit
 from jovial_atlas.logs.tally import Tally, Visits, count
 from jovial_atlas.logs.verify import Resolver, is_genuine
-from jovial_atlas.rounds.state.record import load_record, marks
+from jovial_atlas.rounds.state.published import PublishedSite
 from jovial_atlas.sitefile import Engine, SiteFile
 
 
@@ -81,7 +81,7 @@ def read_logs(
     ledger: Ledger | None = None,
     resolver: Resolver | None = None,
 ) -> LogsRead:
-    """LogsRead log files, plain or gzipped, in any order; `-` is standard input. What crawlers were
+    """Read log files, plain or gzipped, in any order; `-` is standard input. What crawlers were
     seen to do is noted in the ledger. Raises AtlasError for a file that cannot be read, and where
     no engine names a crawler."""
     by_token = {token.lower(): engine for engine in engines for token in engine.crawlers}
@@ -93,8 +93,9 @@ def read_logs(
         junk: list[str] = []
         streams = (stack.enter_context(_opened(one, junk)) for one in files)
         counted = count(streams, sorted(by_token))
-    listed = {addresses.path_and_query(loc): loc for loc in marks(site)}
-    sitemaps = {addresses.path_and_query(loc) for loc in load_record(site).sitemaps}
+    public = PublishedSite(site)
+    listed = {addresses.path_and_query(loc): loc for loc in public.marks}
+    sitemaps = {addresses.path_and_query(loc) for loc in public.record.sitemaps}
     found, visited = [], set()
     for token, tally in counted.crawlers.items():
         engine = by_token[token]

@@ -11,11 +11,11 @@ from jovial_atlas.engines.published import PAGES, SITEMAP_CHANNELS, Published
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.ledger import Heard, Ledger, PageReport, SitemapReport
 from jovial_atlas.rounds.state.names import INDEX
-from jovial_atlas.rounds.state.published import note_built, published
-from jovial_atlas.rounds.state.record import page_sections
+from jovial_atlas.rounds.state.published import PublishedSite
 from jovial_atlas.rounds.state.sending import Sending
 from jovial_atlas.rounds.state.survey_result import Apart
 from jovial_atlas.rounds.telling.advice import next_steps
+from jovial_atlas.rounds.telling.built import note_built
 from jovial_atlas.rounds.telling.coverage import pasts, section_states
 from jovial_atlas.rounds.telling.engine_state import EngineState, SitemapState, Standing
 from jovial_atlas.sitefile import Engine, SiteFile
@@ -30,16 +30,16 @@ def run_status(
 ) -> list[EngineState]:
     """The state of each engine. With `sending` the engines are asked, `apart` from the files of
     the site, and their answers kept; without it, what they said last is shown."""
-    public = published(site)
+    public = PublishedSite(site)
     if sending:
-        note_built(public, ledger)
+        note_built(public.announced, ledger)
     with apart() if sending else nullcontext():
         troubles = {one.name: hear_engine(site, one, ledger, sending) for one in engines}
     # The section of each page is only needed where engines tell of single pages.
     tell = any(ledger.tells_of_pages(one.name) for one in engines)
-    of_page = page_sections(site) if tell else {}
+    of_page = public.sections if tell else {}
     return [
-        _engine_state(site, engine, ledger, public, of_page, troubles[engine.name])
+        _engine_state(site, engine, ledger, public.announced, of_page, troubles[engine.name])
         for engine in engines
     ]
 

@@ -19,9 +19,10 @@ from jovial_atlas.rounds.state.hiding import hiding_faults, public_robots
 from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.rounds.state.loss import counts_as_loss, refuse_announcement
 from jovial_atlas.rounds.state.names import INDEX
-from jovial_atlas.rounds.state.published import asked_for, note_built, published
+from jovial_atlas.rounds.state.published import PublishedSite, asked_for
 from jovial_atlas.rounds.state.sending import Sending
 from jovial_atlas.rounds.state.survey_result import Apart
+from jovial_atlas.rounds.telling.built import note_built
 from jovial_atlas.sitefile import Engine, SiteFile
 
 
@@ -44,7 +45,7 @@ def planned(
     site: SiteFile, engines: Sequence[Engine], ledger: Ledger, urls: Sequence[str] = ()
 ) -> list[Outcome]:
     """What `run_submit` would send, and what it would settle first; nothing is sent or written."""
-    public = published(site)
+    public = PublishedSite(site).announced
     locs = asked_for(public, urls)
     broke = [
         Outcome(engine.name, one.channel, one.what, len(one.items), UNKNOWN,
@@ -78,7 +79,7 @@ def run_submit(
     AtlasError for an address that is not public, and where no channel takes any; and LossError,
     unless told to `accept` it, where much of what an engine knows would be announced as gone.
     """
-    public = published(site)
+    public = PublishedSite(site).announced
     locs = asked_for(public, urls)
     if not (locs or accept):
         refuse_losses(site, public, engines, ledger)
