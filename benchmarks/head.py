@@ -15,8 +15,9 @@ from jovial_atlas.head.compose import head_data, head_lines, heads_by_section
 from jovial_atlas.head.tags import head_tags
 from jovial_atlas.markup import inject
 from jovial_atlas.pages import schema
+from jovial_atlas.pages.page import Page, page_of
 from jovial_atlas.rules import decide
-from jovial_atlas.sitefile.read import parse_site_file
+from jovial_atlas.sitefile.read import SiteFile, parse_site_file
 
 _PAGES, _FILES = 100_000, 10_000
 _NOW = datetime(2026, 11, 23, tzinfo=UTC)
@@ -59,15 +60,15 @@ def run(pair: Callable[..., float]) -> None:
             head_lines(heads)
 
     pair(f"head data of {_PAGES:,} pages", ours, bare, wanted="at most 3", runs=3)
-    _injecting(pair, decided.row(0, named=True), site)
+    _injecting(pair, page_of(decided.row(0, named=True)), site)
 
 
-def _injecting(pair: Callable[..., float], page: dict[str, object], site: object) -> None:
+def _injecting(pair: Callable[..., float], page: Page, site: SiteFile) -> None:
     files = [one for folder in _REAL for one in sorted(Path(folder).rglob("*.html"))]
     if not files:
         raise SystemExit("Install python3-doc and postgresql-doc-15 for this benchmark.")
     files = (files * (_FILES // len(files) + 1))[:_FILES]
-    tags = head_tags(head_data(page, site), page, site)  # type: ignore[arg-type]
+    tags = head_tags(head_data(page, site), page, site)
     with tempfile.TemporaryDirectory() as name:
         target = Path(name) / "page.html"
 

@@ -13,6 +13,7 @@ from pathlib import Path
 from jovial_atlas.head.around import Around
 from jovial_atlas.head.data import page_graph
 from jovial_atlas.pages import schema
+from jovial_atlas.pages.page import pages_of
 from jovial_atlas.rules import decide
 from jovial_atlas.sitefile.read import parse_site_file
 from jovial_atlas.structured.vocabulary import Vocabulary
@@ -44,7 +45,7 @@ def run(pair: Callable[..., float]) -> None:
         }
         for n in range(_PAGES)
     ]  # fmt: skip
-    pages = decide(schema.table(rows), site, _NOW).drop("links").to_dicts()
+    pages = list(pages_of(decide(schema.table(rows), site, _NOW)))
     sections = {section.name: section for section in site.model.section}
     names = {f"{_SITE}/notes/": "Notes", f"{_SITE}/cafe/": "Café"}
     around = Around(name=names.get)
@@ -52,7 +53,7 @@ def run(pair: Callable[..., float]) -> None:
     def made() -> list[dict[str, object]]:
         return [
             page_graph(
-                page, site, sections[page["section"]], (page["title"], page["excerpt"]), (), around
+                page, site, sections[page.section], (page.title, page.excerpt), (), around
             ).document or {}
             for page in pages
         ]  # fmt: skip

@@ -77,6 +77,8 @@ def test_every_code_that_is_emitted_is_in_the_registry_and_the_other_way():
         ("from jovial_atlas.rounds.reading import begun", []),
         ("from jovial_atlas.rounds.reading import survey", ["polars"]),
         ("from jovial_atlas.rounds.proving import check", ["polars", "lxml"]),
+        ("from jovial_atlas.rounds.publishing.build import run", ["polars", "lxml"]),
+        ("from jovial_atlas.engines import channels", []),
     ],
 )
 def test_what_starts_often_loads_nothing_heavy(what, loaded):

@@ -11,8 +11,12 @@ import click
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
     from jovial_atlas.cli.output import Output
+    from jovial_atlas.rounds.publishing.build.options import UnlistedNames
     from jovial_atlas.rounds.publishing.build.result import Build, BuiltFile, Difference
+    from jovial_atlas.sitefile import SiteFile
 
 
 @atlas_command(
@@ -52,7 +56,6 @@ def command(
     from jovial_atlas.rounds.publishing.build.options import BuildOptions
     from jovial_atlas.rounds.publishing.build.run import run_build
     from jovial_atlas.rounds.state.last_survey import last_survey
-    from jovial_atlas.rounds.state.unlisted_names import names_from_ledger
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
@@ -60,10 +63,7 @@ def command(
         for place in replace_foreign(site, replace):
             out.note(f"The file that was there is now {place}.")
     out.get_ready()
-    options = BuildOptions(
-        dry_run, fold, addresses, accept, work.locks().swapping,
-        names_from_ledger(work.now(), os.environ),
-    )  # fmt: skip
+    options = BuildOptions(dry_run, fold, addresses, accept, work.locks().swapping, _names(work))
     build = run_build(site, survey, work.now(), options)
     for warning in (build.hidden, build.refused):
         if warning:
@@ -78,6 +78,17 @@ def command(
     for note in build.notes:
         out.note(note)
     return 0
+
+
+def _names(work: Work) -> UnlistedNames:
+    """The names of unlisted sitemaps, from the ledger: it is loaded only where there are any."""
+
+    def unlisted_names(site: SiteFile, kinds: Sequence[str], make: bool) -> Mapping[str, str]:
+        from jovial_atlas.rounds.state.unlisted_names import names_from_ledger
+
+        return names_from_ledger(work.now(), os.environ)(site, kinds, make)
+
+    return unlisted_names
 
 
 def _show(out: Output, build: Build, *, addresses: bool, dry_run: bool) -> None:

@@ -5,17 +5,19 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from datetime import timedelta
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from jovial_atlas import dates
 from jovial_atlas.engines.asking import Asking
 from jovial_atlas.engines.channels import SentKind, channel_name, kind_named, kind_of
 from jovial_atlas.engines.published import SITEMAPS, Due, Outcome, Published
 from jovial_atlas.errors import NetworkError, UnansweredError
-from jovial_atlas.ledger import Ledger, Unsettled
-from jovial_atlas.ledger.values import ASSUMED, FAILED, LOST, REFUSED, TAKEN, UNKNOWN
+from jovial_atlas.records import ASSUMED, FAILED, LOST, REFUSED, TAKEN, UNKNOWN, Unsettled
 from jovial_atlas.sitefile.engines import Channel
 from jovial_atlas.web import Answer, Client, send
+
+if TYPE_CHECKING:
+    from jovial_atlas.ledger import Ledger
 
 #: How far the clock of an engine may be behind ours.
 _SKEW = timedelta(minutes=2)

@@ -7,21 +7,14 @@ from dataclasses import dataclass
 
 from jovial_atlas.engines.call import fill, read_pages, read_report
 from jovial_atlas.engines.meaning import refusal
+from jovial_atlas.engines.published import NOT_KNOWN, channel_for
 from jovial_atlas.errors import NetworkError
-from jovial_atlas.ledger import PageReport, SitemapReport
+from jovial_atlas.records import PageReport, SitemapReport
 from jovial_atlas.sitefile import CallChannel, Engine
-from jovial_atlas.sitefile.engines import CallName
 from jovial_atlas.web import Answer, Client, Request, send
 
-#: What is said of a page that an engine has never heard of.
-NOT_KNOWN = "not known there"
 #: Parts of a list of pages that are read, at most: an interface that never ends is broken.
 _PARTS = 1_000
-
-
-def channel_for(engine: Engine, name: CallName) -> CallChannel | None:
-    """The described call of this name, if the engine has one."""
-    return next((c for c in engine.channels if isinstance(c, CallChannel) and c.name == name), None)
 
 
 @dataclass(frozen=True, slots=True)

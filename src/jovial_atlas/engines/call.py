@@ -9,7 +9,7 @@ from urllib.parse import quote
 from jovial_atlas import foreign
 from jovial_atlas.engines.exports import YES
 from jovial_atlas.errors import NetworkError
-from jovial_atlas.ledger import PageReport, SitemapReport
+from jovial_atlas.records import PageReport, SitemapReport
 from jovial_atlas.web import Request
 
 #: Our fields of what is said of a sitemap, and of a page; an engine may call them otherwise.

@@ -6,11 +6,14 @@ Both are handed in, so that nothing here decides about pages.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
 
 from jovial_atlas.engines.channels import channel_name, kind_of
 from jovial_atlas.engines.published import Due, Published
-from jovial_atlas.ledger import Ledger
 from jovial_atlas.sitefile import Engine
+
+if TYPE_CHECKING:
+    from jovial_atlas.ledger import Ledger
 
 
 def due(engine: Engine, published: Published, ledger: Ledger) -> Iterator[Due]:

@@ -6,12 +6,14 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from jovial_atlas.sitefile import Engine
-from jovial_atlas.sitefile.engines import Channel
+from jovial_atlas.sitefile import CallChannel, Engine
+from jovial_atlas.sitefile.engines import CallName, Channel
 
 if TYPE_CHECKING:
-    from jovial_atlas.ledger import Heard
+    from jovial_atlas.records import Heard
 
+#: What is said of a page that an engine has never heard of.
+NOT_KNOWN = "not known there"
 #: Channels over which the ledger knows pages, and sitemaps, as heard.
 PAGES, SITEMAPS = "indexnow", "submit-sitemap"
 #: All over which sitemaps are announced; what one knows, the others need not say.
@@ -69,3 +71,8 @@ def changed(
     for loc, mark in marks.items():
         if loc not in heard or heard[loc].mark != mark:
             yield Due(engine, channel, [(loc, mark)], loc)
+
+
+def channel_for(engine: Engine, name: CallName) -> CallChannel | None:
+    """The described call of this name, if the engine has one."""
+    return next((c for c in engine.channels if isinstance(c, CallChannel) and c.name == name), None)

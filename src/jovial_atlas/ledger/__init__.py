@@ -4,7 +4,7 @@ from jovial_atlas.ledger.announcing import Announcing
 from jovial_atlas.ledger.carry import Carrying
 from jovial_atlas.ledger.hearing import Hearing
 from jovial_atlas.ledger.store import schema_of
-from jovial_atlas.ledger.values import (
+from jovial_atlas.records import (
     Announcement,
     Built,
     Heard,

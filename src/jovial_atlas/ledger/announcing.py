@@ -16,7 +16,7 @@ from jovial_atlas import dates
 from jovial_atlas.ledger import rows
 from jovial_atlas.ledger.store import Store
 from jovial_atlas.ledger.tables import ANNOUNCEMENT, BUILT, HEARD, ITEM, SECRET
-from jovial_atlas.ledger.values import (
+from jovial_atlas.records import (
     HEARD_AS,
     INTENDED,
     UNSETTLED,

@@ -11,7 +11,7 @@ from sqlalchemy import Row, func, insert, select
 from jovial_atlas.ledger import rows
 from jovial_atlas.ledger.store import Store
 from jovial_atlas.ledger.tables import PAGE, REASON, REPORT, VISIT
-from jovial_atlas.ledger.values import PageReport, SitemapReport, Visit
+from jovial_atlas.records import PageReport, SitemapReport, Visit
 
 
 class Hearing(Store):

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
-from jovial_atlas.engines.asking import NOT_KNOWN, Asking, channel_for
-from jovial_atlas.engines.published import SITEMAPS
-from jovial_atlas.ledger import Ledger
+from typing import TYPE_CHECKING
+
+from jovial_atlas.engines.published import NOT_KNOWN, SITEMAPS, channel_for
+
+if TYPE_CHECKING:
+    from jovial_atlas.engines.asking import Asking
+    from jovial_atlas.ledger import Ledger
 
 
 def sitemap_arrived(

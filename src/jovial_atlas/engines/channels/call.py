@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
-from jovial_atlas.engines.asking import Asking
 from jovial_atlas.engines.call import fill
 from jovial_atlas.engines.channels.arriving import page_arrived, sitemap_arrived
 from jovial_atlas.engines.channels.kind import Items, SentKind
@@ -13,11 +13,14 @@ from jovial_atlas.engines.meaning import refusal
 from jovial_atlas.engines.published import SITEMAPS, Due, Published, changed
 from jovial_atlas.faults import plural
 from jovial_atlas.files import digest
-from jovial_atlas.ledger import Ledger
-from jovial_atlas.ledger.values import REFUSED, TAKEN
+from jovial_atlas.records import REFUSED, TAKEN
 from jovial_atlas.sitefile import CallChannel, Engine
 from jovial_atlas.sitefile.parts import given_in
 from jovial_atlas.web import Answer, Request
+
+if TYPE_CHECKING:
+    from jovial_atlas.engines.asking import Asking
+    from jovial_atlas.ledger import Ledger
 
 
 class Call(SentKind[CallChannel]):

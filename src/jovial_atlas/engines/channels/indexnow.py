@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from typing import TYPE_CHECKING
 
 from jovial_atlas.engines import indexnow
-from jovial_atlas.engines.asking import Asking
 from jovial_atlas.engines.channels.arriving import page_arrived
 from jovial_atlas.engines.channels.kind import Items, SentKind
 from jovial_atlas.engines.published import PAGES, Due, Published
 from jovial_atlas.faults import plural
-from jovial_atlas.ledger import Ledger
-from jovial_atlas.ledger.values import PENDING, REFUSED, TAKEN
+from jovial_atlas.records import PENDING, REFUSED, TAKEN
 from jovial_atlas.sitefile import Engine, IndexNowChannel
 from jovial_atlas.web import Answer, Request
+
+if TYPE_CHECKING:
+    from jovial_atlas.engines.asking import Asking
+    from jovial_atlas.ledger import Ledger
 
 
 class IndexNow(SentKind[IndexNowChannel]):

@@ -9,14 +9,16 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Sequence
-from typing import ClassVar, Generic, TypeVar
+from typing import TYPE_CHECKING, ClassVar, Generic, TypeVar
 
-from jovial_atlas.engines.asking import Asking
 from jovial_atlas.engines.published import Due, Outcome, Published
-from jovial_atlas.ledger import Ledger
 from jovial_atlas.sitefile import Engine
 from jovial_atlas.sitefile.engines import Channel
 from jovial_atlas.web import Answer, Request
+
+if TYPE_CHECKING:
+    from jovial_atlas.engines.asking import Asking
+    from jovial_atlas.ledger import Ledger
 
 C = TypeVar("C", bound=Channel)
 #: Addresses with their marks.

@@ -4,12 +4,15 @@ sitemap in robots.txt, or the owner tells it."""
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 from jovial_atlas.engines.channels.kind import UnsentKind
 from jovial_atlas.engines.published import Due, Outcome, Published
-from jovial_atlas.ledger import Ledger
-from jovial_atlas.ledger.values import REFUSED, TAKEN
+from jovial_atlas.records import REFUSED, TAKEN
 from jovial_atlas.sitefile import Engine, HandChannel, RobotsChannel
+
+if TYPE_CHECKING:
+    from jovial_atlas.ledger import Ledger
 
 #: The status of what is not announced yet.
 DUE = "due"

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 from jovial_atlas.engines import websub
 from jovial_atlas.engines.channels.kind import SentKind
 from jovial_atlas.engines.published import Due, Published, changed
-from jovial_atlas.ledger import Ledger
-from jovial_atlas.ledger.values import REFUSED, TAKEN
+from jovial_atlas.records import REFUSED, TAKEN
 from jovial_atlas.sitefile import Engine, WebSubChannel
 from jovial_atlas.web import Answer, Request
+
+if TYPE_CHECKING:
+    from jovial_atlas.ledger import Ledger
 
 
 class WebSub(SentKind[WebSubChannel]):

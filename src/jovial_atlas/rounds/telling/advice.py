@@ -7,10 +7,9 @@ from collections.abc import Iterator, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 
 from jovial_atlas import dates
-from jovial_atlas.engines.asking import channel_for
 from jovial_atlas.engines.channels import channel_name
 from jovial_atlas.engines.due import due
-from jovial_atlas.engines.published import PAGES, Published
+from jovial_atlas.engines.published import PAGES, Published, channel_for
 from jovial_atlas.faults import plural
 from jovial_atlas.ledger import Ledger, PageReport
 from jovial_atlas.rounds.state.names import ROBOTS

@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from contextlib import nullcontext
 
-from jovial_atlas.engines.asking import channel_for
 from jovial_atlas.engines.channels import channel_name
-from jovial_atlas.engines.published import PAGES, SITEMAP_CHANNELS, Published
+from jovial_atlas.engines.published import PAGES, SITEMAP_CHANNELS, Published, channel_for
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.ledger import Heard, Ledger, PageReport, SitemapReport
 from jovial_atlas.rounds.state.names import INDEX

@@ -14,7 +14,7 @@ from jovial_atlas.engines.published import PAGES, SITEMAPS, Due, Outcome, Publis
 from jovial_atlas.errors import AtlasError, Loss
 from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.ledger import Ledger
-from jovial_atlas.ledger.values import FAILED, UNKNOWN
+from jovial_atlas.records import FAILED, UNKNOWN
 from jovial_atlas.rounds.state.hiding import hiding_faults, public_robots
 from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.rounds.state.loss import counts_as_loss, refuse_announcement
