@@ -10,8 +10,8 @@ from datetime import UTC, datetime
 from importlib.resources import files
 from pathlib import Path
 
-from jovial_atlas.head.around import Around
-from jovial_atlas.head.data import page_graph
+from jovial_atlas.head.context import HeadContext
+from jovial_atlas.head.page_graph import page_graph
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import pages_of
 from jovial_atlas.rules import decide
@@ -48,12 +48,12 @@ def run(pair: Callable[..., float]) -> None:
     pages = list(pages_of(decide(schema.table(rows), site, _NOW)))
     sections = {section.name: section for section in site.model.section}
     names = {f"{_SITE}/notes/": "Notes", f"{_SITE}/cafe/": "Café"}
-    around = Around(name=names.get)
+    context = HeadContext(name=names.get)
 
     def made() -> list[dict[str, object]]:
         return [
             page_graph(
-                page, site, sections[page.section], (page.title, page.excerpt), (), around
+                page, site, sections[page.section], (page.title, page.excerpt), (), context
             ).document or {}
             for page in pages
         ]  # fmt: skip

@@ -19,7 +19,7 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.head.patterns import PatternError, filled_in, wrong
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.logs.lines import parse_line
-from jovial_atlas.markup import ChangedError, Dress, Tag, inject, restore, without_block
+from jovial_atlas.markup import Additions, ChangedError, Tag, inject, restore, without_block
 from jovial_atlas.media import oembed
 from jovial_atlas.pages import blocks, snapshot
 from jovial_atlas.robots import Matcher, parse_robots, read_directives
@@ -83,7 +83,7 @@ def html(data):
 
 
 def injected(data):
-    also = Dress({"head_end": "<i>x</i>"}, lambda href: "a" in href, lambda given: "alt")
+    also = Additions({"head_end": "<i>x</i>"}, lambda href: "a" in href, lambda given: "alt")
     without_block(data)
     with contextlib.suppress(ChangedError):
         whole = restore(data)

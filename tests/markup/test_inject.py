@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
-from jovial_atlas.markup import MARK, ChangedError, Dress, Tag, inject, restore, scan_head
+from jovial_atlas.markup import MARK, Additions, ChangedError, Tag, inject, restore, scan_head
 from jovial_atlas.markup.inject import _HELD, block_mark, without_block
 from tests.conftest import URL, page, run_command, write_site
 
@@ -108,7 +108,7 @@ def test_what_is_well_formed_xml_stays_so_or_is_left_alone():
     assert etree.fromstring(new).tag.endswith("html")
     assert (restore(new), b'content="/i" />' in new) == (XHTML, True)
     with pytest.raises(ChangedError, match="well-formed"):
-        inject(XHTML, TAGS, also=Dress({"head_end": "<script async src=x></script>"}))
+        inject(XHTML, TAGS, also=Additions({"head_end": "<script async src=x></script>"}))
 
 
 def test_a_block_of_an_older_version_is_taken_out_as_long_as_that_is_certain():

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import msgspec
 import polars as pl
 
-from jovial_atlas.head.around import ALONE, Around
-from jovial_atlas.head.data import page_graph
+from jovial_atlas.head.context import NO_CONTEXT, HeadContext
 from jovial_atlas.head.head import Head
+from jovial_atlas.head.page_graph import page_graph
 from jovial_atlas.head.sharing import shared_picture
 from jovial_atlas.head.texts import description_of, text_of, title_of
 from jovial_atlas.head.videos import Film, sharing
@@ -21,16 +21,16 @@ from jovial_atlas.sitefile.deciding import Section
 
 
 def head_data(
-    page: Page, site: SiteFile, films: Sequence[Film] = (), around: Around = ALONE
+    page: Page, site: SiteFile, films: Sequence[Film] = (), context: HeadContext = NO_CONTEXT
 ) -> Head:
-    """What belongs into the head of one page with its videos. `around` is what is known beyond
+    """What belongs into the head of one page with its videos. `context` is what is known beyond
     it."""
     section = _section(page, site)
     title = title_of(page, site, section)
     description = description_of(page, site, section)
-    picture = shared_picture(page, site, section, films, around.look) if page.index else None
+    picture = shared_picture(page, site, section, films, context.look) if page.index else None
     texts = (title.value, description.value)
-    graph = page_graph(page, site, section, texts, films, around) if page.index else None
+    graph = page_graph(page, site, section, texts, films, context) if page.index else None
     return Head(
         loc=page.loc,
         title=title.value,
@@ -135,13 +135,13 @@ def heads_by_section(
     decided: pl.DataFrame,
     site: SiteFile,
     films: Mapping[str, Sequence[Film]],
-    around: Around = ALONE,
+    context: HeadContext = NO_CONTEXT,
 ) -> Iterator[tuple[str, list[PageHead]]]:
     """For each section its pages with their head data, by address."""
     parts = decided.sort("section", "loc").partition_by("section", maintain_order=True)
     for part in parts:
         heads = [
-            PageHead(page, head_data(page, site, films.get(page.loc, ()), around))
+            PageHead(page, head_data(page, site, films.get(page.loc, ()), context))
             for page in pages_of(part)
         ]
         yield part["section"][0], heads

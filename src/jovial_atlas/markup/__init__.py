@@ -3,7 +3,7 @@
 Everything that is not asked for stays as it is, byte for byte. Knows nothing of sites.
 """
 
-from jovial_atlas.markup.dress import PLACES, Dress
+from jovial_atlas.markup.additions import PLACES, Additions
 from jovial_atlas.markup.inject import (
     MARK,
     ChangedError,
@@ -19,8 +19,8 @@ from jovial_atlas.markup.scan import Found, Head, scan_head
 __all__ = [
     "MARK",
     "PLACES",
+    "Additions",
     "ChangedError",
-    "Dress",
     "Found",
     "Head",
     "Tag",

@@ -21,7 +21,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from jovial_atlas import foreign
-from jovial_atlas.markup.dress import Dress, additions, dress, undress
+from jovial_atlas.markup.additions import Additions, additions, put_in, take_out
 from jovial_atlas.markup.scan import Found, Head, scan_head
 
 MARK = b"<!-- head data: jovial-atlas -->"
@@ -97,7 +97,7 @@ def restore(data: bytes) -> bytes:
     start -= int(end[1])
     if start < 0 or end[2].decode() != _digest(data, start, end):
         raise ChangedError("what `inject` put in was changed since")
-    rest = undress(data[:start] + data[end.end() :])
+    rest = take_out(data[:start] + data[end.end() :])
     return _HELD.sub(lambda match: _unpacked(match[1]), rest)
 
 
@@ -107,7 +107,7 @@ def without_block(data: bytes) -> bytes:
     try:
         return restore(data)
     except ChangedError:
-        data = undress(data)
+        data = take_out(data)
     while (start := data.find(MARK)) >= 0:
         end = _END.search(data, start) or _OLD_END.search(data, start)
         data = data[:start] + data[end.end() if end else start + len(MARK) :]
@@ -167,7 +167,7 @@ def _of_older_versions(data: bytes, start: int, end: re.Match[bytes]) -> bytes:
         "it was changed since an older version of `inject` wrote into it; build the page anew, or "
         "take the block of head data out by hand"
     )
-    rest = undress(data)
+    rest = take_out(data)
     if rest != data:
         start = rest.index(MARK)
         found = _OLD_END.search(rest, start)
@@ -201,7 +201,7 @@ def _spans(data: bytes, one: Found) -> Iterator[tuple[int, int]]:
 
 
 def inject(
-    data: bytes, tags: Sequence[Tag], encoding: str = "utf-8", also: Dress | None = None
+    data: bytes, tags: Sequence[Tag], encoding: str = "utf-8", also: Additions | None = None
 ) -> bytes | None:
     """The file with a block of these tags right after charset and viewport, in place of a block
     that is there and of tags with the same meaning. None where the file has no head that could
@@ -216,11 +216,11 @@ def inject(
         return None
     if not tags:
         return whole
-    if undress(whole) != whole or _HELD.search(whole):
+    if take_out(whole) != whole or _HELD.search(whole):
         raise ChangedError("it holds what looks like a piece that `inject` wrote elsewhere")
     new = _with_block(whole, head, tags, encoding)
     if also is not None:
-        new = dress(new, also, encoding)
+        new = put_in(new, also, encoding)
     sealed = _sealed(new)
     if is_xml(whole) and _is_well_formed(whole) and not _is_well_formed(sealed):
         raise ChangedError("with what is to be put in it would be no well-formed XML any more")

@@ -50,7 +50,7 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
     answers = [Matcher(robots, agent).ask(addresses.path_and_query(loc)) for agent in agents]
     answer = next((one for one in answers if one.allowed), answers[0])
     films = survey.films.get(loc, [])
-    head = head_data(page, site, films, survey.around)
+    head = head_data(page, site, films, survey.head_context)
     return Explained(
         page=page,
         layers=explain_layers(

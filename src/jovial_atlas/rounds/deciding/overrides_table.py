@@ -105,7 +105,7 @@ def write_table(
     for page in pages_of(pages):
         own = known.get(page.loc, Override(page.loc, {}))
         row = {**said_of(own), _SEEN: seen(page, own)}
-        head = head_data(page, site, survey.films.get(page.loc, ()), survey.around)
+        head = head_data(page, site, survey.films.get(page.loc, ()), survey.head_context)
         row |= {f"{name}{NOW}": _published(head, page, site, name) for name in texts}
         if proposals:
             given = proposals(page)

@@ -8,7 +8,7 @@ from typing import Any
 
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_whole
-from jovial_atlas.head.data import Graph
+from jovial_atlas.head.page_graph import Graph
 from jovial_atlas.report.graph import Box, draw_graph
 from jovial_atlas.rounds.proving.structured_data import Shown
 from jovial_atlas.structured.validate import types_of

@@ -16,7 +16,7 @@ from jovial_atlas import addresses
 from jovial_atlas.checks.data import PageData, check_data, validated
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault
-from jovial_atlas.head.data import Graph, page_graph, validator_of
+from jovial_atlas.head.page_graph import Graph, page_graph, validator_of
 from jovial_atlas.head.texts import check_patterns, description_of, title_of
 from jovial_atlas.markup import without_block
 from jovial_atlas.pages.page import Page, page_of, pages_of
@@ -53,7 +53,7 @@ def graph_of(page: Page, survey: LastSurvey, *, trace: bool = True) -> Graph:
     section = next((one for one in site.model.section if one.name == page.section), None)
     texts = (title_of(page, host, section).value, description_of(page, host, section).value)
     films = survey.films.get(page.loc, ())
-    return page_graph(page, host, section, texts, films, survey.around, trace=trace)
+    return page_graph(page, host, section, texts, films, survey.head_context, trace=trace)
 
 
 def show(url: str, survey: LastSurvey) -> Shown:

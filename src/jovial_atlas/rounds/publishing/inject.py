@@ -20,8 +20,8 @@ from jovial_atlas.head.tags import head_tags
 from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.markup import (
     PLACES,
+    Additions,
     ChangedError,
-    Dress,
     Tag,
     block_mark,
     inject,
@@ -99,8 +99,8 @@ def run_inject(
             if not dry_run:
                 sweep(place.parent)
         tags = [] if remove else tags_of(page, survey, versions)
-        dressed, proposed = _dress(page.loc, also)
-        done = _written(place, page, tags, dressed, anyway=anyway, dry_run=dry_run, diff=diffs > 0)
+        added, proposed = _additions(page.loc, also)
+        done = _written(place, page, tags, added, anyway=anyway, dry_run=dry_run, diff=diffs > 0)
         yield replace(done, alts=tuple(proposed)) if done.state != "skipped" else done
         diffs -= done.state == "changed"
 
@@ -112,7 +112,7 @@ def tags_of(
 ) -> list[Tag]:
     """The tags that belong into a page: `versions` are its language versions, by address."""
     site, loc = survey.site, page.loc
-    head = head_data(page, site, survey.films.get(loc, ()), survey.around)
+    head = head_data(page, site, survey.films.get(loc, ()), survey.head_context)
     tags = head_tags(head, page, site, versions.get(loc, ()))
     if site.model.inject.drop_generator:
         tags.append(Tag("", ("generator",)))
@@ -171,7 +171,7 @@ def _beside(site: SiteFile) -> _Beside:
     )
 
 
-def _dress(loc: str, also: _Beside) -> tuple[Dress, list[str]]:
+def _additions(loc: str, also: _Beside) -> tuple[Additions, list[str]]:
     """What is added to one page, and a list that fills with the alt texts proposed."""
     proposed: list[str] = []
 
@@ -192,7 +192,7 @@ def _dress(loc: str, also: _Beside) -> tuple[Dress, list[str]]:
         return text
 
     wanted = also.links or also.paths
-    how = Dress(also.snippets, nofollow if wanted else None, alt if also.alts else None)
+    how = Additions(also.snippets, nofollow if wanted else None, alt if also.alts else None)
     return how, proposed
 
 
@@ -211,7 +211,7 @@ def _written(
     place: Path,
     page: Page,
     tags: list[Tag],
-    also: Dress,
+    also: Additions,
     *,
     anyway: bool,
     dry_run: bool,

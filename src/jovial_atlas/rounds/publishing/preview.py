@@ -28,7 +28,7 @@ def previews(pages: pl.DataFrame, survey: LastSurvey) -> Iterator[Preview]:
     check_patterns(site)
     for page in pages_of(pages):
         films = survey.films.get(page.loc, ())
-        yield preview(head_data(page, site, films, survey.around), page, site)
+        yield preview(head_data(page, site, films, survey.head_context), page, site)
 
 
 def notes_of(one: Preview) -> tuple[list[cards.Note], list[cards.Note]]:

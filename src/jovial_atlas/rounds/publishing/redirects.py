@@ -31,16 +31,16 @@ def redirects_of(survey: LastSurvey) -> Redirects:
     sent = survey.lazy.filter(pl.col("send_to").is_not_null()).select(names).collect()
     hops: dict[str, str] = {}
     if sent.height:
-        around = _Around(survey)
+        neighbours = _Neighbours(survey)
         for page in sent.iter_rows(named=True):
-            target = around.target(page)
+            target = neighbours.target(page)
             if target is None:
                 what = "page that shows it" if page["send_to"] == "parent" else "picture"
                 said = f"It is to be sent on to its {page['send_to']}, but has no {what}."
                 found.faults.append(Fault("redirect-nowhere", page["loc"], said))
             elif target != page["loc"]:
                 hops[page["loc"]] = target
-        hops |= {loc: to for loc, to in around.onward.items() if loc not in hops}
+        hops |= {loc: to for loc, to in neighbours.onward.items() if loc not in hops}
     for loc in sent["loc"]:
         if loc not in hops:
             continue
@@ -68,7 +68,7 @@ def _end(loc: str, hops: dict[str, str]) -> str | None:
     return loc
 
 
-class _Around:
+class _Neighbours:
     """The pages around those that are sent on."""
 
     def __init__(self, survey: LastSurvey) -> None:

@@ -24,7 +24,7 @@ from jovial_atlas.rules.policies import SIGNS
 from jovial_atlas.sitefile import SiteFile
 
 if TYPE_CHECKING:
-    from jovial_atlas.head.around import Around
+    from jovial_atlas.head.context import HeadContext
     from jovial_atlas.rounds.state.picture_files import Pictures
 
 _NO_SURVEY = "There is no survey of this site yet. Run `jovial-atlas survey` first."
@@ -85,11 +85,11 @@ class LastSurvey:
         return Pictures(self.site)
 
     @cached_property
-    def around(self) -> Around:
+    def head_context(self) -> HeadContext:
         """What heads of pages need to know of other pages and of pictures."""
-        from jovial_atlas.head.around import Around
+        from jovial_atlas.head.context import HeadContext
 
-        return Around(self.pictures.look, self.names.get)
+        return HeadContext(self.pictures.look, self.names.get)
 
     @cached_property
     def names(self) -> dict[str, str]:

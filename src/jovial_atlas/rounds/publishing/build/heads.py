@@ -27,7 +27,7 @@ def put_heads(survey: LastSurvey, heads: FileSet, parts: FileSet, output: FileSe
     versions = versions_by_page(survey) if said.head.fragments else {}
     shared: list[Copy] = []
     pictures, films = survey.pictures, survey.films
-    for section, found in heads_by_section(survey.decided, site, films, survey.around):
+    for section, found in heads_by_section(survey.decided, site, films, survey.head_context):
         heads.put(f"{section}.jsonl", head_lines(found))
         if said.head.fragments:
             for named in _fragments(found, site, versions):

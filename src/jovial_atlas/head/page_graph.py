@@ -13,7 +13,7 @@ from typing import Any
 from urllib.parse import urljoin
 from zoneinfo import ZoneInfo
 
-from jovial_atlas.head.around import ALONE, Around
+from jovial_atlas.head.context import NO_CONTEXT, HeadContext
 from jovial_atlas.head.site import SiteNodes, site_nodes
 from jovial_atlas.head.texts import pattern_text
 from jovial_atlas.head.videos import Film
@@ -65,13 +65,13 @@ def page_graph(
     section: Section | None,
     texts: tuple[str | None, str | None],
     films: Sequence[Film] = (),
-    around: Around = ALONE,
+    context: HeadContext = NO_CONTEXT,
     *,
     trace: bool = False,
 ) -> Graph:
     """The graph of a page (a row of the decided table) with its title and description. With
     `trace` it says where each value comes from."""
-    making = _Making(page, site, section, texts, around, trace)
+    making = _Making(page, site, section, texts, context, trace)
     shared = site_nodes(site.model)
     if trace:
         for where, node in zip(("[publisher]", "[site]"), shared.first, strict=True):
@@ -148,10 +148,10 @@ class _Making:
         site: SiteFile,
         section: Section | None,
         texts: tuple[str | None, str | None],
-        around: Around,
+        context: HeadContext,
         trace: bool,
     ) -> None:
-        self.page, self.site, self.section, self.around = page, site, section, around
+        self.page, self.site, self.section, self.context = page, site, section, context
         self.title, self.description = texts
         self.loc = page.loc
         self.base = self.loc
@@ -306,11 +306,11 @@ class _Making:
         trail = [f"{url}/"]
         for number in range(1, len(parts)):
             inner = f"{url}/{'/'.join(parts[:number])}"
-            trail += [one for one in (f"{inner}/", inner) if self.around.name(one)][:1]
+            trail += [one for one in (f"{inner}/", inner) if self.context.name(one)][:1]
         home = self.site.model.site.short_name
         items = [
             {"@type": "ListItem", "position": number, "item": loc,
-             "name": (home if number == 1 else self.around.name(loc)) or loc}
+             "name": (home if number == 1 else self.context.name(loc)) or loc}
             for number, loc in enumerate(trail, start=1)
         ]  # fmt: skip
         own = self.page.heading or self.title

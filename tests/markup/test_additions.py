@@ -5,13 +5,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
-from jovial_atlas.markup import MARK, ChangedError, Dress, inject, restore
-from jovial_atlas.markup.dress import dress, undress
+from jovial_atlas.markup import MARK, Additions, ChangedError, inject, restore
+from jovial_atlas.markup.additions import put_in, take_out
 from jovial_atlas.rounds.publishing.inject import proposed_alt
 from tests.conftest import page, run_command, write_site
 from tests.markup.test_inject import PIECES, TAGS
 
-ALL = Dress(
+ALL = Additions(
     {name: f"<i>{name}</i>" for name in ("head_start", "head_end", "body_start", "body_end")},
     lambda href: "shop" in href,
     lambda given: f"say “{given.get('src', '')}”",
@@ -27,12 +27,12 @@ MORE = [
 @settings(max_examples=400, deadline=None)
 @given(st.lists(st.sampled_from(PIECES + MORE), max_size=14).map(b"".join) | st.binary(max_size=60))
 def test_what_is_added_comes_out_again_octet_for_octet(data):
-    if undress(data) == data:
-        assert undress(dress(data, ALL)) == data
+    if take_out(data) == data:
+        assert take_out(put_in(data, ALL)) == data
     try:
         once = inject(data, TAGS, also=ALL)
     except ChangedError:
-        assert MARK in data or undress(data) != data
+        assert MARK in data or take_out(data) != data
         return
     if once is not None:
         assert inject(once, TAGS, also=ALL) == once
@@ -53,20 +53,20 @@ def test_what_is_added_comes_out_again_octet_for_octet(data):
     ],
 )
 def test_links_that_match_get_the_word_once(tag, rel):
-    new = dress(f"<body>{tag}x</a>".encode(), ALL)
+    new = put_in(f"<body>{tag}x</a>".encode(), ALL)
     assert LexborHTMLParser(new).css_first("a").attributes.get("rel") == rel
 
 
 def test_snippets_stand_where_they_are_asked_for():
     data = b"<!doctype html><html><head><title>T</title></head><body><p>x</p></body></html>"
-    plain = Dress({name: f"<i>{name}</i>" for name in ("head_end", "body_start", "body_end")})
-    new = dress(data, plain)
+    plain = Additions({name: f"<i>{name}</i>" for name in ("head_end", "body_start", "body_end")})
+    new = put_in(data, plain)
     for before, after in ((b"<i>head_end</i>", b"</head>"), (b"<i>body_end</i>", b"</body>")):
         assert new[new.index(before) :].partition(b"-->")[2].startswith(after)
     assert new[new.index(b"<body>") :].startswith(b"<body><!-- snippet")
-    assert "☃".encode() in dress(data, Dress({"head_start": "☃"}))
-    assert b"&#9731;" in dress(data, Dress({"head_start": "☃"}), "latin-1")
-    assert dress(b"just text", Dress({"body_end": "x"})) == b"just text"
+    assert "☃".encode() in put_in(data, Additions({"head_start": "☃"}))
+    assert b"&#9731;" in put_in(data, Additions({"head_start": "☃"}), "latin-1")
+    assert put_in(b"just text", Additions({"body_end": "x"})) == b"just text"
 
 
 @pytest.mark.parametrize(

@@ -14,7 +14,7 @@ def nobody(_address: str) -> str | None:
 
 
 @dataclass(frozen=True, slots=True)
-class Around:
+class HeadContext:
     """`look` gives what the site's pictures are; `name` what the page at an address is called,
     None where there is no such page."""
 
@@ -23,4 +23,4 @@ class Around:
 
 
 #: Nothing is known.
-ALONE = Around()
+NO_CONTEXT = HeadContext()

@@ -1,7 +1,7 @@
 """Small additions to an HTML file outside its block of head data: snippets at four places,
 `nofollow` on links, texts for pictures that have none.
 
-Every addition says of itself that it is one, so that `undress` takes them all out again and gives
+Every addition says of itself that it is one, so that `take_out` takes them all out again and gives
 the file back octet for octet, wherever it was copied to.
 """
 
@@ -31,7 +31,7 @@ _ATTRIBUTE = re.compile(
 
 
 @dataclass(frozen=True, slots=True)
-class Dress:
+class Additions:
     """What is added: snippets by place as HTML; `nofollow` tells of a link's href whether it gets
     the word; `alt` gives a text for a picture, from its attributes, or ""."""
 
@@ -40,7 +40,7 @@ class Dress:
     alt: Callable[[Mapping[str, str]], str] | None = None
 
 
-def undress(data: bytes) -> bytes:
+def take_out(data: bytes) -> bytes:
     """The file without any addition."""
     for wanted, instead in _UNDO:
         data = wanted.sub(instead, data)
@@ -52,7 +52,7 @@ def additions(data: bytes) -> list[bytes]:
     return [match[0] for wanted, _ in _UNDO for match in wanted.finditer(data)]
 
 
-def dress(data: bytes, how: Dress, encoding: str = "utf-8") -> bytes:
+def put_in(data: bytes, how: Additions, encoding: str = "utf-8") -> bytes:
     """The file with these additions; it must not have any yet."""
     added = sorted((*_snippets(data, how, encoding), *_attributes(data, how, encoding)),
                    key=lambda one: one[0])  # fmt: skip
@@ -67,7 +67,7 @@ def dress(data: bytes, how: Dress, encoding: str = "utf-8") -> bytes:
 _Edit = tuple[int, int, bytes]
 
 
-def _snippets(data: bytes, how: Dress, encoding: str) -> Iterator[_Edit]:
+def _snippets(data: bytes, how: Additions, encoding: str) -> Iterator[_Edit]:
     head = scan_head(data)
     if head is None or not any(how.snippets.values()):
         return
@@ -121,7 +121,7 @@ def _tags(data: bytes, place: int = 0) -> Iterator[re.Match[bytes]]:
             place = close.end() if close else len(data)
 
 
-def _attributes(data: bytes, how: Dress, encoding: str) -> Iterator[_Edit]:
+def _attributes(data: bytes, how: Additions, encoding: str) -> Iterator[_Edit]:
     if how.nofollow is None and how.alt is None:
         return
     for tag in _tags(data):
