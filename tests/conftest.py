@@ -60,7 +60,7 @@ def run_command(
         env=clean,
         capture_output=True,
         text=True,
-        timeout=120,
+        timeout=1_200,
         check=False,
         stdin=subprocess.DEVNULL,
     )

@@ -20,7 +20,7 @@ from pkgutil import walk_packages
 import jovial_atlas.cli
 from jovial_atlas.sitefile.read import parse_site_file
 
-_LONGEST = 120
+_LONGEST = 1_200
 _SITE = '[site]\nurl = "https://www.marrowfen.example"\n[[source]]\nkind = "html"\npath = "."\n'
 
 

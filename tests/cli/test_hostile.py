@@ -65,7 +65,7 @@ def at_once(folder, commands):
         for one in commands
     ]  # fmt: skip
     for process, command in zip(running, commands, strict=True):
-        out, err = process.communicate(timeout=200)
+        out, err = process.communicate(timeout=1_200)
         assert process.returncode in (0, 1, 2), (command, err)
         assert "Traceback" not in err, (command, err)
         for shown in (out, err):

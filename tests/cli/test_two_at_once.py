@@ -25,7 +25,7 @@ def start(folder, *arguments):
 
 
 def finished(process):
-    out, err = process.communicate(timeout=120)
+    out, err = process.communicate(timeout=1_200)
     assert "Traceback" not in err, err
     return process.returncode, out, err
 
