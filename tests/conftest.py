@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
@@ -40,6 +41,9 @@ class Ran:
     def json(self):
         return json.loads(self.out)
 
+
+# A shell that starts the tests in its background has them ignore interrupts, and their commands too.
+signal.signal(signal.SIGINT, signal.default_int_handler)
 
 _LOADED = Loaded()
 
