@@ -3,6 +3,7 @@
 import os
 import signal
 import subprocess
+import sys
 import time
 from datetime import UTC, datetime
 from pathlib import Path
@@ -240,6 +241,39 @@ def _of_session(session: int) -> list[int]:
     return found
 
 
+INTERRUPTED = """
+import contextlib, os, signal, sys
+from jovial_atlas.cli import main
+from jovial_atlas.sources.workers import readers
+held = readers._interrupts_held
+@contextlib.contextmanager
+def interrupted():
+    with held():
+        yield
+        os.kill(os.getpid(), signal.SIGINT)
+readers._interrupts_held = interrupted
+sys.argv[1:] = ["survey", "--workers", "2"]
+main()
+"""
+
+
+def test_an_interrupt_while_workers_are_started_ends_them(tmp_path):
+    write_site(tmp_path, {"0.html": page("P", "<p>word</p>" * 20_000)})
+    for number in range(1, 1_200):
+        (tmp_path / f"public/{number}.html").symlink_to("0.html")
+    running = subprocess.Popen(
+        [sys.executable, "-c", INTERRUPTED], cwd=tmp_path, start_new_session=True, text=True,
+        stdout=subprocess.DEVNULL, stderr=subprocess.PIPE,
+    )  # fmt: skip
+    err = running.stderr.read()
+    _, status, used = os.wait4(running.pid, 0)
+    running.returncode = os.waitstatus_to_exitcode(status)
+    assert (running.returncode, "Traceback" in err) == (130, False), err
+    assert _of_session(running.pid) == []
+    assert used.ru_utime < 8, "processor time, of its workers too: what was begun is not done to the end"
+    assert not (tmp_path / ".jovial-atlas/pages.parquet").exists()
+
+
 @pytest.mark.parametrize(("sent", "code"), [(signal.SIGINT, 130), (signal.SIGKILL, -9)])
 def test_workers_end_with_the_survey_that_started_them(tmp_path, sent, code):
     write_site(tmp_path, {"0.html": page("P", "<p>word</p>" * 20_000)})
@@ -249,14 +283,14 @@ def test_workers_end_with_the_survey_that_started_them(tmp_path, sent, code):
         [COMMAND, "survey", "--workers", "2"], cwd=tmp_path, start_new_session=True, text=True,
         stdout=subprocess.PIPE, stderr=subprocess.PIPE,
     )  # fmt: skip
-    until = time.monotonic() + 60
+    until = time.monotonic() + 600
     while len(_of_session(running.pid)) < 3 and time.monotonic() < until:
         time.sleep(0.05)
     if sent == signal.SIGINT:  # as from a keyboard, to all of them
         os.killpg(running.pid, sent)
     else:
         running.send_signal(sent)
-    _, err = running.communicate(timeout=60)
+    _, err = running.communicate(timeout=600)
     assert running.returncode == code
     assert sent == signal.SIGKILL or "Traceback" not in err
     while _of_session(running.pid) and time.monotonic() < until:

@@ -54,6 +54,7 @@ def run(arguments: list[str]) -> int:
     except MemoryError:
         return _refused("The memory of this machine is used up. Nothing was changed.", 2)
     except (click.Abort, KeyboardInterrupt):
+        _end_workers()
         click.echo("jovial-atlas: interrupted; the last complete build is in place.", err=True)
         return 130
     except BrokenPipeError:
@@ -65,6 +66,14 @@ def run(arguments: list[str]) -> int:
         why = error.strerror or str(error)
         return _refused(f"The system does not allow it: {why}{where}.", 2)
     return code if isinstance(code, int) else 0
+
+
+def _end_workers() -> None:
+    """End processes that were being started when the interrupt came: nobody waits for them yet, and
+    at its end this process would wait until they have done all that they were given."""
+    if processes := sys.modules.get("multiprocessing.process"):
+        for worker in processes.active_children():
+            worker.kill()
 
 
 def _refused(text: str, code: int) -> int:
