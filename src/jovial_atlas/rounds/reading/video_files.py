@@ -33,7 +33,6 @@ from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sources.settings import known_services
 from jovial_atlas.web import Answer, Client, Request, send
 
-#: In the state folder: what is known of files and services.
 #: A service that gave no answer is asked again after this time.
 _PATIENCE = timedelta(hours=24)
 #: Services that give no answer this often in one run are not asked any further.

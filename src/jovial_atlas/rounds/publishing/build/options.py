@@ -14,11 +14,11 @@ from jovial_atlas.sitefile import SiteFile
 UnlistedNames = Callable[[SiteFile, Sequence[str], bool], Mapping[str, str]]
 
 
-def no_unlisted_names(
-    _site: SiteFile, kinds: Sequence[str], _make: bool = False
-) -> Mapping[str, str]:
-    """Names that everybody can guess, for builds of sites without unlisted sitemaps."""
-    return dict.fromkeys(kinds, "unlisted-name")
+def no_unlisted_names(site: SiteFile, _kinds: Sequence[str], _make: bool) -> Mapping[str, str]:
+    """For builds of sites without unlisted sitemaps; any other raises SiteFileError."""
+    raise site.error(
+        ("sitemap", "unlisted"), "this build was given no names for unlisted sitemaps."
+    )
 
 
 @dataclass(frozen=True, slots=True)
