@@ -13,9 +13,10 @@ from hypothesis import strategies as st
 
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.check import Place, check_across, check_file, check_nesting
+from jovial_atlas.sitemaps.extensions import VIDEO_TYPE
 from jovial_atlas.sitemaps.packing import Packing, decompressed
 from jovial_atlas.sitemaps.read import read_sitemap
-from jovial_atlas.sitemaps.write import VIDEO_TYPE, index_file, urlset_parts
+from jovial_atlas.sitemaps.write import index_file, urlset_parts
 
 HOME = "https://www.marrowfen.example/"
 NOW = "2026-11-23T10:00:00Z"

@@ -9,20 +9,17 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from lxml import etree
 
-from jovial_atlas.sitemaps import plan, protocol
+from jovial_atlas.rounds.publishing.build import listing
+from jovial_atlas.sitemaps import extensions, plan, protocol
+from jovial_atlas.sitemaps import text as text_of
 from jovial_atlas.sitemaps.check import Place, check_across, check_file
+from jovial_atlas.sitemaps.extensions import NEWS_FIELDS, VIDEO_FIELDS, VIDEO_TYPE
 from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
 from jovial_atlas.sitemaps.packing import decompressed
 from jovial_atlas.sitemaps.plain import as_written, read_plain
 from jovial_atlas.sitemaps.read import read_sitemap
-from jovial_atlas.sitemaps.write import (
-    NEWS_FIELDS,
-    VIDEO_FIELDS,
-    VIDEO_TYPE,
-    index_file,
-    urlset_file,
-    urlset_parts,
-)
+from jovial_atlas.sitemaps.view import style_sheet
+from jovial_atlas.sitemaps.write import index_file, urlset_file, urlset_parts
 from tests.sitemaps.make_schemas import write as write_schemas
 
 HOME = "https://www.marrowfen.example/"
@@ -114,7 +111,7 @@ def test_every_column_reads_back_as_it_was_meant_and_has_no_fault(rows, most):
     for part in parts:
         file = read_sitemap(part.data, "s.xml")
         assert check_file(file, Place(f"{HOME}s.xml"), NOW) == []
-        assert (part.urls, part.images) == (file.count, int(file.rows["images"].sum()))
+        assert (part.urls, part.counts.get("images", 0)) == (file.count, int(file.rows["images"].sum()))
 
 
 @pytest.mark.parametrize("sign", ["", "&", "'", "<"])
@@ -318,3 +315,42 @@ def test_feeds_are_read_as_they_were_written():
         ]  # fmt: skip
         assert feed.entries[0].content[0].value == "<p>Whole &amp; text</p>"
         assert check_file(read_sitemap(data, "feed.xml"), Place(f"{HOME}feed.xml"), NOW) == []
+
+
+def test_an_extension_is_one_class_and_one_row(monkeypatch):
+    """Writer, reader, checker and style sheet all take a further extension from the table."""
+
+    class Chapters(extensions.Extension):
+        column, type = "chapters", pl.List(pl.String)
+        namespace, prefix, name = "urn:marrowfen:chapters", "chapters", "chapter"
+        companion = False
+        shown = extensions.Shown(
+            "chapters", "chapters", "Chapters", '<xsl:value-of select="chapters:chapter"/>'
+        )
+
+        def rendered(self):
+            return text_of.element("chapters:chapter", text_of.escaped(pl.col("chapters")), "  ")
+
+        def check(self, node, entry):
+            if not node.text.istitle():
+                entry("sitemap-value", node.line, f"<{node.name}> {node.text!r} is no title")
+
+    row = Chapters()
+    monkeypatch.setitem(extensions.EXTENSIONS, row.column, row)
+    monkeypatch.setitem(extensions.ELEMENTS, (row.namespace, row.name), row)
+    monkeypatch.setitem(extensions.NAMESPACES, row.namespace, row.prefix)
+    table = pl.DataFrame({"loc": [f"{HOME}a", f"{HOME}b"], "chapters": [["Reeds", "wet & wild"], []]})
+    part = urlset_file(table)
+    assert part.counts == {"chapters": 2}
+    file = read_sitemap(part.data, "sitemap-1.xml")
+    assert [entry.count("chapters") for entry in file.entries] == [2, 0]
+    (fault,) = check_file(file, Place(), NOW)
+    assert fault.code == "sitemap-value" and "'wet & wild' is no title" in fault.message
+    shown = etree.XSLT(etree.fromstring(style_sheet()))(etree.fromstring(part.data))
+    assert "Reeds" in "".join(shown.xpath("//td/text()"))
+
+
+def test_builds_know_from_where_each_extension_comes():
+    """A column that no build fills would never be written, and its change would never be seen."""
+    filled = {*listing.FROM_PAGES, listing.FROM_VERSIONS, *listing.FILES_OF_THEIR_OWN}
+    assert filled == set(extensions.EXTENSIONS)

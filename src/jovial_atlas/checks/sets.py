@@ -16,7 +16,7 @@ from jovial_atlas.faults import Fault, plural
 from jovial_atlas.robots import Matcher, RobotsFile
 from jovial_atlas.rules import barred, deciding_crawlers
 from jovial_atlas.sitemaps.check import Place, check_across, check_file, check_nesting, rows_of
-from jovial_atlas.sitemaps.check_entry import MOST_TOLD
+from jovial_atlas.sitemaps.notes import MOST_TOLD
 from jovial_atlas.sitemaps.read import SitemapFile, media_of, read_sitemap
 
 

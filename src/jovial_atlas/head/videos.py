@@ -19,10 +19,10 @@ from jovial_atlas.pages.page import Media, Page, Video
 from jovial_atlas.sitefile import Section, SiteFile
 from jovial_atlas.sitefile.videos import VideoOverride
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.write import VIDEO_TYPE
+from jovial_atlas.sitemaps.extensions import EXTENSIONS
 
 #: The list column that the sitemap writer takes.
-VIDEO_LIST = pl.List(VIDEO_TYPE)
+VIDEO_LIST = EXTENSIONS["videos"].type
 #: What the protocol requires, in words.
 _NEEDED = {"thumbnail": "still picture", "title": "title", "description": "description"}
 _NO_MEDIA = "media file or player"

@@ -14,13 +14,8 @@ import polars as pl
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.check_entry import (
-    MOST_TOLD,
-    Notes,
-    check_entry,
-    check_lastmod,
-    note_images,
-)
+from jovial_atlas.sitemaps.check_entry import check_entry, check_lastmod, note_images
+from jovial_atlas.sitemaps.notes import MOST_TOLD, EntryNotes, Notes
 from jovial_atlas.sitemaps.plain import ROWS
 from jovial_atlas.sitemaps.read import Entry, SitemapFile
 
@@ -82,10 +77,10 @@ def _check_plain(rows: pl.DataFrame, place: Place, noted: Notes, now: str) -> No
     """The rules that the form of a plain file does not keep by itself."""
     late = rows.filter(pl.col("lastmod").str.head(10) >= now[:10])
     for loc, lastmod, line in late.select("loc", "lastmod", "line").iter_rows():
-        check_lastmod(lastmod, line, f" (entry {loc[:120]})", noted, now)
+        check_lastmod(lastmod, line, EntryNotes(loc, now, noted))
     many = rows.filter(pl.col("images") > protocol.MAX_IMAGES)
     for loc, images, line in many.select("loc", "images", "line").iter_rows():
-        note_images(images, line, f" (entry {loc[:120]})", noted)
+        note_images(images, line, EntryNotes(loc, now, noted))
     if place.address:
         folder = addresses.folder(place.address)
         # What begins with the folder as it is written is in it; the rest is looked at.

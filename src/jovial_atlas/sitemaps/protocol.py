@@ -19,9 +19,6 @@ VIDEO = "http://www.google.com/schemas/sitemap-video/1.1"
 NEWS = "http://www.google.com/schemas/sitemap-news/0.9"
 XHTML = "http://www.w3.org/1999/xhtml"
 
-#: The prefix under which each namespace is written.
-PREFIXES = {CORE: "", IMAGE: "image", VIDEO: "video", NEWS: "news", XHTML: "xhtml"}
-
 #: Addresses a file or an index may hold, and its bytes before compression.
 MAX_ENTRIES = 50_000
 MAX_BYTES = 52_428_800

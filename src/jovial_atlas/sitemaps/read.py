@@ -19,6 +19,8 @@ from lxml import etree
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.sitemaps import protocol
+from jovial_atlas.sitemaps.extensions import ELEMENTS, Extension
+from jovial_atlas.sitemaps.node import Node
 from jovial_atlas.sitemaps.packing import decompressed, unpacked
 from jovial_atlas.sitemaps.plain import ROWS, read_plain
 
@@ -28,22 +30,6 @@ _HTML = re.compile(rb"\s*(?:<\?[^>]*\?>\s*)?(?:<!doctype html|<html)", re.I)
 _ENCODING = re.compile(rb"<\?xml\s[^>]*?encoding\s*=\s*[\"']([A-Za-z][A-Za-z0-9._-]*)")
 _ATOM = "http://www.w3.org/2005/Atom"
 _MAX_FAULTS = 1_000
-
-
-@dataclass(frozen=True, slots=True)
-class Node:
-    """One element as read: namespace, local name, stripped text, attributes, children."""
-
-    space: str
-    name: str
-    text: str
-    line: int
-    attributes: dict[str, str]
-    children: tuple[Node, ...]
-
-    def first(self, space: str, name: str) -> Node | None:
-        """The first child of that name."""
-        return next((c for c in self.children if c.space == space and c.name == name), None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,20 +50,16 @@ class Entry:
     @property
     def is_companion(self) -> bool:
         """Whether it is one of a video or news file, which repeat pages by design."""
-        spaces = {child.space for child in self.node.children} if self.node else set()
-        return bool(spaces & {protocol.VIDEO, protocol.NEWS})
+        return any(extension.companion for extension in self._extensions())
 
-    @property
-    def images(self) -> int:
-        """How many pictures it has."""
-        children = self.node.children if self.node else ()
-        return sum(child.space == protocol.IMAGE and child.name == "image" for child in children)
+    def count(self, column: str) -> int:
+        """How many elements it has of the extension whose column this is."""
+        return sum(extension.column == column for extension in self._extensions())
 
-    @property
-    def videos(self) -> int:
-        """How many videos it has."""
-        children = self.node.children if self.node else ()
-        return sum(child.space == protocol.VIDEO and child.name == "video" for child in children)
+    def _extensions(self) -> Iterator[Extension]:
+        for child in self.node.children if self.node else ():
+            if extension := ELEMENTS.get((child.space, child.name)):
+                yield extension
 
 
 @dataclass(slots=True)
@@ -114,7 +96,8 @@ class SitemapFile:
         if self.plain is not None:
             return self.plain
         found = [
-            (one.loc, one.lastmod, one.line, one.images, one.is_companion) for one in self._entries
+            (entry.loc, entry.lastmod, entry.line, entry.count("images"), entry.is_companion)
+            for entry in self._entries
         ]
         return pl.DataFrame(found, schema=ROWS, orient="row")
 

@@ -1,18 +1,11 @@
 <?xml version="1.0" encoding="UTF-8"?>
 <!-- Shows a sitemap or an index of sitemaps to a person. Engines do not read this file. -->
-<xsl:stylesheet version="1.0" exclude-result-prefixes="s i v n x"
+<xsl:stylesheet version="1.0" exclude-result-prefixes="s@PREFIXES@"
   xmlns:xsl="http://www.w3.org/1999/XSL/Transform"
-  xmlns:s="http://www.sitemaps.org/schemas/sitemap/0.9"
-  xmlns:i="http://www.google.com/schemas/sitemap-image/1.1"
-  xmlns:v="http://www.google.com/schemas/sitemap-video/1.1"
-  xmlns:n="http://www.google.com/schemas/sitemap-news/0.9"
-  xmlns:x="http://www.w3.org/1999/xhtml">
+  xmlns:s="http://www.sitemaps.org/schemas/sitemap/0.9"@NAMESPACES@>
 <xsl:output method="html" encoding="UTF-8" indent="no" doctype-system="about:legacy-compat"/>
 
-<xsl:variable name="pictures" select="count(//i:image)"/>
-<xsl:variable name="videos" select="count(//v:video)"/>
-<xsl:variable name="articles" select="count(//n:news)"/>
-<xsl:variable name="versions" select="count(//x:link)"/>
+@VARIABLES@
 <xsl:variable name="hints" select="count(//s:changefreq) + count(//s:priority)"/>
 
 <xsl:template match="/">
@@ -130,9 +123,7 @@ document.querySelectorAll("th").forEach(function (head, column) {
 <p>This file tells search engines which pages of this site there are and when they last changed.</p>
 <dl>
   <xsl:call-template name="count"><xsl:with-param name="of" select="count(s:url)"/><xsl:with-param name="what">addresses</xsl:with-param></xsl:call-template>
-  <xsl:call-template name="count"><xsl:with-param name="of" select="$pictures"/><xsl:with-param name="what">pictures</xsl:with-param></xsl:call-template>
-  <xsl:call-template name="count"><xsl:with-param name="of" select="$videos"/><xsl:with-param name="what">videos</xsl:with-param></xsl:call-template>
-  <xsl:call-template name="count"><xsl:with-param name="of" select="$articles"/><xsl:with-param name="what">articles</xsl:with-param></xsl:call-template>
+@NUMBERS@
   <xsl:call-template name="count"><xsl:with-param name="of" select="count(s:url[not(s:lastmod)])"/><xsl:with-param name="what">without a date</xsl:with-param></xsl:call-template>
 </dl>
 </header>
@@ -141,10 +132,7 @@ document.querySelectorAll("th").forEach(function (head, column) {
   <th class="number">No.</th>
   <th>Address</th>
   <th>Last change</th>
-  <xsl:if test="$articles &gt; 0"><th>Article</th></xsl:if>
-  <xsl:if test="$versions &gt; 0"><th>Languages</th></xsl:if>
-  <xsl:if test="$pictures &gt; 0"><th class="number">Pictures</th></xsl:if>
-  <xsl:if test="$videos &gt; 0"><th class="number">Videos</th></xsl:if>
+@HEADS@
   <xsl:if test="$hints &gt; 0"><th>Changes</th><th class="number">Priority</th></xsl:if>
 </tr></thead>
 <tbody>
@@ -153,32 +141,7 @@ document.querySelectorAll("th").forEach(function (head, column) {
     <td class="number"><xsl:value-of select="position()"/></td>
     <td class="loc"><a href="{s:loc}"><xsl:value-of select="s:loc"/></a></td>
     <td class="date" data-sort="{s:lastmod}"><xsl:call-template name="date"/></td>
-    <xsl:if test="$articles &gt; 0"><td>
-      <xsl:value-of select="n:news/n:title"/>
-      <div class="more"><xsl:value-of select="n:news/n:publication/n:name"/>, <xsl:value-of select="substring(n:news/n:publication_date, 1, 10)"/></div>
-    </td></xsl:if>
-    <xsl:if test="$versions &gt; 0"><td>
-      <xsl:for-each select="x:link[@rel='alternate']">
-        <xsl:if test="position() &gt; 1"><xsl:text>, </xsl:text></xsl:if>
-        <a href="{@href}"><xsl:value-of select="@hreflang"/></a>
-      </xsl:for-each>
-    </td></xsl:if>
-    <xsl:if test="$pictures &gt; 0"><td class="number" data-sort="{count(i:image)}"><div class="media">
-      <xsl:for-each select="i:image[position() &lt;= 3]">
-        <a href="{i:loc}"><img src="{i:loc}" alt="" loading="lazy"/></a>
-      </xsl:for-each>
-      <xsl:if test="count(i:image) &gt; 3"><span class="more">and <xsl:value-of select="count(i:image) - 3"/> more</span></xsl:if>
-    </div></td></xsl:if>
-    <xsl:if test="$videos &gt; 0"><td class="number" data-sort="{count(v:video)}"><div class="media">
-      <xsl:for-each select="v:video">
-        <figure>
-          <a href="{(v:content_loc | v:player_loc)[1]}"><img src="{v:thumbnail_loc}" alt="" loading="lazy"/></a>
-          <figcaption><xsl:value-of select="v:title"/>
-            <xsl:if test="v:duration"> (<xsl:value-of select="floor(v:duration div 60)"/>:<xsl:value-of select="format-number(v:duration mod 60, '00')"/>)</xsl:if>
-          </figcaption>
-        </figure>
-      </xsl:for-each>
-    </div></td></xsl:if>
+@CELLS@
     <xsl:if test="$hints &gt; 0">
       <td><xsl:value-of select="s:changefreq"/></td>
       <td class="number"><xsl:value-of select="s:priority"/></td>

@@ -1,7 +1,7 @@
 """Writing sitemap files from a table: whole columns become XML, no row is touched in Python.
 
 Input is a table with one row an address, in the order it shall be listed. Only `loc` must be
-there; a null or an empty list writes nothing:
+there; a null or an empty list writes nothing. Extensions have a column each, of their `type`:
 
 | column     | type                           | meaning                                 |
 |------------|--------------------------------|-----------------------------------------|
@@ -9,10 +9,7 @@ there; a null or an empty list writes nothing:
 | lastmod    | String                         | W3C Datetime                            |
 | changefreq | String                         | one of `protocol.FREQUENCIES`           |
 | priority   | Float64                        | 0.0 to 1.0, written with one decimal    |
-| alternates | List(Struct{lang, href})       | all versions of the page, itself too    |
-| news       | Struct of NEWS_FIELDS          | the article                             |
-| images     | List(String)                   | absolute addresses of pictures          |
-| videos     | List(VIDEO_TYPE)               | values as they stand in the elements    |
+| …          | `EXTENSIONS[…].type`           | the elements of an extension            |
 """
 
 from __future__ import annotations
@@ -25,31 +22,11 @@ import polars as pl
 
 from jovial_atlas.signs import WRITTEN
 from jovial_atlas.sitemaps import protocol
+from jovial_atlas.sitemaps.extensions import EXTENSIONS, NAMESPACES, Extension
 from jovial_atlas.sitemaps.packing import Packing
+from jovial_atlas.sitemaps.text import element, escaped
 
-#: The video elements this writer knows, in the schema's order. All are text, `tag` a list.
-VIDEO_FIELDS = tuple(
-    name
-    for name in protocol.VIDEO_RULES
-    if name not in {"content_segment_loc", "gallery_loc", "price", "tvshow", "id"}
-)
-#: One video as a struct: the elements, and their attributes as `element@attribute`.
-VIDEO_TYPE = pl.Struct(
-    {name: pl.List(pl.String) if name == "tag" else pl.String for name in VIDEO_FIELDS}
-    | {f"{name}@{rule[0]}": pl.String for name, rule in protocol.VIDEO_ATTRIBUTES.items()}
-)
-NEWS_FIELDS = ("name", "language", "publication_date", "title")
-
-#: Columns that need a namespace of their own, in the order in which they are written.
-_EXTENSIONS = {
-    "alternates": protocol.XHTML,
-    "news": protocol.NEWS,
-    "images": protocol.IMAGE,
-    "videos": protocol.VIDEO,
-}
 _HEAD = '<?xml version="1.0" encoding="UTF-8"?>\n'
-# What XML 1.0 §2.2 does not allow in a document at all.
-_FORBIDDEN = "[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]"
 # Of a normalised address or a date only these can need escaping; `<` is asked for all the same,
 # since it alone could break the document.
 _SPECIAL = ("&", "'", "<")
@@ -61,101 +38,16 @@ _AT_ONCE = 3_125
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """One sitemap file: its bytes, whether they are gzipped, and what stands in it. `plain` says
-    that nothing does but addresses with dates and hints."""
+    """One sitemap file: its bytes, whether they are gzipped, and what stands in it: so many
+    addresses, and so many elements of each extension, by its column. `plain` says that nothing does
+    but addresses with dates and hints."""
 
     data: bytes
     gzipped: bool
     urls: int
-    images: int
-    videos: int
+    counts: dict[str, int]
     lastmod: str | None
     plain: bool
-
-
-def escaped(text: pl.Expr) -> pl.Expr:
-    """Text as XML character data: the five entities, forbidden characters dropped."""
-    return text.str.replace_all(_FORBIDDEN, "").str.replace_many(
-        ["&", "<", ">", '"', "'"], ["&amp;", "&lt;", "&gt;", "&quot;", "&apos;"]
-    )
-
-
-def _element(name: str, value: pl.Expr, indent: str) -> pl.Expr:
-    """`<name>value</name>` on a line of its own, nothing where the value is null. The value
-    is escaped already."""
-    line = pl.concat_str(pl.lit(f"{indent}<{name}>"), value, pl.lit(f"</{name}>\n"))
-    return line.fill_null("")
-
-
-def _picture() -> pl.Expr:
-    loc = _element("image:loc", escaped(pl.col("images")), "   ")
-    return pl.concat_str(pl.lit("  <image:image>\n"), loc, pl.lit("  </image:image>\n"))
-
-
-def _video() -> pl.Expr:
-    elements = [_video_element(name) for name in VIDEO_FIELDS]
-    return pl.concat_str(pl.lit("  <video:video>\n"), *elements, pl.lit("  </video:video>\n"))
-
-
-def _video_element(name: str) -> pl.Expr:
-    fields = pl.col("videos").struct
-    if name == "tag":
-        opening, closing = pl.lit("   <video:tag>"), pl.lit("</video:tag>\n")
-        one = pl.concat_str(opening, escaped(pl.element()), closing)
-        return fields.field(name).list.eval(one).list.join("").fill_null("")
-    value = escaped(fields.field(name))
-    if name not in protocol.VIDEO_ATTRIBUTES:
-        return _element(f"video:{name}", value, "   ")
-    attribute = protocol.VIDEO_ATTRIBUTES[name][0]
-    said = pl.concat_str(
-        pl.lit(f' {attribute}="'), escaped(fields.field(f"{name}@{attribute}")), pl.lit('"')
-    )
-    line = pl.concat_str(
-        pl.lit(f"   <video:{name}"), said.fill_null(""), pl.lit(">"), value,
-        pl.lit(f"</video:{name}>\n"),
-    )  # fmt: skip
-    return line.fill_null("")
-
-
-def _alternate() -> pl.Expr:
-    fields = pl.col("alternates").struct
-    return pl.concat_str(
-        pl.lit('  <xhtml:link rel="alternate" hreflang="'), escaped(fields.field("lang")),
-        pl.lit('" href="'), escaped(fields.field("href")), pl.lit('"/>\n'),
-    )  # fmt: skip
-
-
-def _article() -> pl.Expr:
-    fields = pl.col("news").struct
-    name, language, date, title = (escaped(fields.field(one)) for one in NEWS_FIELDS)
-    whole = pl.concat_str(
-        pl.lit("  <news:news>\n   <news:publication>\n"),
-        _element("news:name", name, "    "),
-        _element("news:language", language, "    "),
-        pl.lit("   </news:publication>\n"),
-        _element("news:publication_date", date, "   "),
-        _element("news:title", title, "   "),
-        pl.lit("  </news:news>\n"),
-    )
-    return pl.when(pl.col("news").is_not_null()).then(whole).otherwise(pl.lit(""))
-
-
-def _rendered_lists(
-    table: pl.DataFrame, column: str, rendered: pl.Expr, most: int | None = None
-) -> pl.Series:
-    """Each row's list rendered item by item and joined; `""` for an empty one."""
-    items = table.select(pl.col(column)).with_row_index("_row")
-    if most is not None:
-        items = items.with_columns(pl.col(column).list.head(most))
-    texts = (
-        items.filter(pl.col(column).list.len() > 0)
-        .explode(column)
-        .select("_row", rendered.alias("_text"))
-        .group_by("_row", maintain_order=True)
-        .agg(pl.col("_text").str.join())
-    )
-    joined = items.select("_row").join(texts, on="_row", how="left", maintain_order="left")
-    return joined.get_column("_text").fill_null("")
 
 
 def urlset_parts(
@@ -187,8 +79,8 @@ def urlset_file(
     """One file with the rows of a table, or with as many of the first as `max_bytes` allow:
     `Part.urls` tells how many stand in it. A file of `gzip_from` bytes or more is gzipped.
     Raises ValueError as `urlset_parts`."""
-    used = [name for name in _EXTENSIONS if _is_used(table, name)]
-    opening = _opening("urlset", [_EXTENSIONS[name] for name in used], stylesheet)
+    used = [extension for extension in EXTENSIONS.values() if extension.is_used(table)]
+    opening = _opening("urlset", [extension.namespace for extension in used], stylesheet)
     closing = b"</urlset>\n"
     room = max_bytes - len(opening) - len(closing)
     # Where there is nothing but addresses and dates, a sign to escape is seen fastest in the text
@@ -219,8 +111,7 @@ def urlset_file(
         data=file.bytes(),
         gzipped=file.gzipped,
         urls=table.height,
-        images=_count(table, "images"),
-        videos=_count(table, "videos"),
+        counts={extension.column: extension.count(table) for extension in used},
         lastmod=str(newest) if newest is not None else None,
         plain=not used,
     )
@@ -257,7 +148,7 @@ class _Lines:
         self._file.add(self._held[: -len(_BEFORE)])
 
 
-def _write(table: pl.DataFrame, used: list[str], special: bool, lines: _Lines) -> None:
+def _write(table: pl.DataFrame, used: list[Extension], special: bool, lines: _Lines) -> None:
     """Write the entries of a table. As lines of delimited text, since no other way from columns
     to bytes is as fast: `<` parts the address from all that follows it, and the end of a line is
     all that stands between what differs of an entry and the address of the next."""
@@ -274,22 +165,11 @@ def _write(table: pl.DataFrame, used: list[str], special: bool, lines: _Lines) -
     )  # fmt: skip
 
 
-def _sizes(table: pl.DataFrame, used: list[str], special: bool) -> pl.Series:
+def _sizes(table: pl.DataFrame, used: list[Extension], special: bool) -> pl.Series:
     """The bytes that each entry takes."""
     frame, pieces = _entries(table, used, special)
     whole = pl.concat_str(_literals([_BEFORE, _plain("loc", special), *pieces]))
     return frame.select(whole.str.len_bytes().cast(pl.Int64)).to_series()
-
-
-def _count(table: pl.DataFrame, name: str) -> int:
-    return int(table[name].list.len().sum()) if name in table.columns else 0
-
-
-def _is_used(table: pl.DataFrame, name: str) -> bool:
-    if name not in table.columns:
-        return False
-    column = table[name]
-    return column.null_count() < column.len() if name == "news" else _count(table, name) > 0
 
 
 def _is_special(locs: pl.Series, signs: Iterable[str]) -> bool:
@@ -299,27 +179,21 @@ def _is_special(locs: pl.Series, signs: Iterable[str]) -> bool:
 
 
 def _entries(
-    table: pl.DataFrame, used: list[str], special: bool
+    table: pl.DataFrame, used: list[Extension], special: bool
 ) -> tuple[pl.DataFrame, list[str | pl.Expr]]:
     """A table, and what follows the address in each entry, to its end: texts and expressions over
     that table in turn. `special` says that some address has something to escape."""
-    texts = {
-        "alternates": lambda: _rendered_lists(table, "alternates", _alternate()),
-        "news": lambda: table.select(_article()).to_series(),
-        "images": lambda: _rendered_lists(table, "images", _picture(), protocol.MAX_IMAGES),
-        "videos": lambda: _rendered_lists(table, "videos", _video()),
-    }
-    extras = [texts[name]().alias(f"_{name}") for name in used]
+    extras = [each.texts(table).alias(f"_{each.column}") for each in used]
     pieces: list[str | pl.Expr] = ["</loc>\n"]
     for name in protocol.URL:
         if name == "loc" or name not in table.columns:
             continue
         value = _plain(name, special)
         if table[name].null_count():
-            pieces.append(_element(name, value, "  "))
+            pieces.append(element(name, value, "  "))
         else:
             pieces += [f"  <{name}>", value, f"</{name}>\n"]
-    pieces += [*(pl.col(f"_{name}") for name in used), " </url>\n"]
+    pieces += [*(pl.col(f"_{each.column}") for each in used), " </url>\n"]
     return table.hstack(extras) if extras else table, _merged(pieces)
 
 
@@ -353,7 +227,7 @@ def _joined(table: pl.DataFrame, entry: pl.Expr) -> bytes:
 
 def _opening(root: str, spaces: list[str], stylesheet: str | None) -> bytes:
     names = [
-        f'xmlns{":" if protocol.PREFIXES[space] else ""}{protocol.PREFIXES[space]}="{space}"'
+        f'xmlns{":" if NAMESPACES[space] else ""}{NAMESPACES[space]}="{space}"'
         for space in (protocol.CORE, *spaces)
     ]
     said = f'<?xml-stylesheet type="text/xsl" href="{stylesheet}"?>' if stylesheet else WRITTEN
@@ -370,8 +244,8 @@ def index_file(entries: list[tuple[str, str | None]], stylesheet: str | None = N
     table = pl.DataFrame(entries, schema={"loc": pl.String, "lastmod": pl.String}, orient="row")
     entry = pl.concat_str(
         pl.lit(" <sitemap>\n"),
-        _element("loc", escaped(pl.col("loc")), "  "),
-        _element("lastmod", escaped(pl.col("lastmod")), "  "),
+        element("loc", escaped(pl.col("loc")), "  "),
+        element("lastmod", escaped(pl.col("lastmod")), "  "),
         pl.lit(" </sitemap>\n"),
     )
     opening = _opening("sitemapindex", [], stylesheet)

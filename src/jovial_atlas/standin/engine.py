@@ -248,7 +248,7 @@ class SimulatedEngine:
                 return
             sitemap.state = "has errors" if any(file.faults for file in files) else "success"
             entries = {e.loc: e for f in files for e in f.entries if f.kind != "sitemapindex"}
-            sitemap.videos = sum(entry.videos for entry in entries.values())
+            sitemap.videos = sum(entry.count("videos") for entry in entries.values())
             sitemap.locs = list(entries)
             for loc, entry in entries.items():
                 page = self._page(origin, loc, now)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from html import escape
-from importlib.resources import files
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -25,10 +24,9 @@ from jovial_atlas.rounds.state.names import ROBOTS, STILLS, STYLE
 from jovial_atlas.rounds.state.record import site_key
 from jovial_atlas.rounds.state.site_files import file_of_row
 from jovial_atlas.rules import DIRECTIVES, robots_of
-from jovial_atlas.sitefile import (
-    SiteFile,
-)
+from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
+from jovial_atlas.sitemaps.view import style_sheet
 
 if TYPE_CHECKING:
     from jinja2 import Environment
@@ -51,7 +49,7 @@ def root_files(
     yield from ownership_files(site)
     yield from stills(survey)
     if style and site.model.sitemap.style:
-        yield style_sheet()
+        yield STYLE, style_sheet()
 
 
 def robots_file(site: SiteFile, sitemaps: Sequence[str]) -> Named:
@@ -128,11 +126,6 @@ def stills(survey: LastSurvey) -> Iterator[Named]:
         except OSError as error:
             message = f"{place} cannot be read ({error.strerror}). Run `jovial-atlas survey` again."
             raise OutputError(message) from error
-
-
-def style_sheet() -> Named:
-    """The XSL style sheet with which a browser shows sitemap files to people."""
-    return STYLE, (files("jovial_atlas.sitemaps") / "view.xsl").read_bytes()
 
 
 def feed_files(

@@ -22,7 +22,7 @@ from jovial_atlas.rounds.publishing.build.versions import versions_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.write import NEWS_FIELDS
+from jovial_atlas.sitemaps.extensions import NEWS_FIELDS
 
 #: Rows this close to each other are read together.
 _NEAR = 2_000
@@ -30,6 +30,11 @@ _NEAR = 2_000
 #: each may have many, a few.
 _HELD, _HELD_WITH_PICTURES = 3_000_000, 100_000
 HINTS = ("changefreq", "priority")
+#: Extensions whose elements are in the page table, by their column: the writer's values from it.
+#: A file is written anew where such a column has changed.
+FROM_PAGES = {"images": pl.col("images").list.eval(pl.element().struct.field("loc"))}
+#: The extension whose elements `versions_of` makes, and those that have files of their own.
+FROM_VERSIONS, FILES_OF_THEIR_OWN = "alternates", ("news", "videos")
 
 
 class Listed(Protocol):
@@ -91,19 +96,12 @@ def mark_of() -> pl.Expr:
     return pl.concat_str(pl.col("fingerprint").fill_null(""), pl.lit("@"), dated.fill_null(""))
 
 
-def pictures_of() -> pl.Expr:
-    """Addresses of a page's pictures."""
-    return pl.col("images").list.eval(pl.element().struct.field("loc"))
-
-
 def said_in_files(survey: LastSurvey) -> list[pl.Expr]:
     """What files say of a page, over its row, as the writer takes it and `mark`."""
     columns = [pl.col("loc"), pl.col("lastmod")]
     if _needs_mark(survey):
         columns.append(mark_of().alias("mark"))
-    if "images" in survey.filled:
-        columns.append(pictures_of())
-    return columns
+    return columns + [made for name, made in FROM_PAGES.items() if name in survey.filled]
 
 
 def _needs_mark(survey: LastSurvey) -> bool:
@@ -138,10 +136,10 @@ def read_listing(
     news = None
     if "published" in survey.filled and any(section.news for section in site.model.section):
         news = _news(listed, site, now).collect(engine="streaming")
-    versions = versions_of(listed, site, "alternates" in survey.filled)
+    versions = versions_of(listed, site, FROM_VERSIONS in survey.filled)
     if versions.height:
         mixed = versions.select(
-            key_of(pl.col("loc")).alias("key"), _more=pl.col("alternates").hash(7)
+            key_of(pl.col("loc")).alias("key"), _more=pl.col(FROM_VERSIONS).hash(7)
         )
         found = found.join(mixed, on="key", how="left", maintain_order="left").with_columns(
             digest=pl.col("digest") ^ pl.col("_more").fill_null(0)
@@ -187,7 +185,7 @@ def hints_of(site: SiteFile) -> list[str]:
 def _digest(survey: LastSurvey, hints: Sequence[str]) -> pl.Expr:
     filled = survey.filled
     dates = ["lastmod"] if "lastmod" in filled or survey.decides_dates else []
-    names = [*dates, *(name for name in ("fingerprint", "images") if name in filled), *hints]
+    names = [*dates, *(name for name in ("fingerprint", *FROM_PAGES) if name in filled), *hints]
     whole = key_of(pl.col("loc"))
     for number, name in enumerate(names):
         whole = whole ^ pl.col(name).hash(10 + number)

@@ -169,7 +169,8 @@ class SitemapFiles:
                     self._replaced.append(self.before.files[name].memory)
                 self._fresh.append(file.memory.rows)
         self.records[name] = SitemapRecord(
-            file.path, mark, part.urls, part.images, part.videos, part.lastmod, file.outside,
+            file.path, mark, part.urls,
+            part.counts.get("images", 0), part.counts.get("videos", 0), part.lastmod, file.outside,
             file.memory.name if file.memory else "",
         )  # fmt: skip
 

@@ -1,0 +1,51 @@
+"""Language versions: `<xhtml:link rel="alternate" hreflang="…" href="…"/>`."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from jovial_atlas import languages
+from jovial_atlas.sitemaps import protocol
+from jovial_atlas.sitemaps.extensions.extension import Extension, Shown
+from jovial_atlas.sitemaps.node import Node
+from jovial_atlas.sitemaps.notes import EntryNotes
+from jovial_atlas.sitemaps.text import escaped
+
+_CELL = """
+      <xsl:for-each select="xhtml:link[@rel='alternate']">
+        <xsl:if test="position() &gt; 1"><xsl:text>, </xsl:text></xsl:if>
+        <a href="{@href}"><xsl:value-of select="@hreflang"/></a>
+      </xsl:for-each>
+    """
+
+
+class Alternates(Extension):
+    """The versions of a page in other languages, itself among them."""
+
+    column = "alternates"
+    type = pl.List(pl.Struct({"lang": pl.String, "href": pl.String}))
+    namespace = protocol.XHTML
+    prefix = "xhtml"
+    name = "link"
+    shown = Shown("versions", "", "Languages", _CELL)
+
+    def rendered(self) -> pl.Expr:
+        """As `Extension.rendered`."""
+        fields = pl.col(self.column).struct
+        return pl.concat_str(
+            pl.lit('  <xhtml:link rel="alternate" hreflang="'), escaped(fields.field("lang")),
+            pl.lit('" href="'), escaped(fields.field("href")), pl.lit('"/>\n'),
+        )  # fmt: skip
+
+    def check(self, node: Node, entry: EntryNotes) -> None:
+        """As `Extension.check`; BCP 47 for the language."""
+        if node.attributes.get("rel") != "alternate":
+            return
+        language = node.attributes.get("hreflang", "")
+        if not language:
+            entry("sitemap-value", node.line, "<xhtml:link> has no hreflang")
+        elif language.lower() != "x-default" and (wrong := languages.fault_of(language)):
+            entry("alternate-language", node.line, f"hreflang {language!r} {wrong}")
+        href = node.attributes.get("href", "")
+        if not href.startswith(("http://", "https://")):
+            entry("sitemap-value", node.line, f"<xhtml:link> href {href!r} is not absolute")

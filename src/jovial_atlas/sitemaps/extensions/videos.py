@@ -1,0 +1,108 @@
+"""Videos: `<video:video>`."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from jovial_atlas import addresses
+from jovial_atlas.sitemaps import protocol
+from jovial_atlas.sitemaps.extensions.extension import Extension, Shown
+from jovial_atlas.sitemaps.node import Node
+from jovial_atlas.sitemaps.notes import EntryNotes
+from jovial_atlas.sitemaps.text import element, escaped
+
+#: Elements of a video that are checked where they stand, but not written.
+_NOT_WRITTEN = frozenset({"content_segment_loc", "gallery_loc", "price", "tvshow", "id"})
+#: The video elements that are written, in the schema's order. All are text, `tag` a list.
+VIDEO_FIELDS = tuple(name for name in protocol.VIDEO_RULES if name not in _NOT_WRITTEN)
+#: One video as a struct: the elements, and their attributes as `element@attribute`.
+VIDEO_TYPE = pl.Struct(
+    {name: pl.List(pl.String) if name == "tag" else pl.String for name in VIDEO_FIELDS}
+    | {f"{name}@{rule[0]}": pl.String for name, rule in protocol.VIDEO_ATTRIBUTES.items()}
+)
+_CELL = """<div class="media">
+      <xsl:for-each select="video:video">
+        <figure>
+          <a href="{(video:content_loc | video:player_loc)[1]}"><img src="{video:thumbnail_loc}" \
+alt="" loading="lazy"/></a>
+          <figcaption><xsl:value-of select="video:title"/>
+            <xsl:if test="video:duration"> (<xsl:value-of select="floor(video:duration div 60)"/>:\
+<xsl:value-of select="format-number(video:duration mod 60, '00')"/>)</xsl:if>
+          </figcaption>
+        </figure>
+      </xsl:for-each>
+    </div>"""
+
+
+class Videos(Extension):
+    """The videos that a page plays."""
+
+    column = "videos"
+    type = pl.List(VIDEO_TYPE)
+    namespace = protocol.VIDEO
+    prefix = "video"
+    name = "video"
+    companion = True
+    shown = Shown(
+        "videos", "videos", "Videos", _CELL, numeric=True,
+        attributes='class="number" data-sort="{count(video:video)}"',
+    )  # fmt: skip
+
+    def rendered(self) -> pl.Expr:
+        """As `Extension.rendered`."""
+        elements = [self._element(name) for name in VIDEO_FIELDS]
+        return pl.concat_str(pl.lit("  <video:video>\n"), *elements, pl.lit("  </video:video>\n"))
+
+    def _element(self, name: str) -> pl.Expr:
+        fields = pl.col(self.column).struct
+        if name == "tag":
+            opening, closing = pl.lit("   <video:tag>"), pl.lit("</video:tag>\n")
+            tag = pl.concat_str(opening, escaped(pl.element()), closing)
+            return fields.field(name).list.eval(tag).list.join("").fill_null("")
+        value = escaped(fields.field(name))
+        if name not in protocol.VIDEO_ATTRIBUTES:
+            return element(f"video:{name}", value, "   ")
+        attribute = protocol.VIDEO_ATTRIBUTES[name][0]
+        given = pl.concat_str(
+            pl.lit(f' {attribute}="'), escaped(fields.field(f"{name}@{attribute}")), pl.lit('"')
+        )
+        line = pl.concat_str(
+            pl.lit(f"   <video:{name}"), given.fill_null(""), pl.lit(">"), value,
+            pl.lit(f"</video:{name}>\n"),
+        )  # fmt: skip
+        return line.fill_null("")
+
+    def check(self, node: Node, entry: EntryNotes) -> None:
+        """As `Extension.check`."""
+        entry.check_children(node, self.namespace, protocol.VIDEO_RULES)
+        self._check_attributes(node, entry)
+        media = [
+            child
+            for name in ("content_loc", "player_loc")
+            if (child := node.first(self.namespace, name))
+        ]
+        if not media:
+            sentence = "<video> has neither <content_loc> nor <player_loc>; one is required"
+            entry("video-no-media", node.line, sentence)
+        for child in media:
+            if child.text == entry.loc:
+                sentence = f"<{child.name}> is the address of the page itself"
+                entry("video-same-as-page", child.line, sentence)
+
+    def _check_attributes(self, video: Node, entry: EntryNotes) -> None:
+        for name, (attribute, form, test, required) in protocol.VIDEO_ATTRIBUTES.items():
+            node = video.first(self.namespace, name)
+            if node is None:
+                continue
+            value = node.attributes.get(attribute)
+            shown = f"<{name}> {attribute} {value!r}"
+            if value is None and required:
+                entry("sitemap-value", node.line, f"<{name}> has no {attribute}")
+            elif value is not None and not test(value):
+                entry("sitemap-value", node.line, f"{shown} is not {form}")
+            elif (
+                attribute == "info"
+                and value
+                and addresses.origin(value) != addresses.origin(entry.loc)
+            ):
+                entry("sitemap-value", node.line, f"{shown} is on another host than the page")

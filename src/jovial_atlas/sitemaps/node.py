@@ -1,0 +1,21 @@
+"""One element of a sitemap, as it was read."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Node:
+    """One element as read: namespace, local name, stripped text, attributes, children."""
+
+    space: str
+    name: str
+    text: str
+    line: int
+    attributes: dict[str, str]
+    children: tuple[Node, ...]
+
+    def first(self, space: str, name: str) -> Node | None:
+        """The first child of that name."""
+        return next((c for c in self.children if c.space == space and c.name == name), None)
