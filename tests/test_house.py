@@ -16,7 +16,7 @@ from jovial_atlas.cli.app import COMMANDS
 from jovial_atlas.engines import channels
 from jovial_atlas.findings.finding import SEVERITIES
 from jovial_atlas.findings.registry import CHECKS
-from jovial_atlas.sitefile import Source, read_site_file
+from jovial_atlas.sitefile import PackageChannel, Source, read_site_file
 from jovial_atlas.sitefile.engines import CALLS, Channel
 from jovial_atlas.sources.kinds import KINDS
 from tests.conftest import run_command
@@ -166,7 +166,7 @@ def test_imports_stand_at_the_top_but_for_what_starts_slowly():
 
 def test_every_kind_of_source_and_channel_of_the_site_file_is_known_to_its_room():
     assert set(get_args(Source)) == KINDS
-    assert set(channels.KINDS) == set(get_args(Channel))
+    assert {*channels.KINDS, PackageChannel} == set(get_args(Channel))
     names = [name for kind in channels.KINDS.values() for name in kind.names]
     assert len(names) == len(set(names)), "the ledger tells channels apart by these"
     sending = {name for name in CALLS if not name.startswith("read-")}

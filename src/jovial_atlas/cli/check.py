@@ -150,11 +150,11 @@ def _origin(server: str | None) -> str | None:
 def _known_codes(codes: tuple[str, ...]) -> None:
     """Refuse a code that no check has, with the nearest that one has."""
     from jovial_atlas.faults import nearest
-    from jovial_atlas.findings.registry import CHECKS
+    from jovial_atlas.findings.registry import CHECKS, all_checks
 
     for code in codes:
-        if code not in CHECKS:
-            best = nearest(code, CHECKS, 50)
+        if code not in CHECKS and code not in all_checks():
+            best = nearest(code, all_checks(), 50)
             meant = f" Did you mean {best!r}?" if best else ""
             raise click.UsageError(f"--only: there is no check {code!r}.{meant}")
 

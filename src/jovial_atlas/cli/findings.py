@@ -42,11 +42,11 @@ def show_findings(
     """Findings for a person: worst first, each kind once with its first places, and the count."""
     from jovial_atlas.faults import plural
     from jovial_atlas.findings.finding import counts
-    from jovial_atlas.findings.registry import CHECKS
+    from jovial_atlas.findings.registry import check_of
 
     for code, group in groupby(findings, key=lambda one: one.code):
         found = list(group)
-        check = CHECKS[code]
+        check = check_of(code)
         times = f" ({len(found):,})" if len(found) > 1 else ""
         out.severity(check.severity, f"{check.what}{times}", code)
         shown = found if show_all else found[:_SHOWN]

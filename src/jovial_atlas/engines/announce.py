@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from jovial_atlas import dates
 from jovial_atlas.engines.asking import Asking
 from jovial_atlas.engines.channels import SentKind, channel_name, kind_named, kind_of
-from jovial_atlas.engines.published import SITEMAPS, Due, Outcome, Published
+from jovial_atlas.engines.published import Due, Outcome, Published
 from jovial_atlas.errors import NetworkError, UnansweredError
 from jovial_atlas.records import ASSUMED, FAILED, LOST, REFUSED, TAKEN, UNKNOWN, Unsettled
 from jovial_atlas.sitefile.engines import Channel
@@ -48,7 +48,7 @@ def announce(
     except NetworkError as error:
         status, detail = FAILED, str(error)
     urls = None
-    if name == SITEMAPS:
+    if kind.tells_sitemaps(name):
         urls = published.sitemaps[one.items[0][0]][1]
     ledger.settle(number, status, detail, urls)
     return Outcome(one.engine.name, name, one.what, len(one.items), status, detail)
@@ -93,7 +93,7 @@ def settle(one: Unsettled, published: Published, ledger: Ledger, asking: Asking)
     else:
         status, detail = LOST, f"broke off on {one.at[:10]}; {name} has it not, so it is due again."
     urls = None
-    if one.channel == SITEMAPS:
+    if kind and kind.tells_sitemaps(one.channel):
         urls = published.sitemaps.get(one.items[0][0], ("", 0))[1] if one.items else None
     ledger.settle(one.number, status, detail, urls)
     return Outcome(name, one.channel, one.what, len(one.items), status, detail)

@@ -16,8 +16,6 @@ if TYPE_CHECKING:
 NOT_KNOWN = "not known there"
 #: Channels over which the ledger knows pages, and sitemaps, as heard.
 PAGES, SITEMAPS = "indexnow", "submit-sitemap"
-#: All over which sitemaps are announced; what one knows, the others need not say.
-SITEMAP_CHANNELS = ("robots", "hand", SITEMAPS)
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ from typing import Any
 from lxml import etree
 
 from jovial_atlas.findings.finding import Finding, at_or_above
-from jovial_atlas.findings.registry import CHECKS
+from jovial_atlas.findings.registry import check_of
 
 #: SARIF 2.1.0 §3.27.10: levels.
 _LEVELS = {"blocker": "error", "error": "error", "warning": "warning", "advice": "note"}
@@ -23,11 +23,11 @@ def sarif(findings: Sequence[Finding], version: str) -> dict[str, Any]:
     rules = [
         {
             "id": code,
-            "shortDescription": {"text": CHECKS[code].what},
-            "fullDescription": {"text": CHECKS[code].why},
-            "help": {"text": CHECKS[code].fix},
-            "defaultConfiguration": {"level": _LEVELS[CHECKS[code].severity]},
-            "properties": {"severity": CHECKS[code].severity},
+            "shortDescription": {"text": check_of(code).what},
+            "fullDescription": {"text": check_of(code).why},
+            "help": {"text": check_of(code).fix},
+            "defaultConfiguration": {"level": _LEVELS[check_of(code).severity]},
+            "properties": {"severity": check_of(code).severity},
         }
         for code in codes
     ]
@@ -68,7 +68,7 @@ def junit(findings: Sequence[Finding], looked_at: Sequence[str], fail_on: str) -
     root = etree.Element("testsuites", counts)
     suite = etree.SubElement(root, "testsuite", {"name": f"jovial-atlas check {name}", **counts})
     for code, found in by_code.items():
-        check = CHECKS[code]
+        check = check_of(code)
         case = etree.SubElement(
             suite, "testcase", {"classname": f"check.{check.severity}", "name": code}
         )

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.findings.entry import LEVELS
-from jovial_atlas.findings.registry import CHECKS
+from jovial_atlas.findings.registry import CHECKS, all_checks, check_of
 
 #: Worst first.
 SEVERITIES = LEVELS
@@ -28,11 +28,12 @@ def findings_of(faults: Iterable[Fault]) -> list[Finding]:
     """Faults as findings, worst first, then by code, in the order met."""
     by_code: dict[str, list[Finding]] = {}
     for fault in dict.fromkeys(faults):
-        check = CHECKS[fault.code]
+        check = check_of(fault.code)
         one = Finding(fault.code, check.severity, fault.where, fault.message, check.fix)
         by_code.setdefault(fault.code, []).append(one)
-    codes = [code for code in CHECKS if code in by_code]
-    codes.sort(key=lambda code: SEVERITIES.index(CHECKS[code].severity))
+    known = CHECKS if by_code.keys() <= CHECKS.keys() else all_checks()
+    codes = [code for code in known if code in by_code]
+    codes.sort(key=lambda code: SEVERITIES.index(known[code].severity))
     return [one for code in codes for one in by_code[code]]
 
 

@@ -5,6 +5,11 @@ The reference page of findings is made from this table.
 
 from __future__ import annotations
 
+from functools import cache
+
+from jovial_atlas import installed
+from jovial_atlas.errors import AtlasError
+from jovial_atlas.findings.added import AddedFindings
 from jovial_atlas.findings.content import CONTENT
 from jovial_atlas.findings.entry import LEVELS, Check
 from jovial_atlas.findings.protocol import PROTOCOL
@@ -232,3 +237,22 @@ _TABLE = (
 # fmt: on
 
 CHECKS: dict[str, Check] = {check.code: check for check in (*_TABLE, *PROTOCOL)}
+
+
+def check_of(code: str) -> Check:
+    """The check of a code: ours, or one of an installed package."""
+    return CHECKS.get(code) or all_checks()[code]
+
+
+@cache
+def all_checks() -> dict[str, Check]:
+    """All checks by code: ours, then those that installed packages add. Raises AtlasError where a
+    package cannot be loaded, or takes a code that is another's."""
+    known = dict(CHECKS)
+    for name in installed.names(installed.CHECKS):
+        for check in installed.load(installed.CHECKS, name, AddedFindings).findings:
+            if check.code in known:
+                raise AtlasError(f"The check {name!r} of a package takes the code {check.code!r}, "
+                                 "which another has.")  # fmt: skip
+            known[check.code] = check
+    return known

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import ipaddress
 import re
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from msgspec import Meta, field
 
-from jovial_atlas import addresses
+from jovial_atlas import addresses, installed
+from jovial_atlas.sitefile.added import added, check_settings
 from jovial_atlas.sitefile.parts import Part, check, check_whole, says
 from jovial_atlas.sitefile.publisher import country_of
 
@@ -161,7 +162,30 @@ class Ownership(Part, frozen=True, kw_only=True):
             raise ValueError("file and content belong together")
 
 
-Channel = IndexNowChannel | CallChannel | WebSubChannel | RobotsChannel | HandChannel
+class PackageChannel(Part, frozen=True, kw_only=True, tag_field="kind", tag="package"):
+    """A channel of kind `package`: another installed package makes its messages."""
+
+    kind: ClassVar[Literal["package"]] = "package"
+    package: Annotated[str, says("name under which the package adds its channel")]
+    settings: Annotated[dict[str, Any], says("what the package is to know; see its manual")] = (
+        field(default_factory=dict)
+    )
+    token_env: Annotated[str, says("environment variable that holds its token, if any")] = ""
+
+    @check("package")
+    @classmethod
+    def _installed(cls, value: str) -> str:
+        added(installed.CHANNELS, value)
+        return value
+
+    @check_whole
+    def _settings(self) -> None:
+        check_settings(installed.CHANNELS, self.package, self.settings)
+
+
+Channel = (
+    IndexNowChannel | CallChannel | WebSubChannel | RobotsChannel | HandChannel | PackageChannel
+)
 
 
 class LedgerPlace(Part, frozen=True, kw_only=True):

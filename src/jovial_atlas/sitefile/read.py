@@ -26,6 +26,7 @@ EXAMPLES = {
     "source": '[[source]]\n      kind = "html"\n      path = "public"',
     "source.kind": 'kind = "html"',
     "source.path": 'path = "public"',
+    "source.package": 'package = "sightings"',
     "source.addresses": 'addresses = "folder"',
     "source.at": 'at = "/"',
     "section.name": 'name = "field-notes"',
@@ -45,6 +46,7 @@ EXAMPLES = {
     "publisher.kind": 'kind = "organization"',
     "engine.channels": 'channels = [{ kind = "indexnow", endpoint = '
     '"http://127.0.0.1:8801/indexnow" }]',
+    "engine.channels.package": 'package = "notice-board"',
     "engine.channels.kind": 'kind = "indexnow"',
 }
 
@@ -169,7 +171,10 @@ def _problem(mistake: Mistake, lines: dict[tuple[str | int, ...], int]) -> Probl
     if mistake.known:
         message = "is no key of the site file." + _meant(str(path[-1]), mistake.known)
     key = ".".join(part for part in path if isinstance(part, str))
-    return Problem(line_of(lines, path), _shown(path), message, EXAMPLES.get(key, ""))
+    # How to write a table says nothing of what is wrong between its keys.
+    whole = path and isinstance(path[-1], int) and message != "has no kind."
+    example = "" if whole else EXAMPLES.get(key, "")
+    return Problem(line_of(lines, path), _shown(path), message, example)
 
 
 def _shown(path: Sequence[str | int]) -> str:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from msgspec import field
 
-from jovial_atlas import addresses
-from jovial_atlas.sitefile.parts import Part, check, says
+from jovial_atlas import addresses, installed
+from jovial_atlas.sitefile.added import added, check_settings
+from jovial_atlas.sitefile.parts import Part, check, check_whole, says
 
 
 def origin_of(value: str) -> str:
@@ -198,6 +199,26 @@ class JsonSource(_Mapped, frozen=True, kw_only=True, tag_field="kind", tag="json
         return _web_address(value)
 
 
+class PackageSource(_Mapped, frozen=True, kw_only=True, tag_field="kind", tag="package"):
+    """`[[source]]` with `kind = "package"`: records that another installed package reads."""
+
+    kind: ClassVar[Literal["package"]] = "package"
+    package: Annotated[str, says("name under which the package adds its source")]
+    settings: Annotated[dict[str, Any], says("what the package is to know; see its manual")] = (
+        field(default_factory=dict)
+    )
+
+    @check("package")
+    @classmethod
+    def _installed(cls, value: str) -> str:
+        added(installed.SOURCES, value)
+        return value
+
+    @check_whole
+    def _settings(self) -> None:
+        check_settings(installed.SOURCES, self.package, self.settings)
+
+
 Source = (
     HtmlSource
     | MarkdownSource
@@ -207,4 +228,5 @@ Source = (
     | ListSource
     | CrawlSource
     | JsonSource
+    | PackageSource
 )

@@ -19,6 +19,7 @@ from jovial_atlas.sitefile import (
     JsonSource,
     ListSource,
     MarkdownSource,
+    PackageSource,
     SiteFile,
     Source,
     SqlSource,
@@ -33,7 +34,9 @@ from jovial_atlas.sources.workers.readers import Readers
 from jovial_atlas.web import Client
 
 #: Sources whose records are brought to pages by the names of their fields.
-RecordSource = MarkdownSource | TableSource | SqlSource | FeedSource | ListSource | JsonSource
+RecordSource = (
+    MarkdownSource | TableSource | SqlSource | FeedSource | ListSource | JsonSource | PackageSource
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,6 +134,13 @@ def _interface(source: JsonSource, around: Surroundings, _known: Known | None) -
     yield from read_interface(around.client, source.address, how, paging, token)
 
 
+def _package(source: PackageSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+    from jovial_atlas.sources.records.package import ReaderContext, read_package
+
+    context = ReaderContext(around.site.folder, around.environment, around.client)
+    yield from read_package(source, _field_map(source, around), context)
+
+
 def _list(source: ListSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
     from jovial_atlas.sources.records.listing import read_list
     from jovial_atlas.sources.remote import read
@@ -181,5 +191,6 @@ _OPENERS: dict[type, Callable[[Any, Surroundings, Known | None], Iterator[Batch]
     FeedSource: _feed,
     ListSource: _list,
     JsonSource: _interface,
+    PackageSource: _package,
 }
 KINDS = frozenset(_OPENERS)

@@ -10,7 +10,15 @@ from datetime import datetime
 from jovial_atlas.files import FileSet
 from jovial_atlas.media.services import Service, services
 from jovial_atlas.signs import signed_pages
-from jovial_atlas.sitefile import CrawlSource, HtmlSource, JsonSource, SiteFile, Source, SqlSource
+from jovial_atlas.sitefile import (
+    CrawlSource,
+    HtmlSource,
+    JsonSource,
+    PackageSource,
+    SiteFile,
+    Source,
+    SqlSource,
+)
 from jovial_atlas.sources.html_page.context import Reading
 from jovial_atlas.sources.workers.folder import Folder
 
@@ -34,6 +42,8 @@ def name_of(source: Source) -> str:
         return "query"
     if isinstance(source, CrawlSource):
         return "site"
+    if isinstance(source, PackageSource):
+        return source.package
     return source.address if isinstance(source, JsonSource) else source.path
 
 

@@ -8,34 +8,52 @@ from typing import Any
 from jovial_atlas.engines.channels.call import Call
 from jovial_atlas.engines.channels.indexnow import IndexNow
 from jovial_atlas.engines.channels.kind import ChannelKind, SentKind, UnsentKind
+from jovial_atlas.engines.channels.packaged import PackagedKind
 from jovial_atlas.engines.channels.unsent import Hand, Robots
 from jovial_atlas.engines.channels.websub import WebSub
+from jovial_atlas.installed import CHANNELS, load, names
+from jovial_atlas.sitefile import Engine, PackageChannel
 from jovial_atlas.sitefile.engines import Channel
 
 __all__ = [
     "KINDS",
     "ChannelKind",
+    "PackagedKind",
     "SentKind",
     "UnsentKind",
     "channel_name",
     "kind_named",
     "kind_of",
+    "sitemap_channels",
 ]
 
 _ALL: tuple[ChannelKind[Any], ...] = (IndexNow(), Call(), WebSub(), Robots(), Hand())
-#: Part of the site file → kind.
+#: Part of the site file → kind, but for that of other packages.
 KINDS: dict[type, ChannelKind[Any]] = {kind.model: kind for kind in _ALL}
 _NAMED = {name: kind for kind in _ALL for name in kind.names}
 
 
 def kind_of(channel: Channel) -> ChannelKind[Any]:
-    """The kind of a channel."""
+    """The kind of a channel. Raises AtlasError where the package that adds it is not installed."""
+    if isinstance(channel, PackageChannel):
+        return load(CHANNELS, channel.package, PackagedKind)
     return KINDS[type(channel)]
 
 
 def kind_named(name: str) -> ChannelKind[Any] | None:
     """The kind that keeps messages in the ledger under a name; None where none does any more."""
-    return _NAMED.get(name)
+    if kind := _NAMED.get(name):
+        return kind
+    added = (load(CHANNELS, other, PackagedKind) for other in names(CHANNELS))
+    return next((kind for kind in added if name in kind.names), None)
+
+
+def sitemap_channels(engine: Engine) -> list[str]:
+    """The names under which the ledger keeps announcements of sitemaps to an engine. What is known
+    of one under a later name counts."""
+    kinds = (*_ALL[::-1], *map(kind_of, engine.channels))
+    every = (name for kind in kinds for name in kind.names if kind.tells_sitemaps(name))
+    return list(dict.fromkeys(every))
 
 
 def channel_name(channel: Channel) -> str:

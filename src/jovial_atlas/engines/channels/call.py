@@ -34,6 +34,9 @@ class Call(SentKind[CallChannel]):
     def name(self, channel: CallChannel) -> str:
         return channel.name
 
+    def tells_sitemaps(self, name: str) -> bool:
+        return name == SITEMAPS
+
     def due(
         self, engine: Engine, channel: CallChannel, published: Published, ledger: Ledger
     ) -> Iterator[Due]:

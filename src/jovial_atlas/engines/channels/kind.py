@@ -38,6 +38,10 @@ class ChannelKind(ABC, Generic[C]):
         """The name under which the ledger keeps a channel."""
         return channel.kind
 
+    def tells_sitemaps(self, name: str) -> bool:
+        """Whether what it announces under one of its names are sitemaps."""
+        return False
+
     @abstractmethod
     def due(
         self, engine: Engine, channel: C, published: Published, ledger: Ledger

@@ -33,6 +33,9 @@ class Robots(UnsentKind[RobotsChannel]):
     model = RobotsChannel
     names = ("robots",)
 
+    def tells_sitemaps(self, name: str) -> bool:
+        return True
+
     def due(
         self, engine: Engine, channel: RobotsChannel, published: Published, ledger: Ledger
     ) -> Iterator[Due]:
@@ -65,6 +68,9 @@ class Hand(UnsentKind[HandChannel]):
 
     model = HandChannel
     names = ("hand",)
+
+    def tells_sitemaps(self, name: str) -> bool:
+        return True
 
     def due(
         self, engine: Engine, channel: HandChannel, published: Published, ledger: Ledger

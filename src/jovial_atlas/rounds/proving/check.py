@@ -2,44 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from contextlib import nullcontext
 from dataclasses import dataclass, replace
 from datetime import datetime
 
 from jovial_atlas import addresses, dates
-from jovial_atlas.checks import pages as page_checks
 from jovial_atlas.checks import sets
 from jovial_atlas.checks.fetching import OnDisk
 from jovial_atlas.checks.live import Estimate, estimate
+from jovial_atlas.checks.pages import hidden_pages
 from jovial_atlas.checks.sets import SitemapSet
-from jovial_atlas.checks.sharing import check_shared_pictures
-from jovial_atlas.checks.texts import (
-    check_languages,
-    check_lengths,
-    published_texts,
-    with_published,
-)
-from jovial_atlas.checks.videos import check_films
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
-from jovial_atlas.files import FileSet
 from jovial_atlas.findings import Finding, findings_of
-from jovial_atlas.head.texts import failing_patterns, has_patterns
-from jovial_atlas.pages.page import pages_of
 from jovial_atlas.robots import RobotsFile
 from jovial_atlas.rounds.proving.live import Live, ask, other_hosts, ownership, served_robots
-from jovial_atlas.rounds.proving.structured_data import data_faults
-from jovial_atlas.rounds.proving.targets import read_target, relative, robots_faults, robots_on_disk
-from jovial_atlas.rounds.publishing.redirects import redirects_of
-from jovial_atlas.rounds.publishing.undelivered import undelivered
-from jovial_atlas.rounds.state.hiding import hiding_faults
+from jovial_atlas.rounds.proving.site_checks import CheckedHost, host_faults
+from jovial_atlas.rounds.proving.targets import read_target, relative, robots_on_disk
 from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
-from jovial_atlas.rounds.state.names import INDEX, LIVE_JOURNAL, MANIFEST, ROBOTS
-from jovial_atlas.rounds.state.record import load_record
-from jovial_atlas.rounds.state.site_files import file_of, page_file_of
+from jovial_atlas.rounds.state.names import INDEX, LIVE_JOURNAL, ROBOTS
 from jovial_atlas.rounds.state.survey_result import Apart
-from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.web import Client
 
@@ -95,51 +77,14 @@ class _BuiltHost:
 def _check_host(
     site: SiteFile, survey: LastSurvey, now: datetime, looked_at: list[str]
 ) -> tuple[list[Fault], _BuiltHost]:
-    decided = survey.decided
-    robots_path = site.output / ROBOTS
-    robots = robots_on_disk(robots_path)
-    written = robots or robots_of(site.model)
     disk = OnDisk(site.output, f"{site.model.site.url}/", whole=True, shown=relative)
     read = _read_output(site, disk)
-    find = page_file_of(site)
-    texts = published_texts(decided, site)
-    faults: list[Fault] = [
-        *hiding_faults(survey, written),
-        *(robots.faults if robots else []),
-        *robots_faults(robots, robots_path, read),
-        *_kept(site),
-        *page_checks.check_texts(with_published(decided, texts)),
-        *check_lengths(texts or (), site),
-        *check_languages(texts or (), site),
-        *check_shared_pictures(
-            texts or (), site, survey.films, survey.pictures.look, file_of(site)
-        ),
-        *page_checks.check_languages_said(decided),
-        *page_checks.check_canonicals(decided, site),
-        *page_checks.check_overrides(decided, site),
-        *page_checks.check_noindex_seen(decided, written),
-        *undelivered(survey),
-        *_patterns(survey),
-        *page_checks.check_engines(decided, written, site),
-        *page_checks.check_given(site),
-        *redirects_of(survey).faults,
-        *page_checks.check_links(decided, lambda address: find(address) is not None),
-        *data_faults(survey, site),
-        *check_films(survey.films, site, written, file_of(site)),
-        *sets.check_set(read, dates.write(now), robots),
-    ]
-    record = load_record(site)
-    faults += _flipped(record.hidden)
-    if site.model.site.stage == "live":
-        faults += sets.check_against_robots(read, written, sorted(site.crawlers))
-        if read.files:
-            faults += sets.check_against_pages(read, decided)
-            faults += sets.check_stale(record.at, survey.at, decided)
-        elif decided["listed"].any():
-            faults.append(Fault("sitemap-none", relative(site.output / INDEX), "It is missing."))
-    looked_at += [plural(decided.height, "page"), plural(len(read.files), "sitemap file"), ROBOTS]
-    hidden = page_checks.hidden_pages(decided)
-    return faults, _BuiltHost(site, read, robots, decided["loc"].to_list(), hidden)
+    host = CheckedHost(survey, robots_on_disk(site.output / ROBOTS), read, now)
+    faults = list(host_faults(host))
+    pages = host.pages
+    looked_at += [plural(pages.height, "page"), plural(len(read.files), "sitemap file"), ROBOTS]
+    hidden = hidden_pages(pages)
+    return faults, _BuiltHost(site, read, host.robots, pages["loc"].to_list(), hidden)
 
 
 def _ask_host(built: _BuiltHost, live: Live, now: datetime) -> tuple[list[Fault], Estimate]:
@@ -155,39 +100,9 @@ def _ask_host(built: _BuiltHost, live: Live, now: datetime) -> tuple[list[Fault]
     return faults, seen
 
 
-def _patterns(survey: LastSurvey) -> Iterator[Fault]:
-    """Patterns that cannot be filled in for a listed page."""
-    if has_patterns(survey.site):
-        yield from failing_patterns(pages_of(survey.decided.filter("listed")), survey.site)
-
-
-#: From this share of a section on, and this many pages, hiding pages counts as an accident.
-_ACCIDENT_SHARE, _ACCIDENT_PAGES = 0.3, 3
-
-
-def _flipped(hidden: dict[str, tuple[int, int]]) -> Iterator[Fault]:
-    """Sections of which the last build took many pages out of the index."""
-    for name, (count, had) in hidden.items():
-        if count >= _ACCIDENT_PAGES and count >= _ACCIDENT_SHARE * had:
-            turned = f"{plural(count, 'page')} of {had:,} turned from index to noindex"
-            yield Fault("section-flipped", name, f"{turned} in the last build.")
-
-
 def _read_output(site: SiteFile, disk: OnDisk) -> SitemapSet:
     start = site.output / INDEX
     return sets.read_set([disk.open(start)] if start.exists() else [], disk)
-
-
-def _kept(site: SiteFile) -> Iterator[Fault]:
-    """Files that stand where the tool would write, and are not its own."""
-    public = FileSet(site.output, site.state / MANIFEST)
-    for name in (INDEX, ROBOTS):
-        if public.is_foreign(name):
-            yield Fault(
-                "file-kept",
-                relative(site.output / name),
-                "It was not written by this tool, or was edited since.",
-            )
 
 
 def check_target(

@@ -10,7 +10,7 @@ import polars as pl
 from jovial_atlas import dates
 from jovial_atlas.findings import Finding
 from jovial_atlas.findings.finding import SEVERITIES
-from jovial_atlas.findings.registry import CHECKS
+from jovial_atlas.findings.registry import check_of
 from jovial_atlas.report import Bars, Report, Table, Trend, render
 from jovial_atlas.rounds.proving.check import check_site
 from jovial_atlas.rounds.reading.survey import section_counts
@@ -68,7 +68,7 @@ def _grouped(findings: list[Finding]) -> Iterator[tuple[str, str, str, int, str]
     for one in findings:
         seen.setdefault(one.code, []).append(one)
     for code, some in seen.items():
-        check = CHECKS[code]
+        check = check_of(code)
         yield check.severity, check.what, check.why, len(some), check.fix
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from contextlib import nullcontext
 
-from jovial_atlas.engines.channels import channel_name
-from jovial_atlas.engines.published import PAGES, SITEMAP_CHANNELS, Published, channel_for
+from jovial_atlas.engines.channels import channel_name, sitemap_channels
+from jovial_atlas.engines.published import PAGES, Published, channel_for
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.ledger import Heard, Ledger, PageReport, SitemapReport
 from jovial_atlas.rounds.state.names import INDEX
@@ -119,7 +119,7 @@ def _sitemap_states(
 ) -> list[SitemapState]:
     """The index first, then those that miss most pages."""
     heard: dict[str, Heard] = {}
-    for channel in SITEMAP_CHANNELS:
+    for channel in sitemap_channels(engine):
         heard |= ledger.heard(engine.name, channel)
     # An interface lists all that it knows at once: what is not in the latest list is not known
     # there. A table that was exported may be of some sitemaps only, and says nothing of others.

@@ -1,0 +1,1 @@
+"""What the bird station of Marrowfen adds to Jovial Atlas."""
