@@ -12,6 +12,7 @@ from jinja2.sandbox import SandboxedEnvironment
 from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas.head.compose import head_data, head_lines, heads_by_section
+from jovial_atlas.head.settings import head_settings
 from jovial_atlas.head.tags import head_tags
 from jovial_atlas.markup import inject
 from jovial_atlas.pages import schema
@@ -56,7 +57,7 @@ def run(pair: Callable[..., float]) -> None:
                 pattern.render(page=page, site=site.model.site)
 
     def ours() -> None:
-        for _, heads in heads_by_section(decided, site, {}):
+        for _, heads in heads_by_section(decided, head_settings(site), {}):
             head_lines(heads)
 
     pair(f"head data of {_PAGES:,} pages", ours, bare, wanted="at most 3", runs=3)
@@ -68,7 +69,7 @@ def _injecting(pair: Callable[..., float], page: Page, site: SiteFile) -> None:
     if not files:
         raise SystemExit("Install python3-doc and postgresql-doc-15 for this benchmark.")
     files = (files * (_FILES // len(files) + 1))[:_FILES]
-    tags = head_tags(head_data(page, site), page, site)
+    tags = head_tags(head_data(page, head_settings(site)), page, head_settings(site))
     with tempfile.TemporaryDirectory() as name:
         target = Path(name) / "page.html"
 

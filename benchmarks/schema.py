@@ -12,6 +12,7 @@ from pathlib import Path
 
 from jovial_atlas.head.context import HeadContext
 from jovial_atlas.head.page_graph import page_graph
+from jovial_atlas.head.settings import head_settings
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import pages_of
 from jovial_atlas.rules import decide
@@ -46,14 +47,15 @@ def run(pair: Callable[..., float]) -> None:
         for n in range(_PAGES)
     ]  # fmt: skip
     pages = list(pages_of(decide(schema.table(rows), site, _NOW)))
-    sections = {section.name: section for section in site.model.section}
+    settings = head_settings(site)
     names = {f"{_SITE}/notes/": "Notes", f"{_SITE}/cafe/": "Café"}
     context = HeadContext(name=names.get)
 
     def made() -> list[dict[str, object]]:
         return [
             page_graph(
-                page, site, sections[page.section], (page.title, page.excerpt), (), context
+                page, settings, settings.section[page.section], (page.title, page.excerpt), (),
+                context,
             ).document or {}
             for page in pages
         ]  # fmt: skip

@@ -6,6 +6,7 @@ from jovial_atlas.checks import pages as checks
 from jovial_atlas.checks import texts
 from jovial_atlas.faults import Fault
 from jovial_atlas.findings.finding import at_or_above, counts, findings_of
+from jovial_atlas.head.settings import head_settings
 from jovial_atlas.pages import schema
 from jovial_atlas.robots import parse_robots
 from jovial_atlas.rules import decide, hiding
@@ -59,8 +60,8 @@ GERMAN = "Die Otter im Moor fischen den ganzen Winter am unteren Wehr und lassen
     ],
 )  # fmt: skip
 def test_texts_are_in_the_language_of_their_page_and_say_its_phrase(site, row, expected):
-    published = texts.published_texts(decided(site, ("/a", row)), site)
-    found = [*texts.check_languages(published, site), *texts.check_lengths(published, site)]
+    published = texts.published_texts(decided(site, ("/a", row)), head_settings(site))
+    found = [*texts.check_languages(published, site), *texts.check_lengths(published, head_settings(site), site.model.lengths)]
     told = [f for f in found if not f.code.endswith(("short", "long"))]
     assert [fault.code for fault in told] == expected
 
@@ -76,7 +77,7 @@ def test_titles_are_compared_as_they_are_published(tmp_path):
     site = read_site_file(write_site(tmp_path, {}, more))
     rows = [(f"/n/{name}", {"title": "Same", "heading": name}) for name in "ab"]
     table = decided(site, *rows)
-    said = texts.with_published(table, texts.published_texts(table, site))
+    said = texts.with_published(table, texts.published_texts(table, head_settings(site)))
     assert told(checks.check_texts(said)) == []
     assert told(checks.check_texts(table)) == [("title-duplicate", "/n/a")]
 

@@ -8,6 +8,7 @@ from PIL import Image, ImageDraw
 
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.context import HeadContext
+from jovial_atlas.head.settings import head_settings
 from jovial_atlas.media.pictures import Copying, copy_size, look_at_picture, shared_copy
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import page_of
@@ -59,7 +60,7 @@ def shared(folder, path="/a/", copies="", **columns):
             extra=schema.pl.struct(photo=schema.pl.lit(columns["extra"]))
         )
     decided = page_of(decide(schema.complete(table), site, NOW).to_dicts()[0])
-    picture = head_data(decided, site, (), HeadContext(Pictures(site).look)).picture
+    picture = head_data(decided, head_settings(site), (), HeadContext(Pictures(site).look)).picture
     return asdict(picture) if picture else None
 
 

@@ -6,10 +6,11 @@ from msgspec.structs import asdict
 from jovial_atlas.errors import SiteFileError
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.lengths import shown, width
+from jovial_atlas.head.settings import head_settings
 from jovial_atlas.head.tags import head_tags
-from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import page_of
+from jovial_atlas.rounds.publishing.patterns import check_patterns
 from jovial_atlas.rules import decide
 from jovial_atlas.sitefile import read_site_file
 from tests.conftest import NOW, URL, page, write_site
@@ -43,8 +44,8 @@ def head_of(folder, more=PATTERNS, **columns):
            "images": [], "videos": [], "title": "T", "heading": "A heading of some length",
            "excerpt": "One &amp; <b>two</b>. Three.", "published": "2026-11-03", **columns}  # fmt: skip
     decided = page_of(decide(schema.table([row]), site, NOW).to_dicts()[0])
-    head = head_data(decided, site)
-    return asdict(head), [tag.html for tag in head_tags(head, decided, site)]
+    head = head_data(decided, head_settings(site))
+    return asdict(head), [tag.html for tag in head_tags(head, decided, head_settings(site))]
 
 
 @pytest.mark.parametrize(

@@ -175,7 +175,7 @@ def test_sitemap_and_structured_data_say_the_same(films, atlas, tmp_path):
     compared = 0
     for loc, videos in rows.select("loc", "videos").iter_rows():
         (row,) = survey.decided.filter(pl.col("loc") == loc).to_dicts()
-        graph = head_data(page_of(row), survey.site, survey.films[loc]).json_ld["@graph"]
+        graph = head_data(page_of(row), survey.heads, survey.films[loc]).json_ld["@graph"]
         nodes = [node for node in graph if node["@type"] == "VideoObject"]
         for video, node in zip(videos, nodes, strict=True):
             assert {ours: video[ours] for ours in same} == {
@@ -184,7 +184,7 @@ def test_sitemap_and_structured_data_say_the_same(films, atlas, tmp_path):
             compared += 1
     assert compared == 4
     otters = survey.films[f"{URL}/otters.html"]
-    head = head_data(otters[0].page, survey.site, otters)
+    head = head_data(otters[0].page, survey.heads, otters)
     assert ("og:video", f"{URL}/films/otters.mp4") in head.meta
     assert ("twitter:player", f"{URL}/films/otters.mp4") in head.meta
     (node,) = [one for one in head.json_ld["@graph"] if one["@type"] == "VideoObject"]

@@ -180,13 +180,13 @@ def test_one_crawler_can_be_told_more_than_the_others(tmp_path):
     )
     said = [{"crawler": "quillseek", "words": "nofollow"}]
     row, says, site = decided(tmp_path, rules, crawler_directives=said, directives="noarchive")
-    assert (row["listed"], directives_of(page_of(row), site)) == (True, "noarchive")
-    assert directives_for(page_of(row), site) == {
+    assert (row["listed"], directives_of(page_of(row), site.model.site.stage)) == (True, "noarchive")
+    assert directives_for(page_of(row), site.model.site.stage) == {
         "lanternbot": "noindex, max-snippet:20", "quillseek": "nofollow",
     }  # fmt: skip
     assert [one.crawlers for one in says if one.crawlers] == [("lanternbot",), ("quillseek",)]
     other = decided(tmp_path, rules, path="/b/")[0]
-    assert directives_for(page_of(other), site) == {}
+    assert directives_for(page_of(other), site.model.site.stage) == {}
 
 
 @pytest.mark.parametrize(

@@ -3,6 +3,7 @@
 import pytest
 
 from jovial_atlas.head.compose import head_data
+from jovial_atlas.head.settings import head_settings
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import page_of
 from jovial_atlas.rules import decide, explain_layers, not_listed
@@ -86,7 +87,7 @@ def test_the_last_layer_that_speaks_wins_and_is_named(
     says = explain_layers(pages, site, NOW)
     winners = [layer.name for layer in says if "listed" in layer.won]
     assert winners == [by], "explain tells the same story"
-    head = head_data(page_of(row), site)
+    head = head_data(page_of(row), head_settings(site))
     assert ("noindex" in head.directives) is not index
     assert (head.json_ld is None) is not index
 
@@ -95,17 +96,17 @@ def test_a_draft_lists_nothing_and_says_noindex_everywhere(tmp_path):
     site = read_site_file(write_site(tmp_path, {}, stage="draft"))
     decided = decide(table(), site, NOW)
     assert not_listed(decided.lazy()).collect().rows() == [("the site is a draft", 1)]
-    assert head_data(page_of(decided.to_dicts()[0]), site).directives == "noindex"
+    assert head_data(page_of(decided.to_dicts()[0]), head_settings(site)).directives == "noindex"
 
 
 def test_texts_come_from_the_pattern_then_the_page_then_the_content(site):
     article = {"loc": f"{URL}/notes/a/", "title": "Dawn", "heading": "Dawn at the fen",
                "excerpt": "First sentence. " + "word " * 60, "published": "2026-11-01",
                "author": "Wren", "lastmod": "2026-11-02", "lastmod_from": "meta"}  # fmt: skip
-    head = head_data(page_of(decide(table(**article), site, NOW).to_dicts()[0]), site)
+    head = head_data(page_of(decide(table(**article), site, NOW).to_dicts()[0]), head_settings(site))
     assert (head.title, head.title_from) == ("Dawn – www.marrowfen.example", "pattern")
     plain = head_data(
-        page_of(decide(table(**{**article, "loc": f"{URL}/a/"}), site, NOW).to_dicts()[0]), site
+        page_of(decide(table(**{**article, "loc": f"{URL}/a/"}), site, NOW).to_dicts()[0]), head_settings(site)
     )
     assert (plain.title, plain.title_from) == ("Dawn", "page")
     assert plain.description_from == "excerpt"
@@ -171,4 +172,4 @@ set = { max_snippet = -1, archive = false, translate = false, unavailable_after 
 def test_limits_are_decided_field_by_field_and_the_page_wins(tmp_path, columns, directives):
     site = read_site_file(write_site(tmp_path, {}, LIMITS))
     row = decide(table(**columns), site, NOW).to_dicts()[0]
-    assert head_data(page_of(row), site).directives == directives
+    assert head_data(page_of(row), head_settings(site)).directives == directives

@@ -7,8 +7,8 @@ from itertools import product
 import pytest
 
 from jovial_atlas.errors import SiteFileError
-from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.place import find_site_file
+from jovial_atlas.rounds.publishing.patterns import check_patterns
 from jovial_atlas.rules import layers_of
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.sitefile.model import Host, SiteModel

@@ -8,10 +8,10 @@ from pathlib import Path
 from jovial_atlas import addresses
 from jovial_atlas.checks.texts import Published
 from jovial_atlas.faults import Fault, plural
+from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.sharing import SHAPES, Look, large_enough, shared_picture
 from jovial_atlas.head.videos import Film
 from jovial_atlas.media.pictures import SHARED, SHARED_LEAST
-from jovial_atlas.sitefile import SiteFile
 
 #: Octets from which on readers of cards do not show a picture.
 _HEAVY = 5_000_000
@@ -19,20 +19,20 @@ _HEAVY = 5_000_000
 
 def check_shared_pictures(
     texts: Sequence[Published],
-    site: SiteFile,
+    settings: HeadSettings,
     films: Mapping[str, Sequence[Film]],
     look: Look,
     find: Callable[[str], Path | None],
 ) -> Iterator[Fault]:
     """Pictures of listed pages, each told once with the pages that it stands for. Those on other
     hosts are not looked at."""
-    if not site.model.head.social:
+    if not settings.head.social:
         return
     bare: list[str] = []
     pages: dict[str, list[str]] = {}
     for one in texts:
         page = one.page
-        shared = shared_picture(page, site, one.section, films.get(page.loc, ()), look)
+        shared = shared_picture(page, settings, one.section, films.get(page.loc, ()), look)
         if shared is None:
             bare.append(page.loc)
         elif not shared.picture.original:
@@ -41,7 +41,7 @@ def check_shared_pictures(
         message = f"{plural(len(bare), 'page')} {_have(bare)} none: {_some(bare)}."
         yield Fault("share-picture-missing", bare[0], message)
     for loc, locs in sorted(pages.items()):
-        yield from _one(loc, f"It is shared with {_some(locs)}.", site, look, find)
+        yield from _one(loc, f"It is shared with {_some(locs)}.", settings, look, find)
 
 
 def _have(locs: Sequence[str]) -> str:
@@ -54,11 +54,11 @@ def _some(locs: Sequence[str], most: int = 3) -> str:
 
 
 def _one(
-    loc: str, pages: str, site: SiteFile, look: Look, find: Callable[[str], Path | None]
+    loc: str, pages: str, settings: HeadSettings, look: Look, find: Callable[[str], Path | None]
 ) -> Iterator[Fault]:
     original = look(loc)
     if original is None:
-        if loc.startswith(f"{site.model.site.url}/"):
+        if loc.startswith(f"{settings.site.url}/"):
             wrong = "is no picture" if find(loc) else "does not exist"
             yield Fault("share-picture-unusable", loc, f"The picture {wrong}. {pages}")
         return

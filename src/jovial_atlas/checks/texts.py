@@ -12,10 +12,12 @@ import polars as pl
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.head.lengths import shown, width
+from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.texts import Text, description_of, phrase_of, title_of
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
+from jovial_atlas.sitefile.heads import Lengths
 
 #: Texts of fewer words do not tell their language; nor does a guess that is less sure than this.
 _WORDS, _SURE = 10, 0.97
@@ -37,16 +39,12 @@ class Published:
     description: Text
 
 
-def published_texts(decided: pl.DataFrame, site: SiteFile) -> list[Published] | None:
-    """The texts of all listed pages; None for a site with more pages than head data is written
-    for."""
-    if decided.height > site.model.output.head_pages:
-        return None
-    sections = {section.name: section for section in site.model.section}
+def published_texts(decided: pl.DataFrame, settings: HeadSettings) -> list[Published]:
+    """The texts of all listed pages."""
     found = []
     for page in pages_of(decided.filter("listed")):
-        section = sections.get(page.section)
-        title, said = title_of(page, site, section), description_of(page, site, section)
+        section = settings.section.get(page.section)
+        title, said = title_of(page, settings, section), description_of(page, settings, section)
         found.append(Published(page, section, title, said))
     return found
 
@@ -69,27 +67,29 @@ def _meant(text: Text) -> str | None:
     return None if text.source in ("heading", "excerpt", "kind of page") else text.value
 
 
-def check_lengths(texts: Sequence[Published], site: SiteFile) -> Iterator[Fault]:
+def check_lengths(
+    texts: Sequence[Published], settings: HeadSettings, limits: Lengths
+) -> Iterator[Fault]:
     """Titles and descriptions that are cut in results, or say little, titles that only name the
     site, patterns that give nothing, and target phrases that a page never says."""
-    limits = site.model.lengths
-    names = {site.model.site.name.casefold(), site.model.site.short_name.casefold()}
+    site = settings.site
+    names = {site.name.casefold(), site.short_name.casefold()}
     for one in texts:
         page, section = one.page, one.section
         for name, found in (("title", one.title), ("description", one.description)):
-            said = [getattr(at, name) for at in (section, site.model.head) if at]
+            said = [getattr(at, name) for at in (section, settings.head) if at]
             yield from _empty(name, found, page, said)
         if title := one.title.value:
             yield from _length("title", page.loc, title, limits.title_px, limits.title_size,
                                limits.title_least)  # fmt: skip
-            home = page.loc == f"{site.model.site.url}/"
+            home = page.loc == f"{site.url}/"
             if title.casefold() in names and not home:
                 yield Fault("title-site-name", page.loc, f"Its title is only {title!r}.")
         if one.description.value and one.description.source != "excerpt":
             yield from _length("description", page.loc, one.description.value,
                                limits.description_px, limits.description_size,
                                limits.description_least)  # fmt: skip
-        yield from _phrase(one, phrase_of(page, site))
+        yield from _phrase(one, phrase_of(page, settings))
 
 
 def _phrase(one: Published, phrase: str) -> Iterator[Fault]:

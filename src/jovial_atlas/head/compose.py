@@ -11,41 +11,44 @@ import polars as pl
 from jovial_atlas.head.context import NO_CONTEXT, HeadContext
 from jovial_atlas.head.head import Head
 from jovial_atlas.head.page_graph import page_graph
+from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.sharing import shared_picture
 from jovial_atlas.head.texts import description_of, text_of, title_of
 from jovial_atlas.head.videos import Film, sharing
 from jovial_atlas.pages.page import CrawlerVerdict, Page, pages_of
 from jovial_atlas.robots.directives import KNOWN
-from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
 
 
 def head_data(
-    page: Page, site: SiteFile, films: Sequence[Film] = (), context: HeadContext = NO_CONTEXT
+    page: Page,
+    settings: HeadSettings,
+    films: Sequence[Film] = (),
+    context: HeadContext = NO_CONTEXT,
 ) -> Head:
     """What belongs into the head of one page with its videos. `context` is what is known beyond
     it."""
-    section = _section(page, site)
-    title = title_of(page, site, section)
-    description = description_of(page, site, section)
-    picture = shared_picture(page, site, section, films, context.look) if page.index else None
+    section = _section(page, settings)
+    title = title_of(page, settings, section)
+    description = description_of(page, settings, section)
+    picture = shared_picture(page, settings, section, films, context.look) if page.index else None
     texts = (title.value, description.value)
-    graph = page_graph(page, site, section, texts, films, context) if page.index else None
+    graph = page_graph(page, settings, section, texts, films, context) if page.index else None
     return Head(
         loc=page.loc,
         title=title.value,
         title_from=title.source,
         description=description.value,
         description_from=description.source,
-        share_title=text_of("share_title", page, site, section).value,
-        share_description=text_of("share_description", page, site, section).value,
-        card_title=text_of("card_title", page, site, section).value,
-        card_description=text_of("card_description", page, site, section).value,
+        share_title=text_of("share_title", page, settings, section).value,
+        share_description=text_of("share_description", page, settings, section).value,
+        card_title=text_of("card_title", page, settings, section).value,
+        card_description=text_of("card_description", page, settings, section).value,
         picture=picture.picture if picture else None,
         canonical=page.canonical or page.loc,
-        directives=directives_of(page, site),
-        directives_for=directives_for(page, site),
-        meta=sharing(films) if site.model.videos.elsewhere and page.index else [],
+        directives=directives_of(page, settings.site.stage),
+        directives_for=directives_for(page, settings.site.stage),
+        meta=sharing(films) if settings.videos.elsewhere and page.index else [],
         json_ld=graph.document if graph else None,
     )
 
@@ -58,28 +61,28 @@ class PageHead:
     head: Head
 
 
-def _section(page: Page, site: SiteFile) -> Section | None:
-    return next((s for s in site.model.section if s.name == page.section), None)
+def _section(page: Page, settings: HeadSettings) -> Section | None:
+    return settings.section.get(page.section)
 
 
-def directives_of(page: Page, site: SiteFile) -> str:
+def directives_of(page: Page, stage: str) -> str:
     """The robots directives for all crawlers: only what differs from the default. Words of the
     page that are nobody's decision are kept where crawlers know them."""
-    return ", ".join(_words(page, page, site))
+    return ", ".join(_words(page, page, stage))
 
 
-def directives_for(page: Page, site: SiteFile) -> dict[str, str]:
+def directives_for(page: Page, stage: str) -> dict[str, str]:
     """Crawler → the directives for it alone. They add to those for all crawlers, so only what
     these do not say yet is there."""
     crawlers = page.crawlers
     if not crawlers:
         return {}
-    general = _words(page, page, site)
+    general = _words(page, page, stage)
     own = {one.crawler: one.words for one in page.crawler_directives or ()}
     found = {
         token: [
             word
-            for word in [*_words(decided, page, site), *_kept(own.get(token))]
+            for word in [*_words(decided, page, stage), *_kept(own.get(token))]
             if word not in general
         ]
         for token, decided in crawlers.items()
@@ -104,9 +107,9 @@ def _kept(words: str | None) -> list[str]:
     return [word for word in said if word and word.partition(":")[0].lower() not in _DECIDED]
 
 
-def _words(decided: Page | CrawlerVerdict, page: Page, site: SiteFile) -> list[str]:
+def _words(decided: Page | CrawlerVerdict, page: Page, stage: str) -> list[str]:
     words = []
-    if not decided.index or site.model.site.stage == "draft":
+    if not decided.index or stage == "draft":
         words.append("noindex")
     if not decided.follow:
         words.append("nofollow")
@@ -133,7 +136,7 @@ def _words(decided: Page | CrawlerVerdict, page: Page, site: SiteFile) -> list[s
 
 def heads_by_section(
     decided: pl.DataFrame,
-    site: SiteFile,
+    settings: HeadSettings,
     films: Mapping[str, Sequence[Film]],
     context: HeadContext = NO_CONTEXT,
 ) -> Iterator[tuple[str, list[PageHead]]]:
@@ -141,7 +144,7 @@ def heads_by_section(
     parts = decided.sort("section", "loc").partition_by("section", maintain_order=True)
     for part in parts:
         heads = [
-            PageHead(page, head_data(page, site, films.get(page.loc, ()), context))
+            PageHead(page, head_data(page, settings, films.get(page.loc, ()), context))
             for page in pages_of(part)
         ]
         yield part["section"][0], heads

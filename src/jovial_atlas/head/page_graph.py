@@ -14,12 +14,12 @@ from urllib.parse import urljoin
 from zoneinfo import ZoneInfo
 
 from jovial_atlas.head.context import NO_CONTEXT, HeadContext
+from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.site import SiteNodes, site_nodes
 from jovial_atlas.head.texts import pattern_text
 from jovial_atlas.head.videos import Film
 from jovial_atlas.pages.page import Page
 from jovial_atlas.rules.policies import kind_teller
-from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
 from jovial_atlas.sitefile.publisher import Place
 from jovial_atlas.structured import nodes
@@ -61,7 +61,7 @@ class Graph:
 
 def page_graph(
     page: Page,
-    site: SiteFile,
+    settings: HeadSettings,
     section: Section | None,
     texts: tuple[str | None, str | None],
     films: Sequence[Film] = (),
@@ -71,24 +71,24 @@ def page_graph(
 ) -> Graph:
     """The graph of a page (a row of the decided table) with its title and description. With
     `trace` it says where each value comes from."""
-    making = _Making(page, site, section, texts, context, trace)
-    shared = site_nodes(site.model)
+    making = _Making(page, settings, section, texts, context, trace)
+    shared = site_nodes(settings)
     if trace:
         for where, node in zip(("[publisher]", "[site]"), shared.first, strict=True):
             making.origins[node["@id"]] = dict.fromkeys(node, f"site file, {where}")
     made = _with_found([*shared.first, *making.nodes(films)], page, making)
-    return _valid(made, shared, site, making, trace)
+    return _valid(made, shared, settings, making, trace)
 
 
-def validator_of(site: SiteFile) -> Validator:
+def validator_of(settings: HeadSettings) -> Validator:
     """The validator with the site's own rows of the table of features."""
-    return site_nodes(site.model).validator
+    return site_nodes(settings).validator
 
 
 def _valid(
     made: list[Node],
     shared: SiteNodes,
-    site: SiteFile,
+    settings: HeadSettings,
     making: _Making,
     advice: bool,
 ) -> Graph:
@@ -100,10 +100,10 @@ def _valid(
     numbers = [
         n for n in range(count, len(made)) if advice or made[n].get("@id") not in making.sure
     ]
-    own = validator_of(site).validate([made[n] for n in numbers], advice=advice, known=made)
+    own = validator_of(settings).validate([made[n] for n in numbers], advice=advice, known=made)
     issues += [replace(issue, node=numbers[issue.node]) for issue in own]
     wrong = {one.node for one in issues if one.code in INVALID}
-    if not wrong or site.model.structured.publish == "all":
+    if not wrong or settings.structured.publish == "all":
         return Graph(made, [], issues, origins, shared.ids)
     kept = [node for number, node in enumerate(made) if number not in wrong]
     gone = [made[number] for number in sorted(wrong)]
@@ -145,17 +145,17 @@ class _Making:
     def __init__(
         self,
         page: Page,
-        site: SiteFile,
+        settings: HeadSettings,
         section: Section | None,
         texts: tuple[str | None, str | None],
         context: HeadContext,
         trace: bool,
     ) -> None:
-        self.page, self.site, self.section, self.context = page, site, section, context
+        self.page, self.settings, self.section, self.context = page, settings, section, context
         self.title, self.description = texts
         self.loc = page.loc
         self.base = self.loc
-        zone = site.model.site.timezone
+        zone = settings.site.timezone
         self.zone = ZoneInfo(zone) if zone else None
         self.origins: dict[str, dict[str, str]] = {}
         self.trace = trace
@@ -174,7 +174,7 @@ class _Making:
         if rest and kind == "found":
             return self.found.get(rest)
         if name == "site.currency":
-            return self.site.model.structured.currency
+            return self.settings.structured.currency
         if name == "title":
             return self.title
         if name == "description":
@@ -187,7 +187,7 @@ class _Making:
 
     def text(self, pattern: str) -> str:
         """A pattern filled in."""
-        return pattern_text(pattern, self.page, self.site)
+        return pattern_text(pattern, self.page, self.settings.site)
 
     def extras(self) -> list[str]:
         """Names of the page's extra fields that hold something."""
@@ -195,11 +195,11 @@ class _Making:
         return [name for name, value in extra.items() if value not in (None, "")]
 
     def ref(self, name: str) -> Node | None:
-        """A reference to the publisher, the web site, the page, or `place:NAME`."""
-        url = self.site.model.site.url
+        """A reference to the publisher, the web settings, the page, or `place:NAME`."""
+        url = self.settings.site.url
         kind, _, rest = name.partition(":")
         if kind == "place":
-            place = site_nodes(self.site.model).places.get(rest)
+            place = site_nodes(self.settings).places.get(rest)
             if place is None:
                 return None
             self.places[rest] = place
@@ -212,10 +212,10 @@ class _Making:
 
     def nodes(self, films: Sequence[Film]) -> list[Node]:
         """The nodes of the page, without those of the site."""
-        url, page = self.site.model.site.url, self.page
+        url, page = self.settings.site.url, self.page
         web_page = nodes.web_page(
             url, self.loc, name=self.title, description=self.description,
-            language=page.language or self.site.model.site.language,
+            language=page.language or self.settings.site.language,
         )  # fmt: skip
         site_says = "site file, [site]"
         said_in = "page" if page.language else site_says
@@ -237,8 +237,8 @@ class _Making:
                 )
             else:
                 found.append(main)
-        places = site_nodes(self.site.model).places
-        here = [one.name for one in self.site.model.place if self._about(one)]
+        places = site_nodes(self.settings).places
+        here = [one.name for one in self.settings.place if self._about(one)]
         self.places |= {name: places[name] for name in here}
         for name, place in self.places.items():
             own = {"mainEntityOfPage": {"@id": web_page["@id"]}} if name in here else {}
@@ -250,7 +250,7 @@ class _Making:
                 found.append(node)
                 self._note(node, {theirs: f"film: {film.origin[ours]}" for ours, theirs in
                                   _OF_FILM.items() if ours in film.origin})  # fmt: skip
-        if self.site.model.structured.breadcrumbs and (crumbs := self._crumbs()):
+        if self.settings.structured.breadcrumbs and (crumbs := self._crumbs()):
             web_page["breadcrumb"] = {"@id": crumbs["@id"]}
             self.sure.add(crumbs["@id"])
             self._note(crumbs, {"itemListElement": "pages above, by address"})
@@ -258,7 +258,7 @@ class _Making:
         return found
 
     def _about(self, place: Place) -> bool:
-        return bool(urljoin(f"{self.site.model.site.url}/", place.page) == self.loc)
+        return bool(urljoin(f"{self.settings.site.url}/", place.page) == self.loc)
 
     def _main(self) -> Node | None:
         """What the page is about, by its section; None for listings and for pages that say so
@@ -270,7 +270,7 @@ class _Making:
         above = vocabulary().above(kind)
         if "Article" in above and not (page.published or section.data.get("datePublished")):
             return None
-        if "LocalBusiness" in above and any(self._about(one) for one in self.site.model.place):
+        if "LocalBusiness" in above and any(self._about(one) for one in self.settings.place):
             return None
         marked = {t for syntax, node in self.found.get("nodes", ()) if syntax != "json-ld"
                   for t in types_of(node)}  # fmt: skip
@@ -290,16 +290,16 @@ class _Making:
         return whole
 
     def _is_listing(self, section: Section) -> bool:
-        url = self.site.model.site.url
+        url = self.settings.site.url
         folder = url + section.patterns[0].removesuffix("**")
         if self.loc == folder and folder != f"{url}/" and len(section.patterns) == 1:
             # A section of one page has no listing.
             return str(section.patterns[0]).endswith("**")
-        return kind_teller(url, self.site.model.kinds)(self.page) in _LISTS
+        return kind_teller(url, self.settings.kinds)(self.page) in _LISTS
 
     def _crumbs(self) -> Node | None:
         """The pages above this one by address, as far as there are any, and itself."""
-        url = self.site.model.site.url
+        url = self.settings.site.url
         parts = self.loc.removeprefix(url).partition("?")[0].strip("/").split("/")
         if parts == [""]:
             return None
@@ -307,7 +307,7 @@ class _Making:
         for number in range(1, len(parts)):
             inner = f"{url}/{'/'.join(parts[:number])}"
             trail += [one for one in (f"{inner}/", inner) if self.context.name(one)][:1]
-        home = self.site.model.site.short_name
+        home = self.settings.site.short_name
         items = [
             {"@type": "ListItem", "position": number, "item": loc,
              "name": (home if number == 1 else self.context.name(loc)) or loc}
@@ -338,7 +338,7 @@ def _with_found(made: list[Node], page: Page, making: _Making) -> list[Node]:
     found = [node for syntax, node in making.found.get("nodes", ()) if syntax == "json-ld"]
     if not found:
         return made
-    shared = site_nodes(making.site.model).ids  # pages do not change what all share
+    shared = site_nodes(making.settings).ids  # pages do not change what all share
     for node in found:
         same = _same(node, made)
         if same is None:

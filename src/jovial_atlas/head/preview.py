@@ -10,7 +10,8 @@ from jovial_atlas.head.head import Head, HeadPicture
 from jovial_atlas.head.lengths import shown, width
 from jovial_atlas.head.texts import cut_at_word
 from jovial_atlas.pages.page import Page
-from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile import Site
+from jovial_atlas.sitefile.heads import Lengths
 
 #: Characters that cards give a title and a description.
 CARD_TITLE, CARD_TEXT = 90, 200
@@ -59,18 +60,17 @@ class Preview:
     hidden: str
 
 
-def preview(head: Head, page: Page, site: SiteFile) -> Preview:
+def preview(head: Head, page: Page, site: Site, lengths: Lengths) -> Preview:
     """The views of a page, from its head data."""
-    limits = site.model.lengths
     parts = urlsplit(head.loc)
     trail = " / ".join([parts.netloc, *(unquote(p) for p in parts.path.split("/") if p)])
-    title = _line(head.title, limits.title_size, limits.title_px, head.title_from)
+    title = _line(head.title, lengths.title_size, lengths.title_px, head.title_from)
     said = head.description
 
     def description(most: int) -> Line:
-        return _line(said, limits.description_size, most, head.description_from)
+        return _line(said, lengths.description_size, most, head.description_from)
 
-    share_title = head.share_title or page.heading or head.title or site.model.site.name
+    share_title = head.share_title or page.heading or head.title or site.name
     share_from = "share_title" if head.share_title else (
         "heading" if page.heading else head.title_from
     )  # fmt: skip
@@ -78,8 +78,8 @@ def preview(head: Head, page: Page, site: SiteFile) -> Preview:
     text_from = "share_description" if head.share_description else head.description_from
     return Preview(
         head.loc,
-        Result(trail, title, description(limits.description_px)),
-        Result(trail, title, description(limits.description_narrow_px)),
+        Result(trail, title, description(lengths.description_px)),
+        Result(trail, title, description(lengths.description_narrow_px)),
         parts.netloc,
         cut_at_word(share_title, CARD_TITLE) or "",
         share_from,

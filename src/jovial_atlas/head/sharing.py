@@ -12,11 +12,11 @@ from urllib.parse import unquote, urljoin, urlsplit
 import xxhash
 
 from jovial_atlas.head.head import HeadPicture
+from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.texts import text_of
 from jovial_atlas.head.videos import Film
 from jovial_atlas.media.pictures import SHARED_LEAST, Copying, Picture, copy_size
 from jovial_atlas.pages.page import Page
-from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
 
 #: Where copies stand on the site.
@@ -47,7 +47,7 @@ def nothing_here(_address: str) -> Original | None:
 
 @dataclass(frozen=True, slots=True)
 class Copy:
-    """A copy to be made: its path on the site, of which file, and how."""
+    """A copy to be made: its path on the settings, of which file, and how."""
 
     path: str
     place: Path
@@ -64,13 +64,13 @@ class Shared:
 
 def shared_picture(
     page: Page,
-    site: SiteFile,
+    settings: HeadSettings,
     section: Section | None,
     films: Sequence[Film] = (),
     look: Look = nothing_here,
 ) -> Shared | None:
     """The picture of a page; None where nobody named any."""
-    found = _chosen(page, site, section, films, look)
+    found = _chosen(page, settings, section, films, look)
     if found is None:
         return None
     loc, alt, source = found
@@ -78,27 +78,27 @@ def shared_picture(
     if original is None:
         return Shared(HeadPicture(loc, alt, source))
     picture = original.picture
-    copy = _copy_of(loc, original, site, look)
+    copy = _copy_of(loc, original, settings, look)
     if copy is None:
         size = (picture.width, picture.height)
         return Shared(HeadPicture(loc, alt, source, "", *size, picture.type))
     width, height = copy_size(picture.width, picture.height)
-    at = f"{site.model.site.url}/{copy.path}"
+    at = f"{settings.site.url}/{copy.path}"
     return Shared(HeadPicture(at, alt, source, loc, width, height, "image/jpeg"), copy)
 
 
 def _chosen(
     page: Page,
-    site: SiteFile,
+    settings: HeadSettings,
     section: Section | None,
     films: Sequence[Film],
     look: Look,
 ) -> tuple[str, str, str] | None:
     """Address, alt text and source of the picture."""
-    base = f"{site.model.site.url}/"
+    base = f"{settings.site.url}/"
     alts = {one.loc: one.alt or "" for one in page.images or []}
     for source, given in (
-        ("pattern", text_of("share_image", page, site, section).value),
+        ("pattern", text_of("share_image", page, settings, section).value),
         ("page", page.share_image),
     ):
         if given:
@@ -113,7 +113,7 @@ def _chosen(
     still = next((f.values.thumbnail for f in films if f.values.thumbnail), None)
     if still:
         return still, "", "video"
-    for source, said in (("section", section), ("site", site.model.head)):
+    for source, said in (("section", section), ("site", settings.head)):
         if said and said.image:
             loc = urljoin(base, said.image)
             return loc, alts.get(loc) or said.image_alt, source
@@ -125,25 +125,25 @@ def large_enough(picture: Picture) -> bool:
     return picture.width >= SHARED_LEAST[0] and picture.height >= SHARED_LEAST[1]
 
 
-def fits(picture: Picture, site: SiteFile) -> bool:
+def fits(picture: Picture, settings: HeadSettings) -> bool:
     """Whether a picture can be shared as it is: shape, size, weight and type."""
     few, many = SHAPES
     return (
         few <= picture.width / picture.height <= many
         and picture.width <= 2400
-        and picture.bytes <= site.model.sharing.most_bytes
+        and picture.bytes <= settings.sharing.most_bytes
         and picture.type in ("image/jpeg", "image/png", "image/webp")
     )
 
 
-def _copy_of(loc: str, original: Original, site: SiteFile, look: Look) -> Copy | None:
+def _copy_of(loc: str, original: Original, settings: HeadSettings, look: Look) -> Copy | None:
     """The copy that is shared instead of a picture: None where the site wants none, the picture is
     right as it is and gets no mark, or it is too small to be cut."""
-    said = site.model.sharing
+    said = settings.sharing
     if not said.copies or not large_enough(original.picture):
         return None
-    mark = look(urljoin(f"{site.model.site.url}/", said.mark)) if said.mark else None
-    if mark is None and fits(original.picture, site):
+    mark = look(urljoin(f"{settings.site.url}/", said.mark)) if said.mark else None
+    if mark is None and fits(original.picture, settings):
         return None
     path = unquote(urlsplit(loc).path)
     point = said.points.get(path)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from urllib.parse import urljoin
 
-from jovial_atlas.sitefile.model import SiteModel
+from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.sitefile.publisher import Address, Place
 from jovial_atlas.structured import nodes
 from jovial_atlas.structured.hours import parse_hours
@@ -21,13 +21,13 @@ def _validator(features: str) -> Validator:
     return Validator(json.loads(features))
 
 
-def _site_nodes(model: SiteModel) -> tuple[Node, Node, dict[str, Node]]:
-    url, publisher = model.site.url, model.publisher
+def _site_nodes(settings: HeadSettings) -> tuple[Node, Node, dict[str, Node]]:
+    url, publisher = settings.site.url, settings.publisher
     base = f"{url}/"
     organisation = nodes.publisher(
         url,
         kind=publisher.kind,
-        name=publisher.name or model.site.name,
+        name=publisher.name or settings.site.name,
         logo=urljoin(base, publisher.logo) if publisher.logo else None,
         telephone=publisher.telephone,
         email=publisher.email,
@@ -51,18 +51,19 @@ def _site_nodes(model: SiteModel) -> tuple[Node, Node, dict[str, Node]]:
         }
     )  # fmt: skip
     web_site = nodes.web_site(
-        url, name=model.site.name, short_name=model.site.short_name, language=model.site.language
-    )
-    if model.site.search:
+        url, name=settings.site.name, short_name=settings.site.short_name,
+        language=settings.site.language,
+    )  # fmt: skip
+    if settings.site.search:
         web_site["potentialAction"] = {
             "@type": "SearchAction",
-            "target": {"@type": "EntryPoint", "urlTemplate": url + model.site.search
-                       if model.site.search.startswith("/") else model.site.search},
+            "target": {"@type": "EntryPoint", "urlTemplate": url + settings.site.search
+                       if settings.site.search.startswith("/") else settings.site.search},
             "query-input": "required name=search_term_string",
         }  # fmt: skip
-    places = {one.name: _place(one, model) for one in model.place}
+    places = {one.name: _place(one, settings) for one in settings.place}
     words = vocabulary()
-    for one in model.place:
+    for one in settings.place:
         if one.department_of in places:
             whole = places[one.department_of]
             part = "department" if words.is_a(whole["@type"], "Organization") else "containsPlace"
@@ -88,22 +89,22 @@ class SiteNodes:
 
 
 #: What `site_nodes` made, by the site file it was made for.
-_MADE: dict[int, tuple[SiteModel, SiteNodes]] = {}
+_MADE: dict[int, tuple[HeadSettings, SiteNodes]] = {}
 
 
-def site_nodes(model: SiteModel) -> SiteNodes:
+def site_nodes(settings: HeadSettings) -> SiteNodes:
     """The nodes that all pages of a site share."""
-    had = _MADE.get(id(model))
-    if had is None or had[0] is not model:
+    had = _MADE.get(id(settings))
+    if had is None or had[0] is not settings:
         if len(_MADE) > 16:
             _MADE.clear()
-        organisation, web_site, places = _site_nodes(model)
+        organisation, web_site, places = _site_nodes(settings)
         first = (organisation, web_site)
-        features = json.dumps(model.structured.features, sort_keys=True)
+        features = json.dumps(settings.structured.features, sort_keys=True)
         validator = _validator(features)
         issues = validator.validate(first)
         wrong = [one for one in issues if one.code in INVALID]
-        had = _MADE[id(model)] = (model, SiteNodes(first, places, validator, issues, wrong))
+        had = _MADE[id(settings)] = (settings, SiteNodes(first, places, validator, issues, wrong))
     return had[1]
 
 
@@ -118,8 +119,8 @@ def _address(address: Address) -> Node | None:
     return found if len(found) > 1 else None
 
 
-def _place(place: Place, model: SiteModel) -> Node:
-    url = model.site.url
+def _place(place: Place, settings: HeadSettings) -> Node:
+    url = settings.site.url
     base = f"{url}/"
     slug = "".join(c if c.isalnum() else "-" for c in place.name.lower()).strip("-")
     geo = None

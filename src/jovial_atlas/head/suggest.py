@@ -18,7 +18,8 @@ from scipy import sparse
 from jovial_atlas.head.lengths import width
 from jovial_atlas.head.texts import DESCRIPTION_LENGTH, Text, cut_at_word
 from jovial_atlas.pages.page import Page
-from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile import Site
+from jovial_atlas.sitefile.heads import Lengths
 
 _END = re.compile(r"(?<=[.!?…])[\"'”’)]*\s+(?=[\"'“‘(]*[A-ZÀ-ÖØ-ÞА-Я\d])")
 _WORD = re.compile(r"[^\W\d_]{3,}")
@@ -90,15 +91,15 @@ def propose_description(text: str) -> Text:
     return Text(proposed, "sentence" if len(chosen) == 1 else "sentences")
 
 
-def propose_title(page: Page, headings: Sequence[str], site: SiteFile) -> Text:
+def propose_title(page: Page, headings: Sequence[str], site: Site, lengths: Lengths) -> Text:
     """A title from a page's headings, with the short name of the site where results have room;
     no value where there is no heading."""
     heading = next((one for one in (page.heading, *headings) if one), None)
     if not heading:
         return Text(None, "")
-    limits, name = site.model.lengths, site.model.site.short_name
+    name = site.short_name
     longer = f"{heading} – {name}"
-    fits = width(longer, limits.title_size) <= limits.title_px
+    fits = width(longer, lengths.title_size) <= lengths.title_px
     return Text(
         longer if fits and name.casefold() not in heading.casefold() else heading, "heading"
     )

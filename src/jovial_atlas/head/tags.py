@@ -9,11 +9,11 @@ from html import escape
 from typing import Any
 
 from jovial_atlas.head.head import Head
+from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.sharing import picture_tags
 from jovial_atlas.head.texts import cut_at_word
 from jovial_atlas.markup import Tag
 from jovial_atlas.pages.page import Page
-from jovial_atlas.sitefile import SiteFile
 
 _ARTICLES = frozenset({"Article", "NewsArticle", "BlogPosting"})
 
@@ -21,7 +21,7 @@ _ARTICLES = frozenset({"Article", "NewsArticle", "BlogPosting"})
 def head_tags(
     head: Head,
     page: Page,
-    site: SiteFile,
+    settings: HeadSettings,
     versions: Sequence[Mapping[str, str]] = (),
 ) -> list[Tag]:
     """The tags of one page: `head` is its head data, `versions` its language versions. They are
@@ -45,13 +45,13 @@ def head_tags(
         )
         for one in versions
     ]
-    tags += _feeds(site)
-    if site.model.head.social and page.index:
+    tags += _feeds(settings)
+    if settings.head.social and page.index:
         tags += [_meta("property" if ":" in name and not name.startswith("twitter:") else "name",
-                       name, value) for name, value in _social(head, page, site)]  # fmt: skip
-    tokens = dict(site.model.head.verification)
-    if page.loc == f"{site.model.site.url}/":
-        tokens |= {n: t for one in site.model.engine for n, t in one.ownership.meta.items()}
+                       name, value) for name, value in _social(head, page, settings)]  # fmt: skip
+    tokens = dict(settings.head.verification)
+    if page.loc == f"{settings.site.url}/":
+        tokens |= settings.ownership
     tags += [_meta("name", name, token) for name, token in sorted(tokens.items())]
     if head.json_ld:
         tags.append(_data(head.json_ld))
@@ -73,9 +73,9 @@ def _robots(head: Head) -> Iterator[Tag]:
         yield _meta("name", crawler, words)
 
 
-def _feeds(site: SiteFile) -> Iterator[Tag]:
-    feed, url = site.model.feed, site.model.site.url
-    name = escape(site.model.site.name)
+def _feeds(settings: HeadSettings) -> Iterator[Tag]:
+    feed, url = settings.feed, settings.site.url
+    name = escape(settings.site.name)
     for file, kind in ((feed.rss, "rss"), (feed.atom, "atom")):
         if file:
             yield Tag(
@@ -85,16 +85,16 @@ def _feeds(site: SiteFile) -> Iterator[Tag]:
             )
 
 
-def _social(head: Head, page: Page, site: SiteFile) -> Iterator[tuple[str, str]]:
+def _social(head: Head, page: Page, settings: HeadSettings) -> Iterator[tuple[str, str]]:
     """Open Graph (https://ogp.me) and, where they say more, card metadata."""
     nodes = {node["@type"]: node for node in (head.json_ld or {}).get("@graph", [])}
     article = next((nodes[kind] for kind in nodes if kind in _ARTICLES), None)
-    heading = page.heading or head.title or site.model.site.name
+    heading = page.heading or head.title or settings.site.name
     yield "og:title", head.share_title or heading
     yield "og:type", "article" if article else "website"
     yield "og:url", head.canonical
-    yield "og:site_name", site.model.site.name
-    if locale := _locale(page.language or site.model.site.language):
+    yield "og:site_name", settings.site.name
+    if locale := _locale(page.language or settings.site.language):
         yield "og:locale", locale
     if said := head.share_description or head.description:
         yield "og:description", cut_at_word(said, 300) or ""
@@ -120,8 +120,8 @@ def _social(head: Head, page: Page, site: SiteFile) -> Iterator[tuple[str, str]]
     ):
         if own and own != shared:
             yield f"twitter:{name}", own
-    if site.model.head.card_site:
-        yield "twitter:site", site.model.head.card_site
+    if settings.head.card_site:
+        yield "twitter:site", settings.head.card_site
 
 
 def _locale(language: str) -> str:

@@ -1,4 +1,4 @@
-"""One model of the videos of a site, from which sitemap, structured data and head are all made.
+"""One model of the videos of a settings, from which sitemap, structured data and head are all made.
 
 Each value carries where it comes from: the page's element or data (as `found` of the page table
 has it), field, file, service, page, site file, or the table of videos.
@@ -15,9 +15,8 @@ from msgspec import Struct, convert
 from msgspec.structs import replace
 
 from jovial_atlas import addresses
+from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.pages.page import Media, Page, Video
-from jovial_atlas.sitefile import Section, SiteFile
-from jovial_atlas.sitefile.videos import VideoOverride
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.extensions import EXTENSIONS
 
@@ -27,7 +26,7 @@ VIDEO_LIST = EXTENSIONS["videos"].type
 _NEEDED = {"thumbnail": "still picture", "title": "title", "description": "description"}
 _NO_MEDIA = "media file or player"
 _COUNTRY = re.compile(r"[A-Z]{2}\Z")
-#: Below the root of the site, the folder in which stills are served.
+#: Below the root of the settings, the folder in which stills are served.
 STILLS_PATH = "/video-stills/"
 #: What is wrong with a media file of the site that is not there.
 MISSING = "there is no such file"
@@ -95,43 +94,33 @@ class Film(Struct, frozen=True, kw_only=True):
         return lacks if self.values.content or self.values.player else [*lacks, _NO_MEDIA]
 
 
-def films_of(pages: Iterable[Page], site: SiteFile, now: str) -> dict[str, list[Film]]:
+def films_of(pages: Iterable[Page], settings: HeadSettings, now: str) -> dict[str, list[Film]]:
     """The videos of pages, by address, in order. `now` is a date in the product's form."""
-    sections = {section.name: section for section in site.model.section}
-    edited: dict[str, list[VideoOverride]] = {}
-    for override in site.video_overrides:
-        edited.setdefault(override.loc, []).append(override)
-    films = {
-        page.loc: list(
-            _of_page(page, site, sections.get(page.section), edited.get(page.loc, []), now)
-        )
-        for page in pages
-    }
+    films = {page.loc: list(_of_page(page, settings, now)) for page in pages}
     return {loc: chosen for loc, chosen in _chosen(films).items() if chosen}
 
 
-def _of_page(
-    page: Page, site: SiteFile, section: Section | None, edited: list[VideoOverride], now: str
-) -> Iterable[Film]:
+def _of_page(page: Page, settings: HeadSettings, now: str) -> Iterable[Film]:
+    section = settings.section.get(page.section)
     wanted = section.videos if section else True
     media = page.media or []
     for number, video in enumerate(page.videos or [], start=1):
         if wanted is False or (isinstance(wanted, tuple) and video.found not in wanted):
             continue
         looked = (media[number - 1] if number <= len(media) else None) or Media()
-        values, origin = _filled(page, video, looked, site)
+        values, origin = _filled(page, video, looked, settings)
         film = Film(
             loc=page.loc, number=number, page=page, values=values, origin=origin,
             declared=video.duration, media=looked,
         )  # fmt: skip
-        for override in edited:
+        for override in settings.edited.get(page.loc, ()):
             if _is_about(override.video, film):
                 film = replace(
                     film,
                     values=replace(film.values, **override.sets),
                     origin=film.origin | dict.fromkeys(override.sets, "table of videos"),
                 )
-        film = replace(film, values=_within(film.values, film.loc, site.model.site.url))
+        film = replace(film, values=_within(film.values, film.loc, settings.site.url))
         yield replace(film, why_not=_why_not(film, now))
 
 
@@ -143,11 +132,11 @@ def _is_about(named: str, film: Film) -> bool:
 
 
 def _filled(
-    page: Page, video: Video, media: Media, site: SiteFile
+    page: Page, video: Video, media: Media, settings: HeadSettings
 ) -> tuple[FilmValues, dict[str, str]]:
     """Each field from the first place that has it, and where that is."""
-    model, found = site.model.videos, video.found or "page"
-    url = site.model.site.url
+    model, found = settings.videos, video.found or "page"
+    url = settings.site.url
     still = f"{url}{STILLS_PATH}{media.still}" if media.still else None
     probed = "file" if media.codecs else "service"
     lasts = media.duration if media.codecs else None

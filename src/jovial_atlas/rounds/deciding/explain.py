@@ -13,6 +13,7 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.head import Head
 from jovial_atlas.head.lengths import width
+from jovial_atlas.head.settings import head_settings
 from jovial_atlas.head.videos import Film
 from jovial_atlas.pages.page import Page, page_of
 from jovial_atlas.robots import Matcher
@@ -50,7 +51,7 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
     answers = [Matcher(robots, agent).ask(addresses.path_and_query(loc)) for agent in agents]
     answer = next((one for one in answers if one.allowed), answers[0])
     films = survey.films.get(loc, [])
-    head = head_data(page, site, films, survey.head_context)
+    head = head_data(page, head_settings(site), films, survey.head_context)
     return Explained(
         page=page,
         layers=explain_layers(

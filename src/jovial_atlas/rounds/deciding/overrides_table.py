@@ -20,6 +20,7 @@ from jovial_atlas.errors import AtlasError, Problem
 from jovial_atlas.files import write_whole
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.head import Head
+from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.texts import Text, phrase_of, wrong_pattern
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
@@ -105,8 +106,8 @@ def write_table(
     for page in pages_of(pages):
         own = known.get(page.loc, Override(page.loc, {}))
         row = {**said_of(own), _SEEN: seen(page, own)}
-        head = head_data(page, site, survey.films.get(page.loc, ()), survey.head_context)
-        row |= {f"{name}{NOW}": _published(head, page, site, name) for name in texts}
+        head = head_data(page, survey.heads, survey.films.get(page.loc, ()), survey.head_context)
+        row |= {f"{name}{NOW}": _published(head, page, survey.heads, name) for name in texts}
         if proposals:
             given = proposals(page)
             row |= {f"{n}{PROPOSED}": given[n].value or "" for n in texts if n in given}
@@ -117,9 +118,9 @@ def write_table(
     return pages.height
 
 
-def _published(head: Head, page: Page, site: SiteFile, name: str) -> str:
+def _published(head: Head, page: Page, settings: HeadSettings, name: str) -> str:
     if name == "phrase":
-        return phrase_of(page, site)
+        return phrase_of(page, settings)
     if name == "share_image":
         return head.picture.loc if head.picture else ""
     return str(getattr(head, name) or "")

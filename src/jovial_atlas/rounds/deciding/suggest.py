@@ -25,7 +25,7 @@ def proposer(site: SiteFile) -> Callable[[Page], dict[str, Text]]:
         text, headings = main_text(place) if place else ("", [])
         text = text or page.excerpt or ""
         return {
-            "title": propose_title(page, headings, site),
+            "title": propose_title(page, headings, site.model.site, site.model.lengths),
             "description": propose_description(text),
         }
 

@@ -13,6 +13,7 @@ import polars as pl
 from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses
+from jovial_atlas.head.settings import head_settings
 from jovial_atlas.head.site import site_nodes
 from jovial_atlas.markup import without_block
 from jovial_atlas.pages.page import pages_of
@@ -82,7 +83,7 @@ _KEYS: dict[str, Callable[[str], str]] = {
 
 
 def _site_file(site: SiteFile) -> Iterator[_Said]:
-    nodes = site_nodes(site.model)
+    nodes = site_nodes(head_settings(site))
     for node in (nodes.first[0], *nodes.places.values()):
         yield from _node(node, SITE_FILE)
 
@@ -165,7 +166,7 @@ def _files(survey: LastSurvey, site: SiteFile) -> Iterator[tuple[str, Path]]:
 def sheet(site: SiteFile) -> list[tuple[str, list[tuple[str, str]]]]:
     """What to paste elsewhere, letter by letter: for the organisation and each of its places, as
     (heading, [(field, text)])."""
-    nodes = site_nodes(site.model)
+    nodes = site_nodes(head_settings(site))
     found = [(str(nodes.first[0]["name"]), list(_lines(nodes.first[0])))]
     found += [(name, list(_lines(node))) for name, node in nodes.places.items()]
     return found

@@ -17,12 +17,12 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import FileSet
 from jovial_atlas.findings.added import AddedFindings
-from jovial_atlas.head.texts import failing_patterns, has_patterns
 from jovial_atlas.installed import CHECKS, load, names
 from jovial_atlas.pages.page import pages_of
 from jovial_atlas.robots import RobotsFile
 from jovial_atlas.rounds.proving.structured_data import data_faults
 from jovial_atlas.rounds.proving.targets import relative, robots_faults
+from jovial_atlas.rounds.publishing.patterns import failing_patterns, has_patterns
 from jovial_atlas.rounds.publishing.redirects import redirects_of
 from jovial_atlas.rounds.publishing.undelivered import undelivered
 from jovial_atlas.rounds.state.hiding import hiding_faults
@@ -61,8 +61,11 @@ class CheckedHost:
 
     @cached_property
     def published(self) -> list[texts.Published] | None:
-        """The texts that heads of pages get; None where none is written."""
-        return texts.published_texts(self.pages, self.site)
+        """The texts that heads of pages get; None for a site with more pages than head data is
+        written for."""
+        if self.pages.height > self.site.model.output.head_pages:
+            return None
+        return texts.published_texts(self.pages, self.survey.heads)
 
     @cached_property
     def record(self) -> Record:
@@ -104,11 +107,12 @@ def _added(name: str, host: CheckedHost) -> Iterator[Fault]:
 def _texts(host: CheckedHost) -> Iterator[Fault]:
     published = host.published
     yield from pages.check_texts(texts.with_published(host.pages, published))
-    yield from texts.check_lengths(published or (), host.site)
+    limits = host.site.model.lengths
+    yield from texts.check_lengths(published or (), host.survey.heads, limits)
     yield from texts.check_languages(published or (), host.site)
     survey = host.survey
     yield from sharing.check_shared_pictures(
-        published or (), host.site, survey.films, survey.pictures.look, file_of(host.site)
+        published or (), survey.heads, survey.films, survey.pictures.look, file_of(host.site)
     )
 
 

@@ -17,12 +17,14 @@ from jovial_atlas.checks.data import PageData, check_data, validated
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault
 from jovial_atlas.head.page_graph import Graph, page_graph, validator_of
-from jovial_atlas.head.texts import check_patterns, description_of, title_of
+from jovial_atlas.head.settings import head_settings
+from jovial_atlas.head.texts import description_of, title_of
 from jovial_atlas.markup import without_block
 from jovial_atlas.pages.page import Page, page_of, pages_of
 from jovial_atlas.rounds.deciding.explain import page_at
 from jovial_atlas.rounds.proving.organisation import truth
 from jovial_atlas.rounds.proving.targets import relative
+from jovial_atlas.rounds.publishing.patterns import check_patterns
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.site_files import file_of_row
 from jovial_atlas.sitefile import SiteFile
@@ -48,12 +50,11 @@ class Shown:
 
 def graph_of(page: Page, survey: LastSurvey, *, trace: bool = True) -> Graph:
     """The graph of a page, a row of the decided table."""
-    site = survey.site
-    host = next((h for h in site.hosts if page.loc.startswith(f"{h.model.site.url}/")), site)
-    section = next((one for one in site.model.section if one.name == page.section), None)
-    texts = (title_of(page, host, section).value, description_of(page, host, section).value)
+    settings = survey.heads_of(page.loc)
+    section = settings.section.get(page.section)
+    texts = (title_of(page, settings, section).value, description_of(page, settings, section).value)
     films = survey.films.get(page.loc, ())
-    return page_graph(page, host, section, texts, films, survey.head_context, trace=trace)
+    return page_graph(page, settings, section, texts, films, survey.head_context, trace=trace)
 
 
 def show(url: str, survey: LastSurvey) -> Shown:
@@ -96,7 +97,7 @@ def data_faults(survey: LastSurvey, site: SiteFile) -> Iterator[Fault]:
 
 def _site_data(survey: LastSurvey, site: SiteFile) -> Iterator[PageData]:
     texts = texts_of(site)
-    validator = validator_of(site)
+    validator = validator_of(survey.heads)
     first = True
     for page, graph in pages_with_data(survey, site):
         nodes = graph.all_nodes
@@ -170,7 +171,7 @@ class Read:
 def check_target(target: str, client: Client, site: SiteFile | None = None) -> Read:
     """The structured data of a page, a JSON-LD file, a folder of them, or an address, whoever made
     it. Raises AtlasError."""
-    validator = validator_of(site) if site else plain_validator()
+    validator = validator_of(head_settings(site)) if site else plain_validator()
     if target.startswith(("http://", "https://")):
         data = get(client, target).body
         return _joined([(target, data, target)], validator)

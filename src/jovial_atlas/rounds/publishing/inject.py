@@ -17,7 +17,6 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import sweep, write_whole, writing
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.tags import head_tags
-from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.markup import (
     PLACES,
     Additions,
@@ -31,6 +30,7 @@ from jovial_atlas.markup import (
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.rounds.publishing.build.versions import versions_by_page
+from jovial_atlas.rounds.publishing.patterns import check_patterns
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import PAGE_TABLE
 from jovial_atlas.rules.selectors import path_column
@@ -111,9 +111,9 @@ def tags_of(
     versions: Mapping[str, Sequence[Mapping[str, str]]],
 ) -> list[Tag]:
     """The tags that belong into a page: `versions` are its language versions, by address."""
-    site, loc = survey.site, page.loc
-    head = head_data(page, site, survey.films.get(loc, ()), survey.head_context)
-    tags = head_tags(head, page, site, versions.get(loc, ()))
+    site, settings, loc = survey.site, survey.heads, page.loc
+    head = head_data(page, settings, survey.films.get(loc, ()), survey.head_context)
+    tags = head_tags(head, page, settings, versions.get(loc, ()))
     if site.model.inject.drop_generator:
         tags.append(Tag("", ("generator",)))
     return tags

@@ -12,10 +12,10 @@ from jovial_atlas.files import write_whole
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.preview import Line, Preview, preview
 from jovial_atlas.head.sharing import shared_picture
-from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.media import cards
 from jovial_atlas.media.pictures import shared_copy
 from jovial_atlas.pages.page import Page, pages_of
+from jovial_atlas.rounds.publishing.patterns import check_patterns
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 
 #: Pages that are drawn together, at most.
@@ -28,7 +28,12 @@ def previews(pages: pl.DataFrame, survey: LastSurvey) -> Iterator[Preview]:
     check_patterns(site)
     for page in pages_of(pages):
         films = survey.films.get(page.loc, ())
-        yield preview(head_data(page, site, films, survey.head_context), page, site)
+        yield preview(
+            head_data(page, survey.heads, films, survey.head_context),
+            page,
+            site.model.site,
+            site.model.lengths,
+        )
 
 
 def notes_of(one: Preview) -> tuple[list[cards.Note], list[cards.Note]]:
@@ -92,10 +97,9 @@ def draw(pages: pl.DataFrame, survey: LastSurvey, place: Path) -> int:
 
 def _octets(page: Page, survey: LastSurvey) -> bytes | None:
     """The picture with which a page is shared; None where its file is not here."""
-    site = survey.site
-    section = next((s for s in site.model.section if s.name == page.section), None)
+    section = survey.heads.section.get(page.section)
     films = survey.films.get(page.loc, ())
-    shared = shared_picture(page, site, section, films, survey.pictures.look)
+    shared = shared_picture(page, survey.heads, section, films, survey.pictures.look)
     if shared is None:
         return None
     try:

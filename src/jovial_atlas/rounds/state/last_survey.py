@@ -12,9 +12,10 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import polars as pl
 
-from jovial_atlas import dates
+from jovial_atlas import addresses, dates
 from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.faults import Fault
+from jovial_atlas.head.settings import HeadSettings, head_settings
 from jovial_atlas.head.videos import Film, films_of
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.page import pages_of
@@ -69,13 +70,26 @@ class LastSurvey:
         return any("lastmod" in layer.sets for layer in layers)
 
     @cached_property
+    def heads(self) -> HeadSettings:
+        """What heads of pages depend on in the site file."""
+        return head_settings(self.site)
+
+    @cached_property
+    def _heads_of_hosts(self) -> dict[str, HeadSettings]:
+        return {host.model.site.url: head_settings(host) for host in self.site.hosts}
+
+    def heads_of(self, loc: str) -> HeadSettings:
+        """What the head of a page depends on, by the host that serves it."""
+        return self._heads_of_hosts.get(addresses.origin(loc), self.heads)
+
+    @cached_property
     def films(self) -> dict[str, list[Film]]:
         """The videos of all pages, by address."""
         if "videos" not in self.filled:
             return {}
         shown = self.lazy.filter(pl.col("videos").list.len() > 0).select(pl.exclude("links"))
         pages = pages_of(shown.collect(engine="streaming"))
-        return films_of(pages, self.site, dates.write(self.now))
+        return films_of(pages, self.heads, dates.write(self.now))
 
     @cached_property
     def pictures(self) -> Pictures:

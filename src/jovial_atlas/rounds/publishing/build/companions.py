@@ -13,6 +13,7 @@ from jovial_atlas import addresses
 from jovial_atlas.engines import indexnow
 from jovial_atlas.engines.channels import kind_of
 from jovial_atlas.errors import OutputError
+from jovial_atlas.head.settings import HeadSettings, head_settings
 from jovial_atlas.head.texts import description_of, pattern_text, title_of
 from jovial_atlas.head.videos import STILLS_PATH
 from jovial_atlas.pages.page import Page, pages_of
@@ -86,11 +87,15 @@ def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
     if "kind" not in survey.filled:
         return
     headers: dict[str, dict[str, str]] = {"": {}}
+    stage = site.model.site.stage
     for page in _documents(survey):
         from jovial_atlas.head.compose import directives_for, directives_of
 
         path = addresses.path_and_query(page.loc).partition("?")[0]
-        for crawler, said in (("", directives_of(page, site)), *directives_for(page, site).items()):
+        for crawler, said in (
+            ("", directives_of(page, stage)),
+            *directives_for(page, stage).items(),
+        ):
             if said:
                 headers.setdefault(crawler, {})[path] = said
     onward = redirects_of(survey).targets
@@ -138,7 +143,8 @@ def feed_files(
     feed = site.model.feed
     if not (feed.rss or feed.atom):
         return
-    items = [_item(page, site) for page in _newest(site, tables, pages)]
+    settings = head_settings(site)
+    items = [_item(page, site, settings) for page in _newest(site, tables, pages)]
     if not items:
         return
     what = site.model.site
@@ -186,18 +192,18 @@ def _newest(
     return list(pages_of(found.sort(["lastmod", "loc"], descending=[True, False])))
 
 
-def _item(page: Page, site: SiteFile) -> Item:
-    feed = site.model.feed
-    section = next((s for s in site.model.section if s.name == page.section), None)
-    said = description_of(page, site, section).value or ""
+def _item(page: Page, site: SiteFile, settings: HeadSettings) -> Item:
+    feed = settings.feed
+    section = settings.section.get(page.section)
+    said = description_of(page, settings, section).value or ""
     content = _full_text(page, site) if feed.content == "full" else ""
-    last = pattern_text(feed.attribution, page, site)
+    last = pattern_text(feed.attribution, page, settings.site)
     summary = said if feed.content != "none" else ""
     if last and content:
         content = f"{content} <p>{escape(last)}</p>"
     elif last:
         summary = f"{summary}\n{last}".strip()
-    title = page.heading or title_of(page, site, section).value or page.loc
+    title = page.heading or title_of(page, settings, section).value or page.loc
     return Item(page.loc, title, page.lastmod or "", page.published, page.author, summary, content)
 
 

@@ -10,6 +10,7 @@ from msgspec import to_builtins
 
 from jovial_atlas.files import FileSet
 from jovial_atlas.head.compose import PageHead, head_lines, heads_by_section
+from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.sharing import Copy, Look, shared_picture
 from jovial_atlas.head.tags import head_tags
 from jovial_atlas.head.videos import Film
@@ -17,23 +18,24 @@ from jovial_atlas.rounds.publishing.build.versions import versions_by_page
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.picture_files import copies
 from jovial_atlas.serving import fragment_path
-from jovial_atlas.sitefile import SiteFile
 
 
 def put_heads(survey: LastSurvey, heads: FileSet, parts: FileSet, output: FileSet) -> None:
     """Put the head data of all pages, the fragments made of it where the site file asks for
     them, and the copies of pictures that go into the output folder."""
-    site, said = survey.site, survey.site.model
+    said = survey.site.model
     versions = versions_by_page(survey) if said.head.fragments else {}
     shared: list[Copy] = []
     pictures, films = survey.pictures, survey.films
-    for section, found in heads_by_section(survey.decided, site, films, survey.head_context):
+    for section, found in heads_by_section(
+        survey.decided, survey.heads, films, survey.head_context
+    ):
         heads.put(f"{section}.jsonl", head_lines(found))
         if said.head.fragments:
-            for named in _fragments(found, site, versions):
+            for named in _fragments(found, survey.heads, versions):
                 parts.put(*named)
         if said.sharing.copies:
-            shared += _copies_of(found, site, films, pictures.look)
+            shared += _copies_of(found, survey.heads, films, pictures.look)
     for named in copies(shared, output.keep):
         output.put(*named)
     if not output.dry:
@@ -41,25 +43,29 @@ def put_heads(survey: LastSurvey, heads: FileSet, parts: FileSet, output: FileSe
 
 
 def _fragments(
-    heads: Sequence[PageHead], site: SiteFile, versions: Mapping[str, Sequence[Mapping[str, str]]]
+    heads: Sequence[PageHead],
+    settings: HeadSettings,
+    versions: Mapping[str, Sequence[Mapping[str, str]]],
 ) -> Iterator[tuple[str, bytes]]:
     """The head of each page as HTML and as JSON, for systems that serve pages themselves."""
     for one in heads:
         path = fragment_path(one.page.loc)
-        tags = head_tags(one.head, one.page, site, versions.get(one.page.loc, ()))
+        tags = head_tags(one.head, one.page, settings, versions.get(one.page.loc, ()))
         yield f"{path}.html", ("\n".join(tag.html for tag in tags if tag.html) + "\n").encode()
         text = json.dumps(to_builtins(one.head), ensure_ascii=False, indent=1)
         yield f"{path}.json", f"{text}\n".encode()
 
 
 def _copies_of(
-    heads: Sequence[PageHead], site: SiteFile, films: Mapping[str, Sequence[Film]], look: Look
+    heads: Sequence[PageHead],
+    settings: HeadSettings,
+    films: Mapping[str, Sequence[Film]],
+    look: Look,
 ) -> Iterator[Copy]:
     """The copies of pictures that these heads name."""
-    sections = {section.name: section for section in site.model.section}
     for one in heads:
         if (picture := one.head.picture) and picture.original:
-            section, of_page = sections.get(one.page.section), films.get(one.page.loc, ())
-            shared = shared_picture(one.page, site, section, of_page, look)
+            section, of_page = settings.section.get(one.page.section), films.get(one.page.loc, ())
+            shared = shared_picture(one.page, settings, section, of_page, look)
             if shared and shared.copy:
                 yield shared.copy

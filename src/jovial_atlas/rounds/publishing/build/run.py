@@ -14,7 +14,6 @@ from jovial_atlas.errors import OutputError
 from jovial_atlas.faults import plural
 from jovial_atlas.files import FileChange
 from jovial_atlas.findings.registry import CHECKS
-from jovial_atlas.head.texts import check_patterns
 from jovial_atlas.pages.keys import key_of, keys_of
 from jovial_atlas.rounds.publishing.build import companions, remembering
 from jovial_atlas.rounds.publishing.build.file_sets import BuildFiles
@@ -41,6 +40,7 @@ from jovial_atlas.rounds.publishing.build.resuming import (
     save_blocks,
 )
 from jovial_atlas.rounds.publishing.build.sitemap_files import SitemapFiles
+from jovial_atlas.rounds.publishing.patterns import check_patterns
 from jovial_atlas.rounds.state.hiding import coming_robots, said_first
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX
