@@ -28,17 +28,7 @@ def decide(
     """
     layers = layers_of(site, now, pages, filled)
     fields = in_play(layers)
-    table = _prepared(pages, site, fields, filled)
-    for number, layer in enumerate(layers):
-        table = table.with_columns(
-            *_set(layer, number), **({} if number else _missing(layer, fields))
-        )
-    table = table.with_columns(
-        listed=pl.col("listed") & pl.col("index"),
-        _by=pl.when(pl.col("listed") & ~pl.col("index"))
-        .then(pl.col("_index_by"))
-        .otherwise(pl.col("_listed_by")),
-    )
+    table = _laid_over(_prepared(pages, site, fields, filled), layers, fields)
     numbers = range(len(layers))
     names = dict(zip(numbers, [layer.name for layer in layers], strict=True))
     reasons = dict(zip(numbers, [layer.reason for layer in layers], strict=True))
@@ -51,6 +41,64 @@ def decide(
     return _from_owner(_for_crawlers(table, single), fields).drop(
         "_path", "_by", *(f"_{name}_by" for name in fields)
     )
+
+
+def explain_layers(page: pl.DataFrame, site: SiteFile, now: datetime) -> list[LayerSays]:
+    """Every layer that says something about one page (a table of one row), weakest first: the
+    trace of what `decide` does with it."""
+    layers = layers_of(site, now, page)
+    fields = in_play(layers)
+    table = _laid_over(_prepared(page, site, fields), layers, fields, traced=True)
+    single = layers_for_crawlers(site, now, page.schema)
+    (row,) = _for_crawlers(table, single, traced=True).to_dicts()
+    by = {name: row[f"_{name}_by"] for name in fields} | {"listed": row["_by"]}
+    told = []
+    for number, layer in enumerate(layers):
+        if sets := _told(row[f"_says_{number}"]):
+            decides = tuple(name for name in FIELDS if by.get(name) == number)
+            told.append(LayerSays(layer.name, sets, layer.reason, decides))
+    for token, some in single.items():
+        for number, layer in enumerate(some):
+            if sets := _told(row[f"_says_{number}_to_{token}"]):
+                told.append(LayerSays(layer.name, sets, layer.reason, (), (token,)))
+    return told
+
+
+def _laid_over(
+    table: Pages, layers: Sequence[Layer], fields: Sequence[str], *, traced: bool = False
+) -> Pages:
+    """The table with what the layers decide: each field, the number of its layer in `_…_by`, and
+    in `_by` the number of the one that decides whether a page is listed. `traced` adds what every
+    layer says of each page, in `_says_…`."""
+    for number, layer in enumerate(layers):
+        traces = [_says(layer).alias(f"_says_{number}")] if traced else []
+        table = table.with_columns(
+            *_set(layer, number), *traces, **({} if number else _missing(layer, fields))
+        )
+    return table.with_columns(
+        listed=pl.col("listed") & pl.col("index"),
+        # What may not be indexed is not listed: the word on the one decides the other.
+        _by=pl.when(pl.col("listed") & ~pl.col("index"))
+        .then(pl.col("_index_by"))
+        .otherwise(pl.col("_listed_by")),
+    )
+
+
+def _says(layer: Layer) -> pl.Expr:
+    """What a layer says of each page: its values, and whether it is about the page at all."""
+    values = {
+        name: value if isinstance(value, pl.Expr) else pl.lit(value)
+        for name, value in layer.sets.items()
+    }
+    return pl.struct(layer.where.alias("_hit"), *(v.alias(name) for name, v in values.items()))
+
+
+def _told(says: dict[str, Any]) -> dict[str, Any]:
+    """What `_says` gives for one page, without what is not said: nothing where it is not about
+    it."""
+    if not says.pop("_hit"):
+        return {}
+    return {name: value for name, value in says.items() if value is not None}
 
 
 def _prepared(
@@ -74,12 +122,18 @@ def _from_owner(table: Pages, fields: Sequence[str]) -> Pages:
     )
 
 
-def _for_crawlers(table: Pages, single: dict[str, list[Layer]]) -> Pages:
-    """The column `crawlers`: what is decided for single crawlers, where anything is."""
+def _for_crawlers(table: Pages, single: dict[str, list[Layer]], *, traced: bool = False) -> Pages:
+    """The column `crawlers`: what is decided for single crawlers, where anything is. `traced` as
+    for `_laid_over`, with the name of the crawler."""
     if not single:
         return table
     for token, layers in single.items():
         table = _with_words(table, token, layers)
+        if traced:
+            table = table.with_columns(
+                _says(layer).alias(f"_says_{number}_to_{token}")
+                for number, layer in enumerate(layers)
+            )
         values = {name: pl.col(name) for name in DIRECTIVES}
         for layer in layers:
             for name, value in layer.sets.items():
@@ -127,52 +181,6 @@ def _set(layer: Layer, number: int) -> list[pl.Expr]:
             .alias(f"_{name}_by"),
         ]
     return changed
-
-
-def explain_layers(page: pl.DataFrame, site: SiteFile, now: datetime) -> list[LayerSays]:
-    """Every layer that says something about one page (a table of one row), weakest first."""
-    layers = layers_of(site, now, page)
-    fields = in_play(layers)
-    table = _prepared(page, site, fields)
-    decided: dict[str, Any] = dict.fromkeys(fields)
-    says: list[tuple[Layer, dict[str, Any]]] = []
-    last: dict[str, int] = {}
-    table = table.with_columns(pl.lit(None, FIELDS[name]).alias(name) for name in fields)
-    for layer in layers:
-        if not (sets := _said(layer, table)):
-            continue
-        says.append((layer, sets))
-        if layer.fact and not (decided["listed"] and decided["index"]):
-            continue
-        decided |= sets
-        # What was decided so far is what later layers may ask about.
-        table = table.with_columns(pl.lit(v, FIELDS[n]).alias(n) for n, v in sets.items())
-        last |= dict.fromkeys(sets, len(says) - 1)
-    if decided["listed"] and not decided["index"]:
-        # What may not be indexed is not listed: the word on the one decides the other.
-        last["listed"] = last["index"]
-    told = [
-        LayerSays(layer.name, sets, layer.reason, tuple(n for n in FIELDS if last.get(n) == number))
-        for number, (layer, sets) in enumerate(says)
-    ]
-    for token, some in layers_for_crawlers(site, now, page.schema).items():
-        words = _with_words(table, token, some)
-        told += [
-            LayerSays(layer.name, sets, layer.reason, (), (token,))
-            for layer in some
-            if (sets := _said(layer, words))
-        ]
-    return told
-
-
-def _said(layer: Layer, page: pl.DataFrame) -> dict[str, Any]:
-    """What a layer says of one page: nothing where it is not about it."""
-    asked = {name: value for name, value in layer.sets.items() if isinstance(value, pl.Expr)}
-    (row,) = page.lazy().select(_hit=layer.where, **asked).collect().to_dicts()
-    if not row.pop("_hit"):
-        return {}
-    found = {name: row.get(name, value) for name, value in layer.sets.items()}
-    return {name: value for name, value in found.items() if value is not None}
 
 
 def not_listed(decided: pl.LazyFrame) -> pl.LazyFrame:
