@@ -22,7 +22,8 @@ from jovial_atlas import addresses, dates
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import add_line, write_whole
-from jovial_atlas.robots.directives import read_directives, read_header
+from jovial_atlas.robots.directives import read_header
+from jovial_atlas.robots.words import may_index
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.web import Answer, Client, Request, send
 
@@ -236,7 +237,7 @@ def _page(loc: str, answer: Answer, how: Asking, now: datetime) -> Iterator[tupl
     row = _row(loc, answer, how, now)
     if row is None:
         return
-    if not read_directives([row["directives"] or ""]).index:
+    if not may_index(row["directives"]):
         yield "live-noindex", f"Its meta tag says {row['directives']!r}."
     canonical = row["canonical"]
     if canonical and canonical != loc:
@@ -259,7 +260,7 @@ def _open(loc: str, answer: Answer, how: Asking, now: datetime) -> Iterator[tupl
     if answer.status != 200 or not read_header(answer.headers.get("x-robots-tag", ""))[""].index:
         return
     row = _row(loc, answer, how, now)
-    if row is None or read_directives([row["directives"] or ""]).index:
+    if row is None or may_index(row["directives"]):
         where = "header X-Robots-Tag" if row is None else "robots tag"
         yield "live-open", f"The site file says noindex; no {where} of the page does."
 

@@ -16,7 +16,7 @@ from jovial_atlas.head.sharing import shared_picture
 from jovial_atlas.head.texts import description_of, text_of, title_of
 from jovial_atlas.head.videos import Film, sharing
 from jovial_atlas.pages.page import CrawlerVerdict, Page, pages_of
-from jovial_atlas.robots.directives import KNOWN
+from jovial_atlas.robots.words import DECIDED, KNOWN, kept
 from jovial_atlas.sitefile.deciding import Section
 
 
@@ -82,7 +82,11 @@ def directives_for(page: Page, stage: str) -> dict[str, str]:
     found = {
         token: [
             word
-            for word in [*_words(decided, page, stage), *_kept(own.get(token))]
+            for word in [
+                *_words(decided, page, stage),
+                # Only that crawler knows all of its words.
+                *(_joined(*said) for said in _own(own.get(token)).items()),
+            ]
             if word not in general
         ]
         for token, decided in crawlers.items()
@@ -91,20 +95,13 @@ def directives_for(page: Page, stage: str) -> dict[str, str]:
     return {token: ", ".join(words) for token, words in found.items() if words}
 
 
-#: Words that a decided field stands for; all others of a page are its own.
-_DECIDED = frozenset(
-    ["all", "index", "follow", "none", "noindex", "nofollow", "nosnippet", "noarchive",
-     "notranslate", "max-snippet", "max-image-preview", "max-video-preview", "unavailable_after"]
-)  # fmt: skip
+def _own(words: str | None) -> dict[str, str]:
+    """What a page says that no field stands for, by directive."""
+    return {name: value for name, value in kept(words).items() if name not in DECIDED}
 
 
-_OWN = KNOWN - _DECIDED
-
-
-def _kept(words: str | None) -> list[str]:
-    """Words of a tag for one crawler that no field stands for: only that crawler knows them all."""
-    said = (words or "").split(", ")
-    return [word for word in said if word and word.partition(":")[0].lower() not in _DECIDED]
+def _joined(name: str, value: str) -> str:
+    return f"{name}: {value}" if value else name
 
 
 def _words(decided: Page | CrawlerVerdict, page: Page, stage: str) -> list[str]:
@@ -113,10 +110,8 @@ def _words(decided: Page | CrawlerVerdict, page: Page, stage: str) -> list[str]:
         words.append("noindex")
     if not decided.follow:
         words.append("nofollow")
-    words += [
-        word for word in (page.directives or "").split(", ")
-        if word and word.partition(":")[0].lower() in _OWN
-    ]  # fmt: skip
+    own = _own(page.directives).items()
+    words += [_joined(name, value) for name, value in own if name in KNOWN]
     if decided.max_snippet == 0:
         words.append("nosnippet")
     for name, value in (

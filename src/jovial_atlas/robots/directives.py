@@ -12,26 +12,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from jovial_atlas import dates
+from jovial_atlas.robots.words import KNOWN, written
 
-KNOWN = frozenset(
-    [
-        "all",
-        "index",
-        "follow",
-        "noindex",
-        "nofollow",
-        "none",
-        "nosnippet",
-        "noarchive",
-        "notranslate",
-        "noimageindex",
-        "indexifembedded",
-        "max-snippet",
-        "max-image-preview",
-        "max-video-preview",
-        "unavailable_after",
-    ]
-)
 #: Previews of pictures, the strictest first.
 _PREVIEWS = ("none", "standard", "large")
 _LIMITS = frozenset({"max-snippet", "max-video-preview"})
@@ -86,9 +68,7 @@ def read_directives(contents: Iterable[str]) -> Directives:
     return Directives(
         index=not words.keys() & {"noindex", "none"},
         follow=not words.keys() & {"nofollow", "none"},
-        words=", ".join(
-            sorted(f"{name}: {said}" if said else name for name, said in words.items())
-        ),
+        words=written(words),
         unknown=tuple(sorted(words.keys() - KNOWN)),
     )
 

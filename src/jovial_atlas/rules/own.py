@@ -13,6 +13,7 @@ import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.pages import schema
+from jovial_atlas.robots.words import has, value_of
 from jovial_atlas.rules.fields import FIELDS, FROM_PAGE, Layer
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Decided
@@ -27,7 +28,7 @@ _MEANT = ("field", "meta", "json-ld", "time", "published")
 
 def page_says(word: str, column: str = "directives") -> pl.Expr:
     """Whether a page's own directives say `noindex` or `nofollow`."""
-    return pl.col(column).fill_null("").str.contains(rf"(^|, )({word}|none)(,|$)")
+    return pl.col(column).fill_null("").str.contains(has(word, "none"))
 
 
 def said_by_directives(column: str = "directives") -> dict[str, pl.Expr]:
@@ -35,10 +36,10 @@ def said_by_directives(column: str = "directives") -> dict[str, pl.Expr]:
     words = pl.col(column)
 
     def word(name: str) -> pl.Expr:
-        return words.str.contains(rf"(^|, ){name}(,|$)")
+        return words.str.contains(has(name))
 
     def number(name: str) -> pl.Expr:
-        return words.str.extract(rf"(?:^|, ){name}: ?(-?\d+)").cast(pl.Int64)
+        return words.str.extract(value_of(name, r"-?\d+")).cast(pl.Int64)
 
     none = pl.when(word("nosnippet")).then(pl.lit(0, pl.Int64))
     return {
@@ -46,12 +47,12 @@ def said_by_directives(column: str = "directives") -> dict[str, pl.Expr]:
         "follow": pl.when(page_says("nofollow", column)).then(pl.lit(False)),
         "max_snippet": pl.coalesce(none, number("max-snippet")),
         "max_image_preview": words.str.extract(
-            r"(?:^|, )max-image-preview: ?(none|standard|large)"
+            value_of("max-image-preview", "none|standard|large")
         ),
         "max_video_preview": number("max-video-preview"),
         "archive": pl.when(word("noarchive")).then(pl.lit(False)),
         "translate": pl.when(word("notranslate")).then(pl.lit(False)),
-        "unavailable_after": words.str.extract(r"(?:^|, )unavailable_after: ?(.+?)(?:, [a-z]|$)"),
+        "unavailable_after": words.str.extract(value_of("unavailable_after")),
     }
 
 

@@ -13,6 +13,7 @@ from pathlib import Path
 
 from jovial_atlas import addresses
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
+from jovial_atlas.robots.words import may_index
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.standin.web import LoopbackWeb, Page
 
@@ -50,7 +51,7 @@ def judge(page: Page, loc: str, now: datetime, least_words: int) -> Verdict:
     row, _ = read_page(page.body, PageFile(Path(), loc, loc), Reading("standin", now))
     if row is None:
         return Verdict("crawled, not indexed: empty")
-    if not read_directives([row["directives"] or ""]).index:
+    if not may_index(row["directives"]):
         return Verdict("noindex")
     canonical = str(row["canonical"] or "")
     if canonical and canonical != loc:

@@ -24,7 +24,8 @@ from jovial_atlas.checks.sets import SitemapSet
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots
-from jovial_atlas.robots.directives import read_directives, read_header
+from jovial_atlas.robots.directives import read_header
+from jovial_atlas.robots.words import may_index
 from jovial_atlas.rounds.proving.robots import compare_robots, read_robots
 from jovial_atlas.rules import deciding_crawlers
 from jovial_atlas.rules.hiding import robots_hide
@@ -176,4 +177,4 @@ def _indexable(answer: Answer, loc: str, now: datetime) -> bool:
     if row is None:
         return True
     away = row["canonical"] and addresses.origin(row["canonical"]) != addresses.origin(loc)
-    return read_directives([row["directives"] or ""]).index and not away
+    return may_index(row["directives"]) and not away

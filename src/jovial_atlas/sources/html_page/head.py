@@ -10,6 +10,7 @@ from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses, dates, foreign, languages
 from jovial_atlas.robots.directives import read_directives
+from jovial_atlas.robots.words import kept
 from jovial_atlas.sources.html_page.context import OpenPage, References
 from jovial_atlas.sources.html_page.outline import attribute, text
 
@@ -84,13 +85,12 @@ def _early(name: str, given: dict[str, str | None], rel: Sequence[str]) -> str:
     return "title" if name == "title" else ""
 
 
-_UNAVAILABLE = re.compile(r"(?:^|, )unavailable_after: ?(.+?)(?:, [a-z]|$)")
-
-
 def _expires(metas: dict[str, str], directives: str | None) -> str | None:
     """The date from which on the page is no longer valid."""
-    said = _UNAVAILABLE.search(directives) if directives else None
-    given = (said[1] if said else "", metas.get("article:expiration_time", ""))
+    given = (
+        kept(directives).get("unavailable_after", ""),
+        metas.get("article:expiration_time", ""),
+    )
     return next((read for one in given if one and (read := dates.read(one))), None)
 
 
