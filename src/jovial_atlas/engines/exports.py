@@ -6,8 +6,6 @@ pages) and `addresses` (loc, indexed, reason, last_crawl).
 
 from __future__ import annotations
 
-import csv
-import io
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -15,7 +13,7 @@ from datetime import date
 from functools import lru_cache
 from typing import Any
 
-from jovial_atlas import dates
+from jovial_atlas import dates, delimited
 from jovial_atlas.errors import AtlasError
 
 #: Kind of table → its columns, those that it needs first.
@@ -85,21 +83,13 @@ def read_export(data: bytes, kind: str, columns: Mapping[str, str]) -> Export:
 
 
 def _rows(data: bytes) -> list[list[str]]:
-    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        text = data.decode("utf-16", "replace")
-    else:
-        try:
-            text = data.decode("utf-8-sig")
-        except UnicodeDecodeError:
-            text = data.decode("windows-1252", "replace")
-    first = re.split(r"[\r\n]", text, maxsplit=1)[0]
-    delimiter = max(",;\t", key=first.count)
-    try:
-        return [
-            row for row in csv.reader(io.StringIO(text, newline=""), delimiter=delimiter) if row
-        ]
-    except csv.Error as error:
-        raise AtlasError(f"It cannot be read as a table ({error}).") from None
+    text, _ = delimited.decoded(data)
+    found = []
+    for line, cells, wrong in delimited.rows(text):
+        if wrong:
+            raise AtlasError(f"Line {line} cannot be read as a table ({wrong}).")
+        found.append(cells)
+    return found
 
 
 def _value(name: str, text: str, kind: str, day_first: bool, line: int) -> Any:

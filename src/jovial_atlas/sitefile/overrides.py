@@ -62,14 +62,14 @@ def parse_rows(
     with its cells, rows without fields too, and the problems of rows that are wrong. Raises
     SiteFileError where the columns are."""
 
-    def read(row: dict[Any, Any], line: int) -> tuple[Override, dict[str, str]] | Problem:
+    def read(row: dict[str, str], line: int) -> tuple[Override, dict[str, str]] | Problem:
         one = _row({n: v for n, v in row.items() if n not in beside}, line, model)
         return one if isinstance(one, Problem) else (one, row)
 
     return rows_and_problems(text, place, (*COLUMNS, *beside), read)
 
 
-def _row(row: dict[str | Any, Any], line: int, model: SiteModel) -> Override | Problem:
+def _row(row: dict[str, str], line: int, model: SiteModel) -> Override | Problem:
     cells = {name: cell for name, value in row.items() if (cell := from_cell(value.strip()))}
     loc = address_in(row, model)
     if loc is None:

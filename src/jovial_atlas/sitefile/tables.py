@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Callable, Collection
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TypeVar
 
-from jovial_atlas.errors import Problem, SiteFileError
+from jovial_atlas import delimited
+from jovial_atlas.errors import AtlasError, Problem, SiteFileError
 
 Row = TypeVar("Row")
 
@@ -16,19 +15,33 @@ Row = TypeVar("Row")
 def table_text(place: Path) -> str:
     """The text of a table, "" where there is no such file yet. Raises SiteFileError."""
     try:
-        return place.read_bytes().decode("utf-8-sig")
+        return delimited.decoded(place.read_bytes())[0]
     except FileNotFoundError:
         return ""
-    except (OSError, UnicodeDecodeError) as error:
+    except OSError as error:
         problem = Problem(None, "", f"It cannot be read: {error}.")
         raise SiteFileError(str(place), [problem]) from None
+
+
+def given_text(place: Path) -> str:
+    """The text of a table that somebody gives. Raises AtlasError where there is none."""
+    try:
+        return delimited.decoded(place.read_bytes())[0]
+    except OSError as error:
+        raise AtlasError(f"{place} cannot be read ({error.strerror or error}).") from error
+
+
+def header_of(text: str) -> list[str]:
+    """The names in the first line of a table."""
+    _, cells, _ = next(delimited.rows(text), (1, [], ""))
+    return [name.strip() for name in cells]
 
 
 def table_rows(
     text: str,
     place: Path,
     columns: Collection[str],
-    read: Callable[[dict[Any, Any], int], Row | Problem],
+    read: Callable[[dict[str, str], int], Row | Problem],
 ) -> list[Row]:
     """The rows of a table, each made by `read` from its cells and line. The column `loc` must be
     there, and none but `columns`. Raises SiteFileError with every problem found."""
@@ -42,42 +55,43 @@ def rows_and_problems(
     text: str,
     place: Path,
     columns: Collection[str],
-    read: Callable[[dict[Any, Any], int], Row | Problem],
+    read: Callable[[dict[str, str], int], Row | Problem],
 ) -> tuple[list[Row], list[Problem]]:
     """As `table_rows`, with the rows that are wrong told beside those that are right. Raises
     SiteFileError where the columns are wrong."""
     if not text:
         return [], []
-    # All kinds of line ends end a line, those of old Macs too.
-    lines = csv.DictReader(io.StringIO(text, newline=""))
-    try:
-        lines.fieldnames = [name.strip() for name in lines.fieldnames or ()]
-    except csv.Error as error:
-        raise SiteFileError(str(place), [Problem(1, "", f"cannot be read ({error}).")]) from None
+    lines = delimited.rows(text)
+    _, first, wrong = next(lines, (1, [], ""))
+    if wrong:
+        raise SiteFileError(str(place), [Problem(1, "", f"cannot be read ({wrong}).")])
+    names = [name.strip() for name in first]
     problems = [
         Problem(1, name, "is no column of this table", f"one of {', '.join(columns)}")
-        for name in lines.fieldnames
+        for name in names
         if name not in columns
     ]
-    if "loc" not in lines.fieldnames:
+    problems += [
+        Problem(1, name, "stands in the first line more than once")
+        for name in sorted({name for name in names if names.count(name) > 1} & set(columns))
+    ]
+    if "loc" not in names:
         problems.append(Problem(1, "loc", "is missing: it says which page a row is about"))
     if problems:
         raise SiteFileError(str(place), problems)
     found: list[Row] = []
-    while True:
-        try:
-            row = next(lines)
-        except StopIteration:
-            break
-        except csv.Error as error:
-            problems.append(Problem(lines.line_num, "", f"the row cannot be read ({error})"))
+    for line, cells, wrong in lines:
+        if wrong:
+            problems.append(Problem(line, "", f"the row cannot be read ({wrong})"))
             continue
-        line = lines.line_num
-        if None in row or None in row.values():
+        if not any(cells[len(names) :]):
+            # Spreadsheets fill all rows up to the widest of the sheet.
+            cells = cells[: len(names)]
+        if len(cells) != len(names):
             message = "the row has another number of cells than the first line"
             problems.append(Problem(line, "", message))
             continue
-        one = read(row, line)
+        one = read(dict(zip(names, cells, strict=True)), line)
         if isinstance(one, Problem):
             problems.append(one)
         else:

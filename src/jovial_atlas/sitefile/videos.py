@@ -77,16 +77,17 @@ class VideoOverride:
 def read_video_overrides(place: Path, site: str) -> tuple[VideoOverride, ...]:
     """The rows of a table of videos; none where there is no such file yet. Raises SiteFileError
     with every problem found."""
-    return parse_video_overrides(table_text(place), place, site)
+    rows = parse_video_overrides(table_text(place), place, site)
+    return tuple(row for row in rows if row.sets)
 
 
 def parse_video_overrides(text: str, place: Path, site: str) -> tuple[VideoOverride, ...]:
-    """The rows in the text of a table of videos. Raises SiteFileError."""
-    rows = table_rows(text, place, COLUMNS, lambda row, line: _row(row, line, site))
-    return tuple(one for one in rows if one.sets)
+    """The rows in the text of a table of videos, those that set nothing too. Raises
+    SiteFileError."""
+    return tuple(table_rows(text, place, COLUMNS, lambda row, line: _row(row, line, site)))
 
 
-def _row(row: dict[Any, Any], line: int, site: str) -> VideoOverride | Problem:
+def _row(row: dict[str, str], line: int, site: str) -> VideoOverride | Problem:
     cells = {name: cell for name, value in row.items() if (cell := from_cell(value.strip()))}
     given = cells.get("loc", "")
     try:

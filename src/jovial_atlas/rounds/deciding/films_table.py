@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -17,7 +15,7 @@ from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import STILLS
 from jovial_atlas.rounds.state.site_files import file_of
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.cells import from_cell
+from jovial_atlas.sitefile.tables import given_text
 from jovial_atlas.sitefile.videos import (
     VideoOverride,
     parse_video_overrides,
@@ -118,16 +116,10 @@ def take_table(site: SiteFile, place: Path) -> int:
     """Take an edited table of videos: its rows replace those of the same videos, a row without
     fields takes one out. Gives the number of videos set. Raises SiteFileError, AtlasError."""
     target = _file(site)
-    try:
-        text = place.read_bytes().decode("utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise AtlasError(f"{place} cannot be read ({error}).") from error
-    edited = parse_video_overrides(text, place, site.model.site.url)
-    mentioned = set()
-    for row in csv.DictReader(io.StringIO(text, newline="")):
-        given = (row.get("loc") or "").strip()
-        loc = site.model.site.url + given if given.startswith("/") else given
-        mentioned.add((addresses.normalise(loc), from_cell((row.get("video") or "").strip())))
+    text = given_text(place)
+    rows = parse_video_overrides(text, place, site.model.site.url)
+    edited = [row for row in rows if row.sets]
+    mentioned = {(row.loc, row.video) for row in rows}
     kept = [one for one in site.video_overrides if (one.loc, one.video) not in mentioned]
     write_whole(target, video_overrides_text([*kept, *edited]).encode(), durable=True)
     return len(edited)

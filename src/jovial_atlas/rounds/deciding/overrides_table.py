@@ -36,6 +36,7 @@ from jovial_atlas.sitefile.overrides import (
     read_overrides,
     said_of,
 )
+from jovial_atlas.sitefile.tables import given_text, header_of
 
 #: Endings of columns that only tell.
 NOW, PROPOSED = "_now", "_proposed"
@@ -142,14 +143,11 @@ def take_table(
     told. Raises SiteFileError where it is no such table, and AtlasError."""
     site = survey.site
     target = _overrides_file(site)
-    try:
-        text = place.read_bytes().decode("utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise AtlasError(f"{place} cannot be read ({error}).") from error
-    header = next(csv.reader(io.StringIO(text)), [])
-    beside = [n.strip() for n in header if n.strip().endswith((NOW, PROPOSED))]
+    text = given_text(place)
+    header = header_of(text)
+    beside = [name for name in header if name.endswith((NOW, PROPOSED))]
     rows, refused = parse_rows(text, place, site.model, (_SEEN, _ACCEPT, *beside))
-    columns = {name.strip() for name in header}
+    columns = set(header)
     wanted = [one for one, _ in rows]
     pages = survey.decided.filter(pl.col("loc").is_in([one.loc for one in wanted]))
     known = {one.loc: one for one in site.overrides}

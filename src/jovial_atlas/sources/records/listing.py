@@ -3,12 +3,11 @@ lists; for landing pages outside the system, or to start from what is there."""
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Callable, Iterator
 
 import polars as pl
 
+from jovial_atlas import delimited
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch
@@ -40,11 +39,12 @@ def read_list(data: bytes, how: FieldMap, fetch: Callable[[str], bytes]) -> Iter
 
 def _records(text: str, how: FieldMap) -> tuple[list[dict[str, str | None]], list[int]]:
     """Lines as records with their line numbers. A first line that is no address names columns."""
-    reader = csv.reader(io.StringIO(text))
     header = ["loc", "lastmod", "in_section"]
     records: list[dict[str, str | None]] = []
     lines: list[int] = []
-    for row in reader:
+    for line, row, wrong in delimited.rows(text):
+        if wrong:
+            raise ContentError(f"{how.source}:{line} cannot be read ({wrong}).")
         cells = [cell.strip() for cell in row]
         if not any(cells) or cells[0].startswith("#"):
             continue
@@ -53,12 +53,12 @@ def _records(text: str, how: FieldMap) -> tuple[list[dict[str, str | None]], lis
             header = [_NAMES.get(name, name) for name in names]
             if "loc" not in header and "loc" not in how.columns:
                 raise ContentError(
-                    f"{how.source}:{reader.line_num}: the first line is neither an address nor "
+                    f"{how.source}:{line}: the first line is neither an address nor "
                     "a header with the column loc."
                 )
             continue
         records.append({n: cell or None for n, cell in zip(header, cells, strict=False)})
-        lines.append(reader.line_num)
+        lines.append(line)
     return records, lines
 
 

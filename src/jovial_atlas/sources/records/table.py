@@ -6,9 +6,7 @@ pieces by the standard library, so that a ragged or broken line is told with its
 
 from __future__ import annotations
 
-import csv
 import io
-import re
 import shutil
 import tempfile
 from collections.abc import Iterator
@@ -17,7 +15,7 @@ from typing import Any, BinaryIO
 
 import polars as pl
 
-from jovial_atlas import foreign
+from jovial_atlas import delimited, foreign
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import packed
@@ -134,29 +132,27 @@ def _typed(table: pl.DataFrame) -> pl.DataFrame:
 
 def _csv(place: Path) -> Iterator[Numbered]:
     text, faults = _text(place)
-    sample = text.read(8192)
-    text.seek(0)
-    first = re.split(r"[\r\n]", sample, maxsplit=1)[0]
-    delimiter = max(",;\t|", key=first.count)
-    reader = csv.reader(text, delimiter=delimiter)
-    try:
-        header = [name.strip() for name in next(reader)]
-    except StopIteration:
-        raise ContentError(f"{place} is empty; a table has a line of names first.") from None
-    except csv.Error as error:
-        raise ContentError(f"{place}:1 cannot be read as a table ({error}).") from None
+    lines_of = delimited.rows(text)
+    _, cells, wrong = next(lines_of, (0, [], ""))
+    if wrong:
+        raise ContentError(f"{place}:1 cannot be read as a table ({wrong}).")
+    if not cells:
+        raise ContentError(f"{place} is empty; a table has a line of names first.")
+    header = [name.strip() for name in cells]
     if len(set(header)) != len(header) or "" in header:
         raise ContentError(f"{place}:1: every column needs a name of its own in the first line.")
     records: list[dict[str, Any]] = []
     lines: list[int] = []
-    rows = _careful(reader, place, faults)
-    for row in rows:
+    for line, row, wrong in lines_of:
+        if wrong:
+            faults.append(Fault("row-broken", f"{place.name}:{line}", f"{wrong}."))
+            continue
         if len(row) != len(header):
             message = f"The line has {len(row)} cells, the header {len(header)}; it is left out."
-            faults.append(Fault("row-ragged", f"{place.name}:{reader.line_num}", message))
+            faults.append(Fault("row-ragged", f"{place.name}:{line}", message))
             continue
         records.append({n: cell or None for n, cell in zip(header, row, strict=True)})
-        lines.append(reader.line_num)
+        lines.append(line)
         if len(records) == _ROWS:
             yield records, lines, faults.copy()
             records, lines = [], []
@@ -164,21 +160,7 @@ def _csv(place: Path) -> Iterator[Numbered]:
     yield records, lines, faults
 
 
-def _careful(reader: Any, place: Path, faults: list[Fault]) -> Iterator[list[str]]:
-    """Rows that are not empty; a row that the reader cannot take is a fault."""
-    while True:
-        try:
-            row = next(reader)
-        except StopIteration:
-            return
-        except csv.Error as error:
-            faults.append(Fault("row-broken", f"{place.name}:{reader.line_num}", f"{error}."))
-            continue
-        if row:
-            yield row
-
-
-def _text(place: Path) -> tuple[io.TextIOBase, list[Fault]]:
+def _text(place: Path) -> tuple[io.TextIOWrapper, list[Fault]]:
     """The file as text, unpacked where it is gzipped: UTF-8, else windows-1252 with a fault."""
     number = 0
     faults: list[Fault] = []

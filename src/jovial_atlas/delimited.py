@@ -1,0 +1,63 @@
+"""Tables as delimited text (RFC 4180), as spreadsheets and exports of all countries write them:
+parted by commas, semicolons, tabs or bars, in UTF-8, UTF-16 or Windows-1252."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Iterator
+from typing import TextIO
+
+#: What may stand between two cells.
+SEPARATORS = ",;\t|"
+#: Spreadsheets may say in a line of its own what parts the cells of the others.
+_HINT = re.compile(r"sep=(.)\s*\Z", re.I)
+_QUOTED = re.compile(r'"(?:[^"]|"")*"')
+#: How much of a table is looked at before it is read.
+_BEGINNING = 8192
+
+#: Line on which a row ends, its cells, and what is wrong with it in place of cells.
+Row = tuple[int, list[str], str]
+
+
+def decoded(data: bytes) -> tuple[str, str]:
+    """A table's text, and the name of the encoding that it turned out to have."""
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return data.decode("utf-16", "replace"), "UTF-16"
+    try:
+        return data.decode("utf-8-sig"), "UTF-8"
+    except UnicodeDecodeError:
+        return data.decode("windows-1252", "replace"), "Windows-1252"
+
+
+def separator_of(beginning: str) -> str:
+    """What parts the cells of a table, by its first line; what stands in quotes does not count."""
+    first = re.split(r"[\r\n]", beginning, maxsplit=1)[0]
+    if hint := _HINT.match(first):
+        return hint[1]
+    bare = _QUOTED.sub("", first)
+    return max(SEPARATORS, key=bare.count)
+
+
+def rows(table: str | TextIO) -> Iterator[Row]:
+    """The rows of a table, its first line too; empty ones are left out. All kinds of line ends end
+    a line, those of old Macs too. A file is to be opened with `newline=""`."""
+    stream = io.StringIO(table, newline="") if isinstance(table, str) else table
+    beginning = stream.read(_BEGINNING)
+    stream.seek(0)
+    skipped = 0
+    if _HINT.match(re.split(r"[\r\n]", beginning, maxsplit=1)[0]):
+        stream.readline()
+        skipped = 1
+    reader = csv.reader(stream, delimiter=separator_of(beginning))
+    while True:
+        try:
+            cells = next(reader)
+        except StopIteration:
+            return
+        except csv.Error as error:
+            yield skipped + reader.line_num, [], str(error)
+            continue
+        if cells:
+            yield skipped + reader.line_num, cells, ""

@@ -1,0 +1,46 @@
+"""Tables as people's spreadsheets and other people's exports write them."""
+
+import io
+
+import pytest
+
+from jovial_atlas import delimited
+
+TABLE = [["loc", "title"], ["/a/", "Reeds, wet; and \t high"], ["/b/", 'Say "Ü"']]
+
+
+def written(separator, end):
+    def cell(text):
+        quoted = text.replace('"', '""')
+        return f'"{quoted}"' if set(text) & {*delimited.SEPARATORS, '"'} else text
+
+    return "".join(separator.join(map(cell, row)) + end for row in TABLE)
+
+
+@pytest.mark.parametrize("separator", delimited.SEPARATORS)
+@pytest.mark.parametrize("end", ["\n", "\r\n", "\r"])
+@pytest.mark.parametrize(
+    ("encoding", "told"),
+    [("utf-8", "UTF-8"), ("utf-8-sig", "UTF-8"), ("utf-16", "UTF-16"), ("cp1252", "Windows-1252")],
+)
+def test_every_separator_line_end_and_encoding(separator, end, encoding, told):
+    text, name = delimited.decoded(written(separator, end).encode(encoding))
+    assert name == told
+    assert [cells for _, cells, wrong in delimited.rows(text)] == TABLE
+
+
+@pytest.mark.parametrize(
+    ("text", "rows"),
+    [
+        # The hint of a spreadsheet counts, and is a line.
+        ("sep=|\na|b;c\n", [(2, ["a", "b;c"], "")]),
+        ('"a;b;c",d\n\n1,2\n', [(1, ["a;b;c", "d"], ""), (3, ["1", "2"], "")]),
+        ('a,b\n"1\n2",3\n4,5', [(1, ["a", "b"], ""), (3, ["1\n2", "3"], ""), (4, ["4", "5"], "")]),
+        ("", []),
+        ("a\n" + "x" * 140_000 + "\n2\n",
+         [(1, ["a"], ""), (2, [], "field larger than field limit (131072)"), (3, ["2"], "")]),
+    ],
+)  # fmt: skip
+def test_rows_come_with_the_line_that_people_see(text, rows):
+    assert list(delimited.rows(text)) == rows
+    assert list(delimited.rows(io.StringIO(text, newline=""))) == rows
