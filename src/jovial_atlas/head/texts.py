@@ -18,7 +18,8 @@ from jovial_atlas.sitefile.deciding import Section
 #: A description is cut at a word so that it has at most this many characters.
 DESCRIPTION_LENGTH = 160
 
-_PAGED = re.compile(r"/page[/-](\d+)(?:/|\.html?)?$|[?&]paged?=(\d+)")
+#: The number of a later page of a listing, in its address.
+_LAST_NUMBER = re.compile(r"(\d+)\D*$")
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,11 +78,11 @@ def title_of(page: Page, settings: HeadSettings, section: Section | None) -> Tex
         found = _first(("page", page.title), ("heading", page.heading))
     if not found.value and (usual := _USUAL.get(_kind(page, settings))):
         found = Text(pattern_text(usual, page, settings.site), "kind of page")
-    number = _PAGED.search(page.loc)
-    if number and found.value and found.source != "overrides file":
-        said = number[1] or number[2]
-        if not re.search(rf"\b{said}\b", found.value):
-            return Text(f"{found.value} ({said})", found.source)
+    if not found.value or found.source == "overrides file" or _kind(page, settings) != "paged":
+        return found
+    number = _LAST_NUMBER.search(page.loc)
+    if number and not re.search(rf"\b{number[1]}\b", found.value):
+        return Text(f"{found.value} ({number[1]})", found.source)
     return found
 
 
