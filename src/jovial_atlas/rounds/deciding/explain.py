@@ -71,11 +71,10 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
 
 def page_at(address: str, survey: LastSurvey) -> pl.DataFrame:
     """The row of a page, by its address or its path on the site. Raises AtlasError as `explain`."""
-    decided = survey.decided
     loc = _loc(address, survey.site)
-    found = decided.filter(pl.col("loc") == loc)
+    found = survey.decided_where(pl.col("loc") == loc).collect(engine="streaming")
     if not found.height:
-        nearest = _nearest(loc, decided["loc"].to_list())
+        nearest = _nearest(loc, survey.pages.select("loc").collect()["loc"].to_list())
         meant = f" The nearest is {nearest}." if nearest else ""
         raise AtlasError(f"{loc} is no page of the last survey.{meant}")
     return found

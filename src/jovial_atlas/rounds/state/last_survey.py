@@ -30,6 +30,9 @@ if TYPE_CHECKING:
 
 _NO_SURVEY = "There is no survey of this site yet. Run `jovial-atlas survey` first."
 
+#: Pages up to which a site is decided once and held.
+_HELD = 50_000
+
 Pages = TypeVar("Pages", pl.DataFrame, pl.LazyFrame)
 
 
@@ -48,10 +51,25 @@ class LastSurvey:
     #: Columns that have one value in all rows.
     constant: Mapping[str, Any] = field(default_factory=dict)
 
+    @cached_property
+    def is_held(self) -> bool:
+        """Whether the site is small enough to be decided once and held; larger ones are decided
+        piece by piece, as they are read."""
+        return bool(self.pages.select(pl.len()).collect().item() <= _HELD)
+
     @property
     def lazy(self) -> pl.LazyFrame:
         """The page table with verdicts, to be read in pieces; its row numbers are in `_row`."""
+        if self.is_held:
+            return self.decided.lazy().with_row_index("_row")
         return self.decide(self.pages.with_row_index("_row"))
+
+    def decided_where(self, wanted: pl.Expr) -> pl.LazyFrame:
+        """The pages of which something holds that stands in the page table itself, with their
+        verdicts."""
+        if self.is_held:
+            return self.decided.lazy().filter(wanted)
+        return self.decide(self.pages.filter(wanted))
 
     @cached_property
     def decided(self) -> pl.DataFrame:
@@ -87,7 +105,7 @@ class LastSurvey:
         """The videos of all pages, by address."""
         if "videos" not in self.filled:
             return {}
-        shown = self.lazy.filter(pl.col("videos").list.len() > 0).select(pl.exclude("links"))
+        shown = self.decided_where(pl.col("videos").list.len() > 0).select(pl.exclude("links"))
         pages = pages_of(shown.collect(engine="streaming"))
         return films_of(pages, self.heads, dates.write(self.now))
 
@@ -123,7 +141,7 @@ class LastSurvey:
         """Names of the sections that may hold pages, in no order."""
         if "in_section" not in self.filled:
             return [section.name for section in self.site.model.section]
-        found = self.decide(self.pages).select(pl.col("section").unique())
+        found = self.lazy.select(pl.col("section").unique())
         return found.collect(engine="streaming").get_column("section").to_list()
 
 

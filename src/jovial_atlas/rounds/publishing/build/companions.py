@@ -109,7 +109,7 @@ def _documents(survey: LastSurvey) -> Iterator[Page]:
     """Pages that are no HTML, with what is decided for them."""
     if survey.constant.get("kind", "document") != "document":
         return
-    decided = survey.decide(survey.pages.filter(pl.col("kind") == "document"))
+    decided = survey.decided_where(pl.col("kind") == "document")
     names = ["loc", "directives", *DIRECTIVES, "crawlers"]
     wanted = [name for name in names if name in decided.collect_schema()]
     yield from pages_of(decided.select(wanted).collect(engine="streaming"))

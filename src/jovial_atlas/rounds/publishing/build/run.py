@@ -233,7 +233,7 @@ class _Building:
         engines should not index, are no pages in this."""
         pages = _pages_in(listing)
         if "kind" in self.survey.filled:
-            errors = self.survey.decide(self.survey.pages.filter(pl.col("kind") == "error"))
+            errors = self.survey.decided_where(pl.col("kind") == "error")
             counts = errors.select(pl.len(), hidden=(~pl.col("index")).sum())
             count, hidden = counts.collect(engine="streaming").row(0)
             pages, noindexed = pages - count, noindexed - hidden
