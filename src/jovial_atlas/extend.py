@@ -12,15 +12,13 @@ from jovial_atlas.engines.published import Due, Published
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
 from jovial_atlas.findings.entry import Check
-from jovial_atlas.records import REFUSED, TAKEN
+from jovial_atlas.records import Status
 from jovial_atlas.rounds.proving.site_checks import AddedCheck, CheckedHost
 from jovial_atlas.sitefile import PackageChannel
 from jovial_atlas.sources.records.package import ReaderContext, RecordReader
 from jovial_atlas.web import Answer, Request
 
 __all__ = [
-    "REFUSED",
-    "TAKEN",
     "AddedCheck",
     "Answer",
     "Check",
@@ -34,4 +32,5 @@ __all__ = [
     "ReaderContext",
     "RecordReader",
     "Request",
+    "Status",
 ]

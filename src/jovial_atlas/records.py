@@ -3,17 +3,29 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from enum import StrEnum
 
-#: Outcomes of an announcement. `intended` and `unknown` are those of which nobody knows whether
-#: they arrived: the first broke off here, the second on the way. `assumed` is one of these of which
-#: the engine could not tell, and which counts as taken, since a repeat would do harm; `lost` is one
-#: that did not arrive, or of which nobody can tell and that is announced again.
-INTENDED, TAKEN, PENDING, REFUSED, FAILED = "intended", "taken", "pending", "refused", "failed"
-UNKNOWN, ASSUMED, LOST = "unknown", "assumed", "lost"
+
+class Status(StrEnum):
+    """What became of an announcement. Of two nobody knows whether they arrived: `intended` broke
+    off here, `unknown` on the way. `assumed` is one of these of which the engine could not tell,
+    and which counts as taken, since a repeat would do harm; `lost` is one that did not arrive, or
+    of which nobody can tell and that is announced again. What is `due` was not sent yet."""
+
+    DUE = "due"
+    INTENDED = "intended"
+    TAKEN = "taken"
+    PENDING = "pending"
+    REFUSED = "refused"
+    FAILED = "failed"
+    UNKNOWN = "unknown"
+    ASSUMED = "assumed"
+    LOST = "lost"
+
 
 #: What counts as heard by an engine, and what is not settled yet.
-HEARD_AS = (TAKEN, PENDING, ASSUMED)
-UNSETTLED = (INTENDED, UNKNOWN)
+HEARD_AS = (Status.TAKEN, Status.PENDING, Status.ASSUMED)
+UNSETTLED = (Status.INTENDED, Status.UNKNOWN)
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +65,7 @@ class Announcement:
     channel: str
     what: str
     count: int
-    status: str
+    status: Status
     detail: str
     at: str
 

@@ -17,7 +17,7 @@ from jovial_atlas.robots import Matcher, RobotsFile
 from jovial_atlas.rules import barred, deciding_crawlers
 from jovial_atlas.sitemaps.check import Place, check_across, check_file, check_nesting, rows_of
 from jovial_atlas.sitemaps.notes import MOST_TOLD
-from jovial_atlas.sitemaps.read import SitemapFile, media_of, read_sitemap
+from jovial_atlas.sitemaps.read import FileKind, SitemapFile, media_of, read_sitemap
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,7 +89,7 @@ def read_set(starts: Iterable[Fetched], fetch: Fetch) -> SitemapSet:
     with ThreadPoolExecutor(_THREADS) as pool:
         for start in starts:
             file = _read(start, read, seen)
-            if file is None or file.kind != "sitemapindex":
+            if file is None or file.kind != FileKind.INDEX:
                 continue
             locs = list(dict.fromkeys(entry.loc for entry in file.entries if entry.loc))
             listed: dict[str, SitemapFile] = {}

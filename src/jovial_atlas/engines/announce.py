@@ -12,7 +12,7 @@ from jovial_atlas.engines.asking import Asking
 from jovial_atlas.engines.channels import SentKind, channel_name, kind_named, kind_of
 from jovial_atlas.engines.published import Due, Outcome, Published
 from jovial_atlas.errors import NetworkError, UnansweredError
-from jovial_atlas.records import ASSUMED, FAILED, LOST, REFUSED, TAKEN, UNKNOWN, Unsettled
+from jovial_atlas.records import Status, Unsettled
 from jovial_atlas.sitefile.engines import Channel
 from jovial_atlas.web import Answer, Client, send
 
@@ -44,9 +44,9 @@ def announce(
         answer = send(client, request, pause=pause, cut=True)
         status, detail = _meaning(kind, one.channel, answer)
     except UnansweredError as error:
-        status, detail = UNKNOWN, str(error)
+        status, detail = Status.UNKNOWN, str(error)
     except NetworkError as error:
-        status, detail = FAILED, str(error)
+        status, detail = Status.FAILED, str(error)
     urls = None
     if kind.tells_sitemaps(name):
         urls = published.sitemaps[one.items[0][0]][1]
@@ -54,12 +54,12 @@ def announce(
     return Outcome(one.engine.name, name, one.what, len(one.items), status, detail)
 
 
-def _meaning(kind: SentKind[Any], channel: Channel, answer: Answer) -> tuple[str, str]:
+def _meaning(kind: SentKind[Any], channel: Channel, answer: Answer) -> tuple[Status, str]:
     """Outcome and detail of an answer. What the engine's own failure refused is not refused."""
     status, said = kind.meaning(channel, answer)
     wait = f" It asks to wait {answer.retry_after:.0f} s." if answer.retry_after else ""
-    failed = answer.status >= 500 and status == REFUSED
-    return FAILED if failed else status, f"status {answer.status}: {said}.{wait}"
+    failed = answer.status >= 500 and status == Status.REFUSED
+    return Status.FAILED if failed else status, f"status {answer.status}: {said}.{wait}"
 
 
 def settle(one: Unsettled, published: Published, ledger: Ledger, asking: Asking) -> Outcome:
@@ -74,24 +74,27 @@ def settle(one: Unsettled, published: Published, ledger: Ledger, asking: Asking)
         arrived = _arrived(one, ledger, asking)
     except NetworkError as error:
         detail = f"{error} Nothing else goes over this channel until it is known."
-        return Outcome(name, one.channel, one.what, len(one.items), UNKNOWN, detail)
+        return Outcome(name, one.channel, one.what, len(one.items), Status.UNKNOWN, detail)
     kind = kind_named(one.channel)
     if arrived is None and kind and one.channel in kind.repeat_harms:
-        status = ASSUMED
+        status = Status.ASSUMED
         detail = (
             f"broke off on {one.at[:10]}; {name} does not tell, and a repeat would use up its "
             "quota, so it counts as taken."
         )
     elif arrived is None:
-        status = LOST
+        status = Status.LOST
         detail = (
             f"broke off on {one.at[:10]}; {name} does not tell. It is due again: a repeat does no "
             "harm."
         )
     elif arrived:
-        status, detail = TAKEN, f"broke off on {one.at[:10]}; {name} has it."
+        status, detail = Status.TAKEN, f"broke off on {one.at[:10]}; {name} has it."
     else:
-        status, detail = LOST, f"broke off on {one.at[:10]}; {name} has it not, so it is due again."
+        status, detail = (
+            Status.LOST,
+            f"broke off on {one.at[:10]}; {name} has it not, so it is due again.",
+        )
     urls = None
     if kind and kind.tells_sitemaps(one.channel):
         urls = published.sitemaps.get(one.items[0][0], ("", 0))[1] if one.items else None

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
+from jovial_atlas.records import Status
 from jovial_atlas.sitefile import CallChannel, Engine
 from jovial_atlas.sitefile.engines import CallName, Channel
 
@@ -58,7 +59,7 @@ class Outcome:
     channel: str
     what: str
     count: int
-    status: str
+    status: Status
     detail: str
 
 

@@ -14,6 +14,7 @@ import signal
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
@@ -31,17 +32,24 @@ from jovial_atlas.files.whole import (
 )
 
 
+class FileState(StrEnum):
+    """What becomes of a file. `kept` is one of the same name that the tool did not write, so it
+    stays as it is."""
+
+    NEW = "new"
+    CHANGED = "changed"
+    SAME = "same"
+    REMOVED = "removed"
+    KEPT = "kept"
+
+
 @dataclass(frozen=True, slots=True)
 class FileChange:
-    """What a build does to one file. `path` is relative to the folder, with `/`.
-
-    `state` is one of new, changed, same, removed, kept; `kept` is a file of the same
-    name that the tool did not write, so it stays as it is.
-    """
+    """What a build does to one file. `path` is relative to the folder, with `/`."""
 
     path: str
     bytes: int
-    state: str
+    state: FileState
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,7 +129,7 @@ class FileSet:
             return False
         if self._stats.get(path) != _stat(place) and digest_of_file(place) != name:
             return False
-        self._due[path] = _Due(name, FileChange(path, place.stat().st_size, "same"), None)
+        self._due[path] = _Due(name, FileChange(path, place.stat().st_size, FileState.SAME), None)
         return True
 
     def put(self, path: str, data: bytes, name: str | None = None) -> None:
@@ -133,20 +141,20 @@ class FileSet:
         place = self.folder / path
         with writing(place):
             state = self._state(path, place, name)
-        writes = state in ("new", "changed") and not self.dry
+        writes = state in (FileState.NEW, FileState.CHANGED) and not self.dry
         staged = self._staged(data) if writes else None
-        kept = data if self.dry and staged is None and state != "same" else None
+        kept = data if self.dry and staged is None and state != FileState.SAME else None
         self._due[path] = _Due(name, FileChange(path, len(data), state), staged, kept)
 
-    def _state(self, path: str, place: Path, name: str) -> str:
+    def _state(self, path: str, place: Path, name: str) -> FileState:
         """What putting these bytes at a path comes to."""
         if not place.exists():
-            return "new"
+            return FileState.NEW
         there = digest_of_file(place) if place.is_file() else ""
         if there == name:
             # Also where the manifest does not know it: there is nothing in it to lose.
-            return "same"
-        return "changed" if there in self._names(path) else "kept"
+            return FileState.SAME
+        return FileState.CHANGED if there in self._names(path) else FileState.KEPT
 
     def _staged(self, data: bytes) -> Path:
         """Write a file that is on its way into the hidden folder for these."""
@@ -180,7 +188,7 @@ class FileSet:
         """What `commit` will do, sorted by path."""
         changes = [due.change for due in self._due.values()]
         changes += [
-            FileChange(path, (self.folder / path).stat().st_size, "removed")
+            FileChange(path, (self.folder / path).stat().st_size, FileState.REMOVED)
             for path in self._stale()
         ]
         return sorted(changes, key=lambda change: change.path)
@@ -197,7 +205,7 @@ class FileSet:
         still knows the new bytes as ours.
         """
         changes = self.changes()
-        due = {p: due.name for p, due in self._due.items() if due.change.state != "kept"}
+        due = {p: due.name for p, due in self._due.items() if due.change.state != FileState.KEPT}
         order = sorted(self._due, key=lambda path: (path in last, path))
         # Until the end a file may have any of these bytes, and is ours with each of them.
         known = {*due, *self._owned, *self._pending}
@@ -210,7 +218,7 @@ class FileSet:
                     if staged := self._due[path].staged:
                         move_into_place(staged, self.folder / path)
                 for change in changes:
-                    if change.state == "removed":
+                    if change.state == FileState.REMOVED:
                         remove(self.folder / change.path)
                 self._save(due, {})
         finally:

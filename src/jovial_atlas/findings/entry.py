@@ -3,9 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 
-#: Severities, the worst first.
-LEVELS = ("blocker", "error", "warning", "advice")
+
+class Severity(StrEnum):
+    """How bad a finding is, the worst first."""
+
+    BLOCKER = "blocker"
+    ERROR = "error"
+    WARNING = "warning"
+    ADVICE = "advice"
 
 
 @dataclass(frozen=True, slots=True)
@@ -13,7 +20,7 @@ class Check:
     """One check. `what` is a heading for its findings, `fix` the next step."""
 
     code: str
-    severity: str
+    severity: Severity
     what: str
     why: str
     fix: str

@@ -6,11 +6,11 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from jovial_atlas.faults import Fault
-from jovial_atlas.findings.entry import LEVELS
+from jovial_atlas.findings.entry import Severity
 from jovial_atlas.findings.registry import CHECKS, all_checks, check_of
 
 #: Worst first.
-SEVERITIES = LEVELS
+SEVERITIES = tuple(Severity)
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,7 +18,7 @@ class Finding:
     """One result of a check, as it is shown and as JSON has it."""
 
     code: str
-    severity: str
+    severity: Severity
     where: str
     message: str
     fix: str
@@ -43,6 +43,6 @@ def counts(findings: Sequence[Finding]) -> dict[str, int]:
 
 
 def at_or_above(findings: Iterable[Finding], severity: str) -> bool:
-    """Whether a finding is at least as grave."""
-    limit = SEVERITIES.index(severity)
+    """Whether a finding is at least as grave as this word says."""
+    limit = SEVERITIES.index(Severity(severity))
     return any(SEVERITIES.index(finding.severity) <= limit for finding in findings)

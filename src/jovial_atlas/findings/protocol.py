@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from jovial_atlas.findings.entry import LEVELS, Check
+from jovial_atlas.findings.entry import Check, Severity
 
-_B, _E, _W, _A = LEVELS
+_B, _E, _W, _A = Severity
 
 # fmt: off
 PROTOCOL = (

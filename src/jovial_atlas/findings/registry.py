@@ -11,10 +11,10 @@ from jovial_atlas import installed
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.findings.added import AddedFindings
 from jovial_atlas.findings.content import CONTENT
-from jovial_atlas.findings.entry import LEVELS, Check
+from jovial_atlas.findings.entry import Check, Severity
 from jovial_atlas.findings.protocol import PROTOCOL
 
-_B, _E, _W, _A = LEVELS
+_B, _E, _W, _A = Severity
 
 # fmt: off
 _TABLE = (

@@ -18,11 +18,11 @@ from jovial_atlas.ledger.store import Store
 from jovial_atlas.ledger.tables import ANNOUNCEMENT, BUILT, HEARD, ITEM, SECRET
 from jovial_atlas.records import (
     HEARD_AS,
-    INTENDED,
     UNSETTLED,
     Announcement,
     Built,
     Heard,
+    Status,
     Unsettled,
 )
 
@@ -52,7 +52,7 @@ class Announcing(Store):
             result = connection.execute(
                 insert(ANNOUNCEMENT).values(
                     engine=engine, channel=channel, what=what, count=len(items),
-                    intended_at=self.now(), status=INTENDED, detail="",
+                    intended_at=self.now(), status=Status.INTENDED, detail="",
                 )
             )  # fmt: skip
             assert result.inserted_primary_key
@@ -64,7 +64,7 @@ class Announcing(Store):
                 )
         return number
 
-    def settle(self, number: int, status: str, detail: str, urls: int | None = None) -> None:
+    def settle(self, number: int, status: Status, detail: str, urls: int | None = None) -> None:
         """Record the outcome; what was taken counts as heard by the engine from now on."""
         now = self.now()
         with self._transaction(writes=True) as connection:
@@ -126,7 +126,8 @@ class Announcing(Store):
         return [
             Announcement(
                 row.engine, row.channel, row.what,
-                rows.count(row._mapping["count"], "announcement.count"), row.status, row.detail,
+                rows.count(row._mapping["count"], "announcement.count"), rows.status(row.status),
+                row.detail,
                 rows.moment(row.answered_at or row.intended_at, "announcement.intended_at"),
             )
             for row in found

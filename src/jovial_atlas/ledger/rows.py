@@ -8,6 +8,7 @@ from typing import Any
 
 from jovial_atlas import foreign
 from jovial_atlas.errors import LedgerError
+from jovial_atlas.records import Status
 
 _MOMENT = re.compile(
     r"\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01])T(?:[01]\d|2[0-3]):[0-5]\d:[0-5]\dZ\Z",
@@ -47,6 +48,14 @@ def counts(value: Any, what: str) -> dict[str, int]:
         return {str(name): count(number, what) for name, number in found.items()}
     except (ValueError, TypeError, AttributeError):
         raise _not_ours(value, what) from None
+
+
+def status(value: Any) -> Status:
+    """What became of an announcement. Raises LedgerError for anything else."""
+    try:
+        return Status(value)
+    except ValueError:
+        raise _not_ours(value, "announcement.status") from None
 
 
 def _not_ours(value: Any, what: str) -> LedgerError:

@@ -12,6 +12,7 @@ import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
+from jovial_atlas.findings.entry import Severity
 from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.robots import Matcher, RobotsFile
 from jovial_atlas.rules import barred, deciding_crawlers
@@ -92,7 +93,7 @@ def first_word(faults: Iterator[Fault]) -> str:
     """The gravest of them, with what to do, in a line; "" where there is nothing to say first."""
     for fault in faults:
         check = CHECKS[fault.code]
-        if check.severity == "blocker" or fault.code == "site-draft":
+        if check.severity == Severity.BLOCKER or fault.code == "site-draft":
             return f"{_WORDS.get(fault.code, '')}{fault.message} {check.fix}"
     return ""
 

@@ -17,7 +17,7 @@ from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.check_entry import check_entry, check_lastmod, note_images
 from jovial_atlas.sitemaps.notes import MOST_TOLD, EntryNotes, Notes
 from jovial_atlas.sitemaps.plain import ROWS
-from jovial_atlas.sitemaps.read import Entry, SitemapFile
+from jovial_atlas.sitemaps.read import Entry, FileKind, SitemapFile
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +36,11 @@ def check_file(file: SitemapFile, place: Place, now: str) -> list[Fault]:
     """All faults of one file, at most `MOST_TOLD` of each code. `now` is a date in the
     product's form."""
     noted = Notes(file.name)
-    if file.kind in ("urlset", "sitemapindex", "text") and not file.count and not file.faults:
+    if (
+        file.kind in (FileKind.URLSET, FileKind.INDEX, FileKind.TEXT)
+        and not file.count
+        and not file.faults
+    ):
         noted("sitemap-empty", None, "The file lists no address.")
     if file.count > protocol.MAX_ENTRIES:
         noted(
@@ -44,7 +48,7 @@ def check_file(file: SitemapFile, place: Place, now: str) -> list[Fault]:
             None,
             f"It lists {file.count:,} entries; {protocol.MAX_ENTRIES:,} are allowed.",
         )
-    if place.address is None and file.kind in ("urlset", "sitemapindex", "text"):
+    if place.address is None and file.kind in (FileKind.URLSET, FileKind.INDEX, FileKind.TEXT):
         _check_one_host(file, noted)
     if file.plain is not None:
         _check_plain(file.plain, place, noted, now)
@@ -87,10 +91,10 @@ def _check_plain(rows: pl.DataFrame, place: Place, noted: Notes, now: str) -> No
         for loc, line in (
             rows.filter(~pl.col("loc").str.starts_with(folder)).select("loc", "line").iter_rows()
         ):
-            _check_place(Entry(loc, line), "urlset", place, noted)
+            _check_place(Entry(loc, line), FileKind.URLSET, place, noted)
 
 
-def _check_place(entry: Entry, kind: str, place: Place, noted: Notes) -> None:
+def _check_place(entry: Entry, kind: FileKind, place: Place, noted: Notes) -> None:
     assert place.address is not None
     try:
         loc = addresses.normalise(entry.loc)
@@ -106,7 +110,7 @@ def _check_place(entry: Entry, kind: str, place: Place, noted: Notes) -> None:
             f"{entry.loc} is on another host than the file, which is served from "
             f"{addresses.origin(place.address)}.",
         )
-    elif kind != "" and not loc.startswith(addresses.folder(place.address)):
+    elif kind != FileKind.NONE and not loc.startswith(addresses.folder(place.address)):
         noted(
             "sitemap-loc-folder",
             entry.line,
@@ -118,14 +122,14 @@ def rows_of(files: Sequence[SitemapFile]) -> pl.DataFrame:
     """The entries of all files that list pages, as `plain.ROWS` with the number of their file
     in `file`; indexes and feeds, which repeat pages, are left out."""
     # Plain text beside XML repeats it: the same addresses for whoever reads no XML.
-    xml = any(file.kind == "urlset" for file in files)
+    xml = any(file.kind == FileKind.URLSET for file in files)
     found = [
         file.rows.with_columns(
             file=pl.lit(number, pl.UInt32),
-            companion=pl.lit(True) if xml and file.kind == "text" else pl.col("companion"),
+            companion=pl.lit(True) if xml and file.kind == FileKind.TEXT else pl.col("companion"),
         )
         for number, file in enumerate(files)
-        if file.kind in ("urlset", "text")
+        if file.kind in (FileKind.URLSET, FileKind.TEXT)
     ]
     return pl.concat(found) if found else pl.DataFrame(schema={**ROWS, "file": pl.UInt32})
 
@@ -143,7 +147,7 @@ def check_across(files: Sequence[SitemapFile]) -> Iterator[Fault]:
     yield from _pictures_added_up(rows, where)
     pages = rows.filter(~pl.col("companion"))
     if pages.height:
-        media = [number for number, file in enumerate(files) if file.kind == "urlset"]
+        media = [number for number, file in enumerate(files) if file.kind == FileKind.URLSET]
         shown = rows.filter(pl.col("companion") & pl.col("file").is_in(media))
         unlisted = shown.join(pages, on="loc", how="anti")
         for loc, file, line in unlisted.select("loc", "file", "line").iter_rows():
@@ -188,7 +192,7 @@ def _alternates(files: Sequence[SitemapFile]) -> Iterator[Fault]:
     ignored. Versions that no file of the set lists cannot be asked."""
     links: dict[str, tuple[str, dict[str, str]]] = {}
     for file in files:
-        for entry in file.entries if file.plain is None and file.kind == "urlset" else ():
+        for entry in file.entries if file.plain is None and file.kind == FileKind.URLSET else ():
             found = {
                 child.attributes.get("href", ""): child.attributes.get("hreflang", "")
                 for child in (entry.node.children if entry.node else ())
@@ -215,7 +219,7 @@ def check_nesting(index: SitemapFile, listed: Mapping[str, SitemapFile]) -> Iter
     """An index may not list an index. `listed` maps an entry's loc to the file it leads to."""
     for entry in index.entries:
         child = listed.get(entry.loc)
-        if child is not None and child.kind == "sitemapindex":
+        if child is not None and child.kind == FileKind.INDEX:
             yield Fault(
                 "sitemap-index-nested",
                 f"{index.name}:{entry.line}",

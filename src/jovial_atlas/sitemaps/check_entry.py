@@ -9,12 +9,12 @@ from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.extensions import ELEMENTS, EXTENSIONS, NAMESPACES
 from jovial_atlas.sitemaps.node import Node
 from jovial_atlas.sitemaps.notes import EntryNotes, Notes
-from jovial_atlas.sitemaps.read import Entry
+from jovial_atlas.sitemaps.read import Entry, FileKind
 
-_ENTRY_RULES = {"urlset": protocol.URL, "sitemapindex": protocol.SITEMAP}
+_ENTRY_RULES = {FileKind.URLSET: protocol.URL, FileKind.INDEX: protocol.SITEMAP}
 
 
-def check_entry(entry: Entry, kind: str, faults: Notes, now: str) -> None:
+def check_entry(entry: Entry, kind: FileKind, faults: Notes, now: str) -> None:
     """Note what is wrong with an entry of a file of some kind."""
     rules = _ENTRY_RULES.get(kind)
     if rules is None or entry.node is None:
@@ -25,7 +25,7 @@ def check_entry(entry: Entry, kind: str, faults: Notes, now: str) -> None:
     notes.check_children(entry.node, protocol.CORE, rules)
     if entry.lastmod:
         check_lastmod(entry.lastmod, entry.line, notes)
-    if kind != "urlset":
+    if kind != FileKind.URLSET:
         return
     for child in entry.node.children:
         if extension := ELEMENTS.get((child.space, child.name)):

@@ -11,6 +11,7 @@ import io
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from enum import StrEnum
 from functools import lru_cache
 from html import unescape
 
@@ -62,14 +63,25 @@ class Entry:
                 yield extension
 
 
+class FileKind(StrEnum):
+    """What a file is: a sitemap, an index of them, a list of addresses, a feed, or none."""
+
+    URLSET = "urlset"
+    INDEX = "sitemapindex"
+    TEXT = "text"
+    RSS = "rss"
+    ATOM = "atom"
+    NONE = ""
+
+
 @dataclass(slots=True)
 class SitemapFile:
-    """A file as read. `kind` is urlset, sitemapindex, text, rss, atom, or "" for none of them;
-    `size` its bytes before compression, `space` the namespace its root has. Elements of a
-    wrong namespace of the root are read as if it were the right one: one fault, not many."""
+    """A file as read. `size` its bytes before compression, `space` the namespace its root has.
+    Elements of a wrong namespace of the root are read as if it were the right one: one fault, not
+    many."""
 
     name: str
-    kind: str = ""
+    kind: FileKind = FileKind.NONE
     size: int = 0
     space: str = protocol.CORE
     faults: list[Fault] = field(default_factory=list)
@@ -152,7 +164,7 @@ def read_sitemap(data: bytes, name: str) -> SitemapFile:
         if file.plain is None:
             _read_xml(body, file)
         else:
-            file.kind = "urlset"
+            file.kind = FileKind.URLSET
     else:
         _read_text(body, file)
     return file
@@ -175,7 +187,7 @@ def media_of(data: bytes) -> Iterator[str]:
 
 
 def _read_text(data: bytes, file: SitemapFile) -> None:
-    file.kind = "text"
+    file.kind = FileKind.TEXT
     try:
         text = data.decode("utf-8")
     except UnicodeDecodeError as error:
@@ -216,7 +228,9 @@ def _elements(data: bytes, file: SitemapFile) -> Iterator[etree._Element]:
     parser = _events(data, "end", wanted)
     for _, element in parser:
         parent = element.getparent()
-        if parent is None or (file.kind not in ("rss", "atom") and parent.getparent() is not None):
+        if parent is None or (
+            file.kind not in (FileKind.RSS, FileKind.ATOM) and parent.getparent() is not None
+        ):
             continue
         yield element
         _others(parent, wanted, file, element)
@@ -251,7 +265,7 @@ def _others(
     if upto is not None:
         upto.clear()
     for child in list(parent) if upto is None else list(upto.itersiblings(preceding=True)):
-        if file.kind in ("urlset", "sitemapindex") and child.tag != wanted:
+        if file.kind in (FileKind.URLSET, FileKind.INDEX) and child.tag != wanted:
             space, name = _names(child.tag)
             file.fault(
                 "sitemap-element-unknown",
@@ -266,7 +280,7 @@ def _entries_of_root(root: etree._Element, file: SitemapFile) -> str | None:
     """The tag of entries below a root; None where it is no root of a sitemap."""
     space, name = _names(root.tag)
     if name in ("urlset", "sitemapindex"):
-        file.kind = name
+        file.kind = FileKind(name)
         file.space = space
         if space != protocol.CORE:
             file.fault(
@@ -277,10 +291,10 @@ def _entries_of_root(root: etree._Element, file: SitemapFile) -> str | None:
         child = "url" if name == "urlset" else "sitemap"
         return f"{{{space}}}{child}" if space else child
     if name == "rss":
-        file.kind = "rss"
+        file.kind = FileKind.RSS
         return "item"
     if (space, name) == (_ATOM, "feed"):
-        file.kind = "atom"
+        file.kind = FileKind.ATOM
         return f"{{{_ATOM}}}entry"
     file.fault(
         "sitemap-not-a-sitemap",

@@ -19,7 +19,7 @@ from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.robots import RobotsFile
-from jovial_atlas.sitemaps.read import SitemapFile, read_sitemap
+from jovial_atlas.sitemaps.read import FileKind, SitemapFile, read_sitemap
 from jovial_atlas.standin.clock import Clock
 from jovial_atlas.standin.judging import allowed, judge, robots_of
 from jovial_atlas.standin.memory import (
@@ -247,7 +247,7 @@ class SimulatedEngine:
                 sitemap.state = "could not fetch"
                 return
             sitemap.state = "has errors" if any(file.faults for file in files) else "success"
-            entries = {e.loc: e for f in files for e in f.entries if f.kind != "sitemapindex"}
+            entries = {e.loc: e for f in files for e in f.entries if f.kind != FileKind.INDEX}
             sitemap.videos = sum(entry.count("videos") for entry in entries.values())
             sitemap.locs = list(entries)
             for loc, entry in entries.items():
@@ -275,7 +275,7 @@ class SimulatedEngine:
                 continue
             file = read_sitemap(page.body, address)
             files.append(file)
-            if file.kind == "sitemapindex" and len(files) == 1:
+            if file.kind == FileKind.INDEX and len(files) == 1:
                 waiting += [entry.loc for entry in file.entries]
         return ([] if detail and len(files) < 2 and not _has_pages(files) else files), detail
 
@@ -364,4 +364,4 @@ def _later(at: str, hours: float) -> str:
 
 
 def _has_pages(files: list[SitemapFile]) -> bool:
-    return any(file.kind != "sitemapindex" for file in files)
+    return any(file.kind != FileKind.INDEX for file in files)

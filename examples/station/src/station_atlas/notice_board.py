@@ -7,14 +7,13 @@ import json
 import msgspec
 
 from jovial_atlas.extend import (
-    REFUSED,
-    TAKEN,
     Answer,
     Due,
     PackageChannel,
     PackagedKind,
     Published,
     Request,
+    Status,
 )
 
 
@@ -40,7 +39,7 @@ class NoticeBoard(PackagedKind):
         address = self.settings_of(channel).address
         return Request("POST", address, headers, json.dumps(note).encode())
 
-    def meaning(self, channel: PackageChannel, answer: Answer) -> tuple[str, str]:
+    def meaning(self, channel: PackageChannel, answer: Answer) -> tuple[Status, str]:
         if answer.status == 201:
-            return TAKEN, "on the board"
-        return REFUSED, f"the board answered with status {answer.status}"
+            return Status.TAKEN, "on the board"
+        return Status.REFUSED, f"the board answered with status {answer.status}"

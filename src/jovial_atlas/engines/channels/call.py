@@ -13,7 +13,7 @@ from jovial_atlas.engines.meaning import refusal
 from jovial_atlas.engines.published import SITEMAPS, Due, Published, changed
 from jovial_atlas.faults import plural
 from jovial_atlas.files import digest
-from jovial_atlas.records import REFUSED, TAKEN
+from jovial_atlas.records import Status
 from jovial_atlas.sitefile import CallChannel, Engine
 from jovial_atlas.sitefile.parts import given_in
 from jovial_atlas.web import Answer, Request
@@ -80,10 +80,10 @@ class Call(SentKind[CallChannel]):
             site=published.site_url, sitemap=loc, page=loc, token=token,
         )  # fmt: skip
 
-    def meaning(self, channel: CallChannel, answer: Answer) -> tuple[str, str]:
+    def meaning(self, channel: CallChannel, answer: Answer) -> tuple[Status, str]:
         if answer.status in channel.success:
-            return TAKEN, "taken"
-        return REFUSED, refusal(answer)
+            return Status.TAKEN, "taken"
+        return Status.REFUSED, refusal(answer)
 
     def arrived(
         self, name: str, loc: str, since: str, ledger: Ledger, asking: Asking

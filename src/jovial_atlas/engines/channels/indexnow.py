@@ -10,7 +10,7 @@ from jovial_atlas.engines.channels.arriving import page_arrived
 from jovial_atlas.engines.channels.kind import Items, SentKind
 from jovial_atlas.engines.published import PAGES, Due, Published
 from jovial_atlas.faults import plural
-from jovial_atlas.records import PENDING, REFUSED, TAKEN
+from jovial_atlas.records import Status
 from jovial_atlas.sitefile import Engine, IndexNowChannel
 from jovial_atlas.web import Answer, Request
 
@@ -53,9 +53,9 @@ class IndexNow(SentKind[IndexNowChannel]):
         message = indexnow.body(published.site_url, channel.key or published.key, locs)
         return Request("POST", channel.endpoint, {"Content-Type": indexnow.CONTENT_TYPE}, message)
 
-    def meaning(self, channel: IndexNowChannel, answer: Answer) -> tuple[str, str]:
+    def meaning(self, channel: IndexNowChannel, answer: Answer) -> tuple[Status, str]:
         said = indexnow.ANSWERS.get(answer.status, "an answer that IndexNow does not define")
-        return {200: TAKEN, 202: PENDING}.get(answer.status, REFUSED), said
+        return {200: Status.TAKEN, 202: Status.PENDING}.get(answer.status, Status.REFUSED), said
 
     def arrived(
         self, name: str, loc: str, since: str, ledger: Ledger, asking: Asking

@@ -12,6 +12,7 @@ from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, ClassVar, Generic, TypeVar
 
 from jovial_atlas.engines.published import Due, Outcome, Published
+from jovial_atlas.records import Status
 from jovial_atlas.sitefile import Engine
 from jovial_atlas.sitefile.engines import Channel
 from jovial_atlas.web import Answer, Request
@@ -83,7 +84,7 @@ class SentKind(ChannelKind[C]):
         """The message."""
 
     @abstractmethod
-    def meaning(self, channel: C, answer: Answer) -> tuple[str, str]:
+    def meaning(self, channel: C, answer: Answer) -> tuple[Status, str]:
         """Outcome and detail of an answer."""
 
 

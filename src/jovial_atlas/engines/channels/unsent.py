@@ -8,14 +8,11 @@ from typing import TYPE_CHECKING
 
 from jovial_atlas.engines.channels.kind import UnsentKind
 from jovial_atlas.engines.published import Due, Outcome, Published
-from jovial_atlas.records import REFUSED, TAKEN
+from jovial_atlas.records import Status
 from jovial_atlas.sitefile import Engine, HandChannel, RobotsChannel
 
 if TYPE_CHECKING:
     from jovial_atlas.ledger import Ledger
-
-#: The status of what is not announced yet.
-DUE = "due"
 
 
 def _first_sitemap(
@@ -53,9 +50,12 @@ class Robots(UnsentKind[RobotsChannel]):
         loc, _ = due.items[0]
         number = ledger.intend(due.engine.name, channel.kind, due.what, due.items)
         if loc in published.in_robots:
-            status, detail = TAKEN, "robots.txt names it; the engine finds it on its next visit"
+            status, detail = (
+                Status.TAKEN,
+                "robots.txt names it; the engine finds it on its next visit",
+            )
         else:
-            status = REFUSED
+            status = Status.REFUSED
             detail = (
                 "robots.txt does not name it. See `jovial-atlas build`: it may be kept as it was"
             )
@@ -84,7 +84,7 @@ class Hand(UnsentKind[HandChannel]):
         text = channel.say.replace("{site}", published.site_url).replace("{sitemap}", loc)
         name = due.engine.name
         if not done:
-            return Outcome(name, channel.kind, due.what, 1, DUE, f"to do by hand: {text}")
+            return Outcome(name, channel.kind, due.what, 1, Status.DUE, f"to do by hand: {text}")
         number = ledger.intend(name, channel.kind, due.what, due.items)
-        ledger.settle(number, TAKEN, f"done by hand: {text}", published.sitemaps[loc][1])
-        return Outcome(name, channel.kind, due.what, 1, TAKEN, "done by hand")
+        ledger.settle(number, Status.TAKEN, f"done by hand: {text}", published.sitemaps[loc][1])
+        return Outcome(name, channel.kind, due.what, 1, Status.TAKEN, "done by hand")

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from jovial_atlas.engines import websub
 from jovial_atlas.engines.channels.kind import SentKind
 from jovial_atlas.engines.published import Due, Published, changed
-from jovial_atlas.records import REFUSED, TAKEN
+from jovial_atlas.records import Status
 from jovial_atlas.sitefile import Engine, WebSubChannel
 from jovial_atlas.web import Answer, Request
 
@@ -35,9 +35,9 @@ class WebSub(SentKind[WebSubChannel]):
         message = websub.body(due.items[0][0])
         return Request("POST", channel.hub, {"Content-Type": websub.CONTENT_TYPE}, message)
 
-    def meaning(self, channel: WebSubChannel, answer: Answer) -> tuple[str, str]:
+    def meaning(self, channel: WebSubChannel, answer: Answer) -> tuple[Status, str]:
         taken = 200 <= answer.status < 300
-        return TAKEN if taken else REFUSED, websub.meaning(answer.status)
+        return Status.TAKEN if taken else Status.REFUSED, websub.meaning(answer.status)
 
     def hub(self, channel: WebSubChannel) -> str:
         return channel.hub

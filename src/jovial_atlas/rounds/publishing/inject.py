@@ -7,6 +7,7 @@ import os
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from enum import StrEnum
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
@@ -43,6 +44,14 @@ _CHARSET = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([A-Za-z0-9_.:-]+)", r
 _PACKED = re.compile(r"(<!-- (?:/head data|held: jovial-atlas)) [^>]*? -->")
 
 
+class InjectState(StrEnum):
+    """What becomes of a file of HTML."""
+
+    CHANGED = "changed"
+    SAME = "same"
+    SKIPPED = "skipped"
+
+
 @dataclass(frozen=True, slots=True)
 class Injected:
     """What became of one file: `state` is changed, same, or skipped (then `why` says so); `diff`
@@ -51,7 +60,7 @@ class Injected:
 
     path: str
     loc: str
-    state: str
+    state: InjectState
     why: str = ""
     diff: str = ""
     alts: tuple[str, ...] = ()
@@ -102,7 +111,7 @@ def run_inject(
         added, proposed = _additions(page.loc, also)
         done = _written(place, page, tags, added, anyway=anyway, dry_run=dry_run, diff=diffs > 0)
         yield replace(done, alts=tuple(proposed)) if done.state != "skipped" else done
-        diffs -= done.state == "changed"
+        diffs -= done.state == InjectState.CHANGED
 
 
 def tags_of(
@@ -123,7 +132,7 @@ def keep_marks(survey: LastSurvey, done: Sequence[Injected]) -> None:
     """Let the page table know what files hold now, so that nothing needs to be surveyed to know
     which pages are as they were decided. Raises OutputError."""
     place = survey.site.shared_state / PAGE_TABLE
-    marks = {one.loc: one.mark for one in done if one.state == "changed"}
+    marks = {one.loc: one.mark for one in done if one.state == InjectState.CHANGED}
     table = snapshot.load(place) if marks else None
     if table is None:
         return
@@ -222,23 +231,23 @@ def _written(
         about = place.stat()
         data = place.read_bytes()
     except OSError as error:
-        return Injected(path, loc, "skipped", f"it cannot be read ({error.strerror})")
+        return Injected(path, loc, InjectState.SKIPPED, f"it cannot be read ({error.strerror})")
     try:
         bare = without_block(data) if anyway else restore(data)
         new = inject(bare, tags, _encoding(bare), also) if tags else bare
     except ChangedError as error:
-        return Injected(path, loc, "skipped", str(error))
+        return Injected(path, loc, InjectState.SKIPPED, str(error))
     if new is None:
-        return Injected(path, loc, "skipped", "it has no head that could take tags")
+        return Injected(path, loc, InjectState.SKIPPED, "it has no head that could take tags")
     if new == data:
-        return Injected(path, loc, "same")
+        return Injected(path, loc, InjectState.SAME)
     shown = _difference(data, new, path) if diff else ""
     if not dry_run:
         write_whole(place, new, tidy=False)
         with writing(place):
             place.chmod(about.st_mode & 0o777)
             os.utime(place, ns=(about.st_atime_ns, about.st_mtime_ns))
-    return Injected(path, loc, "changed", diff=shown, mark=block_mark(new))
+    return Injected(path, loc, InjectState.CHANGED, diff=shown, mark=block_mark(new))
 
 
 def _encoding(data: bytes) -> str:

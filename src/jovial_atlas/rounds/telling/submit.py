@@ -8,13 +8,13 @@ from datetime import datetime
 
 from jovial_atlas.engines.announce import announce, settle
 from jovial_atlas.engines.channels import UnsentKind, channel_name, kind_of
-from jovial_atlas.engines.channels.unsent import DUE
 from jovial_atlas.engines.due import due, single
 from jovial_atlas.engines.published import PAGES, SITEMAPS, Due, Outcome, Published
 from jovial_atlas.errors import AtlasError, Loss
+from jovial_atlas.findings.entry import Severity
 from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.ledger import Ledger
-from jovial_atlas.records import FAILED, UNKNOWN
+from jovial_atlas.records import Status
 from jovial_atlas.rounds.state.hiding import hiding_faults, public_robots
 from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.rounds.state.loss import counts_as_loss, refuse_announcement
@@ -37,7 +37,7 @@ def refuse_hidden(site: SiteFile, now: datetime) -> None:
     survey = last_survey(site, now).of_host(site)
     for fault in hiding_faults(survey, public_robots(site)):
         check = CHECKS[fault.code]
-        if check.severity == "blocker":
+        if check.severity == Severity.BLOCKER:
             raise AtlasError(f"Nothing is announced: {fault.code}: {fault.message} {check.fix}")
 
 
@@ -48,13 +48,15 @@ def planned(
     public = PublishedSite(site).announced
     locs = asked_for(public, urls)
     broke = [
-        Outcome(engine.name, one.channel, one.what, len(one.items), UNKNOWN,
+        Outcome(engine.name, one.channel, one.what, len(one.items), Status.UNKNOWN,
                 f"broke off on {one.at[:10]}; settled before anything else is sent")
         for engine in engines
         for one in ledger.unsettled(engine.name)
     ]  # fmt: skip
     return broke + [
-        Outcome(one.engine.name, channel_name(one.channel), one.what, len(one.items), DUE, "")
+        Outcome(
+            one.engine.name, channel_name(one.channel), one.what, len(one.items), Status.DUE, ""
+        )
         for one in _dues(public, engines, ledger, locs)
     ]
 
@@ -90,7 +92,7 @@ def run_submit(
             asking = sending.asking(engine, site)
             for broken in ledger.unsettled(engine.name):
                 outcome = settle(broken, public, ledger, asking)
-                if outcome.status == UNKNOWN:
+                if outcome.status == Status.UNKNOWN:
                     down.add((engine.name, broken.channel))
                 yield outcome
         dues = _dues(public, engines, ledger, locs)
@@ -102,7 +104,7 @@ def run_submit(
         for one in dues:
             key = (one.engine.name, channel_name(one.channel))
             outcome = _sent(one, public, ledger, sending, down, done=done)
-            if outcome.status in (FAILED, UNKNOWN):
+            if outcome.status in (Status.FAILED, Status.UNKNOWN):
                 down.add(key)
             yield outcome
 
@@ -142,9 +144,9 @@ def _sent(
     key = (one.engine.name, channel_name(one.channel))
     if key in down:
         why = "not sent: this channel failed just before"
-        return Outcome(*key, one.what, len(one.items), DUE, why)
+        return Outcome(*key, one.what, len(one.items), Status.DUE, why)
     if not one.items:
-        return Outcome(*key, one.what, 0, DUE, "the day's quota is used up")
+        return Outcome(*key, one.what, 0, Status.DUE, "the day's quota is used up")
     kind = kind_of(one.channel)
     if isinstance(kind, UnsentKind):
         return kind.outcome(one, one.channel, public, ledger, done=done)
@@ -152,7 +154,7 @@ def _sent(
     token = sending.environment.get(variable, "") if variable else ""
     if variable and not token:
         why = f"not sent: the environment variable {variable} holds no token"
-        return Outcome(*key, one.what, len(one.items), FAILED, why)
+        return Outcome(*key, one.what, len(one.items), Status.FAILED, why)
     return announce(one, public, ledger, sending.client, token, sending.pause)
 
 

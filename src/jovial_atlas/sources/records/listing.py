@@ -12,7 +12,7 @@ from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.read import Entry, read_sitemap
+from jovial_atlas.sitemaps.read import Entry, FileKind, read_sitemap
 from jovial_atlas.sources.records.columns import FieldMap, deliver, split_wrong
 from jovial_atlas.sources.records.records import table_of
 
@@ -66,7 +66,7 @@ def _sitemap(data: bytes, how: FieldMap, fetch: Callable[[str], bytes]) -> Itera
     file = read_sitemap(data, how.source)
     files = [file]
     faults: list[Fault] = []
-    if file.kind == "sitemapindex":
+    if file.kind == FileKind.INDEX:
         files = []
         for entry in file.entries:
             try:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from enum import StrEnum
 
+from jovial_atlas.files.sets import FileState
 from jovial_atlas.sitefile import SiteFile
 
 
@@ -17,7 +19,16 @@ class BuiltFile:
     images: int
     videos: int
     bytes: int
-    state: str
+    state: FileState
+
+
+class AddressChange(StrEnum):
+    """What a build does with an address."""
+
+    ADDED = "added"
+    REMOVED = "removed"
+    CHANGED = "changed"
+    MOVED = "moved"
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +37,7 @@ class Difference:
     stands, or stood."""
 
     loc: str
-    change: str
+    change: AddressChange
     file: str
 
 

@@ -16,7 +16,7 @@ from jovial_atlas.rounds.publishing.build.kinds import NEWS, Kind
 from jovial_atlas.rounds.publishing.build.listing import Listed, news_tables
 from jovial_atlas.rounds.publishing.build.placing import Place, tables_of
 from jovial_atlas.rounds.publishing.build.rendering import Rendered, mark_of_file, render_all
-from jovial_atlas.rounds.publishing.build.result import Difference
+from jovial_atlas.rounds.publishing.build.result import AddressChange, Difference
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX, STYLE
 from jovial_atlas.rounds.state.record import Memory, Record, SitemapRecord, memories, remembered
@@ -108,10 +108,10 @@ class SitemapFiles:
             | pl.col("mark").ne_missing(pl.col("mark_old"))
         )
         tables = [
-            ("added", new.join(old, on="loc", how="anti")),
-            ("removed", old.join(new, on="loc", how="anti")),
-            ("changed", changed),
-            ("moved", both.filter(pl.col("file") != pl.col("file_old"))),
+            (AddressChange.ADDED, new.join(old, on="loc", how="anti")),
+            (AddressChange.REMOVED, old.join(new, on="loc", how="anti")),
+            (AddressChange.CHANGED, changed),
+            (AddressChange.MOVED, both.filter(pl.col("file") != pl.col("file_old"))),
         ]
         return [
             Difference(loc, change, file)
