@@ -11,11 +11,13 @@ from typing import get_args
 
 import click
 import pytest
+from msgspec import structs
 
 from jovial_atlas.cli.app import COMMANDS
 from jovial_atlas.engines import channels
 from jovial_atlas.findings.finding import SEVERITIES
 from jovial_atlas.findings.registry import CHECKS
+from jovial_atlas.pages import EXTRA, page, row
 from jovial_atlas.sitefile import PackageChannel, Source, read_site_file
 from jovial_atlas.sitefile.engines import CALLS, Channel
 from jovial_atlas.sources.kinds import KINDS
@@ -176,3 +178,11 @@ def test_every_kind_of_source_and_channel_of_the_site_file_is_known_to_its_room(
 def test_the_examples_of_the_library_are_true():
     failed, tried = doctest.testfile(str(ROOT / "docs/library.md"), module_relative=False)
     assert (failed, tried > 20) == (0, True)
+
+
+def test_rows_of_sources_have_the_fields_of_the_page_table():
+    fields = {field.encode_name for field in structs.fields(page.SurveyedPage)}
+    assert set(row.PageRow.__annotations__) == {*fields, EXTRA}
+    for part in (page.Image, page.Video, page.Media, page.Alternate, page.CrawlerWords, page.Merged):
+        there = getattr(row, f"{part.__name__}Row").__annotations__
+        assert list(there) == [field.encode_name for field in structs.fields(part)]

@@ -16,12 +16,12 @@ from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import add_line, write_whole
+from jovial_atlas.pages.row import PageRow
 from jovial_atlas.robots.directives import read_header
 from jovial_atlas.robots.words import may_index
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
@@ -246,7 +246,7 @@ def _page(loc: str, answer: Answer, how: Asking, now: datetime) -> Iterator[tupl
         yield "live-redirect", f"It sends visitors on to {row['redirect']} at once."
 
 
-def _row(loc: str, answer: Answer, how: Asking, now: datetime) -> dict[str, Any] | None:
+def _row(loc: str, answer: Answer, how: Asking, now: datetime) -> PageRow | None:
     """The page that was served, as a row of the page table; None where it is no HTML."""
     if "html" not in answer.headers.get("content-type", "html"):
         return None

@@ -4,30 +4,56 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any
+from typing import Any, TypedDict, Unpack, cast
 
 from jovial_atlas import dates, foreign
 from jovial_atlas.media.services import Service, recognise
 
-#: The fields of `schema.VIDEO`, without the library that knows types.
-FIELDS = (
-    "content", "player", "thumbnail", "title", "description", "duration", "width", "height",
-    "published", "expires", "category", "tags", "rating", "views", "family_friendly", "live",
-    "subscription", "countries", "platforms", "uploader", "uploader_page", "listed", "found",
-    "service", "words_before",
-)  # fmt: skip
 _ISO_LENGTH = re.compile(
     r"P(?:(\d+)D)?T?(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?\Z", re.IGNORECASE
 )
 _CLOCK = re.compile(r"(?:(\d+):)?(\d{1,2}):(\d\d)\Z")
 
-Video = dict[str, Any]
+
+class VideoRow(TypedDict, total=False):
+    """A video that a page shows."""
+
+    content: str | None
+    player: str | None
+    thumbnail: str | None
+    title: str | None
+    description: str | None
+    duration: int | None
+    width: int | None
+    height: int | None
+    published: str | None
+    expires: str | None
+    category: str | None
+    tags: list[str] | None
+    rating: float | None
+    views: int | None
+    family_friendly: bool | None
+    live: bool | None
+    subscription: bool | None
+    countries: str | None
+    platforms: str | None
+    uploader: str | None
+    uploader_page: str | None
+    listed: bool | None
+    found: str | None
+    service: str | None
+    words_before: int | None
 
 
-def video(**given: Any) -> Video:
+#: The fields of a video.
+FIELDS = tuple(VideoRow.__annotations__)
+
+
+def video(**given: Unpack[VideoRow]) -> VideoRow:
     """A video with these fields; empty ones count as not given."""
-    found: Video = dict.fromkeys(FIELDS)
-    found |= {name: value for name, value in given.items() if value not in (None, "", [])}
+    found = cast(VideoRow, dict.fromkeys(FIELDS))
+    said = {name: value for name, value in given.items() if value not in (None, "", [])}
+    found.update(cast(VideoRow, said))
     return found
 
 
@@ -106,7 +132,7 @@ _READ: dict[str, Callable[[object], Any]] = {
 
 def of_fields(
     value: object, resolve: Callable[[str], str | None], services: Sequence[Service]
-) -> list[Video]:
+) -> list[VideoRow]:
     """Videos that a field names: an address, a table with the fields of a video, a list of these,
     or any of them as JSON text. What names no media file and no player is left out."""
     if isinstance(value, str) and value.lstrip().startswith(("{", "[")):
@@ -124,7 +150,7 @@ def of_fields(
 
 def _of_field(
     given: Mapping[str, Any], resolve: Callable[[str], str | None], services: Sequence[Service]
-) -> Video:
+) -> VideoRow:
     said = {
         name: next((given[one] for one in _NAMES.get(name, (name,)) if given.get(one) is not None),
                    None)

@@ -11,11 +11,11 @@ from typing import TYPE_CHECKING, Annotated, Any
 import msgspec
 from msgspec import Meta
 
+from jovial_atlas.pages import EXTRA as EXTRA
+
 if TYPE_CHECKING:
     import polars as pl
 
-#: The one column whose fields differ from site to site: what sources deliver beyond the schema.
-EXTRA = "extra"
 #: Whole numbers that are not of 32 bits say so.
 Wide = {"bits": 64}
 Narrow = {"bits": 16}

@@ -6,7 +6,7 @@ One row an address. Dates are strings in the product's form (`dates`): `YYYY-MM-
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from types import UnionType
 from typing import Annotated, Any, TypeVar, Union, get_args, get_origin, get_type_hints
@@ -16,6 +16,7 @@ from msgspec import Meta, Struct
 
 from jovial_atlas.pages.page import EXTRA as EXTRA
 from jovial_atlas.pages.page import VERDICT_FIELDS, Page, SurveyedPage
+from jovial_atlas.pages.row import PageRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +85,7 @@ def empty() -> pl.DataFrame:
     return pl.DataFrame(schema=SCHEMA)
 
 
-def table(rows: list[dict[str, Any]]) -> pl.DataFrame:
+def table(rows: Sequence[PageRow]) -> pl.DataFrame:
     """A page table from rows whose keys are the column names; missing keys become null."""
     columns = ([row.get(name) for row in rows] for name in SCHEMA)
     return pl.DataFrame(map(_series, SCHEMA, SCHEMA.values(), columns))

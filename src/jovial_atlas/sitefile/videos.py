@@ -97,10 +97,11 @@ def _row(row: dict[str, str], line: int, site: str) -> VideoOverride | Problem:
     said = {name: value for name, value in cells.items() if name in SETTABLE}
     # Read as any other field of a video is; an address stands in for the media file.
     (read,) = of_fields({**said, "src": f"{site}/"}, lambda one: urljoin(loc, one), ())
+    values = dict(read)
     for name, value in said.items():
-        if read[name] is None:
+        if values[name] is None:
             return Problem(line, name, f"{value!r} cannot be read")
-    sets = {name: read[name] for name in said}
+    sets = {name: values[name] for name in said}
     return VideoOverride(loc, cells.get("video", ""), sets, cells.get("reason", ""), line)
 
 

@@ -22,6 +22,7 @@ from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import add_line, move_into_place
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
+from jovial_atlas.pages.row import CrawlerWordsRow, PageRow
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
 from jovial_atlas.robots.directives import read_header
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
@@ -115,7 +116,7 @@ def read_site(
     frontier = _Frontier(crawl)
     barred, done, reached = 0, 0, False
     last = -1e9
-    rows: list[dict[str, Any]] = []
+    rows: list[PageRow] = []
     faults: list[Fault] = []
     while frontier.waiting and done < crawl.limits.pages:
         loc, depth = frontier.waiting.popleft()
@@ -162,9 +163,10 @@ class _Frontier:
             start = addresses.resolve(f"{crawl.site}/", path) or crawl.site
             self._add(crawl.identify(addresses.normalise(start)), 0)
 
-    def extend(self, row: Mapping[str, Any], depth: int) -> None:
+    def extend(self, row: PageRow, depth: int) -> None:
         """Take the addresses to which a page at this depth leads."""
-        targets = [row["redirect"]] if row.get("redirect") else row.get("links") or []
+        onward = row.get("redirect")
+        targets = [onward] if onward else row.get("links") or []
         for target in map(self._crawl.identify, targets):
             if target in self._seen or addresses.origin(target) != self._crawl.site:
                 continue
@@ -249,9 +251,10 @@ def _visit(
 
 def _row(
     answer: Answer, crawl: Crawl, reading: Reading, loc: str
-) -> tuple[dict[str, Any] | None, list[Fault]]:
-    row: dict[str, Any] = {
-        "loc": loc, "source": reading.source, "path": addresses.path_and_query(loc),
+) -> tuple[PageRow | None, list[Fault]]:
+    path = addresses.path_and_query(loc)
+    row: PageRow = {
+        "loc": loc, "source": reading.source, "path": path,
         "status": answer.status, "kind": "page", "bytes": len(answer.body),
         "images": [], "videos": [], "links": [], "links_out": 0,
         "digest": hashlib.blake2b(answer.body, digest_size=16).hexdigest(),
@@ -278,10 +281,11 @@ def _row(
     else:
         faults = []
     modified = dates.moment(changed).timestamp() if changed else None
-    read, found = read_page(answer.body, PageFile(Path(), row["path"], loc), reading, modified)
+    read, found = read_page(answer.body, PageFile(Path(), path, loc), reading, modified)
     if read is None:
         return None, [*faults, *found]
-    row |= {key: value for key, value in read.items() if key != "path"}
+    row |= read
+    row["path"] = path
     if header.words:
         both = [one for one in (row.get("directives"), header.words) if one]
         row["directives"] = read_directives(both).words
@@ -290,13 +294,13 @@ def _row(
 
 
 def _joined(
-    tags: list[dict[str, str]] | None, headers: Mapping[str, str]
-) -> list[dict[str, str]] | None:
+    tags: list[CrawlerWordsRow] | None, headers: Mapping[str, str]
+) -> list[CrawlerWordsRow] | None:
     """What tags and headers say to single crawlers, added up."""
     said = {one["crawler"]: [one["words"]] for one in tags or ()}
     for token, words in headers.items():
         said.setdefault(token, []).append(words)
-    found = [
+    found: list[CrawlerWordsRow] = [
         {"crawler": token, "words": read_directives(words).words} for token, words in said.items()
     ]
     return found or None

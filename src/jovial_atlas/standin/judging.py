@@ -56,7 +56,7 @@ def judge(page: Page, loc: str, now: datetime, least_words: int) -> Verdict:
     canonical = str(row["canonical"] or "")
     if canonical and canonical != loc:
         return Verdict("duplicate with another canonical", canonical, canonical)
-    if row["words"] < least_words:
+    if (row["words"] or 0) < least_words:
         return Verdict("crawled, not indexed: too little text", canonical)
     return Verdict("", canonical, "", str(row["fingerprint"]))
 

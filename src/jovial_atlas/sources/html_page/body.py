@@ -9,6 +9,7 @@ import xxhash
 from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses
+from jovial_atlas.pages.row import ImageRow, PageRow
 from jovial_atlas.sources.html_page.context import OpenPage
 from jovial_atlas.sources.html_page.outline import attribute, text
 from jovial_atlas.sources.html_page.videos import linked_videos, page_videos
@@ -48,7 +49,7 @@ def read_body(page: OpenPage) -> None:
     row["entries"] = len(entries & within)
 
 
-def _read_words(main: LexborNode, row: dict[str, object]) -> None:
+def _read_words(main: LexborNode, row: PageRow) -> None:
     """Count the words, and take the fingerprint: of the text without its white space, since
     another layout of the source is no change."""
     said = main.text(separator=" ", skip_empty=True).encode("utf-8", "replace")
@@ -63,7 +64,7 @@ def _read_words(main: LexborNode, row: dict[str, object]) -> None:
         row["fingerprint"] = name.hexdigest()
 
 
-def _images(nodes: Iterable[LexborNode], page: OpenPage) -> Iterator[dict[str, str | None]]:
+def _images(nodes: Iterable[LexborNode], page: OpenPage) -> Iterator[ImageRow]:
     seen: set[str] = set()
     for node in nodes:
         loc = page.resolve(attribute(node, "src") or attribute(node, "data-src"))

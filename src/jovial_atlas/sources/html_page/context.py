@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault
 from jovial_atlas.media.services import Service, is_media
+from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.outline import Outline
 
 #: References that are kept together at most.
@@ -107,7 +108,7 @@ class OpenPage:
     file: PageFile
     reading: Reading
     outline: Outline
-    row: dict[str, Any]
+    row: PageRow
     faults: list[Fault]
     references: References
     metas: list[dict[str, str | None]] = field(default_factory=list)

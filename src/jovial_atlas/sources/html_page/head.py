@@ -9,6 +9,7 @@ from typing import Any
 from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses, dates, foreign, languages
+from jovial_atlas.pages.row import AlternateRow, CrawlerWordsRow
 from jovial_atlas.robots.directives import read_directives
 from jovial_atlas.robots.words import kept
 from jovial_atlas.sources.html_page.context import OpenPage, References
@@ -160,7 +161,7 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
 
 def _read_directives(page: OpenPage) -> None:
     row = page.row
-    told = [
+    told: list[CrawlerWordsRow] = [
         {"crawler": token, "words": read_directives(said).words}
         for token in page.reading.crawlers
         if (said := _named(page, "name", token))
@@ -223,7 +224,7 @@ def _read_canonical(links: Links, page: OpenPage) -> None:
 
 
 def _read_alternates(links: Links, page: OpenPage) -> None:
-    found = []
+    found: list[AlternateRow] = []
     for given, rel in links:
         language = (given.get("hreflang") or "").strip()
         if not language or "alternate" not in rel:

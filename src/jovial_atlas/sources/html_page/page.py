@@ -12,7 +12,6 @@ import threading
 from collections.abc import Sequence
 from itertools import islice
 from pathlib import Path
-from typing import Any
 
 import xxhash
 from selectolax.lexbor import LexborDocumentOptions, LexborHTMLParser
@@ -20,6 +19,7 @@ from selectolax.lexbor import LexborDocumentOptions, LexborHTMLParser
 from jovial_atlas import foreign
 from jovial_atlas.faults import Fault
 from jovial_atlas.markup import MARK, ChangedError, block_mark, restore, without_block
+from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.body import read_body
 from jovial_atlas.sources.html_page.context import OpenPage, PageFile, Reading, References
 from jovial_atlas.sources.html_page.data import read_data
@@ -56,11 +56,9 @@ def digest_of_page(place: str | Path) -> str:
     return name.hexdigest()
 
 
-def read_files(
-    files: Sequence[PageFile], reading: Reading
-) -> tuple[list[dict[str, Any]], list[Fault]]:
+def read_files(files: Sequence[PageFile], reading: Reading) -> tuple[list[PageRow], list[Fault]]:
     """Rows and faults of some files. A file that cannot be read is a fault."""
-    rows: list[dict[str, Any]] = []
+    rows: list[PageRow] = []
     faults: list[Fault] = []
     for file in files:
         references = _kept.references = _kept.references.of(file.loc, reading.served)
@@ -99,7 +97,7 @@ def read_page(
     reading: Reading,
     modified: float | None = None,
     references: References | None = None,
-) -> tuple[dict[str, Any] | None, list[Fault]]:
+) -> tuple[PageRow | None, list[Fault]]:
     """One page as a row of the page table, or None where there is no page in the bytes. Whatever
     goes wrong with it is a fault, and no other page suffers.
 
@@ -122,7 +120,7 @@ def _read(
     modified: float | None,
     references: References | None,
     faults: list[Fault],
-) -> dict[str, Any] | None:
+) -> PageRow | None:
     injected = None
     if MARK in data and not reading.as_served:
         # What the tool itself put in says nothing of the page.
@@ -131,7 +129,7 @@ def _read(
     text = _decode(_cut(data, file.path, faults), file.path, faults)
     if text is None:
         return None
-    row: dict[str, Any] = {
+    row: PageRow = {
         "loc": file.loc, "source": reading.source, "path": file.path, "status": 200,
         "kind": "error" if _ERROR_PAGE.search(file.path) else "page", "bytes": len(data),
         "redirect": None, "canonical": None, "excerpt": None, "fingerprint": None,

@@ -15,7 +15,7 @@ from selectolax.lexbor import LexborNode
 
 from jovial_atlas import dates
 from jovial_atlas.media.fields import (
-    Video,
+    VideoRow,
     plain_text,
     relation,
     seconds,
@@ -25,6 +25,7 @@ from jovial_atlas.media.fields import (
     words,
 )
 from jovial_atlas.media.services import is_media, recognise
+from jovial_atlas.pages.row import values_of
 from jovial_atlas.sources.html_page.context import OpenPage
 from jovial_atlas.sources.html_page.outline import ancestor, attribute, text
 
@@ -35,7 +36,7 @@ _DEPTH = 6
 _MOST = 1_000
 
 
-def page_videos(page: OpenPage) -> list[Video]:
+def page_videos(page: OpenPage) -> list[VideoRow]:
     """The videos of an open page, in order. The page must still be whole."""
     found = [_of_node(node, page) for node in islice(_video_nodes(page.data), _MOST)]
     found = [one for one in found if one["content"] or one["player"]]
@@ -46,7 +47,7 @@ def page_videos(page: OpenPage) -> list[Video]:
     return found
 
 
-def linked_videos(nodes: Iterable[LexborNode], page: OpenPage, found: list[Video]) -> None:
+def linked_videos(nodes: Iterable[LexborNode], page: OpenPage, found: list[VideoRow]) -> None:
     """Add the media files that links of the main content lead to."""
     for node in nodes:
         href = attribute(node, "href") or ""
@@ -54,7 +55,7 @@ def linked_videos(nodes: Iterable[LexborNode], page: OpenPage, found: list[Video
             _join(found, video(content=content, title=text(node), found="link"))
 
 
-def _join(found: list[Video], new: Video, wins: str = "") -> None:
+def _join(found: list[VideoRow], new: VideoRow, wins: str = "") -> None:
     """Add a video, or fill the gaps of the one that it is. Of the fields in `wins` the new
     values count."""
     same = next((one for one in found if _is_same(one, new)), None)
@@ -63,31 +64,31 @@ def _join(found: list[Video], new: Video, wins: str = "") -> None:
     if same is None:
         found.append(new)
         return
+    had = values_of(same)
     for name, value in new.items():
-        if value is not None and (same[name] is None or name in wins.split()):
-            same[name] = value
+        if value is not None and (had[name] is None or name in wins.split()):
+            had[name] = value
 
 
-def _is_same(one: Video, other: Video) -> bool:
-    return any(one[name] and one[name] == other[name] for name in ("content", "player"))
+def _is_same(one: VideoRow, other: VideoRow) -> bool:
+    files, players = (one["content"], other["content"]), (one["player"], other["player"])
+    return any(mine and mine == theirs for mine, theirs in (files, players))
 
 
-def _shown(page: OpenPage) -> Iterator[Video]:
+def _shown(page: OpenPage) -> Iterator[VideoRow]:
     for number, node in enumerate(page.outline.all("video")[:_MOST], start=1):
         source = node.css_first("source[src]")
         content = page.resolve(attribute(node, "src") or attribute(source, "src"))
         if not content:
             page.fault("video-no-source", f"Video element {number} names no media file.")
             continue
-        yield _framed(
-            node,
-            page,
-            number,
+        shown = video(
             content=content,
             thumbnail=page.resolve(attribute(node, "poster")),
             title=attribute(node, "title") or attribute(node, "aria-label"),
             found="video",
         )
+        yield _framed(node, page, number, shown)
     for name, sources in (("iframe", ("src", "data-src")), ("embed", ("src",)),
                           ("object", ("data",))):  # fmt: skip
         for number, node in enumerate(page.outline.all(name)[:_MOST], start=1):
@@ -95,29 +96,29 @@ def _shown(page: OpenPage) -> Iterator[Video]:
             told = " ".join(attribute(node, s) or "" for s in ("class", "title", "type"))
             at = recognise(address, page.reading.services) if address else None
             if at:
-                yield _framed(
-                    node, page, number, content=at.content, player=at.player,
-                    thumbnail=at.thumbnail, service=at.service, title=attribute(node, "title"),
-                    found="player",
+                shown = video(
+                    content=at.content, player=at.player, thumbnail=at.thumbnail,
+                    service=at.service, title=attribute(node, "title"), found="player",
                 )  # fmt: skip
+                yield _framed(node, page, number, shown)
             elif address and is_media(address):
-                yield _framed(node, page, number, content=address, found="player",
-                              title=attribute(node, "title"))  # fmt: skip
+                shown = video(content=address, found="player", title=attribute(node, "title"))
+                yield _framed(node, page, number, shown)
             elif not address and _PLAYER_SIGN.search(told):
                 page.fault("video-embed-unusable", f"A player ({name} {number}) has no address.")
 
 
-def _framed(node: LexborNode, page: OpenPage, number: int, **given: Any) -> Video:
+def _framed(node: LexborNode, page: OpenPage, number: int, given: VideoRow) -> VideoRow:
     """A video of an element: its size, its caption, and how far down it stands."""
     figure = ancestor(node, "figure")
     caption = figure.css_first("figcaption") if figure else None
-    size = {name: whole(attribute(node, name)) for name in ("width", "height")}
-    return video(
-        **given,
-        **size,
-        description=text(caption) if caption else None,
-        words_before=_words_before(str(node.tag), number, page),
-    )
+    width, height = whole(attribute(node, "width")), whole(attribute(node, "height"))
+    return given | {
+        "width": width,
+        "height": height,
+        "description": (text(caption) or None) if caption else None,
+        "words_before": _words_before(str(node.tag), number, page),
+    }
 
 
 def _words_before(tag: str, number: int, page: OpenPage) -> int | None:
@@ -135,7 +136,7 @@ def _words_before(tag: str, number: int, page: OpenPage) -> int | None:
     return counts[number - 1] if number < len(counts) else None
 
 
-def _open_graph(page: OpenPage) -> Video | None:
+def _open_graph(page: OpenPage) -> VideoRow | None:
     """`og:video` and its structured properties (https://ogp.me)."""
     said: dict[str, str] = {}
     for attributes in page.metas:
@@ -177,7 +178,7 @@ def _video_nodes(value: Any, depth: int = 0) -> Iterator[dict[str, Any]]:
                 yield from _video_nodes(inner, depth + 1)
 
 
-def _of_node(node: Mapping[str, Any], page: OpenPage) -> Video:
+def _of_node(node: Mapping[str, Any], page: OpenPage) -> VideoRow:
     """A VideoObject (https://schema.org/VideoObject) as a video."""
     player = page.resolve(plain_text(node.get("embedUrl")))
     at = recognise(player, page.reading.services) if player else None

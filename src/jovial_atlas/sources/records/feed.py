@@ -19,6 +19,7 @@ from jovial_atlas.errors import ContentError
 from jovial_atlas.media.fields import of_fields
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
+from jovial_atlas.pages.row import values_of
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.records.columns import FieldMap, deliver, split_wrong
 from jovial_atlas.sources.records.records import table_of
@@ -41,7 +42,7 @@ def read_feed(data: bytes, how: FieldMap, reading: Reading) -> Iterator[Batch]:
             keep = ("excerpt", "words", "entries", "links", "images", "videos", "fingerprint")
             for name in keep:
                 if page is not None and page.get(name) and name not in row:
-                    row[name] = page[name]
+                    row[name] = values_of(page)[name]
             faults += [fault for fault in found if fault.code in ("video-no-source",)]
         rows.append(row)
     if not rows:

@@ -24,6 +24,7 @@ from jovial_atlas.media.fields import of_fields
 from jovial_atlas.media.services import Service
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
+from jovial_atlas.pages.row import PageRow, values_of
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.records.columns import FieldMap, template_fields
 from jovial_atlas.sources.records.records import pages_of
@@ -54,7 +55,7 @@ def read_markdown(folder: Folder, how: FieldMap, reading: Reading) -> Iterator[B
     files, faults = page_files(replace(folder, endings=ENDINGS, documents=()))
     yield Batch(faults=faults)
     renderer = _renderer()
-    rows: list[dict[str, Any]] = []
+    rows: list[PageRow] = []
     found: list[Fault] = []
     for file in files:
         row, wrong = _read(file, how, reading, renderer)
@@ -67,7 +68,7 @@ def read_markdown(folder: Folder, how: FieldMap, reading: Reading) -> Iterator[B
     yield _batch(rows, found)
 
 
-def _batch(rows: list[dict[str, Any]], faults: list[Fault]) -> Batch:
+def _batch(rows: list[PageRow], faults: list[Fault]) -> Batch:
     for row in rows:
         row[schema.EXTRA] = {name: _plain(value) for name, value in row[schema.EXTRA].items()}
     return Batch(pages_of(rows), list(faults))
@@ -88,7 +89,7 @@ def _plain(value: Any) -> Any:
 
 def _read(
     file: PageFile, how: FieldMap, reading: Reading, renderer: MarkdownIt
-) -> tuple[dict[str, Any] | None, list[Fault]]:
+) -> tuple[PageRow | None, list[Fault]]:
     try:
         place = Path(file.place)
         data = place.read_bytes()
@@ -184,7 +185,7 @@ def _date(value: Any) -> str | None:
 
 
 def _apply(
-    row: dict[str, Any],
+    row: PageRow,
     fields: dict[str, Any],
     how: FieldMap,
     reading: Reading,
@@ -194,7 +195,9 @@ def _apply(
     for column in ("title", "description", "author", "language", "in_section", "phrase"):
         value = _first(fields, column, how)
         if value is not None:
-            row[column] = ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+            values_of(row)[column] = (
+                ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+            )
     if canonical := _first(fields, "canonical", how):
         row["canonical"] = addresses.resolve(row["loc"], str(canonical))
     row["title"] = row["title"] or row["heading"]
@@ -204,7 +207,7 @@ def _apply(
     for column in ("tags", "categories"):
         value = _first(fields, column, how)
         if value is not None:
-            row[column] = [str(one) for one in value] if isinstance(value, list) else [
+            values_of(row)[column] = [str(one) for one in value] if isinstance(value, list) else [
                 part.strip() for part in str(value).split(",") if part.strip()
             ]  # fmt: skip
     _apply_media(row, fields, how, reading.services)
@@ -221,7 +224,7 @@ def _apply(
 
 
 def _apply_media(
-    row: dict[str, Any], fields: dict[str, Any], how: FieldMap, services: tuple[Service, ...]
+    row: PageRow, fields: dict[str, Any], how: FieldMap, services: tuple[Service, ...]
 ) -> None:
     images = _first(fields, "images", how)
     for image in images if isinstance(images, list) else [images] if images else []:
@@ -235,13 +238,13 @@ def _apply_media(
     for one in of_fields(named, lambda said: addresses.resolve(row["loc"], said), services):
         same = [v for v in row["videos"] if v["content"] and v["content"] == one["content"]]
         if same:  # the page shows it too: the fields win
-            same[0].update({name: value for name, value in one.items() if value is not None})
+            values_of(same[0]).update({n: value for n, value in one.items() if value is not None})
         else:
             row["videos"].append(one)
 
 
 def _apply_dates(
-    row: dict[str, Any],
+    row: PageRow,
     fields: dict[str, Any],
     how: FieldMap,
     reading: Reading,
@@ -263,7 +266,7 @@ def _apply_dates(
             message = f"The field {column} holds {read}, which cannot be right; it is not used."
             faults.append(Fault("date-implausible", row["path"], message))
         else:
-            row[column], row[f"{column}_from"] = read, "field"
+            values_of(row).update({column: read, f"{column}_from": "field"})
     dated = _DATED_NAME.match(row["path"].rpartition("/")[2])
     if row["published"] is None and dated and (read := dates.read(dated[1])):
         row["published"], row["published_from"] = read, "field"

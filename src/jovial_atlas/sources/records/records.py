@@ -10,6 +10,7 @@ from typing import Any
 import polars as pl
 
 from jovial_atlas.pages import schema
+from jovial_atlas.pages.row import PageRow
 
 #: What all values of a column may be → the column's type.
 _KINDS: tuple[tuple[frozenset[type], Any], ...] = (
@@ -41,10 +42,10 @@ def table_of(
     )
 
 
-def pages_of(rows: Sequence[dict[str, Any]]) -> pl.DataFrame:
+def pages_of(rows: Sequence[PageRow]) -> pl.DataFrame:
     """A page table of rows, of which any may have fields of its own under `extra`."""
     extras = [row.get(schema.EXTRA) or {} for row in rows]
-    table = schema.table([{n: v for n, v in row.items() if n != schema.EXTRA} for row in rows])
+    table = schema.table(rows)
     names = sorted({name for extra in extras for name in extra})
     if not names:
         return table

@@ -10,7 +10,6 @@ import os
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 import polars as pl
 
@@ -18,6 +17,7 @@ from jovial_atlas import dates
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
+from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.page import PageFile, Reading, digest_of_page
 from jovial_atlas.sources.records.records import pages_of
 from jovial_atlas.sources.workers.folder import Folder
@@ -61,7 +61,7 @@ def read_folder(
     yield Batch(schema.table([_document(file, reading) for file in others]))
     before = _before(known) if known and pages and "fingerprint" in reading.trust else {}
     done = len(files) - len(pages)
-    rows: list[dict[str, Any]] = []
+    rows: list[PageRow] = []
     faults = []
     for some, found in readers.read(folder, reading, pages):
         done = min(done + CHUNK, len(files))
@@ -121,9 +121,7 @@ def _before(known: Known) -> dict[str, tuple[str | None, str | None, str | None]
     return {loc: (print_, date, where) for loc, print_, date, where in rows}
 
 
-def _keep_date(
-    row: dict[str, Any], before: dict[str, tuple[str | None, str | None, str | None]]
-) -> None:
+def _keep_date(row: PageRow, before: dict[str, tuple[str | None, str | None, str | None]]) -> None:
     """A file's own date says nothing where the main content is as it was: a rebuild touches
     every file, a new footer changes every page, and neither is news."""
     had = before.get(row["loc"])
@@ -135,7 +133,7 @@ def _keep_date(
         row["lastmod_from"] = "fingerprint"
 
 
-def _document(file: PageFile, reading: Reading) -> dict[str, Any]:
+def _document(file: PageFile, reading: Reading) -> PageRow:
     """A file that is served and is no HTML: a page without a head of its own."""
     about = Path(file.place).stat()
     changed = dates.from_timestamp(about.st_mtime)

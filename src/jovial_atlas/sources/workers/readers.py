@@ -16,9 +16,9 @@ from multiprocessing import active_children, get_context
 from multiprocessing.process import BaseProcess
 from pathlib import Path
 from types import TracebackType
-from typing import Any
 
 from jovial_atlas.faults import Fault
+from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files
 from jovial_atlas.sources.workers.folder import Folder, page_files, with_commits
 from jovial_atlas.sources.workers.worker import prepare
@@ -29,7 +29,7 @@ CHUNK = 48
 _WORTH_WORKERS = 400
 
 #: What a chunk of files gives.
-Rows = tuple[list[dict[str, Any]], list[Fault]]
+Rows = tuple[list[PageRow], list[Fault]]
 _Listed = tuple[list[PageFile], list[Fault]]
 
 
