@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import dataclasses
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 import click
 
@@ -13,7 +14,9 @@ from jovial_atlas.errors import AtlasError
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
+    from jovial_atlas.rounds.reading.first_site_file import Answers
     from jovial_atlas.rounds.reading.proposal import Proposal
+    from jovial_atlas.sources.workers.folder import Style
 
 
 @atlas_command(
@@ -51,7 +54,8 @@ def command(
 ) -> int:
     """Write a site file: read the content once, infer name, language, addresses and sections,
     and ask about the rest. A robots.txt that is there is taken over into it."""
-    from jovial_atlas.rounds.reading.proposal import propose, site_file_text, write_site_file
+    from jovial_atlas.rounds.reading.first_site_file import Answers, site_file_text
+    from jovial_atlas.rounds.reading.proposal import propose, write_site_file
 
     out = work.output
     place = work.given or Path("atlas.toml")
@@ -64,14 +68,10 @@ def command(
     url, html = _where(url, html, asking=asking)
     with out.progress("Reading pages") as progress:
         proposal = propose(url, html, work.now(), progress)
+    answers = Answers(name, short_name, language, kind, stage, cast("Style | None", style))
     if asking:
-        name, short_name, language, kind, stage = _ask(
-            proposal, name, short_name, language, kind, stage
-        )
-    text = site_file_text(
-        proposal, place, name=name, short_name=short_name, language=language, kind=kind,
-        stage=stage, style=style,  # type: ignore[arg-type]
-    )  # fmt: skip
+        answers = _ask(proposal, answers)
+    text = site_file_text(proposal, place, answers)
     locks = work.locks(place)
     with locks.writing(), locks.editing():
         write_site_file(place, text, proposal, replace=replace)
@@ -109,18 +109,22 @@ def _where(url: str | None, html: Path | None, *, asking: bool) -> tuple[str, Pa
     return url, html
 
 
-def _ask(
-    proposal: Proposal, name: str, short_name: str, language: str, kind: str, stage: str
-) -> tuple[str, str, str, str, str]:
-    name = click.prompt("Name of the site", default=name or proposal.name)
-    short_name = click.prompt("Shorter name, for the end of titles", default=short_name or name)
-    language = click.prompt("Main language", default=language or proposal.language)
+def _ask(proposal: Proposal, given: Answers) -> Answers:
+    """Ask for what was not given; what was read off the content is the default."""
+    name = click.prompt("Name of the site", default=given.name or proposal.name)
+    short_name = click.prompt(
+        "Shorter name, for the end of titles", default=given.short_name or name
+    )
+    language = click.prompt("Main language", default=given.language or proposal.language)
     kind = click.prompt(
-        "Who stands behind it", type=click.Choice(["organization", "person"]), default=kind
+        "Who stands behind it", type=click.Choice(["organization", "person"]), default=given.kind
     )
     stage = click.prompt(
         "Live, or still a draft that shall stay hidden",
         type=click.Choice(["live", "draft"]),
-        default=stage,
+        default=given.stage,
     )
-    return name, "" if short_name == name else short_name, language, kind, stage
+    return dataclasses.replace(
+        given, name=name, short_name="" if short_name == name else short_name, language=language,
+        kind=kind, stage=stage,
+    )  # fmt: skip

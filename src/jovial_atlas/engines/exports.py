@@ -9,12 +9,14 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import date
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from jovial_atlas import dates, delimited
 from jovial_atlas.errors import AtlasError
+
+if TYPE_CHECKING:
+    from dateparser.date import DateDataParser
 
 #: Kind of table → its columns, those that it needs first.
 COLUMNS: Mapping[str, tuple[str, ...]] = {
@@ -27,15 +29,12 @@ NEEDED: Mapping[str, tuple[str, ...]] = {
 }  # fmt: skip
 _DATES = frozenset({"last_read", "last_crawl"})
 _COUNTS = frozenset({"found", "indexed", "pages"})
-_LANGUAGES = ("en", "de", "fr", "es", "it", "nl", "pt", "pl", "sv", "da")
 YES = frozenset(
     ["yes", "true", "1", "indexed", "ja", "indexiert", "oui", "indexée", "sí", "si", "indexada",
      "indicizzata", "sì", "geïndexeerd", "tak", "sim"]
 )  # fmt: skip
+_TIME = re.compile(r"[\s,]+\d{1,2}:\d\d.*$")
 _NUMERIC = re.compile(r"\s*(\d{1,4})[./-](\d{1,2})[./-](\d{1,4})\b")
-_WORDS = re.compile(
-    r"(\d{1,2})?\.?\s*(?:de\s+)?([^\W\d]{3,})\.?\s*(\d{1,2})?,?\s*(?:de\s+)?(\d{4})"
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,20 +119,27 @@ def read_number(text: str) -> int | None:
 
 
 def read_date(text: str, day_first: bool = True) -> str | None:
-    """A date as engines write it in several languages, in the product's form; None for none."""
-    if read := dates.read(text):
-        return read
-    match = _NUMERIC.match(text)
-    if match:
-        one, two, three = (int(part) for part in match.groups())
-        if one > 31:
-            return _day(one, two, three)
-        return _day(three, two, one) if day_first else _day(three, one, two)
-    for first, word, second, year in _WORDS.findall(text):
-        month = _months().get(word.casefold()) or _months().get(word.casefold()[:3])
-        if month and (first or second):
-            return _day(int(year), month, int(first or second))
-    return None
+    """A date as engines write it in many languages, in the product's form; None for none. Of two
+    numbers that could be day or month the first is the day, or else the second."""
+    # The time of day is none of the product's, and would make every text another one.
+    return dates.read(text) or _worded(_TIME.sub("", text), "DMY" if day_first else "MDY")
+
+
+@lru_cache(maxsize=4_096)
+def _worded(text: str, order: str) -> str | None:
+    """The day of a date with words or in the order of a country."""
+    found = _parser(order).get_date_data(text).date_obj
+    return found.date().isoformat() if found else None
+
+
+@lru_cache(maxsize=2)
+def _parser(order: str) -> DateDataParser:
+    from dateparser.date import DateDataParser
+
+    # No day, month or year is guessed, and nothing like "yesterday" is a date of a table.
+    settings = {"STRICT_PARSING": True, "DATE_ORDER": order, "PARSERS": ["absolute-time"],
+                "PREFER_LOCALE_DATE_ORDER": False, "RETURN_AS_TIMEZONE_AWARE": False}  # fmt: skip
+    return DateDataParser(settings=settings)
 
 
 def _day_first(texts: list[str]) -> bool:
@@ -148,24 +154,3 @@ def _day_first(texts: list[str]) -> bool:
             if "." in text:
                 return True
     return True
-
-
-def _day(year: int, month: int, day: int) -> str | None:
-    try:
-        return date(year + 2000 if year < 100 else year, month, day).isoformat()
-    except ValueError:
-        return None
-
-
-@lru_cache(maxsize=1)
-def _months() -> dict[str, int]:
-    """Names of months in several languages."""
-    from babel.dates import get_month_names
-
-    found: dict[str, int] = {}
-    for language in _LANGUAGES:
-        for width in ("wide", "abbreviated"):
-            for context in ("format", "stand-alone"):
-                for number, name in get_month_names(width, context, language).items():
-                    found.setdefault(name.casefold().rstrip("."), int(number))
-    return found

@@ -7,34 +7,29 @@ the font does not have is taken as wide as its usual letters, East Asian letters
 
 from __future__ import annotations
 
-import re
 import unicodedata
 from functools import lru_cache
 from importlib.util import find_spec
 from pathlib import Path
 
 _METRICS = "mpl-data/fonts/pdfcorefonts/Helvetica.afm"
-_GLYPH = re.compile(r"C (-?\d+) ; WX (\d+) ; N (\w+) ;")
 #: Of a thousand: letters that the font lacks, and letters that fill a square.
 _USUAL, _SQUARE = 556, 1000
-_NAMED = {"endash": "–", "emdash": "—", "quoteleft": "‘", "quoteright": "’", "bullet": "•",
-          "quotedblleft": "“", "quotedblright": "”", "ellipsis": "…", "germandbls": "ß",
-          "Euro": "€", "guillemotleft": "«", "guillemotright": "»"}  # fmt: skip
 
 
 @lru_cache(maxsize=1)
 def _widths() -> dict[str, int]:
+    from fontTools.afmLib import AFM
+    from fontTools.agl import toUnicode
+
+    # Matplotlib itself takes long to load, and tells nothing else of where its files are.
     spec = find_spec("matplotlib")
     places = list(spec.submodule_search_locations or []) if spec else []
     found: dict[str, int] = {}
     for place in places:
-        text = (Path(place) / _METRICS).read_text("latin-1")
-        for code, wide, name in _GLYPH.findall(text):
-            if 32 <= int(code) < 127:
-                found[chr(int(code))] = int(wide)
-            elif name in _NAMED:
-                found[_NAMED[name]] = int(wide)
-    # In the font's own encoding these two codes are other signs.
+        metrics = AFM(str(Path(place) / _METRICS))
+        found |= {toUnicode(name): int(metrics[name][1]) for name in metrics.chars()}
+    # What a keyboard writes for the two quotes has names of its own.
     return found | {"'": 191, "`": 333}
 
 

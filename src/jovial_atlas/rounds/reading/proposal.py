@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 import itertools
-import os
 import re
 import tempfile
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 
 import polars as pl
-import tomlkit
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import AtlasError, ContentError
@@ -199,125 +197,6 @@ def _notes(pages: pl.DataFrame, origin: str) -> list[str]:
             'canonicals = "ignore" in its [[source]]; if --url is wrong, run init again.'
         )
     return notes
-
-
-def site_file_text(
-    proposal: Proposal,
-    place: Path,
-    *,
-    name: str = "",
-    short_name: str = "",
-    language: str = "",
-    kind: str = "organization",
-    stage: str = "live",
-    style: Style | None = None,
-) -> str:
-    """A short, commented site file; what is given wins over what was read off the content."""
-    folder = _relative(proposal.html, place.parent)
-    return "\n".join(
-        [
-            "# What search engines may find of this site. Written once by `jovial-atlas init`;",
-            "# it is yours to change. Keys and defaults: docs/reference/site-file.md",
-            "",
-            *_about_site(proposal, name, short_name, language, stage),
-            "",
-            "[publisher]",
-            f'kind = {_quoted(kind)}  # or "person"',
-            "",
-            "[output]",
-            f"folder = {_quoted(folder)}  # the folder that is served at the root of the site",
-            "",
-            "[[source]]",
-            'kind = "html"',
-            f"path = {_quoted(folder)}",
-            f"addresses = {_quoted(style or proposal.addresses)}"
-            '  # "folder": /a/index.html is /a/; "file": as named; "plain": no ending',
-            *_section_lines(proposal),
-            "",
-            "# Rules decide about single pages and patterns, in order; a later one wins:",
-            "# [[rule]]",
-            '# match = "/privacy/"',
-            "# set = { index = false }",
-            '# reason = "No one should land here from a search"',
-            *(["", *_robots_lines(proposal.robots)] if proposal.robots else []),
-            "",
-        ]
-    )
-
-
-def _about_site(
-    proposal: Proposal, name: str, short_name: str, language: str, stage: str
-) -> Iterator[str]:
-    yield "[site]"
-    yield f"url = {_quoted(proposal.url)}"
-    yield f"name = {_quoted(name or proposal.name)}"
-    if short_name:
-        yield f"short_name = {_quoted(short_name)}"
-    yield f"language = {_quoted(language or proposal.language)}"
-    yield f'stage = {_quoted(stage)}  # "draft" hides everything and announces nothing'
-    if proposal.authors == 1:
-        yield 'authors = "one"  # so pages about authors repeat others, and are not listed'
-
-
-def _section_lines(proposal: Proposal) -> Iterator[str]:
-    if proposal.sections:
-        yield ""
-        yield "# A page is in the first section that matches; each gets a sitemap."
-    for section in proposal.sections:
-        yield ""
-        yield "[[section]]"
-        yield f"name = {_quoted(section.name)}"
-        yield f"match = {_quoted(section.match)}  # {plural(section.pages, 'page')}"
-        if section.schema:
-            yield f"schema = {_quoted(section.schema)}  # most of its pages are dated"
-
-
-def _robots_lines(robots: RobotsFile) -> list[str]:
-    lines = ["# Taken over from the robots.txt that was there.", "[robots]"]
-    if robots.comment:
-        lines.append(f"comment = {_quoted(robots.comment)}")
-    lines.append("groups = [")
-    for group in robots.groups:
-        allow = [rule.pattern for rule in group.rules if rule.allow and rule.pattern]
-        disallow = [rule.pattern for rule in group.rules if not rule.allow and rule.pattern]
-        agents = [_token(agent) for agent in group.agents]
-        parts = [f"agents = {_list([agent for agent in agents if agent])}"]
-        parts += [f"allow = {_list(allow)}"] if allow else []
-        parts += [f"disallow = {_list(disallow)}"] if disallow else []
-        parts += [f"comment = {_quoted(group.comment)}"] if group.comment else []
-        why = [
-            f"{_quoted(rule.pattern)} = {_quoted(rule.reason)}"
-            for rule in group.rules
-            if rule.reason and rule.pattern
-        ]
-        parts += [f"reasons = {{ {', '.join(why)} }}"] if why else []
-        if any(agents):
-            lines.append(f"  {{ {', '.join(parts)} }},")
-    lines.append("]")
-    others = [f"{r.field}: {r.value}" for r in robots.others if r.field.lower() != "noindex"]
-    if others:
-        lines.append(f"records = {_list(others)}")
-    own = [r.value for r in robots.sitemaps if not r.value.endswith("/sitemap.xml")]
-    if own:
-        lines.append(f"sitemaps = {_list(own)}")
-    return lines
-
-
-def _token(agent: str) -> str:
-    match = re.match(r"\*|[A-Za-z_-]+", agent)
-    return match[0] if match else ""
-
-
-def _quoted(text: str) -> str:
-    return tomlkit.item(text).as_string()
-
-
-def _list(values: Sequence[str]) -> str:
-    return f"[{', '.join(_quoted(value) for value in values)}]"
-
-
-def _relative(path: Path, start: Path) -> str:
-    return Path(os.path.relpath(path.resolve(), start.resolve())).as_posix()
 
 
 def write_site_file(place: Path, text: str, proposal: Proposal, *, replace: bool = False) -> None:

@@ -1,0 +1,164 @@
+"""The first site file: what was proposed and answered, as TOML with a comment where one helps."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import tomlkit
+from tomlkit import TOMLDocument
+from tomlkit.items import Item, Table
+
+from jovial_atlas.faults import plural
+from jovial_atlas.robots import RobotsFile
+from jovial_atlas.rounds.reading.proposal import Proposal
+from jovial_atlas.sources.workers.folder import Style
+
+_ABOVE = (
+    "What search engines may find of this site. Written once by `jovial-atlas init`;",
+    "it is yours to change. Keys and defaults: docs/reference/site-file.md",
+)
+_RULES = (
+    "Rules decide about single pages and patterns, in order; a later one wins:",
+    "[[rule]]",
+    'match = "/privacy/"',
+    "set = { index = false }",
+    'reason = "No one should land here from a search"',
+)
+#: Key → what is said behind it.
+_BESIDE = {
+    "publisher.kind": 'or "person"',
+    "site.stage": '"draft" hides everything and announces nothing',
+    "site.authors": "so pages about authors repeat others, and are not listed",
+    "output.folder": "the folder that is served at the root of the site",
+    "source.addresses": '"folder": /a/index.html is /a/; "file": as named; "plain": no ending',
+    "section.schema": "most of its pages are dated",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Answers:
+    """What the owner says himself: it wins over what was read off the content. Empty where he
+    leaves it to the tool."""
+
+    name: str = ""
+    short_name: str = ""
+    language: str = ""
+    kind: str = "organization"
+    stage: str = "live"
+    style: Style | None = None
+
+
+def site_file_text(proposal: Proposal, place: Path, answers: Answers) -> str:
+    """A short, commented site file."""
+    folder = _relative(proposal.html, place.parent)
+    document = tomlkit.document()
+    for line in _ABOVE:
+        document.add(tomlkit.comment(line))
+    document.add(tomlkit.nl())
+    site = {
+        "url": proposal.url,
+        "name": answers.name or proposal.name,
+        "short_name": answers.short_name,
+        "language": answers.language or proposal.language,
+        "stage": answers.stage,
+        "authors": "one" if proposal.authors == 1 else "",
+    }
+    for name, values in (
+        ("site", site), ("publisher", {"kind": answers.kind}), ("output", {"folder": folder}),
+    ):  # fmt: skip
+        table = _table(name, values)
+        table.add(tomlkit.nl())
+        document.add(name, table)
+    source = {
+        "kind": "html",
+        "path": folder,
+        "addresses": str(answers.style or proposal.addresses),
+    }
+    last = _table("source", source)
+    sources = tomlkit.aot()
+    sources.append(last)
+    document.add("source", sources)
+    last.add(tomlkit.nl())
+    if proposal.sections:
+        last.add(
+            tomlkit.comment("A page is in the first section that matches; each gets a sitemap.")
+        )
+        last = _add_sections(document, proposal)
+        last.add(tomlkit.nl())
+    for line in _RULES:
+        last.add(tomlkit.comment(line))
+    if proposal.robots:
+        document.add("robots", _robots(proposal.robots))
+    return tomlkit.dumps(document).rstrip("\n") + "\n"
+
+
+def _table(name: str, values: Mapping[str, str]) -> Table:
+    """A table of the values that are not empty."""
+    table = tomlkit.table()
+    for key, value in values.items():
+        if not value:
+            continue
+        item: Item = tomlkit.item(value)
+        if said := _BESIDE.get(f"{name}.{key}"):
+            item.comment(said)
+        table.add(key, item)
+    return table
+
+
+def _add_sections(document: TOMLDocument, proposal: Proposal) -> Table:
+    """Add the sections, and give back the last."""
+    sections = tomlkit.aot()
+    for section in proposal.sections:
+        table = _table(
+            "section",
+            {"name": section.name, "match": section.match, "schema": section.schema or ""},
+        )
+        table["match"].comment(plural(section.pages, "page"))
+        sections.append(table)
+    document.add("section", sections)
+    return table
+
+
+def _robots(robots: RobotsFile) -> Table:
+    table = tomlkit.table()
+    table.comment("taken over from the robots.txt that was there")
+    if robots.comment:
+        table.add("comment", robots.comment)
+    groups = tomlkit.array().multiline(True)
+    for group in robots.groups:
+        agents = [token for agent in group.agents if (token := _token(agent))]
+        if not agents:
+            continue
+        rules = [rule for rule in group.rules if rule.pattern]
+        said: dict[str, Any] = {
+            "agents": agents,
+            "allow": [rule.pattern for rule in rules if rule.allow],
+            "disallow": [rule.pattern for rule in rules if not rule.allow],
+            "comment": group.comment,
+            "reasons": {rule.pattern: rule.reason for rule in rules if rule.reason},
+        }
+        inline = tomlkit.inline_table()
+        inline.update({key: value for key, value in said.items() if value})
+        groups.append(inline)
+    table.add("groups", groups)
+    others = [f"{r.field}: {r.value}" for r in robots.others if r.field.lower() != "noindex"]
+    if others:
+        table.add("records", others)
+    own = [r.value for r in robots.sitemaps if not r.value.endswith("/sitemap.xml")]
+    if own:
+        table.add("sitemaps", own)
+    return table
+
+
+def _token(agent: str) -> str:
+    match = re.match(r"\*|[A-Za-z_-]+", agent)
+    return match[0] if match else ""
+
+
+def _relative(path: Path, start: Path) -> str:
+    return Path(os.path.relpath(path.resolve(), start.resolve())).as_posix()
