@@ -1,6 +1,7 @@
 """The row groups of a Parquet file, each with a digest of its bytes: where two files have equal
 digests, they have equal rows. Only what the footer says of places is read, by Thrift's compact
-protocol (parquet-format, `FileMetaData`); the rows themselves are not.
+protocol (parquet-format, `FileMetaData`); the rows themselves are not. It is read here, since
+Polars tells nothing of places, and what else reads footers is an engine of tables of its own.
 """
 
 from __future__ import annotations

@@ -6,8 +6,8 @@ Loads nothing of tables.
 from __future__ import annotations
 
 from datetime import datetime
+from pathlib import Path
 
-from jovial_atlas.files import FileSet
 from jovial_atlas.media.services import Service, services
 from jovial_atlas.signs import signed_pages
 from jovial_atlas.sitefile import (
@@ -70,14 +70,22 @@ def folder_of(source: HtmlSource, site: SiteFile, written: frozenset[str]) -> Fo
     )  # fmt: skip
 
 
-def written_pages(site: SiteFile, manifest: str) -> frozenset[str]:
-    """Places of the pages that this tool wrote itself, by the manifest of that name: they are
-    none of the site's content."""
+def written_pages(site: SiteFile) -> frozenset[str]:
+    """Places of the pages that this tool wrote itself, by what they hold: pages for visitors, and
+    files that prove ownership to an engine. They are none of the site's content."""
     found: set[str] = set()
     for host in site.hosts:
-        ours = FileSet(host.output, host.state / manifest)
-        # Another program may have changed the page for visitors since: it is none for that.
         signed = signed_pages(host.output, host.model.visitors.page)
         found |= {str(host.output / name) for name in signed}
-        found |= {str(place) for place in ours.own_files(".html")}
+        for engine in host.model.engine:
+            place = host.output / engine.ownership.file
+            if engine.ownership.file and _holds(place, engine.ownership.content.encode()):
+                found.add(str(place))
     return frozenset(found)
+
+
+def _holds(place: Path, data: bytes) -> bool:
+    try:
+        return place.read_bytes() == data
+    except OSError:
+        return False

@@ -8,7 +8,7 @@ from datetime import datetime
 
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.rounds.reading.unchanged import Inputs
-from jovial_atlas.rounds.state.names import MANIFEST, PAGE_TABLE, ROBOTS
+from jovial_atlas.rounds.state.names import PAGE_TABLE, ROBOTS
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sources.settings import folder_of, reading_of, written_pages
 from jovial_atlas.sources.workers.folder import ENDINGS
@@ -35,7 +35,7 @@ def begin_survey(
     inputs = _inputs(site)
     # The mark is taken before anything is read: what changes later is known by it.
     mark = inputs.mark(site.folder) if inputs else None
-    begun = Begun(now, Readers(workers), inputs, mark, written_pages(site, MANIFEST))
+    begun = Begun(now, Readers(workers), inputs, mark, written_pages(site))
     if full or not (site.state / PAGE_TABLE).exists():
         _read(site, begun)
     return begun

@@ -18,13 +18,11 @@ from jovial_atlas.robots import parse_robots
 from jovial_atlas.rounds.state.names import PLACED, ROBOTS
 from jovial_atlas.rounds.state.record import (
     Record,
-    SitemapRecord,
     all_listed,
     load_record,
     site_key,
 )
 from jovial_atlas.sitefile import IndexNowChannel, SiteFile
-from jovial_atlas.sitemaps.read import read_sitemap
 
 
 class PublishedSite:
@@ -68,19 +66,8 @@ class PublishedSite:
         return sorted(
             PurePosixPath(file.path).name
             for name, file in self.record.files.items()
-            if name.replace("/", "-") in stems or (self._is_news(name) and self._holds(file, loc))
+            if name.replace("/", "-") in stems or loc in file.news
         )
-
-    def _is_news(self, name: str) -> bool:
-        return name.partition("/")[0] == "news"
-
-    def _holds(self, file: SitemapRecord, loc: str) -> bool:
-        """Whether a file in the output folder lists a page. (What files of news list is not
-        remembered: they hold the newest pages only.)"""
-        place = self.site.output / file.path
-        if not place.is_file():
-            return False
-        return any(entry.loc == loc for entry in read_sitemap(place.read_bytes(), "").entries)
 
     @cached_property
     def announced(self) -> Published:

@@ -23,7 +23,8 @@ from jovial_atlas.sitemaps.plain import as_written
 class SitemapRecord:
     """One sitemap file as it was written. `mark` tells whether it is still as it should be;
     `outside` that it lists addresses that its own folder may not speak for; `memory` names the
-    file in which what it lists is kept, if any does."""
+    file in which what it lists is kept, if any does; `news` are the addresses of a news file, which
+    are few."""
 
     path: str
     mark: str
@@ -33,6 +34,7 @@ class SitemapRecord:
     lastmod: str | None
     outside: bool = False
     memory: str = ""
+    news: Sequence[str] = ()
 
 
 @dataclass(slots=True)

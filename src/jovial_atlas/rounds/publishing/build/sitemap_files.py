@@ -172,6 +172,7 @@ class SitemapFiles:
             file.path, mark, part.urls,
             part.counts.get("images", 0), part.counts.get("videos", 0), part.lastmod, file.outside,
             file.memory.name if file.memory else "",
+            file.rows["loc"].to_list() if file.kind.name == NEWS else (),
         )  # fmt: skip
 
     def _index(self, listed: int) -> dict[str, tuple[str, int]]:
