@@ -14,13 +14,15 @@ import pytest
 from msgspec import structs
 
 from jovial_atlas.cli.app import COMMANDS
+from jovial_atlas.cli.findings import SEVERITIES as OPTION_SEVERITIES
 from jovial_atlas.engines import channels
+from jovial_atlas.findings.entry import Severity
 from jovial_atlas.findings.finding import SEVERITIES
 from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.pages import EXTRA, page, row
 from jovial_atlas.sitefile import PackageChannel, Source, read_site_file
 from jovial_atlas.sitefile.engines import CALLS, Channel
-from jovial_atlas.sources.kinds import KINDS
+from jovial_atlas.sources.kinds import SOURCE_KINDS
 from tests.conftest import run_command
 
 ROOT = Path(__file__).parent.parent
@@ -123,7 +125,7 @@ LONG = {"upgrade": "a table of the first schema, which never changes"}
 #: not need; where it is for anything else, the import belongs to the top.
 LATE = {
     "addresses", "checks/texts", "dates", "engines/asking", "engines/exports", "faults",
-    "files/packed", "foreign", "head/texts", "ledger/store", "markup/inject", "media/pictures",
+    "files/packed", "foreign", "head/lengths", "head/texts", "ledger/store", "markup/inject", "media/pictures",
     "report/drawing", "report/graph", "report/trends", "rounds/publishing/build/companions",
     "rounds/publishing/build/run", "rounds/publishing/patterns", "rounds/publishing/preview",
     "rounds/reading/video_files", "rounds/state/last_survey", "rounds/telling/logs", "sitefile/deciding", "sitefile/model",
@@ -167,9 +169,9 @@ def test_imports_stand_at_the_top_but_for_what_starts_slowly():
 
 
 def test_every_kind_of_source_and_channel_of_the_site_file_is_known_to_its_room():
-    assert set(get_args(Source)) == KINDS
-    assert {*channels.KINDS, PackageChannel} == set(get_args(Channel))
-    names = [name for kind in channels.KINDS.values() for name in kind.names]
+    assert set(get_args(Source)) == SOURCE_KINDS
+    assert {*channels.CHANNEL_KINDS, PackageChannel} == set(get_args(Channel))
+    names = [name for kind in channels.CHANNEL_KINDS.values() for name in kind.names]
     assert len(names) == len(set(names)), "the ledger tells channels apart by these"
     sending = {name for name in CALLS if not name.startswith("read-")}
     assert sending <= set(names), "each call that announces is kept under a name of its own"
@@ -186,3 +188,23 @@ def test_rows_of_sources_have_the_fields_of_the_page_table():
     for part in (page.Image, page.Video, page.Media, page.Alternate, page.CrawlerWords, page.Merged):
         there = getattr(row, f"{part.__name__}Row").__annotations__
         assert list(there) == [field.encode_name for field in structs.fields(part)]
+
+
+def test_a_public_name_means_one_thing():
+    places: dict[str, set[str]] = {}
+    for name, text in MODULES.items():
+        if "migrations" in name:
+            continue
+        for node in ast.parse(text).body:
+            targets = getattr(node, "targets", [])
+            targets = [node.target] if isinstance(node, ast.AnnAssign) else targets
+            found = [node.name] if isinstance(node, ast.ClassDef) else [
+                target.id for target in targets if isinstance(target, ast.Name)
+            ]  # fmt: skip
+            for one in found:
+                if not one.startswith("_"):
+                    places.setdefault(one, set()).add(name)
+    twice = {name: where for name, where in places.items() if len(where) > 1}
+    # The command line knows the words without loading what looks for them.
+    assert twice == {"SEVERITIES": {"cli/findings", "findings/finding"}}
+    assert tuple(Severity) == SEVERITIES == OPTION_SEVERITIES

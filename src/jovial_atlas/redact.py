@@ -12,7 +12,7 @@ HIDDEN = "…"
 #: Shorter ones would be found in every other word; none that is worth its name is.
 _SHORTEST = 4
 #: Header fields whose values are secrets (RFC 9110 §11.6.2, RFC 6265, and the usual others).
-FIELDS = frozenset(
+SECRET_FIELDS = frozenset(
     {"authorization", "proxy-authorization", "cookie", "x-api-key", "api-key", "x-auth-token"}
 )
 
@@ -49,7 +49,7 @@ def secrets_in(headers: Collection[tuple[str, str]]) -> list[str]:
     """The secrets among header fields."""
     found = []
     for name, value in headers:
-        if name.lower() in FIELDS:
+        if name.lower() in SECRET_FIELDS:
             # "Bearer TOKEN": the scheme before it is no secret.
             found.append(value.split(" ", 1)[-1])
     return found

@@ -28,7 +28,7 @@ from jovial_atlas.robots.lint import lint
 from jovial_atlas.sitefile.overrides import parse_overrides
 from jovial_atlas.sitefile.read import parse_site_file
 from jovial_atlas.sitefile.videos import parse_video_overrides
-from jovial_atlas.sitemaps.check import Place, check_across, check_file
+from jovial_atlas.sitemaps.check import ServedAt, check_across, check_file
 from jovial_atlas.sitemaps.packing import unpacked
 from jovial_atlas.sitemaps.read import read_sitemap
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
@@ -70,8 +70,8 @@ def directives(data):
 
 def sitemap(data):
     found = read_sitemap(data, "s")
-    check_file(found, Place(f"{URL}/sitemap.xml"), "2026-11-23T00:00:00Z")
-    check_file(found, Place(), "2026-11-23T00:00:00Z")
+    check_file(found, ServedAt(f"{URL}/sitemap.xml"), "2026-11-23T00:00:00Z")
+    check_file(found, ServedAt(), "2026-11-23T00:00:00Z")
     list(check_across([found]))
 
 
@@ -101,7 +101,7 @@ def json_ld(data):
 
 
 def export(data):
-    for kind in exports.COLUMNS:
+    for kind in exports.EXPORT_COLUMNS:
         with contextlib.suppress(AtlasError):
             exports.read_export(data, kind, {})
 

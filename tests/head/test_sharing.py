@@ -12,7 +12,7 @@ from jovial_atlas.head.settings import head_settings
 from jovial_atlas.media.pictures import Copying, copy_size, look_at_picture, shared_copy
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import page_of
-from jovial_atlas.rounds.state.picture_files import Pictures
+from jovial_atlas.rounds.state.picture_files import PictureFiles
 from jovial_atlas.rules import decide
 from jovial_atlas.sitefile import read_site_file
 from tests.conftest import NOW, URL, page, write_site
@@ -60,7 +60,7 @@ def shared(folder, path="/a/", copies="", **columns):
             extra=schema.pl.struct(photo=schema.pl.lit(columns["extra"]))
         )
     decided = page_of(decide(schema.complete(table), site, NOW).to_dicts()[0])
-    picture = head_data(decided, head_settings(site), (), HeadContext(Pictures(site).look)).picture
+    picture = head_data(decided, head_settings(site), (), HeadContext(PictureFiles(site).look)).picture
     return asdict(picture) if picture else None
 
 

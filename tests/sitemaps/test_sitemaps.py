@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.check import Place, check_across, check_file, check_nesting
+from jovial_atlas.sitemaps.check import ServedAt, check_across, check_file, check_nesting
 from jovial_atlas.sitemaps.extensions import VIDEO_TYPE
 from jovial_atlas.sitemaps.packing import Packing, decompressed
 from jovial_atlas.sitemaps.read import read_sitemap
@@ -20,7 +20,7 @@ from jovial_atlas.sitemaps.write import index_file, urlset_parts
 
 HOME = "https://www.marrowfen.example/"
 NOW = "2026-11-23T10:00:00Z"
-HERE = Place(f"{HOME}sitemap.xml")
+HERE = ServedAt(f"{HOME}sitemap.xml")
 
 
 def urlset(inner: str, spaces: str = "") -> bytes:
@@ -31,7 +31,7 @@ def url(inner: str = "", loc: str = f"{HOME}a") -> str:
     return f"<url><loc>{loc}</loc>{inner}</url>"
 
 
-def codes(data: bytes, place: Place = HERE) -> list[str]:
+def codes(data: bytes, place: ServedAt = HERE) -> list[str]:
     return [fault.code for fault in check_file(read_sitemap(data, "s.xml"), place, NOW)]
 
 
@@ -133,9 +133,9 @@ def test_each_broken_file_has_exactly_its_fault(data, code):
 
 def test_a_file_speaks_for_its_own_folder_unless_robots_txt_proves_more():
     file = urlset(url(loc=f"{HOME}b/"))
-    assert codes(file, Place(f"{HOME}a/sitemap.xml")) == ["sitemap-loc-folder"]
-    assert codes(file, Place(f"{HOME}a/sitemap.xml", {HOME.rstrip("/")})) == []
-    assert codes(file, Place(None)) == []
+    assert codes(file, ServedAt(f"{HOME}a/sitemap.xml")) == ["sitemap-loc-folder"]
+    assert codes(file, ServedAt(f"{HOME}a/sitemap.xml", {HOME.rstrip("/")})) == []
+    assert codes(file, ServedAt(None)) == []
 
 
 def test_duplicates_and_nested_indexes_are_found_across_files():

@@ -12,9 +12,9 @@ from lxml import etree
 from jovial_atlas.rounds.publishing.build import listing
 from jovial_atlas.sitemaps import extensions, plan, protocol
 from jovial_atlas.sitemaps import text as text_of
-from jovial_atlas.sitemaps.check import Place, check_across, check_file
+from jovial_atlas.sitemaps.check import ServedAt, check_across, check_file
 from jovial_atlas.sitemaps.extensions import NEWS_FIELDS, VIDEO_FIELDS, VIDEO_TYPE
-from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
+from jovial_atlas.sitemaps.feeds import FeedChannel, FeedItem, atom, rss
 from jovial_atlas.sitemaps.packing import decompressed
 from jovial_atlas.sitemaps.plain import as_written, read_plain
 from jovial_atlas.sitemaps.read import read_sitemap
@@ -110,7 +110,7 @@ def test_every_column_reads_back_as_it_was_meant_and_has_no_fault(rows, most):
     assert [one for part in parts for one in read_back(part.data)] == rows
     for part in parts:
         file = read_sitemap(part.data, "s.xml")
-        assert check_file(file, Place(f"{HOME}s.xml"), NOW) == []
+        assert check_file(file, ServedAt(f"{HOME}s.xml"), NOW) == []
         assert (part.urls, part.counts.get("images", 0)) == (file.count, int(file.rows["images"].sum()))
 
 
@@ -197,7 +197,7 @@ def test_the_quick_way_of_reading_says_what_the_parser_says(entries):
     parsed = read_sitemap((data + "<!-- -->").encode(), "s.xml")
     assert parsed.plain is None
     assert quick.rows.equals(parsed.rows)
-    place = Place(f"{HOME}s.xml")
+    place = ServedAt(f"{HOME}s.xml")
     assert set(check_file(quick, place, NOW)) == set(check_file(parsed, place, NOW))
 
 
@@ -292,7 +292,7 @@ OLD = (
 )  # fmt: skip
 def test_rules_that_cross_files_find_exactly_what_breaks_them(files, codes):
     read = [read_sitemap(urlset(one), f"{number}.xml") for number, one in enumerate(files)]
-    faults = [fault for file in read for fault in check_file(file, Place(), NOW)]
+    faults = [fault for file in read for fault in check_file(file, ServedAt(), NOW)]
     faults += check_across(read)
     assert [fault.code for fault in faults] == codes
 
@@ -300,11 +300,11 @@ def test_rules_that_cross_files_find_exactly_what_breaks_them(files, codes):
 def test_feeds_are_read_as_they_were_written():
     import feedparser
 
-    channel = Channel("Marrowfen", HOME, f"{HOME}feed.xml", "New pages", "en-GB")
+    channel = FeedChannel("Marrowfen", HOME, f"{HOME}feed.xml", "New pages", "en-GB")
     items = [
-        Item(f"{HOME}a?b&c", "A <b> & c\x00", "2026-11-23", "2026-11-20T08:00:00Z", "Wren", "Said",
+        FeedItem(f"{HOME}a?b&c", "A <b> & c\x00", "2026-11-23", "2026-11-20T08:00:00Z", "Wren", "Said",
              "<p>Whole &amp; text</p>"),
-        Item(f"{HOME}b", "B", "2026-11-22"),
+        FeedItem(f"{HOME}b", "B", "2026-11-22"),
     ]  # fmt: skip
     for write in (rss, atom):
         data = write(channel, items)
@@ -314,7 +314,7 @@ def test_feeds_are_read_as_they_were_written():
             (f"{HOME}a?b&c", "A <b> & c"), (f"{HOME}b", "B")
         ]  # fmt: skip
         assert feed.entries[0].content[0].value == "<p>Whole &amp; text</p>"
-        assert check_file(read_sitemap(data, "feed.xml"), Place(f"{HOME}feed.xml"), NOW) == []
+        assert check_file(read_sitemap(data, "feed.xml"), ServedAt(f"{HOME}feed.xml"), NOW) == []
 
 
 def test_an_extension_is_one_class_and_one_row(monkeypatch):
@@ -324,7 +324,7 @@ def test_an_extension_is_one_class_and_one_row(monkeypatch):
         column, type = "chapters", pl.List(pl.String)
         namespace, prefix, name = "urn:marrowfen:chapters", "chapters", "chapter"
         companion = False
-        shown = extensions.Shown(
+        shown = extensions.SheetColumn(
             "chapters", "chapters", "Chapters", '<xsl:value-of select="chapters:chapter"/>'
         )
 
@@ -344,7 +344,7 @@ def test_an_extension_is_one_class_and_one_row(monkeypatch):
     assert part.counts == {"chapters": 2}
     file = read_sitemap(part.data, "sitemap-1.xml")
     assert [entry.count("chapters") for entry in file.entries] == [2, 0]
-    (fault,) = check_file(file, Place(), NOW)
+    (fault,) = check_file(file, ServedAt(), NOW)
     assert fault.code == "sitemap-value" and "'wet & wild' is no title" in fault.message
     shown = etree.XSLT(etree.fromstring(style_sheet()))(etree.fromstring(part.data))
     assert "Reeds" in "".join(shown.xpath("//td/text()"))

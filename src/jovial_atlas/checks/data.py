@@ -3,16 +3,15 @@ pages."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.structured.agree import PageText, disagreements
+from jovial_atlas.structured.nodes import NodeView
 from jovial_atlas.structured.validate import INVALID, Issue, Validator, types_of
 
-Node = Mapping[str, Any]
 #: Codes of which pages are told together: the same is wrong with many.
 _TOGETHER = frozenset({"data-recommended", "data-form", "data-superseded", "data-property",
                        "data-expected"})  # fmt: skip
@@ -27,7 +26,7 @@ class PageData:
     number of the node), and its visible text, None where that is not known."""
 
     where: str
-    nodes: Sequence[Node]
+    nodes: Sequence[NodeView]
     issues: Sequence[Issue]
     left_out: int = 0
     text: PageText | None = field(default=None, compare=False)
@@ -74,7 +73,7 @@ def _disagreeing(one: PageData, text: PageText) -> Iterator[Fault]:
 
 
 def validated(
-    where: str, nodes: Sequence[Node], validator: Validator, text: PageText | None = None
+    where: str, nodes: Sequence[NodeView], validator: Validator, text: PageText | None = None
 ) -> PageData:
     """The data of a page of which nothing is known but its nodes."""
     return PageData(where, nodes, validator.validate(nodes), 0, text)

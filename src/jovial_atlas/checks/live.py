@@ -33,11 +33,11 @@ _PICTURE_BYTES = 1_000
 #: Answers older than this are asked for again by a run that takes up another.
 _FRESH = timedelta(hours=24)
 
-Result = list[tuple[str, str]]
+LiveResult = list[tuple[str, str]]
 
 
 @dataclass(frozen=True, slots=True)
-class Asking:
+class LiveAsking:
     """How a server is asked: `origin` is asked, `public` is the origin by which the site is
     known; at most `per_second` requests, `at_once` of them at the same time."""
 
@@ -51,7 +51,7 @@ class Asking:
 
 
 @dataclass(frozen=True, slots=True)
-class Listed:
+class ListedAddress:
     """An address to ask for: a page, a picture that some page shows, or a page that engines
     must not index (`hidden`)."""
 
@@ -78,7 +78,7 @@ class Journal:
 
     place: Path | None
     server: str = ""
-    known: dict[str, Result] = field(default_factory=dict)
+    known: dict[str, LiveResult] = field(default_factory=dict)
 
     def take_up(self, now: datetime) -> None:
         """Read the answers of a run before, as far as they are fresh."""
@@ -98,14 +98,14 @@ class Journal:
         if self.place is not None:
             write_whole(self.place, b"")
 
-    def add(self, loc: str, result: Result, at: str) -> None:
+    def add(self, loc: str, result: LiveResult, at: str) -> None:
         """Keep one answer."""
         if self.place is not None:
             line = {"loc": loc, "at": at, "server": self.server, "faults": result}
             add_line(self.place, json.dumps(line))
 
 
-def sampled(listed: Sequence[Listed], size: int | None, seed: str) -> list[Listed]:
+def sampled(listed: Sequence[ListedAddress], size: int | None, seed: str) -> list[ListedAddress]:
     """All addresses, or a random sample of them, the same for the same seed."""
     if size is None or size >= len(listed):
         return list(listed)
@@ -126,12 +126,12 @@ def estimate(asked: int, of: int, faulty: int) -> Estimate:
 
 
 def check_live(
-    listed: Iterable[Listed],
-    how: Asking,
+    listed: Iterable[ListedAddress],
+    how: LiveAsking,
     now: datetime,
     journal: Journal,
     progress: Callable[[int, int], None] | None = None,
-) -> Iterator[tuple[Listed, Result]]:
+) -> Iterator[tuple[ListedAddress, LiveResult]]:
     """Ask for each address, all of them of the one site, and yield it with its faults as
     (code, message)."""
     todo = list(listed)
@@ -154,9 +154,9 @@ def check_live(
 
 
 def _asked(
-    todo: Sequence[Listed], how: Asking, pace: _Pace, now: datetime
-) -> Iterator[tuple[Listed, Result]]:
-    waiting: dict[Future[Result], Listed] = {}
+    todo: Sequence[ListedAddress], how: LiveAsking, pace: _Pace, now: datetime
+) -> Iterator[tuple[ListedAddress, LiveResult]]:
+    waiting: dict[Future[LiveResult], ListedAddress] = {}
     upcoming = iter(todo)
     with ThreadPoolExecutor(how.at_once) as pool:
         try:
@@ -192,7 +192,7 @@ class _Pace:
             time.sleep(pause)
 
 
-def _ask(one: Listed, how: Asking, pace: _Pace, now: datetime) -> Result:
+def _ask(one: ListedAddress, how: LiveAsking, pace: _Pace, now: datetime) -> LiveResult:
     asked = how.origin + addresses.path_and_query(one.loc)
     method = "HEAD" if one.picture else "GET"
     pace.wait()
@@ -208,7 +208,7 @@ def _ask(one: Listed, how: Asking, pace: _Pace, now: datetime) -> Result:
     return list((_open if one.hidden else _page)(one.loc, answer, how, now))
 
 
-def _sent(how: Asking, method: str, asked: str, one: Listed) -> Answer:
+def _sent(how: LiveAsking, method: str, asked: str, one: ListedAddress) -> Answer:
     largest = _PICTURE_BYTES if one.picture else _PAGE_BYTES
     return send(how.client, Request(method, asked, {}), tries=2, largest=largest, cut=True)
 
@@ -222,7 +222,7 @@ def _picture(answer: Answer) -> Iterator[tuple[str, str]]:
         yield "live-picture", f"It is served as {kind}, not as a picture."
 
 
-def _page(loc: str, answer: Answer, how: Asking, now: datetime) -> Iterator[tuple[str, str]]:
+def _page(loc: str, answer: Answer, how: LiveAsking, now: datetime) -> Iterator[tuple[str, str]]:
     if 300 <= answer.status < 400:
         target = answer.headers.get("location", "nowhere")
         yield "live-redirect", f"It answers with status {answer.status} and sends on to {target}."
@@ -246,7 +246,7 @@ def _page(loc: str, answer: Answer, how: Asking, now: datetime) -> Iterator[tupl
         yield "live-redirect", f"It sends visitors on to {row['redirect']} at once."
 
 
-def _row(loc: str, answer: Answer, how: Asking, now: datetime) -> PageRow | None:
+def _row(loc: str, answer: Answer, how: LiveAsking, now: datetime) -> PageRow | None:
     """The page that was served, as a row of the page table; None where it is no HTML."""
     if "html" not in answer.headers.get("content-type", "html"):
         return None
@@ -254,7 +254,7 @@ def _row(loc: str, answer: Answer, how: Asking, now: datetime) -> PageRow | None
     return read_page(answer.body, PageFile(Path(), loc, loc), reading)[0]
 
 
-def _open(loc: str, answer: Answer, how: Asking, now: datetime) -> Iterator[tuple[str, str]]:
+def _open(loc: str, answer: Answer, how: LiveAsking, now: datetime) -> Iterator[tuple[str, str]]:
     """Whether a page that must not be indexed is open to it: it answers, and neither its header
     nor its tag says so."""
     if answer.status != 200 or not read_header(answer.headers.get("x-robots-tag", ""))[""].index:
@@ -265,7 +265,7 @@ def _open(loc: str, answer: Answer, how: Asking, now: datetime) -> Iterator[tupl
         yield "live-open", f"The site file says noindex; no {where} of the page does."
 
 
-def faults_of(one: Listed, result: Result) -> Iterator[Fault]:
+def faults_of(one: ListedAddress, result: LiveResult) -> Iterator[Fault]:
     """What was found at one address, as faults."""
     for code, message in result:
         yield Fault(code, one.loc, message)

@@ -15,7 +15,7 @@ from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.robots import Matcher, RobotsFile
 from jovial_atlas.rules import barred, deciding_crawlers
-from jovial_atlas.sitemaps.check import Place, check_across, check_file, check_nesting, rows_of
+from jovial_atlas.sitemaps.check import ServedAt, check_across, check_file, check_nesting, rows_of
 from jovial_atlas.sitemaps.notes import MOST_TOLD
 from jovial_atlas.sitemaps.read import FileKind, SitemapFile, media_of, read_sitemap
 
@@ -141,7 +141,7 @@ def check_set(read: SitemapSet, now: str, robots: RobotsFile | None = None) -> I
     for fetched, file in read.files:
         address = fetched.address
         proven = {addresses.origin(address)} if address and address in named else set()
-        yield from check_file(file, Place(fetched.address, proven), now)
+        yield from check_file(file, ServedAt(fetched.address, proven), now)
     yield from check_across([file for _, file in read.files])
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 
 from jovial_atlas import addresses
-from jovial_atlas.checks.texts import Published
+from jovial_atlas.checks.texts import PublishedTexts
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.sharing import SHAPES, Look, large_enough, shared_picture
@@ -18,7 +18,7 @@ _HEAVY = 5_000_000
 
 
 def check_shared_pictures(
-    texts: Sequence[Published],
+    texts: Sequence[PublishedTexts],
     settings: HeadSettings,
     films: Mapping[str, Sequence[Film]],
     look: Look,

@@ -30,7 +30,7 @@ _ALIKE = (
 
 
 @dataclass(frozen=True, slots=True)
-class Published:
+class PublishedTexts:
     """The texts of one listed page as its head has them."""
 
     page: Page
@@ -39,17 +39,17 @@ class Published:
     description: Text
 
 
-def published_texts(decided: pl.DataFrame, settings: HeadSettings) -> list[Published]:
+def published_texts(decided: pl.DataFrame, settings: HeadSettings) -> list[PublishedTexts]:
     """The texts of all listed pages."""
     found = []
     for page in pages_of(decided.filter("listed")):
         section = settings.section.get(page.section)
         title, said = title_of(page, settings, section), description_of(page, settings, section)
-        found.append(Published(page, section, title, said))
+        found.append(PublishedTexts(page, section, title, said))
     return found
 
 
-def with_published(decided: pl.DataFrame, texts: Sequence[Published] | None) -> pl.DataFrame:
+def with_published(decided: pl.DataFrame, texts: Sequence[PublishedTexts] | None) -> pl.DataFrame:
     """The decided table with titles and descriptions as they are published. What only stands in
     for one, as a heading or first sentences do, is none."""
     if texts is None:
@@ -68,7 +68,7 @@ def _meant(text: Text) -> str | None:
 
 
 def check_lengths(
-    texts: Sequence[Published], settings: HeadSettings, limits: Lengths
+    texts: Sequence[PublishedTexts], settings: HeadSettings, limits: Lengths
 ) -> Iterator[Fault]:
     """Titles and descriptions that are cut in results, or say little, titles that only name the
     site, patterns that give nothing, and target phrases that a page never says."""
@@ -92,7 +92,7 @@ def check_lengths(
         yield from _phrase(one, phrase_of(page, settings))
 
 
-def _phrase(one: Published, phrase: str) -> Iterator[Fault]:
+def _phrase(one: PublishedTexts, phrase: str) -> Iterator[Fault]:
     if not phrase:
         return
     places = {
@@ -128,7 +128,7 @@ def _length(name: str, loc: str, text: str, most: int, size: int, least: int) ->
         yield Fault(f"{name}-short", loc, f"The {name} is {len(text)} characters: {text!r}.")
 
 
-def check_languages(texts: Sequence[Published], site: SiteFile) -> Iterator[Fault]:
+def check_languages(texts: Sequence[PublishedTexts], site: SiteFile) -> Iterator[Fault]:
     """Titles with descriptions in another language than their page says it is in."""
     for one in texts:
         declared = (one.page.language or site.model.site.language).partition("-")[0].lower()

@@ -26,11 +26,11 @@ _LOW = 500
 #: How alike texts are from which on they count as saying the same, in percent.
 _ALIKE = {"title": 60, "description": 45}
 
-Find = Callable[[str], Path | None]
+FindMedia = Callable[[str], Path | None]
 
 
 def check_films(
-    films: Mapping[str, Sequence[Film]], site: SiteFile, robots: RobotsFile, find: Find
+    films: Mapping[str, Sequence[Film]], site: SiteFile, robots: RobotsFile, find: FindMedia
 ) -> Iterator[Fault]:
     """Faults of the videos on listed pages."""
     matcher = Matcher(robots, "*")
@@ -53,7 +53,7 @@ def check_films(
 
 
 def _thumbnail(
-    film: Film, site: SiteFile, find: Find, sizes: dict[str, Picture | None]
+    film: Film, site: SiteFile, find: FindMedia, sizes: dict[str, Picture | None]
 ) -> Iterator[Fault]:
     address = film.values.thumbnail or ""
     if not address.startswith(f"{site.model.site.url}/") or film.origin["thumbnail"] == "file":

@@ -13,7 +13,7 @@ from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.deciding.rules import Preview
+    from jovial_atlas.rounds.deciding.rules import RuleEffect
 
 _TRUTH = {"true": True, "yes": True, "false": False, "no": False}
 
@@ -265,7 +265,7 @@ def _change(work: Work, edit: Callable[[str], str], yes: bool) -> int:
     return 0
 
 
-def _show(out: Output, found: Preview) -> None:
+def _show(out: Output, found: RuleEffect) -> None:
     from jovial_atlas.faults import plural
 
     if not found.turns:

@@ -13,7 +13,7 @@ from jovial_atlas.cli.findings import SEVERITIES, fail_on_option, show_findings
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.proving.structured_data import Shown
+    from jovial_atlas.rounds.proving.structured_data import ShownData
 
 
 @click.group("schema", epilog="Example: jovial-atlas schema show /events/owl-walk/")
@@ -61,7 +61,7 @@ def show(work: Work, url: str, to: Path | None) -> int:
     return 0
 
 
-def _tree(out: Output, shown: Shown) -> None:
+def _tree(out: Output, shown: ShownData) -> None:
     graph = shown.graph
     out.say(shown.loc, style="bold")
     issues: dict[tuple[int, str], list[str]] = {}

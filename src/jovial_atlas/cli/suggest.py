@@ -32,18 +32,18 @@ def command(
     from jovial_atlas.pages.page import pages_of
     from jovial_atlas.rounds.deciding.overrides_table import write_table
     from jovial_atlas.rounds.deciding.pages import Filters, select_pages
-    from jovial_atlas.rounds.deciding.suggest import FIELDS, proposer
+    from jovial_atlas.rounds.deciding.suggest import PROPOSED_FIELDS, proposer
     from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
     pages = select_pages(survey.decided, site, Filters(section, "listed", match=match))
-    said = {name: pl.col(name).is_not_null() for name in FIELDS}
+    said = {name: pl.col(name).is_not_null() for name in PROPOSED_FIELDS}
     if not everything:
         pages = pages.filter(~said["title"] | ~said["description"])
     propose = proposer(site)
     if edit:
-        count = write_table(pages, survey, edit, FIELDS, propose)
+        count = write_table(pages, survey, edit, PROPOSED_FIELDS, propose)
         out.note(f"{plural(count, 'page')} written to {edit}, each with its proposals. Write yes")
         out.note(f"under `accept` for those to take, then: jovial-atlas pages --take {edit}")
         return 0

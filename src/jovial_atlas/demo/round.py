@@ -30,7 +30,7 @@ HOST = "www.marrowfen.example"
 #: Variable and token of the engine that wants one. It guards nothing but a stand-in.
 TOKEN_VARIABLE, TOKEN = "LANTERNFISH_TOKEN", "only-a-stand-in"
 PORTS = {"site": 8800, "Lanternfish": 8801, "Quillseek": 8802, "Reelstead": 8803}
-MARK = ".marrowfen-demo"
+DEMO_MARK = ".marrowfen-demo"
 #: What the site's server logs, beside the site file.
 LOG = "access.log"
 
@@ -128,7 +128,7 @@ def prepare(folder: Path, today: datetime) -> int:
     if folder.exists() and not folder.is_dir():
         raise AtlasError(f"{folder} is a file. Name a folder for the sample site.")
     if folder.is_dir() and any(folder.iterdir()):
-        if not (folder / MARK).exists():
+        if not (folder / DEMO_MARK).exists():
             raise AtlasError(
                 f"{folder} is not empty, and the sample site was not laid out there before. "
                 "Name another folder: jovial-atlas demo DIR"
@@ -138,7 +138,7 @@ def prepare(folder: Path, today: datetime) -> int:
             (folder / name).unlink(missing_ok=True)
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        (folder / MARK).write_text("The sample site of jovial-atlas demo stands here.\n")
+        (folder / DEMO_MARK).write_text("The sample site of jovial-atlas demo stands here.\n")
         return sample.lay_out(folder / "public", today)
     except OSError as error:
         raise AtlasError(f"{folder} cannot be written ({error.strerror}).") from error

@@ -18,7 +18,7 @@ REPORT_FIELDS = (
 )  # fmt: skip
 #: Addresses longer than this are none that a sitemap could list.
 _LONGEST_LOC = 4_096
-PAGE_FIELDS = ("loc", "indexed", "reason", "last_crawl", "canonical", "announced")
+PAGE_ANSWER = ("loc", "indexed", "reason", "last_crawl", "canonical", "announced")
 
 
 def fill(
@@ -83,7 +83,7 @@ def read_pages(
     """
     read = _read(answer, engine)
     found = [read] if not items and isinstance(read, dict) else _list(read, items, engine)
-    names = {ours: fields.get(ours, ours) for ours in PAGE_FIELDS}
+    names = {ours: fields.get(ours, ours) for ours in PAGE_ANSWER}
     pages = []
     for item in found:
         values = {ours: _down(item, theirs) for ours, theirs in names.items()}

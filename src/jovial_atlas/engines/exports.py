@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from dateparser.date import DateDataParser
 
 #: Kind of table → its columns, those that it needs first.
-COLUMNS: Mapping[str, tuple[str, ...]] = {
+EXPORT_COLUMNS: Mapping[str, tuple[str, ...]] = {
     "sitemaps": ("loc", "found", "indexed", "last_read", "state"),
     "reasons": ("reason", "pages"),
     "addresses": ("loc", "indexed", "reason", "last_crawl"),
@@ -38,7 +38,7 @@ _NUMERIC = re.compile(r"\s*(\d{1,4})[./-](\d{1,2})[./-](\d{1,4})\b")
 
 
 @dataclass(frozen=True, slots=True)
-class Export:
+class ExportTable:
     """One table: its kind, and rows by our names. Counts are numbers, dates in the product's form,
     `indexed` of an address yes or no."""
 
@@ -54,12 +54,12 @@ def header_of(data: bytes) -> list[str]:
     return [cell.strip() for cell in rows[0]]
 
 
-def read_export(data: bytes, kind: str, columns: Mapping[str, str]) -> Export:
+def read_export(data: bytes, kind: str, columns: Mapping[str, str]) -> ExportTable:
     """The rows of an export; `columns` maps our names to theirs. Raises AtlasError where a column
     is missing, or a row cannot be read."""
     header, *rows = _rows(data) or [[]]
     places = {name.strip().casefold(): number for number, name in enumerate(header)}
-    wanted = {ours: columns.get(ours, ours) for ours in COLUMNS[kind]}
+    wanted = {ours: columns.get(ours, ours) for ours in EXPORT_COLUMNS[kind]}
     for ours in NEEDED[kind]:
         if wanted[ours].strip().casefold() not in places:
             raise AtlasError(
@@ -78,7 +78,7 @@ def read_export(data: bytes, kind: str, columns: Mapping[str, str]) -> Export:
             raise AtlasError(f"Line {number} has {len(row)} cells, fewer than the first line.")
         found.append({o: _value(o, row[place].strip(), kind, day_first, number)
                       for o, place in at.items()})  # fmt: skip
-    return Export(kind, found)
+    return ExportTable(kind, found)
 
 
 def _rows(data: bytes) -> list[list[str]]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from urllib.parse import urlencode
 
-CONTENT_TYPE = "application/x-www-form-urlencoded"
+FORM_TYPE = "application/x-www-form-urlencoded"
 
 
 def body(feed: str) -> bytes:

@@ -30,7 +30,7 @@ except ImportError:  # pragma: no cover - Windows has no record locks
 
 #: How often it is asked whether a lock is free, and how long at most, in seconds.
 _AGAIN = 0.05
-LONGEST_WAIT = 600.0
+LONGEST_LOCK_WAIT = 600.0
 #: After this time it is said that a command waits, and for whom.
 _QUIET = 0.5
 #: The bytes of the lock file that stand for each kind of lock.
@@ -99,7 +99,7 @@ class Locks:
     there, so reading needs none; nor is there anything to hold before the folder is made."""
 
     def __init__(
-        self, state: Path, told: Told = lambda _text: None, wait: float = LONGEST_WAIT
+        self, state: Path, told: Told = lambda _text: None, wait: float = LONGEST_LOCK_WAIT
     ) -> None:
         self.state = state
         self._told, self._wait = told, wait

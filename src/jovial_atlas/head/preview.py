@@ -35,7 +35,7 @@ class Line:
 
 
 @dataclass(frozen=True, slots=True)
-class Result:
+class SearchResult:
     """A result: the trail of its address, title and description."""
 
     trail: str
@@ -48,8 +48,8 @@ class Preview:
     """All views of one page. `picture` is that of head data, None for none."""
 
     loc: str
-    wide: Result
-    narrow: Result
+    wide: SearchResult
+    narrow: SearchResult
     host: str
     card_title: str
     card_title_from: str
@@ -78,8 +78,8 @@ def preview(head: Head, page: Page, site: Site, lengths: Lengths) -> Preview:
     text_from = "share_description" if head.share_description else head.description_from
     return Preview(
         head.loc,
-        Result(trail, title, description(lengths.description_px)),
-        Result(trail, title, description(lengths.description_narrow_px)),
+        SearchResult(trail, title, description(lengths.description_px)),
+        SearchResult(trail, title, description(lengths.description_narrow_px)),
         parts.netloc,
         cut_at_word(share_title, CARD_TITLE) or "",
         share_from,

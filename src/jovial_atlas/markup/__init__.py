@@ -14,15 +14,15 @@ from jovial_atlas.markup.inject import (
     restore,
     without_block,
 )
-from jovial_atlas.markup.scan import Found, Head, scan_head
+from jovial_atlas.markup.scan import HeadSpan, ScannedTag, scan_head
 
 __all__ = [
     "MARK",
     "PLACES",
     "Additions",
     "ChangedError",
-    "Found",
-    "Head",
+    "HeadSpan",
+    "ScannedTag",
     "Tag",
     "block_mark",
     "inject",

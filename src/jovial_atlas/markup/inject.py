@@ -22,7 +22,7 @@ from dataclasses import dataclass
 
 from jovial_atlas import foreign
 from jovial_atlas.markup.additions import Additions, additions, put_in, take_out
-from jovial_atlas.markup.scan import Found, Head, scan_head
+from jovial_atlas.markup.scan import HeadSpan, ScannedTag, scan_head
 
 MARK = b"<!-- head data: jovial-atlas -->"
 #: What ends a block: how many octets of white space are before it, the digest of all that was put
@@ -54,7 +54,7 @@ class Tag:
     replaces: tuple[str, ...]
 
 
-def meaning(found: Found) -> str:
+def meaning(found: ScannedTag) -> str:
     """What an element of a head says, "" where it is nothing that a block could say."""
     given = found.attributes
     if found.name == "title":
@@ -195,7 +195,7 @@ def _of_older_versions(data: bytes, start: int, end: re.Match[bytes]) -> bytes:
     return whole
 
 
-def _spans(data: bytes, one: Found) -> Iterator[tuple[int, int]]:
+def _spans(data: bytes, one: ScannedTag) -> Iterator[tuple[int, int]]:
     yield one.start, one.end
     yield _line(data, one)
 
@@ -227,7 +227,7 @@ def inject(
     return sealed
 
 
-def _with_block(whole: bytes, head: Head, tags: Sequence[Tag], encoding: str) -> bytes:
+def _with_block(whole: bytes, head: HeadSpan, tags: Sequence[Tag], encoding: str) -> bytes:
     wanted = {name for tag in tags for name in tag.replaces}
     place = _place(head)
     indent, newline = _manner(whole, place)
@@ -296,7 +296,7 @@ def _closed(html: str) -> str:
     return html
 
 
-def _replaced(one: Found, wanted: set[str]) -> bool:
+def _replaced(one: ScannedTag, wanted: set[str]) -> bool:
     said = meaning(one)
     if said == "json-ld":
         return "json-ld" in wanted and _all_ours(one.inner, wanted)
@@ -318,7 +318,7 @@ def _all_ours(text: bytes, wanted: set[str]) -> bool:
     return bool(kinds) and all(isinstance(k, str) and f"json-ld:{k}" in wanted for k in kinds)
 
 
-def _line(data: bytes, one: Found) -> tuple[int, int]:
+def _line(data: bytes, one: ScannedTag) -> tuple[int, int]:
     """The bytes of an element, with its line where nothing else stands on it."""
     start = one.start
     while start > 0 and data[start - 1 : start] in (b" ", b"\t"):
@@ -330,7 +330,7 @@ def _line(data: bytes, one: Found) -> tuple[int, int]:
     return (start, end + 1) if alone else (one.start, one.end)
 
 
-def _place(head: Head) -> int:
+def _place(head: HeadSpan) -> int:
     """After charset and viewport, else where the head begins."""
     place = head.start
     for one in head.elements:

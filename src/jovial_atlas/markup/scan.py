@@ -22,7 +22,7 @@ _OF_HEAD = frozenset({b"base", b"link", b"meta", b"html", b"head", *RAW})
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class ScannedTag:
     """One element of the head: its name, attributes (names in lower case), and its bytes from
     `start` to `end`; `inner` is the content of a script."""
 
@@ -34,18 +34,18 @@ class Found:
 
 
 @dataclass(frozen=True, slots=True)
-class Head:
+class HeadSpan:
     """The elements of a head in their order, and where it begins and ends."""
 
     start: int
     end: int
-    elements: list[Found] = field(default_factory=list)
+    elements: list[ScannedTag] = field(default_factory=list)
 
 
-def scan_head(data: bytes) -> Head | None:
+def scan_head(data: bytes) -> HeadSpan | None:
     """The head of an HTML file, None where the file has neither a head nor a place for one."""
     place, start = 0, None
-    elements: list[Found] = []
+    elements: list[ScannedTag] = []
     while (sign := data.find(b"<", place)) >= 0:
         if data.startswith(b"<!--", sign):
             end = data.find(b"-->", sign + 4)
@@ -63,10 +63,10 @@ def scan_head(data: bytes) -> Head | None:
             continue
         closing, name = match[1], match[2].lower()
         if closing and name == b"head":
-            return Head(match.end() if start is None else start, sign, elements)
+            return HeadSpan(match.end() if start is None else start, sign, elements)
         if name not in _OF_HEAD and not closing:
             # The body begins, with or without its tag.
-            return Head(sign if start is None else start, sign, elements)
+            return HeadSpan(sign if start is None else start, sign, elements)
         place = match.end()
         if closing or name == b"html":
             continue
@@ -79,11 +79,11 @@ def scan_head(data: bytes) -> Head | None:
             if close is None:
                 return None  # the rest of the file is inside this element
             inner, end = data[place : close.start()], close.end()
-        elements.append(Found(name.decode("ascii", "replace"), _attributes(match[3]), sign, end,
-                              inner))  # fmt: skip
+        name_ = name.decode("ascii", "replace")
+        elements.append(ScannedTag(name_, _attributes(match[3]), sign, end, inner))
         start = sign if start is None else start
         place = end
-    return None if start is None else Head(start, len(data) if sign < 0 else sign, elements)
+    return None if start is None else HeadSpan(start, len(data) if sign < 0 else sign, elements)
 
 
 def _attributes(text: bytes) -> dict[str, str]:

@@ -46,12 +46,12 @@ class VideoRow(TypedDict, total=False):
 
 
 #: The fields of a video.
-FIELDS = tuple(VideoRow.__annotations__)
+VIDEO_KEYS = tuple(VideoRow.__annotations__)
 
 
 def video(**given: Unpack[VideoRow]) -> VideoRow:
     """A video with these fields; empty ones count as not given."""
-    found = cast(VideoRow, dict.fromkeys(FIELDS))
+    found = cast(VideoRow, dict.fromkeys(VIDEO_KEYS))
     said = {name: value for name, value in given.items() if value not in (None, "", [])}
     found.update(cast(VideoRow, said))
     return found
@@ -154,7 +154,7 @@ def _of_field(
     said = {
         name: next((given[one] for one in _NAMES.get(name, (name,)) if given.get(one) is not None),
                    None)
-        for name in FIELDS
+        for name in VIDEO_KEYS
     }  # fmt: skip
     values = {
         name: (_READ[name](value) if name in _READ else value)

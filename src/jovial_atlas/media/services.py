@@ -18,7 +18,7 @@ from jovial_atlas.errors import AtlasError
 
 _KEYS = {"name", "match", "player", "media", "page", "thumbnail", "oembed"}
 #: Endings of media files, lower-case.
-ENDINGS = (".mp4", ".m4v", ".webm", ".ogv", ".ogg", ".mov", ".mkv")
+MEDIA_ENDINGS = (".mp4", ".m4v", ".webm", ".ogv", ".ogg", ".mov", ".mkv")
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,4 +118,4 @@ def _compiled(pattern: str) -> re.Pattern[str]:
 
 def is_media(address: str) -> bool:
     """Whether an address ends like a media file."""
-    return address.partition("?")[0].lower().endswith(ENDINGS)
+    return address.partition("?")[0].lower().endswith(MEDIA_ENDINGS)

@@ -4,17 +4,17 @@ A room that knows nothing of the rest: bytes and strings in, values and bytes ou
 """
 
 from jovial_atlas.robots.directives import Directives, read_directives
-from jovial_atlas.robots.match import Answer, Matcher, normal_octets, pattern_regex
-from jovial_atlas.robots.parse import Group, Record, RobotsFile, RobotsRule, parse_robots
+from jovial_atlas.robots.match import Matcher, Permission, normal_octets, pattern_regex
+from jovial_atlas.robots.parse import Group, RobotsFile, RobotsRecord, RobotsRule, parse_robots
 from jovial_atlas.robots.write import write_robots
 
 __all__ = [
-    "Answer",
     "Directives",
     "Group",
     "Matcher",
-    "Record",
+    "Permission",
     "RobotsFile",
+    "RobotsRecord",
     "RobotsRule",
     "normal_octets",
     "parse_robots",

@@ -86,7 +86,7 @@ def pattern_regex(pattern: str) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Answer:
+class Permission:
     """Whether an address may be fetched, and the rule that says so (None: no rule matches)."""
 
     allowed: bool
@@ -110,11 +110,11 @@ class Matcher:
             self._begin.setdefault(shape.head, []).append((rank, shape, rule))
         self._lengths = sorted({len(literal) for literal in self._begin})
 
-    def ask(self, path: str) -> Answer:
+    def ask(self, path: str) -> Permission:
         """The answer for a path with its query, from the first slash on."""
         path = compared(path.partition("#")[0]) or "/"
         if path.partition("?")[0] == "/robots.txt":
-            return Answer(True, None)
+            return Permission(True, None)
         best: tuple[int, RobotsRule] | None = None
         for length in self._lengths:
             if length > len(path):
@@ -125,7 +125,7 @@ class Matcher:
                 if _fits(path, length, shape.parts, shape.anchored):
                     best = (rank, rule)
                     break
-        return Answer(best[1].allow, best[1]) if best else Answer(True, None)
+        return Permission(best[1].allow, best[1]) if best else Permission(True, None)
 
 
 def _fits(path: str, start: int, parts: Sequence[str], anchored: bool) -> bool:

@@ -49,7 +49,7 @@ class Group:
 
 
 @dataclass(frozen=True, slots=True)
-class Record:
+class RobotsRecord:
     """A record that is no user-agent, allow or disallow line; `field` as written."""
 
     field: str
@@ -63,8 +63,8 @@ class RobotsFile:
     rule."""
 
     groups: list[Group] = field(default_factory=list)
-    sitemaps: list[Record] = field(default_factory=list)
-    others: list[Record] = field(default_factory=list)
+    sitemaps: list[RobotsRecord] = field(default_factory=list)
+    others: list[RobotsRecord] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
     comment: str = ""
 
@@ -151,12 +151,12 @@ class _Reading:
         elif kind in ("allow", "disallow"):
             self._take_rule(line, kind == "allow", value, number)
         elif kind == "sitemap":
-            self.parsed.sitemaps.append(Record(key, value, number))
+            self.parsed.sitemaps.append(RobotsRecord(key, value, number))
             if not re.match(r"https?://[^/\s]+", value):
                 message = f"{_shown(value)!r} is no absolute address."
                 self._fault("robots-sitemap-relative", number, message)
         else:
-            self.parsed.others.append(Record(key, value, number))
+            self.parsed.others.append(RobotsRecord(key, value, number))
             if kind == "noindex":
                 message = "No crawler obeys Noindex in robots.txt."
                 self._fault("robots-noindex-line", number, message)

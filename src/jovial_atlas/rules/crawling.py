@@ -9,8 +9,8 @@ import polars as pl
 from jovial_atlas.robots import (
     Group,
     Matcher,
-    Record,
     RobotsFile,
+    RobotsRecord,
     RobotsRule,
     pattern_regex,
 )
@@ -36,8 +36,8 @@ def robots_of(model: SiteModel) -> RobotsFile:
     records = []
     for record in model.robots.records:
         key, _, value = record.partition(":")
-        records.append(Record(key.strip(), value.strip(), 0))
-    sitemaps = [Record("Sitemap", address, 0) for address in model.robots.sitemaps]
+        records.append(RobotsRecord(key.strip(), value.strip(), 0))
+    sitemaps = [RobotsRecord("Sitemap", address, 0) for address in model.robots.sitemaps]
     return RobotsFile(groups, sitemaps, records, comment=model.robots.comment)
 
 

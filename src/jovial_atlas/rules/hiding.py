@@ -23,7 +23,7 @@ HIDDEN_SHARE = 0.9
 
 
 @dataclass(frozen=True, slots=True)
-class Shown:
+class ShownCounts:
     """How many pages a site has (error pages are none), how many of them may not be indexed, and
     how many are listed; whether its home page may be indexed, None where it is not known."""
 
@@ -33,7 +33,7 @@ class Shown:
     home: bool | None = None
 
 
-def shown_by(decided: pl.LazyFrame | pl.DataFrame, site: SiteFile) -> Shown:
+def shown_by(decided: pl.LazyFrame | pl.DataFrame, site: SiteFile) -> ShownCounts:
     """The counts of a page table with verdicts, in one pass over it."""
     (row,) = decided.lazy().select(counting(site)).collect(engine="streaming").to_dicts()
     return shown_of([row])
@@ -52,7 +52,7 @@ def counting(site: SiteFile) -> list[pl.Expr]:
     ]
 
 
-def shown_of(rows: Sequence[dict[str, object]]) -> Shown:
+def shown_of(rows: Sequence[dict[str, object]]) -> ShownCounts:
     """The counts from one or more rows of `counting`, as of sections."""
 
     def total(name: str) -> int:
@@ -60,13 +60,13 @@ def shown_of(rows: Sequence[dict[str, object]]) -> Shown:
 
     known = any(row["_home"] for row in rows)
     hidden = any(row["_home_hidden"] for row in rows)
-    return Shown(
+    return ShownCounts(
         total("_pages"), total("_noindexed"), total("_listed"), not hidden if known else None
     )
 
 
 def whole_site(
-    site: SiteFile, shown: Shown, robots: RobotsFile, pages: pl.LazyFrame | pl.DataFrame
+    site: SiteFile, shown: ShownCounts, robots: RobotsFile, pages: pl.LazyFrame | pl.DataFrame
 ) -> Iterator[Fault]:
     """What keeps the whole site from being found, gravest first. `robots` is the robots.txt that
     counts, `pages` the page table, of which addresses are read where it matters."""

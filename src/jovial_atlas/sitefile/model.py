@@ -127,7 +127,7 @@ class Dates(Part, frozen=True, kw_only=True):
     ] = ("field", "meta", "json-ld", "time", "published", "git", "fingerprint", "file")
 
 
-class Output(Part, frozen=True, kw_only=True):
+class OutputFolder(Part, frozen=True, kw_only=True):
     """`[output]`: where files go."""
 
     folder: Annotated[str, says("folder served at the root of the site")] = "public"
@@ -320,7 +320,7 @@ class SiteModel(Part, frozen=True, kw_only=True):
     publisher: Publisher = field(default_factory=Publisher)
     place: tuple[Place, ...] = ()
     structured: Structured = field(default_factory=Structured)
-    output: Output = field(default_factory=Output)
+    output: OutputFolder = field(default_factory=OutputFolder)
     loss: Losing = field(default_factory=Losing)
     identity: Identity = field(default_factory=Identity)
     dates: Dates = field(default_factory=Dates)

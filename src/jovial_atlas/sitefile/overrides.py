@@ -25,7 +25,7 @@ from jovial_atlas.sitefile.tables import rows_and_problems, table_rows, table_te
 _BESIDE = ("loc", "reason", "by")
 #: What is said of a page's texts: patterns, and the phrase that it wants to be found for.
 PAGE_TEXTS = (*TEXTS, "phrase")
-COLUMNS = ("loc", *names_of(Decision), *PAGE_TEXTS, "reason", "by")
+OVERRIDE_COLUMNS = ("loc", *names_of(Decision), *PAGE_TEXTS, "reason", "by")
 _TRUTH = {"true": True, "yes": True, "1": True, "false": False, "no": False, "0": False}
 _NUMBERS = {"priority": float, "max_snippet": int, "max_video_preview": int}
 
@@ -51,7 +51,7 @@ def read_overrides(place: Path, model: SiteModel) -> tuple[Override, ...]:
 
 def parse_overrides(text: str, place: Path, model: SiteModel) -> tuple[Override, ...]:
     """The rows in the text of an overrides file. Raises SiteFileError."""
-    rows = table_rows(text, place, COLUMNS, lambda row, line: _row(row, line, model))
+    rows = table_rows(text, place, OVERRIDE_COLUMNS, lambda row, line: _row(row, line, model))
     return tuple(one for one in rows if one.sets or one.texts)
 
 
@@ -66,7 +66,7 @@ def parse_rows(
         one = _row({n: v for n, v in row.items() if n not in beside}, line, model)
         return one if isinstance(one, Problem) else (one, row)
 
-    return rows_and_problems(text, place, (*COLUMNS, *beside), read)
+    return rows_and_problems(text, place, (*OVERRIDE_COLUMNS, *beside), read)
 
 
 def _row(row: dict[str, str], line: int, model: SiteModel) -> Override | Problem:
@@ -106,7 +106,7 @@ def overrides_text(overrides: Iterable[Override]) -> str:
     """An overrides file with these rows, sorted by address."""
     rows = sorted(overrides, key=lambda one: one.loc)
     used = {name for one in rows for name in (*one.sets, *one.texts)}
-    names = [n for n in COLUMNS if n in _BESIDE or n in used]
+    names = [n for n in OVERRIDE_COLUMNS if n in _BESIDE or n in used]
     stream = io.StringIO()
     writer = csv.DictWriter(stream, names, lineterminator="\n")
     writer.writeheader()

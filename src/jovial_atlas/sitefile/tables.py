@@ -9,7 +9,7 @@ from typing import TypeVar
 from jovial_atlas import delimited
 from jovial_atlas.errors import AtlasError, Problem, SiteFileError
 
-Row = TypeVar("Row")
+RowT = TypeVar("RowT")
 
 
 def table_text(place: Path) -> str:
@@ -41,8 +41,8 @@ def table_rows(
     text: str,
     place: Path,
     columns: Collection[str],
-    read: Callable[[dict[str, str], int], Row | Problem],
-) -> list[Row]:
+    read: Callable[[dict[str, str], int], RowT | Problem],
+) -> list[RowT]:
     """The rows of a table, each made by `read` from its cells and line. The column `loc` must be
     there, and none but `columns`. Raises SiteFileError with every problem found."""
     found, problems = rows_and_problems(text, place, columns, read)
@@ -55,8 +55,8 @@ def rows_and_problems(
     text: str,
     place: Path,
     columns: Collection[str],
-    read: Callable[[dict[str, str], int], Row | Problem],
-) -> tuple[list[Row], list[Problem]]:
+    read: Callable[[dict[str, str], int], RowT | Problem],
+) -> tuple[list[RowT], list[Problem]]:
     """As `table_rows`, with the rows that are wrong told beside those that are right. Raises
     SiteFileError where the columns are wrong."""
     if not text:
@@ -79,7 +79,7 @@ def rows_and_problems(
         problems.append(Problem(1, "loc", "is missing: it says which page a row is about"))
     if problems:
         raise SiteFileError(str(place), problems)
-    found: list[Row] = []
+    found: list[RowT] = []
     for line, cells, wrong in lines:
         if wrong:
             problems.append(Problem(line, "", f"the row cannot be read ({wrong})"))

@@ -14,7 +14,7 @@ from msgspec import Meta
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import Problem
-from jovial_atlas.media.fields import FIELDS, of_fields
+from jovial_atlas.media.fields import VIDEO_KEYS, of_fields
 from jovial_atlas.sitefile.cells import as_cell, from_cell
 from jovial_atlas.sitefile.parts import Part, check, says
 from jovial_atlas.sitefile.tables import table_rows, table_text
@@ -23,9 +23,9 @@ from jovial_atlas.sitefile.tables import table_rows, table_text
 _BESIDE = ("loc", "video", "reason")
 #: Fields that a table of videos may set.
 SETTABLE = tuple(
-    n for n in FIELDS if n not in ("content", "player", "found", "service", "words_before")
+    n for n in VIDEO_KEYS if n not in ("content", "player", "found", "service", "words_before")
 )
-COLUMNS = ("loc", "video", *SETTABLE, "reason")
+VIDEO_TABLE_COLUMNS = ("loc", "video", *SETTABLE, "reason")
 
 
 class Videos(Part, frozen=True, kw_only=True):
@@ -84,7 +84,9 @@ def read_video_overrides(place: Path, site: str) -> tuple[VideoOverride, ...]:
 def parse_video_overrides(text: str, place: Path, site: str) -> tuple[VideoOverride, ...]:
     """The rows in the text of a table of videos, those that set nothing too. Raises
     SiteFileError."""
-    return tuple(table_rows(text, place, COLUMNS, lambda row, line: _row(row, line, site)))
+    return tuple(
+        table_rows(text, place, VIDEO_TABLE_COLUMNS, lambda row, line: _row(row, line, site))
+    )
 
 
 def _row(row: dict[str, str], line: int, site: str) -> VideoOverride | Problem:
@@ -109,7 +111,7 @@ def video_overrides_text(overrides: Iterable[VideoOverride], fields: Iterable[st
     """A table of videos with these rows, sorted by page."""
     rows = sorted(overrides, key=lambda one: (one.loc, one.video))
     used = {*fields, *(name for one in rows for name in one.sets)}
-    names = [name for name in COLUMNS if name in _BESIDE or name in used]
+    names = [name for name in VIDEO_TABLE_COLUMNS if name in _BESIDE or name in used]
     stream = io.StringIO()
     writer = csv.DictWriter(stream, names, lineterminator="\n")
     writer.writeheader()

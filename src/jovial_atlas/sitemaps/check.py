@@ -21,7 +21,7 @@ from jovial_atlas.sitemaps.read import Entry, FileKind, SitemapFile
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class ServedAt:
     """Where a file is served. `address` None: unknown, so rules of place are left out.
 
     `proven` holds origins whose own robots.txt names this file: for them host and
@@ -32,7 +32,7 @@ class Place:
     proven: Collection[str] = ()
 
 
-def check_file(file: SitemapFile, place: Place, now: str) -> list[Fault]:
+def check_file(file: SitemapFile, place: ServedAt, now: str) -> list[Fault]:
     """All faults of one file, at most `MOST_TOLD` of each code. `now` is a date in the
     product's form."""
     noted = Notes(file.name)
@@ -77,7 +77,7 @@ def _check_one_host(file: SitemapFile, noted: Notes) -> None:
         noted("sitemap-loc-host", line, message)
 
 
-def _check_plain(rows: pl.DataFrame, place: Place, noted: Notes, now: str) -> None:
+def _check_plain(rows: pl.DataFrame, place: ServedAt, noted: Notes, now: str) -> None:
     """The rules that the form of a plain file does not keep by itself."""
     late = rows.filter(pl.col("lastmod").str.head(10) >= now[:10])
     for loc, lastmod, line in late.select("loc", "lastmod", "line").iter_rows():
@@ -94,7 +94,7 @@ def _check_plain(rows: pl.DataFrame, place: Place, noted: Notes, now: str) -> No
             _check_place(Entry(loc, line), FileKind.URLSET, place, noted)
 
 
-def _check_place(entry: Entry, kind: FileKind, place: Place, noted: Notes) -> None:
+def _check_place(entry: Entry, kind: FileKind, place: ServedAt, noted: Notes) -> None:
     assert place.address is not None
     try:
         loc = addresses.normalise(entry.loc)

@@ -7,11 +7,11 @@ import re
 from jovial_atlas import dates
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.extensions import ELEMENTS, EXTENSIONS, NAMESPACES
-from jovial_atlas.sitemaps.node import Node
+from jovial_atlas.sitemaps.node import XmlNode
 from jovial_atlas.sitemaps.notes import EntryNotes, Notes
 from jovial_atlas.sitemaps.read import Entry, FileKind
 
-_ENTRY_RULES = {FileKind.URLSET: protocol.URL, FileKind.INDEX: protocol.SITEMAP}
+_ENTRY_RULES = {FileKind.URLSET: protocol.URL_RULES, FileKind.INDEX: protocol.SITEMAP_RULES}
 
 
 def check_entry(entry: Entry, kind: FileKind, faults: Notes, now: str) -> None:
@@ -49,7 +49,7 @@ def note_images(images: int, line: int, entry: EntryNotes) -> None:
         entry("sitemap-images-too-many", line, sentence)
 
 
-def _check_foreign(child: Node, entry: EntryNotes) -> None:
+def _check_foreign(child: XmlNode, entry: EntryNotes) -> None:
     """An element in an entry that is none of a known extension."""
     meant = _NEARLY.get(_bare(child.space)) if child.space not in NAMESPACES else None
     if meant:

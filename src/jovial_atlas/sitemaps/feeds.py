@@ -22,7 +22,7 @@ _FORBIDDEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]")
 
 
 @dataclass(frozen=True, slots=True)
-class Channel:
+class FeedChannel:
     """The feed as a whole: `home` is the site's address, `own` that of the feed, `hubs` pass its
     changes on (WebSub)."""
 
@@ -35,7 +35,7 @@ class Channel:
 
 
 @dataclass(frozen=True, slots=True)
-class Item:
+class FeedItem:
     """One page. `published` and `updated` are dates of the product's form; `summary` is plain
     text, `content` HTML; empty ones are left out."""
 
@@ -59,7 +59,7 @@ def _add(parent: etree._Element, name: str, text: str | None, **attributes: str)
     return element
 
 
-def rss(channel: Channel, items: Sequence[Item]) -> bytes:
+def rss(channel: FeedChannel, items: Sequence[FeedItem]) -> bytes:
     """RSS 2.0, with full texts in `content:encoded`. Items are written in the order given."""
     spaces = {"atom": _ATOM}
     if any(item.content for item in items):
@@ -90,7 +90,7 @@ def rss(channel: Channel, items: Sequence[Item]) -> bytes:
     return _bytes(root)
 
 
-def atom(channel: Channel, items: Sequence[Item]) -> bytes:
+def atom(channel: FeedChannel, items: Sequence[FeedItem]) -> bytes:
     """Atom 1.0. Items are written in the order given."""
     root = etree.Element(f"{{{_ATOM}}}feed", nsmap=_DEFAULT)
     root.set("{http://www.w3.org/XML/1998/namespace}lang", channel.language)

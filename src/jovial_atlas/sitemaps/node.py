@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True, slots=True)
-class Node:
+class XmlNode:
     """One element as read: namespace, local name, stripped text, attributes, children."""
 
     space: str
@@ -14,8 +14,8 @@ class Node:
     text: str
     line: int
     attributes: dict[str, str]
-    children: tuple[Node, ...]
+    children: tuple[XmlNode, ...]
 
-    def first(self, space: str, name: str) -> Node | None:
+    def first(self, space: str, name: str) -> XmlNode | None:
         """The first child of that name."""
         return next((c for c in self.children if c.space == space and c.name == name), None)

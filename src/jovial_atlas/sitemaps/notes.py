@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from jovial_atlas.faults import Fault
-from jovial_atlas.sitemaps.node import Node
+from jovial_atlas.sitemaps.node import XmlNode
 from jovial_atlas.sitemaps.protocol import Element
 
 #: Faults of one code that are told of one file; of the others only their number.
@@ -52,7 +52,7 @@ class EntryNotes:
         about = f" (entry {self.loc[:120]})" if self.loc else ""
         self.faults(code, line, f"{sentence}{about}.")
 
-    def check_children(self, node: Node, space: str, rules: Mapping[str, Element]) -> None:
+    def check_children(self, node: XmlNode, space: str, rules: Mapping[str, Element]) -> None:
         """Check the children of an element that are in its namespace against their rules."""
         seen: dict[str, int] = {}
         for child in node.children:

@@ -93,7 +93,7 @@ LASTMOD = Element("lastmod", _DATE_FORM, dates.is_w3c)
 FREQUENCIES = ("always", "hourly", "daily", "weekly", "monthly", "yearly", "never")
 
 #: Children of <url> and <sitemap> in the order of the schema.
-URL = {
+URL_RULES = {
     rule.name: rule
     for rule in (
         LOC,
@@ -102,7 +102,7 @@ URL = {
         Element("priority", "a number from 0.0 to 1.0", _number(0, 1)),
     )
 }
-SITEMAP = {rule.name: rule for rule in (LOC, LASTMOD)}
+SITEMAP_RULES = {rule.name: rule for rule in (LOC, LASTMOD)}
 
 #: Children of <image:image>.
 IMAGE_RULES = {

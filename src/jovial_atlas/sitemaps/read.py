@@ -21,7 +21,7 @@ from lxml import etree
 from jovial_atlas.faults import Fault
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.extensions import ELEMENTS, Extension
-from jovial_atlas.sitemaps.node import Node
+from jovial_atlas.sitemaps.node import XmlNode
 from jovial_atlas.sitemaps.packing import decompressed, unpacked
 from jovial_atlas.sitemaps.plain import ROWS, read_plain
 
@@ -39,7 +39,7 @@ class Entry:
 
     loc: str
     line: int
-    node: Node | None = None
+    node: XmlNode | None = None
     date: str | None = None
 
     @property
@@ -315,7 +315,7 @@ def _names(tag: object) -> tuple[str, str]:
     return space.removeprefix("{"), name
 
 
-def _node(element: etree._Element, root_space: str) -> Node:
+def _node(element: etree._Element, root_space: str) -> XmlNode:
     space, name = _names(element.tag)
     if space == root_space:
         space = protocol.CORE
@@ -324,10 +324,10 @@ def _node(element: etree._Element, root_space: str) -> Node:
     children = tuple(_node(child, root_space) for child in element if isinstance(child.tag, str))
     given = element.attrib
     attributes = {str(key): str(value) for key, value in given.items()} if given else {}
-    return Node(space, name, text.strip(), _line(element) or 0, attributes, children)
+    return XmlNode(space, name, text.strip(), _line(element) or 0, attributes, children)
 
 
-def _feed_loc(node: Node) -> str:
+def _feed_loc(node: XmlNode) -> str:
     for child in node.children:
         if child.name == "link" and child.space in ("", _ATOM):
             if child.space == _ATOM and child.attributes.get("rel", "alternate") != "alternate":

@@ -37,7 +37,7 @@ _AT_ONCE = 3_125
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class SitemapPart:
     """One sitemap file: its bytes, whether they are gzipped, and what stands in it: so many
     addresses, and so many elements of each extension, by its column. `plain` says that nothing does
     but addresses with dates and hints."""
@@ -56,7 +56,7 @@ def urlset_parts(
     max_urls: int = protocol.MAX_ENTRIES,
     max_bytes: int = protocol.MAX_BYTES,
     stylesheet: str | None = None,
-) -> Iterator[Part]:
+) -> Iterator[SitemapPart]:
     """The files of one kind, split by count and by bytes, one at a time.
 
     `stylesheet` is the address of an XSL style sheet for people who open a file in a browser.
@@ -75,9 +75,9 @@ def urlset_file(
     max_bytes: int = protocol.MAX_BYTES,
     stylesheet: str | None = None,
     gzip_from: int | None = None,
-) -> Part:
+) -> SitemapPart:
     """One file with the rows of a table, or with as many of the first as `max_bytes` allow:
-    `Part.urls` tells how many stand in it. A file of `gzip_from` bytes or more is gzipped.
+    `SitemapPart.urls` tells how many stand in it. A file of `gzip_from` bytes or more is gzipped.
     Raises ValueError as `urlset_parts`."""
     used = [extension for extension in EXTENSIONS.values() if extension.is_used(table)]
     opening = _opening("urlset", [extension.namespace for extension in used], stylesheet)
@@ -107,7 +107,7 @@ def urlset_file(
     lines.end()
     file.add(closing)
     newest = table["lastmod"].max() if "lastmod" in table.columns else None
-    return Part(
+    return SitemapPart(
         data=file.bytes(),
         gzipped=file.gzipped,
         urls=table.height,
@@ -185,7 +185,7 @@ def _entries(
     that table in turn. `special` says that some address has something to escape."""
     extras = [each.texts(table).alias(f"_{each.column}") for each in used]
     pieces: list[str | pl.Expr] = ["</loc>\n"]
-    for name in protocol.URL:
+    for name in protocol.URL_RULES:
         if name == "loc" or name not in table.columns:
             continue
         value = _plain(name, special)

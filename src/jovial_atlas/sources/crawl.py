@@ -27,9 +27,9 @@ from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directiv
 from jovial_atlas.robots.directives import read_header
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.remote import get_robots
+from jovial_atlas.sources.workers.html_folder import Progress
 from jovial_atlas.web import Answer, Client, Request, send
 
-Progress = Callable[[int, int], None]
 _HTML = ("text/html", "application/xhtml+xml")
 _ROWS = 200
 _NO_START = "Check that the server runs, `start` and `via` in the [[source]]."

@@ -29,7 +29,7 @@ from jovial_atlas.sources.crawl import Crawl, Limits, read_site
 from jovial_atlas.sources.records.columns import FieldMap
 from jovial_atlas.sources.settings import folder_of, name_of, reading_of
 from jovial_atlas.sources.workers.folder import Folder
-from jovial_atlas.sources.workers.html_folder import Known, Progress, read_folder
+from jovial_atlas.sources.workers.html_folder import KnownFiles, Progress, read_folder
 from jovial_atlas.sources.workers.readers import Readers
 from jovial_atlas.web import Client
 
@@ -54,7 +54,7 @@ class Surroundings:
     progress: Progress | None = None
 
 
-def open_source(source: Source, around: Surroundings, known: Known | None) -> Iterator[Batch]:
+def open_source(source: Source, around: Surroundings, known: KnownFiles | None) -> Iterator[Batch]:
     """The batches of a source. Raises ContentError, at once or while they are taken."""
     yield from _OPENERS[type(source)](source, around, known)
 
@@ -71,7 +71,7 @@ def _field_map(source: RecordSource, around: Surroundings) -> FieldMap:
     )
 
 
-def _html(source: HtmlSource, around: Surroundings, known: Known | None) -> Iterator[Batch]:
+def _html(source: HtmlSource, around: Surroundings, known: KnownFiles | None) -> Iterator[Batch]:
     yield from read_folder(
         folder_of(source, around.site, around.written),
         reading_of(source, around.site, around.now),
@@ -81,7 +81,7 @@ def _html(source: HtmlSource, around: Surroundings, known: Known | None) -> Iter
     )
 
 
-def _site(source: CrawlSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+def _site(source: CrawlSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
     crawl = _crawl(source, around, name_of(source))
     reading = reading_of(source, around.site, around.now)
     yield from read_site(
@@ -91,7 +91,7 @@ def _site(source: CrawlSource, around: Surroundings, _known: Known | None) -> It
 
 
 def _markdown(
-    source: MarkdownSource, around: Surroundings, _known: Known | None
+    source: MarkdownSource, around: Surroundings, _known: KnownFiles | None
 ) -> Iterator[Batch]:
     from jovial_atlas.sources.records.markdown import read_markdown
 
@@ -102,13 +102,13 @@ def _markdown(
     yield from read_markdown(folder, _field_map(source, around), reading)
 
 
-def _table(source: TableSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+def _table(source: TableSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
     from jovial_atlas.sources.records.table import read_table
 
     yield from read_table(around.site.folder, source.path, _field_map(source, around))
 
 
-def _sql(source: SqlSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+def _sql(source: SqlSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
     from jovial_atlas.sources.records.sql import read_query
 
     password = _secret(source.password_env, around.environment, name_of(source))
@@ -116,7 +116,7 @@ def _sql(source: SqlSource, around: Surroundings, _known: Known | None) -> Itera
     yield from read_query(source.connect, source.query, how, around.site.folder, password)
 
 
-def _feed(source: FeedSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+def _feed(source: FeedSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
     from jovial_atlas.sources.records.feed import read_feed
     from jovial_atlas.sources.remote import read
 
@@ -125,7 +125,9 @@ def _feed(source: FeedSource, around: Surroundings, _known: Known | None) -> Ite
     yield from read_feed(data, _field_map(source, around), reading)
 
 
-def _interface(source: JsonSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+def _interface(
+    source: JsonSource, around: Surroundings, _known: KnownFiles | None
+) -> Iterator[Batch]:
     from jovial_atlas.sources.records.interface import Paging, read_interface
 
     token = _secret(source.token_env, around.environment, name_of(source))
@@ -134,14 +136,16 @@ def _interface(source: JsonSource, around: Surroundings, _known: Known | None) -
     yield from read_interface(around.client, source.address, how, paging, token)
 
 
-def _package(source: PackageSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+def _package(
+    source: PackageSource, around: Surroundings, _known: KnownFiles | None
+) -> Iterator[Batch]:
     from jovial_atlas.sources.records.package import ReaderContext, read_package
 
     context = ReaderContext(around.site.folder, around.environment, around.client)
     yield from read_package(source, _field_map(source, around), context)
 
 
-def _list(source: ListSource, around: Surroundings, _known: Known | None) -> Iterator[Batch]:
+def _list(source: ListSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
     from jovial_atlas.sources.records.listing import read_list
     from jovial_atlas.sources.remote import read
 
@@ -182,7 +186,7 @@ def _secret(variable: str, environment: Mapping[str, str], name: str) -> str:
 
 
 #: Kind of source → what opens it. A test holds that every kind of the site file is here.
-_OPENERS: dict[type, Callable[[Any, Surroundings, Known | None], Iterator[Batch]]] = {
+_OPENERS: dict[type, Callable[[Any, Surroundings, KnownFiles | None], Iterator[Batch]]] = {
     HtmlSource: _html,
     CrawlSource: _site,
     MarkdownSource: _markdown,
@@ -193,4 +197,4 @@ _OPENERS: dict[type, Callable[[Any, Surroundings, Known | None], Iterator[Batch]
     JsonSource: _interface,
     PackageSource: _package,
 }
-KINDS = frozenset(_OPENERS)
+SOURCE_KINDS = frozenset(_OPENERS)

@@ -25,8 +25,8 @@ from jovial_atlas.standin.judging import allowed, judge, robots_of
 from jovial_atlas.standin.memory import (
     WAITING_CRAWL,
     WAITING_INDEX,
+    KnownSitemap,
     PageMemory,
-    Sitemap,
     SiteMemory,
     load,
     page_report,
@@ -83,7 +83,7 @@ class SimulatedEngine:
             if loc in known:
                 known[loc].submitted, known[loc].due, known[loc].state = now, due, "pending"
             else:
-                known[loc] = Sitemap(loc, now, due)
+                known[loc] = KnownSitemap(loc, now, due)
             self._noted("sitemap", loc, 1)
 
     def drop_sitemap(self, site: str, loc: str) -> bool:
@@ -235,7 +235,7 @@ class SimulatedEngine:
                 if page.index_due and page.index_due <= until and page.due > page.index_due:
                     yield page.index_due, "", partial(self._index, site, page)
 
-    def _read(self, origin: str, sitemap: Sitemap) -> None:
+    def _read(self, origin: str, sitemap: KnownSitemap) -> None:
         """Read a sitemap and, where it is an index, what it lists; note the pages in them."""
         now = self._now()
         robots = self._robots_at(origin, fresh=True)

@@ -15,7 +15,7 @@ from jovial_atlas import addresses
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
 from jovial_atlas.robots.words import may_index
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
-from jovial_atlas.standin.web import LoopbackWeb, Page
+from jovial_atlas.standin.web import LoopbackWeb, ServedPage
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +37,7 @@ def robots_of(web: LoopbackWeb, origin: str) -> RobotsFile | None:
     return RobotsFile() if 400 <= page.status < 500 else None
 
 
-def judge(page: Page, loc: str, now: datetime, least_words: int) -> Verdict:
+def judge(page: ServedPage, loc: str, now: datetime, least_words: int) -> Verdict:
     """What comes of a page that was fetched."""
     if page.status in (404, 410):
         return Verdict("not found")

@@ -16,7 +16,7 @@ WAITING_CRAWL, WAITING_INDEX = "discovered, not crawled yet", "crawled, not inde
 
 
 @dataclass(slots=True)
-class Sitemap:
+class KnownSitemap:
     """One sitemap: when it was submitted and read, when it will be read next, and what it held."""
 
     loc: str
@@ -52,7 +52,7 @@ class SiteMemory:
     """One site (scheme and host)."""
 
     verified: str | None = None
-    sitemaps: dict[str, Sitemap] = field(default_factory=dict)
+    sitemaps: dict[str, KnownSitemap] = field(default_factory=dict)
     pages: dict[str, PageMemory] = field(default_factory=dict)
     #: Days on which pages were asked for, announced and fetched → how many.
     asked: dict[str, int] = field(default_factory=dict)
@@ -61,7 +61,7 @@ class SiteMemory:
 
 
 @dataclass(slots=True)
-class Memory:
+class EngineMemory:
     """All that an engine remembers, and every message that it took."""
 
     sites: dict[str, SiteMemory] = field(default_factory=dict)
@@ -72,7 +72,7 @@ class Memory:
         return self.sites.setdefault(origin, SiteMemory())
 
 
-def sitemap_report(site: SiteMemory, one: Sitemap) -> dict[str, Any]:
+def sitemap_report(site: SiteMemory, one: KnownSitemap) -> dict[str, Any]:
     """What the engine says of a sitemap."""
     read = one.last_read is not None and one.state in ("success", "has errors")
     pages = [site.pages[loc] for loc in one.locs if loc in site.pages]
@@ -104,15 +104,15 @@ def page_report(page: PageMemory) -> dict[str, Any]:
     }
 
 
-def load(place: Path | None) -> Memory:
+def load(place: Path | None) -> EngineMemory:
     """What was remembered; a memory that cannot be read is begun anew."""
     try:
         record = json.loads(place.read_bytes()) if place else {}
-        return Memory(
+        return EngineMemory(
             {
                 origin: SiteMemory(
                     site["verified"],
-                    {loc: Sitemap(**one) for loc, one in site["sitemaps"].items()},
+                    {loc: KnownSitemap(**one) for loc, one in site["sitemaps"].items()},
                     {loc: PageMemory(**one) for loc, one in site["pages"].items()},
                     site["asked"],
                     site["told"],
@@ -123,10 +123,10 @@ def load(place: Path | None) -> Memory:
             list(record.get("messages", [])),
         )
     except (OSError, ValueError, TypeError, KeyError, AttributeError):
-        return Memory()
+        return EngineMemory()
 
 
-def save(memory: Memory, place: Path | None) -> None:
+def save(memory: EngineMemory, place: Path | None) -> None:
     """Keep it, if there is a place for it."""
     if place:
         text = json.dumps(asdict(memory), indent=1, sort_keys=True)

@@ -22,13 +22,13 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.sitefile.parts import Part, names_of, read_part
 
 #: The calls that trouble can be on.
-Call = Literal["*", "indexnow", "sitemaps", "pages", "verify"]
+SimulatedCall = Literal["*", "indexnow", "sitemaps", "pages", "verify"]
 
 
 class Trouble(Part, frozen=True, kw_only=True):
     """A fault that is played. Without `times` and hours it is played on every call."""
 
-    on: Call = "*"
+    on: SimulatedCall = "*"
     #: Status that is answered instead, with Retry-After seconds.
     status: Annotated[int, Meta(ge=0, le=599)] = 0
     retry_after: Annotated[int, Meta(ge=0)] = 0

@@ -26,12 +26,9 @@ class ServedSite:
 
     async def __call__(self, scope: MutableMapping[str, Any], receive: Any, send: Any) -> None:
         """Answer one request (ASGI 3)."""
-        status = 0
 
         async def answered(message: MutableMapping[str, Any]) -> None:
-            nonlocal status
             if message["type"] == "http.response.start":
-                status = message["status"]
                 more = [
                     (name.lower().encode("ascii"), value.encode("ascii"))
                     for path, fields in self.fields.items()
@@ -39,11 +36,12 @@ class ServedSite:
                     for name, value in fields.items()
                 ]
                 message = {**message, "headers": [*message["headers"], *more]}
+                # Noted first: whoever has the answer may turn the clock on, and read the log.
+                if self._log and scope["type"] == "http":
+                    self._note(scope, message["status"])
             await send(message)
 
         await self._files(scope, receive, answered)
-        if self._log and scope["type"] == "http":
-            self._note(scope, status)
 
     def _note(self, scope: Mapping[str, Any], status: int) -> None:
         fields = dict(scope["headers"])

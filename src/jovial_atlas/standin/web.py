@@ -15,7 +15,7 @@ _LARGEST = 53_000_000
 
 
 @dataclass(frozen=True, slots=True)
-class Page:
+class ServedPage:
     """What a fetch gave: status (0 where there was no answer), header fields, body."""
 
     status: int
@@ -47,12 +47,12 @@ class LoopbackWeb:
             timeout=5.0, trust_env=False, headers={"User-Agent": f"{agent}/1.0 (simulated)"}
         )
 
-    def get(self, address: str) -> Page:
+    def get(self, address: str) -> ServedPage:
         """Fetch one address; redirects are not followed. Status 0 where nothing answered."""
         host = addresses.origin(address).partition("://")[2]
         place = self.served.get(host)
         if place is None:
-            return Page(0, {}, b"")
+            return ServedPage(0, {}, b"")
         try:
             with self._client.stream(
                 "GET",
@@ -64,6 +64,6 @@ class LoopbackWeb:
                     body += piece
                     if len(body) > _LARGEST:
                         break
-                return Page(response.status_code, response.headers, bytes(body))
+                return ServedPage(response.status_code, response.headers, bytes(body))
         except (httpx.HTTPError, httpx.InvalidURL):
-            return Page(0, {}, b"")
+            return ServedPage(0, {}, b"")

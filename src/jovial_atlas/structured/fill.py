@@ -22,10 +22,9 @@ from zoneinfo import ZoneInfo
 
 from jovial_atlas import foreign
 from jovial_atlas.structured.hours import parse_hours
+from jovial_atlas.structured.nodes import Node
 from jovial_atlas.structured.spellings import duration, moment, price
 from jovial_atlas.structured.vocabulary import Vocabulary
-
-Node = dict[str, Any]
 
 _KEYS = frozenset({"field", "type", "each", "item", "ref", "hours"})
 #: Properties of which each line, or part between semicolons, is a value.

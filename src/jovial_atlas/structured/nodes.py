@@ -5,10 +5,12 @@ organisation ← web site ← web page ← video
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, Protocol
 
+#: A node while it is made, and one that is only looked at.
 Node = dict[str, Any]
+NodeView = Mapping[str, Any]
 
 
 def given(node: Node) -> Node:

@@ -15,8 +15,7 @@ from selectolax.lexbor import LexborHTMLParser, LexborNode
 
 from jovial_atlas import foreign
 from jovial_atlas.structured.contexts import HOME, KEYED, Context, bare
-
-Node = dict[str, Any]
+from jovial_atlas.structured.nodes import Node
 
 _SOURCES = frozenset({"audio", "embed", "iframe", "img", "source", "track", "video"})
 _LINKS = frozenset({"a", "area", "link"})
@@ -26,7 +25,7 @@ Resolve = Callable[[str], str | None]
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class FoundNode:
     """One node of a page: in which syntax, and in which block (numbers of script elements from 1,
     of items in the order they stand)."""
 
@@ -36,7 +35,7 @@ class Found:
 
 
 @dataclass(frozen=True, slots=True)
-class Fault:
+class DataFault:
     """Why a block gives nothing: data-syntax or data-context, with a sentence."""
 
     code: str
@@ -45,17 +44,19 @@ class Fault:
 
 def read_page(
     tree: LexborHTMLParser, resolve: Resolve = lambda address: address
-) -> tuple[list[Found], list[Fault]]:
+) -> tuple[list[FoundNode], list[DataFault]]:
     """The nodes of a page and what is wrong with its blocks. `resolve` makes a reference of the
     page absolute."""
-    found: list[Found] = []
-    faults: list[Fault] = []
+    found: list[FoundNode] = []
+    faults: list[DataFault] = []
     for number, node in enumerate(_scripts(tree), start=1):
         nodes, wrong = read_json_ld(node.text(strip=False))
-        found += [Found(one, "json-ld", number) for one in nodes]
-        faults += [Fault(one.code, f"JSON-LD block {number}: {one.message}") for one in wrong]
-    found += [Found(n, "microdata", i) for i, n in enumerate(_microdata(tree, resolve), start=1)]
-    found += [Found(n, "rdfa", i) for i, n in enumerate(_rdfa(tree, resolve), start=1)]
+        found += [FoundNode(one, "json-ld", number) for one in nodes]
+        faults += [DataFault(one.code, f"JSON-LD block {number}: {one.message}") for one in wrong]
+    found += [
+        FoundNode(n, "microdata", i) for i, n in enumerate(_microdata(tree, resolve), start=1)
+    ]
+    found += [FoundNode(n, "rdfa", i) for i, n in enumerate(_rdfa(tree, resolve), start=1)]
     return found, faults
 
 
@@ -65,18 +66,18 @@ def _scripts(tree: LexborHTMLParser) -> Iterator[LexborNode]:
             yield node
 
 
-def read_json_ld(text: str) -> tuple[list[Node], list[Fault]]:
+def read_json_ld(text: str) -> tuple[list[Node], list[DataFault]]:
     """The nodes of one JSON-LD document, and what is wrong with it."""
     try:
         value = foreign.read_json(text)
     except ValueError as error:
-        return [], [Fault("data-syntax", f"it is not JSON ({error}).")]
-    faults: list[Fault] = []
+        return [], [DataFault("data-syntax", f"it is not JSON ({error}).")]
+    faults: list[DataFault] = []
     nodes: list[Node] = []
     documents = value if isinstance(value, list) else [value]
     for one in documents:
         if not isinstance(one, dict):
-            faults.append(Fault("data-syntax", f"{json.dumps(one)[:60]} is no node."))
+            faults.append(DataFault("data-syntax", f"{json.dumps(one)[:60]} is no node."))
             continue
         given = one.get("@context")
         context = Context().within(given)
@@ -84,10 +85,12 @@ def read_json_ld(text: str) -> tuple[list[Node], list[Fault]]:
             # Read all the same: what it means is plain to people.
             context = Context().within("https://schema.org")
             message = "it has no @context; readers do not know what its terms mean."
-            faults.append(Fault("data-context", message))
+            faults.append(DataFault("data-context", message))
         elif not context.speaks_it:
             shown = json.dumps(given)[:80]
-            faults.append(Fault("data-context", f"its @context {shown} is not https://schema.org."))
+            faults.append(
+                DataFault("data-context", f"its @context {shown} is not https://schema.org.")
+            )
             continue
         reading = _Reading(faults)
         graph = next((v for k, v in one.items() if context.expanded(k) == "@graph"), None)
@@ -98,14 +101,14 @@ def read_json_ld(text: str) -> tuple[list[Node], list[Fault]]:
             if isinstance(node, dict):
                 nodes.append(reading.node(node, context, 0))
             else:
-                faults.append(Fault("data-syntax", f"{json.dumps(node)[:60]} is no node."))
+                faults.append(DataFault("data-syntax", f"{json.dumps(node)[:60]} is no node."))
     return nodes, faults
 
 
 class _Reading:
     """Nodes of a document with bare terms of the vocabulary; what is of another is left out."""
 
-    def __init__(self, faults: list[Fault]) -> None:
+    def __init__(self, faults: list[DataFault]) -> None:
         self._faults = faults
 
     def node(self, node: Node, context: Context, depth: int) -> Node:
@@ -122,7 +125,7 @@ class _Reading:
                     found["@id"] = value
                 else:
                     message = f"its @id {json.dumps(value)[:60]} is no address."
-                    self._faults.append(Fault("data-syntax", message))
+                    self._faults.append(DataFault("data-syntax", message))
             elif name := bare(means):
                 said = self.value(value, context, context.containers(key), depth + 1)
                 if said is not None:
@@ -134,7 +137,7 @@ class _Reading:
         kinds = value if isinstance(value, list) else [value]
         if not all(isinstance(kind, str) for kind in kinds):
             message = f"its @type {json.dumps(value)[:60]} is no name."
-            self._faults.append(Fault("data-syntax", message))
+            self._faults.append(DataFault("data-syntax", message))
         named = [context.expanded(kind) for kind in kinds if isinstance(kind, str)]
         # A type of another vocabulary stands as it is, so that it can be told.
         bare_ = [bare(one) or one for one in named if one and not one.startswith("@")]

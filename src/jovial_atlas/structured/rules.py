@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
-Rule = Callable[[Mapping[str, Any]], str]
+DataRule = Callable[[Mapping[str, Any]], str]
 
 _PART = re.compile(r"(\d+(?:\.\d+)?)([YMWDHS])")
 _SECONDS = {"Y": 31_536_000, "M": 2_592_000, "W": 604_800, "D": 86_400}
@@ -23,7 +23,7 @@ def seconds(duration: Any) -> float | None:
     )
 
 
-def _order(first: str, second: str) -> Rule:
+def _order(first: str, second: str) -> DataRule:
     """The second date is not before the first; compared as far as both are given."""
 
     def rule(node: Mapping[str, Any]) -> str:
@@ -123,7 +123,7 @@ def _search(node: Mapping[str, Any]) -> str:
 
 
 #: Type (and all below it) → a rule.
-RULES: tuple[tuple[str, Rule], ...] = (
+RULES: tuple[tuple[str, DataRule], ...] = (
     ("Event", _order("startDate", "endDate")),
     ("Event", _rescheduled),
     ("CreativeWork", _order("datePublished", "dateModified")),

@@ -13,10 +13,9 @@ from typing import Any
 from jovial_atlas.structured import values
 from jovial_atlas.structured.features import Feature, Features, Wanted, own_table
 from jovial_atlas.structured.forms import CODES, FORMS
+from jovial_atlas.structured.nodes import NodeView
 from jovial_atlas.structured.rules import RULES
 from jovial_atlas.structured.vocabulary import ROLES, VALUES, Vocabulary, vocabulary
-
-Node = Mapping[str, Any]
 
 #: Codes of what makes a node invalid, so that it is not published.
 INVALID = frozenset({"data-type", "data-value", "data-required", "data-rule"})
@@ -58,7 +57,7 @@ class _Plan:
     wrong: str
     superseded: str
     feature: Feature | None
-    rules: list[Callable[[Node], str]]
+    rules: list[Callable[[NodeView], str]]
     slots: dict[str, _Slot | None]
 
 
@@ -74,7 +73,7 @@ class Validator:
         self._plans: dict[Any, _Plan] = {}
 
     def validate(
-        self, nodes: Sequence[Node], *, advice: bool = True, known: Sequence[Node] = ()
+        self, nodes: Sequence[NodeView], *, advice: bool = True, known: Sequence[NodeView] = ()
     ) -> list[Issue]:
         """All issues of the nodes of a page, in their order; without `advice` those alone that
         say something is wrong. `known` are further nodes that these may refer to."""
@@ -86,7 +85,7 @@ class Validator:
                 self._feature(node, plan.feature, "", number, by_id, found, advice)
         return found
 
-    def _plan(self, node: Node) -> _Plan | None:
+    def _plan(self, node: NodeView) -> _Plan | None:
         """What is known of a node's types; None where it says none."""
         given = node.get("@type")
         key: Any = given if type(given) is str else tuple(types_of(node))
@@ -109,7 +108,7 @@ class Validator:
         rules = [rule for kind, rule in RULES if kind in above]
         return _Plan(kinds, wrong, old, row, rules, {})
 
-    def _node(self, node: Node, path: str, number: int, found: list[Issue]) -> _Plan | None:
+    def _node(self, node: NodeView, path: str, number: int, found: list[Issue]) -> _Plan | None:
         plan = self._plan(node)
         if plan is None or plan.wrong:
             message = plan.wrong if plan else "The node says no @type."
@@ -170,7 +169,7 @@ class Validator:
         classes = tuple(one for one in expected if one not in VALUES)
         members = {m for one in classes for m in self.words.members(one) or ()}
         text = bool({"Text", "PronounceableText", "CssSelectorType", "XPathType"} & set(plain))
-        formats = tuple(one for one in plain if one in values.FORMATS)
+        formats = tuple(one for one in plain if one in values.VALUE_FORMATS)
         if "Duration" in classes:
             formats = (*formats, "Duration")
         form = FORMS.get(key)
@@ -235,30 +234,32 @@ class Validator:
             return ""
         if slot.members:
             name = _bare(text)
-            if name in slot.members or any(values.FORMATS[one][0](text) for one in slot.formats):
+            if name in slot.members or any(
+                values.VALUE_FORMATS[one][0](text) for one in slot.formats
+            ):
                 return ""
             same = next((m for m in slot.members if m.casefold() == name.casefold()), None)
             some = ", ".join(sorted(slot.members)[:6])
             meant = f"Did you mean {same}?" if same else f"There are {some}."
             others = set(slot.classes) - {"Text"}
             return f"{text!r} is no {' or '.join(sorted(others))}. {meant}"
-        if slot.formats and not any(values.FORMATS[one][0](text) for one in slot.formats):
+        if slot.formats and not any(values.VALUE_FORMATS[one][0](text) for one in slot.formats):
             # A text is tolerated where a node is expected, but not instead of an address of it.
             if slot.classes and slot.formats != ("URL",) and "Duration" not in slot.formats:
                 return ""
             if slot.classes and slot.formats == ("URL",) and not _ADDRESSED & set(slot.classes):
                 return ""
             form = slot.formats[0]
-            return f"{text[:80]!r} is no {form}; it is written as {values.FORMATS[form][1]}."
+            return f"{text[:80]!r} is no {form}; it is written as {values.VALUE_FORMATS[form][1]}."
         return ""
 
     def _feature(
         self,
-        node: Node,
+        node: NodeView,
         feature: Feature,
         path: str,
         number: int,
-        known: Mapping[str, Node],
+        known: Mapping[str, NodeView],
         found: list[Issue],
         advice: bool,
     ) -> None:
@@ -319,7 +320,7 @@ def _reference(node: Mapping[str, Any]) -> bool:
     return len(node) == 1 and isinstance(node.get("@id"), str)
 
 
-def _values(node: Node, name: str) -> Iterator[tuple[Any, str]]:
+def _values(node: NodeView, name: str) -> Iterator[tuple[Any, str]]:
     value = node.get(name)
     if isinstance(value, list):
         yield from ((one, f"[{number}]") for number, one in enumerate(value))
@@ -327,7 +328,7 @@ def _values(node: Node, name: str) -> Iterator[tuple[Any, str]]:
         yield value, ""
 
 
-def _has(node: Any, way: Sequence[str], known: Mapping[str, Node]) -> bool:
+def _has(node: Any, way: Sequence[str], known: Mapping[str, NodeView]) -> bool:
     """Whether a node has a value at the end of a path; a reference to a node elsewhere has all."""
     if not isinstance(node, dict):
         return False

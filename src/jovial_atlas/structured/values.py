@@ -94,7 +94,7 @@ def is_telephone(text: str) -> bool:
 
 
 #: Type of plain values → whether a text is one, and how it is written.
-FORMATS: dict[str, tuple[Callable[[str], bool], str]] = {
+VALUE_FORMATS: dict[str, tuple[Callable[[str], bool], str]] = {
     "Date": (is_date, "2026-11-23"),
     "DateTime": (is_moment, "2026-11-23T10:00:00+00:00"),
     "Time": (is_time, "09:30"),

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 
 #: One thing that became known: (time, what it is of, its group, its value).
-Known = tuple[str, str, str, int]
+KnownState = tuple[str, str, str, int]
 
 
-def over_time(known: Iterable[Known]) -> dict[str, list[tuple[str, int]]]:
+def over_time(known: Iterable[KnownState]) -> dict[str, list[tuple[str, int]]]:
     """Group → (time, sum of the last known values of all in it), in the order of time. What became
     known at one time is one point."""
     last: dict[tuple[str, str], int] = {}

@@ -5,18 +5,18 @@ from __future__ import annotations
 
 from typing import Any
 
-from jovial_atlas.engines.channels.call import Call
-from jovial_atlas.engines.channels.indexnow import IndexNow
+from jovial_atlas.engines.channels.call import CallKind
+from jovial_atlas.engines.channels.indexnow import IndexNowKind
 from jovial_atlas.engines.channels.kind import ChannelKind, SentKind, UnsentKind
 from jovial_atlas.engines.channels.packaged import PackagedKind
-from jovial_atlas.engines.channels.unsent import Hand, Robots
-from jovial_atlas.engines.channels.websub import WebSub
+from jovial_atlas.engines.channels.unsent import HandKind, RobotsKind
+from jovial_atlas.engines.channels.websub import WebSubKind
 from jovial_atlas.installed import CHANNELS, load, names
 from jovial_atlas.sitefile import Engine, PackageChannel
 from jovial_atlas.sitefile.engines import Channel
 
 __all__ = [
-    "KINDS",
+    "CHANNEL_KINDS",
     "ChannelKind",
     "PackagedKind",
     "SentKind",
@@ -27,9 +27,15 @@ __all__ = [
     "sitemap_channels",
 ]
 
-_ALL: tuple[ChannelKind[Any], ...] = (IndexNow(), Call(), WebSub(), Robots(), Hand())
+_ALL: tuple[ChannelKind[Any], ...] = (
+    IndexNowKind(),
+    CallKind(),
+    WebSubKind(),
+    RobotsKind(),
+    HandKind(),
+)
 #: Part of the site file → kind, but for that of other packages.
-KINDS: dict[type, ChannelKind[Any]] = {kind.model: kind for kind in _ALL}
+CHANNEL_KINDS: dict[type, ChannelKind[Any]] = {kind.model: kind for kind in _ALL}
 _NAMED = {name: kind for kind in _ALL for name in kind.names}
 
 
@@ -37,7 +43,7 @@ def kind_of(channel: Channel) -> ChannelKind[Any]:
     """The kind of a channel. Raises AtlasError where the package that adds it is not installed."""
     if isinstance(channel, PackageChannel):
         return load(CHANNELS, channel.package, PackagedKind)
-    return KINDS[type(channel)]
+    return CHANNEL_KINDS[type(channel)]
 
 
 def kind_named(name: str) -> ChannelKind[Any] | None:

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from jovial_atlas.ledger import Ledger
 
 
-class Call(SentKind[CallChannel]):
+class CallKind(SentKind[CallChannel]):
     """Calls that read are never due, nor is asking for single pages, which is only done on
     request."""
 

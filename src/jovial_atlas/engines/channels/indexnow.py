@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from jovial_atlas.ledger import Ledger
 
 
-class IndexNow(SentKind[IndexNowChannel]):
+class IndexNowKind(SentKind[IndexNowChannel]):
     """https://www.indexnow.org/documentation"""
 
     model = IndexNowChannel

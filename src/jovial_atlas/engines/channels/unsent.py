@@ -24,7 +24,7 @@ def _first_sitemap(
     yield from (Due(engine, channel, [one], one[0]) for one in first if one[0] not in heard)
 
 
-class Robots(UnsentKind[RobotsChannel]):
+class RobotsKind(UnsentKind[RobotsChannel]):
     """The engine finds the sitemap by its line in robots.txt."""
 
     model = RobotsChannel
@@ -63,7 +63,7 @@ class Robots(UnsentKind[RobotsChannel]):
         return Outcome(due.engine.name, channel.kind, due.what, 1, status, detail)
 
 
-class Hand(UnsentKind[HandChannel]):
+class HandKind(UnsentKind[HandChannel]):
     """The owner tells the engine, and says when that is done."""
 
     model = HandChannel

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from jovial_atlas.ledger import Ledger
 
 
-class WebSub(SentKind[WebSubChannel]):
+class WebSubKind(SentKind[WebSubChannel]):
     """W3C Recommendation WebSub, section 7."""
 
     model = WebSubChannel
@@ -33,7 +33,7 @@ class WebSub(SentKind[WebSubChannel]):
         self, due: Due, channel: WebSubChannel, published: Published, token: str
     ) -> Request:
         message = websub.body(due.items[0][0])
-        return Request("POST", channel.hub, {"Content-Type": websub.CONTENT_TYPE}, message)
+        return Request("POST", channel.hub, {"Content-Type": websub.FORM_TYPE}, message)
 
     def meaning(self, channel: WebSubChannel, answer: Answer) -> tuple[Status, str]:
         taken = 200 <= answer.status < 300

@@ -28,7 +28,7 @@ from jovial_atlas.rules.own import guards
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.cells import as_cell, from_cell
 from jovial_atlas.sitefile.overrides import (
-    COLUMNS,
+    OVERRIDE_COLUMNS,
     PAGE_TEXTS,
     Override,
     overrides_text,
@@ -72,8 +72,10 @@ def columns_of(fields: str) -> list[str]:
     AtlasError for one that the overrides file does not have."""
     names = [name.strip() for name in fields.split(",") if name.strip()]
     for name in names:
-        if name not in COLUMNS:
-            raise AtlasError(f"--fields: {name!r} is no field; there are {', '.join(COLUMNS)}.")
+        if name not in OVERRIDE_COLUMNS:
+            raise AtlasError(
+                f"--fields: {name!r} is no field; there are {', '.join(OVERRIDE_COLUMNS)}."
+            )
     return names
 
 
@@ -92,7 +94,7 @@ def write_table(
         raise AtlasError("No page is chosen, so there is nothing to edit.")
     known = {one.loc: one for one in site.overrides}
     used = {name for one in known.values() for name in (*one.sets, *one.texts)}
-    names = [name for name in COLUMNS if name in fields or name in used - {"loc"}]
+    names = [name for name in OVERRIDE_COLUMNS if name in fields or name in used - {"loc"}]
     names = [name for name in names if name not in ("loc", "reason", "by")]
     texts = [name for name in names if name in PAGE_TEXTS]
     header = ["loc", _SEEN]
@@ -205,7 +207,7 @@ def _accepted(row: Override, cells: Mapping[str, str]) -> Override:
 
 def _differences(had: Override, new: Override) -> list[Change]:
     before, after = said_of(had), said_of(new)
-    names = [name for name in COLUMNS if name != "loc"]
+    names = [name for name in OVERRIDE_COLUMNS if name != "loc"]
     return [
         Change(new.loc, name, before.get(name) or None, after.get(name) or None)
         for name in names

@@ -33,7 +33,7 @@ class Turn:
 
 
 @dataclass(frozen=True, slots=True)
-class Preview:
+class RuleEffect:
     """A changed site file: its bytes before, its text now, what it says, and how verdicts turn,
     most pages first."""
 
@@ -48,7 +48,7 @@ class Preview:
 _EXAMPLES = 5
 
 
-def preview(site: SiteFile, edit: Callable[[str], str], now: datetime) -> Preview:
+def preview(site: SiteFile, edit: Callable[[str], str], now: datetime) -> RuleEffect:
     """What a change of the site file's text does to the pages of the last survey. Nothing is
     saved. Raises SiteFileError where the new text is wrong, AtlasError where there is no survey.
     """
@@ -68,7 +68,7 @@ def preview(site: SiteFile, edit: Callable[[str], str], now: datetime) -> Previe
         )
         turns += [Turn(name, old, new, count, locs) for old, new, count, locs in found.iter_rows()]
     turns.sort(key=lambda turn: -turn.count)
-    return Preview(data, text, changed, before.height, turns)
+    return RuleEffect(data, text, changed, before.height, turns)
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,6 +106,6 @@ def policies(site: SiteFile, now: datetime) -> list[PolicyShown]:
     ]  # fmt: skip
 
 
-def save(change: Preview) -> None:
+def save(change: RuleEffect) -> None:
     """Write the changed site file. Raises OutputError, also where somebody changed it since."""
     write_over(change.site.path, change.before, change.text.encode())

@@ -12,7 +12,7 @@ from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.html_page.fulltext import main_text
 
 #: What is proposed.
-FIELDS = ("title", "description")
+PROPOSED_FIELDS = ("title", "description")
 
 
 def proposer(site: SiteFile) -> Callable[[Page], dict[str, Text]]:

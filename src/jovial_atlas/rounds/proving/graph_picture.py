@@ -10,11 +10,11 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_whole
 from jovial_atlas.head.page_graph import Graph
 from jovial_atlas.report.graph import Box, draw_graph
-from jovial_atlas.rounds.proving.structured_data import Shown
+from jovial_atlas.rounds.proving.structured_data import ShownData
 from jovial_atlas.structured.validate import types_of
 
 
-def draw(shown: Shown, place: Path) -> None:
+def draw(shown: ShownData, place: Path) -> None:
     """Draw the graph of a page, .png or .svg. Raises AtlasError."""
     if place.suffix.lower() not in (".png", ".svg"):
         raise AtlasError(f"{place}: a picture of a graph ends in .png or .svg.")

@@ -11,10 +11,10 @@ from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.checks.live import (
-    Asking,
     Estimate,
     Journal,
-    Listed,
+    ListedAddress,
+    LiveAsking,
     check_live,
     estimate,
     faults_of,
@@ -63,9 +63,9 @@ def ask(
     sample of them. What is on another host is not ours to ask for, and is left out."""
     origin = live.origin or public
     pages = read.rows["loc"].unique(maintain_order=True).to_list()
-    whole = [Listed(loc) for loc in pages]
-    whole += [Listed(loc, picture=True) for loc in sorted(read.pictures())]
-    whole += [Listed(loc, hidden=True) for loc in sorted(set(hidden) - set(pages))]
+    whole = [ListedAddress(loc) for loc in pages]
+    whole += [ListedAddress(loc, picture=True) for loc in sorted(read.pictures())]
+    whole += [ListedAddress(loc, hidden=True) for loc in sorted(set(hidden) - set(pages))]
     whole = [one for one in whole if addresses.origin(one.loc) in (public, origin)]
     chosen = sampled(whole, live.sample, dates.write(now)[:10])
     journal = Journal(place, origin)
@@ -73,7 +73,7 @@ def ask(
         journal.take_up(now)
     else:
         journal.begin()
-    how = Asking(live.client, origin, public, live.per_second, live.at_once, tuple(crawlers))
+    how = LiveAsking(live.client, origin, public, live.per_second, live.at_once, tuple(crawlers))
     faults: list[Fault] = []
     faulty = 0
     for one, result in check_live(chosen, how, now, journal, live.progress):

@@ -28,7 +28,7 @@ from jovial_atlas.rounds.publishing.undelivered import undelivered
 from jovial_atlas.rounds.state.hiding import hiding_faults
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX, MANIFEST, ROBOTS
-from jovial_atlas.rounds.state.record import Record, load_record
+from jovial_atlas.rounds.state.record import BuildRecord, load_record
 from jovial_atlas.rounds.state.site_files import file_of, page_file_of
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
@@ -60,7 +60,7 @@ class CheckedHost:
         return self.robots or robots_of(self.site.model)
 
     @cached_property
-    def published(self) -> list[texts.Published] | None:
+    def published(self) -> list[texts.PublishedTexts] | None:
         """The texts that heads of pages get; None for a site with more pages than head data is
         written for."""
         if self.pages.height > self.site.model.output.head_pages:
@@ -68,7 +68,7 @@ class CheckedHost:
         return texts.published_texts(self.pages, self.survey.heads)
 
     @cached_property
-    def record(self) -> Record:
+    def record(self) -> BuildRecord:
         """What the last build wrote."""
         return load_record(self.site)
 

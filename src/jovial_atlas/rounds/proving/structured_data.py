@@ -39,7 +39,7 @@ _PAGES = (".html", ".htm", ".xhtml")
 
 
 @dataclass(frozen=True, slots=True)
-class Shown:
+class ShownData:
     """The graph of one page, to be looked at."""
 
     loc: str
@@ -57,11 +57,11 @@ def graph_of(page: Page, survey: LastSurvey, *, trace: bool = True) -> Graph:
     return page_graph(page, settings, section, texts, films, survey.head_context, trace=trace)
 
 
-def show(url: str, survey: LastSurvey) -> Shown:
+def show(url: str, survey: LastSurvey) -> ShownData:
     """The graph of the page at an address, or a path from '/' on. Raises AtlasError."""
     check_patterns(survey.site)
     page = page_of(page_at(url, survey).to_dicts()[0])
-    return Shown(page.loc, graph_of(page, survey), _beside(page))
+    return ShownData(page.loc, graph_of(page, survey), _beside(page))
 
 
 def _beside(page: Page) -> list[tuple[str, dict[str, Any]]]:

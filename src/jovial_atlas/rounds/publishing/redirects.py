@@ -13,7 +13,7 @@ from jovial_atlas.rules import layers_of
 
 
 @dataclass(frozen=True, slots=True)
-class Redirects:
+class SiteRedirects:
     """`targets` maps a path (percent-encoded, without a query) to the address that answers
     itself; what cannot be sent on is told in `faults`."""
 
@@ -21,10 +21,10 @@ class Redirects:
     faults: list[Fault] = field(default_factory=list)
 
 
-def redirects_of(survey: LastSurvey) -> Redirects:
+def redirects_of(survey: LastSurvey) -> SiteRedirects:
     """The redirects that the site file decides. Chains are one hop; loops are left out."""
     layers = layers_of(survey.site, survey.now, survey.pages, survey.filled)
-    found = Redirects()
+    found = SiteRedirects()
     if not any("send_to" in layer.sets for layer in layers):
         return found
     names = ["loc", "send_to", "parent", "images", "redirect"]

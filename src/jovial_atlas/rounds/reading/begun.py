@@ -11,7 +11,7 @@ from jovial_atlas.rounds.reading.unchanged import Inputs
 from jovial_atlas.rounds.state.names import PAGE_TABLE, ROBOTS
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sources.settings import folder_of, reading_of, written_pages
-from jovial_atlas.sources.workers.folder import ENDINGS
+from jovial_atlas.sources.workers.folder import HTML_ENDINGS
 from jovial_atlas.sources.workers.readers import Readers
 
 
@@ -57,7 +57,7 @@ def _inputs(site: SiteFile) -> Inputs | None:
     for source in site.model.source:
         if not isinstance(source, HtmlSource):
             return None
-        folders.append((source.path, (*ENDINGS, *(one.lower() for one in source.documents))))
+        folders.append((source.path, (*HTML_ENDINGS, *(one.lower() for one in source.documents))))
     files = (
         site.path.name, site.model.overrides.file, site.model.videos.file,
         f"{site.model.output.folder}/{ROBOTS}",

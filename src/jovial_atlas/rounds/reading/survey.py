@@ -37,7 +37,7 @@ from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
 from jovial_atlas.sources.kinds import Surroundings, open_source
 from jovial_atlas.sources.records.columns import with_named_videos
 from jovial_atlas.sources.settings import crawler_tokens, known_services, name_of
-from jovial_atlas.sources.workers.html_folder import Known, Progress
+from jovial_atlas.sources.workers.html_folder import KnownFiles, Progress
 from jovial_atlas.web import Client
 
 
@@ -213,7 +213,7 @@ def _is_lasting(table: pl.LazyFrame, site: SiteFile, now: datetime, filled: froz
 def _gather(
     source: Source,
     around: Surroundings,
-    memory: dict[str, Known],
+    memory: dict[str, KnownFiles],
     gathering: Gathering,
     before: pl.LazyFrame | None,
 ) -> ContentError | None:
@@ -317,7 +317,7 @@ def _key(source: Source, site: SiteFile) -> str:
 
 def _remembered(
     site: SiteFile, before: pl.LazyFrame | None, said: Mapping[str, Any], full: bool
-) -> dict[str, Known]:
+) -> dict[str, KnownFiles]:
     """What is known of each source: the dates of pages in any case; rows and faults of the survey
     before where they were read in the same way, and nothing is to be read in `full`."""
     if before is None:
@@ -325,7 +325,7 @@ def _remembered(
     departed = departed_before(site)
     dated = pl.concat([before.select(DATED), *([departed] if departed is not None else [])])
     built = [source for source in site.model.source if isinstance(source, HtmlSource)]
-    known = {name_of(source): Known(dates=dated) for source in built}
+    known = {name_of(source): KnownFiles(dates=dated) for source in built}
     try:
         keys, told = said["keys"], [Fault(*fault) for fault in said["told"]]
     except (KeyError, TypeError):
@@ -337,7 +337,7 @@ def _remembered(
         faults.setdefault(fault.where, []).append(fault)
     extra = schema.EXTRA in before.collect_schema()
     return known | {
-        name_of(source): Known(
+        name_of(source): KnownFiles(
             before.filter(pl.col("source") == name_of(source))
             .select([*schema.SCHEMA, *([schema.EXTRA] if source.fields and extra else [])])
             .with_columns(pl.lit(None, schema.SCHEMA[n]).alias(n) for n in WORKED_OUT)

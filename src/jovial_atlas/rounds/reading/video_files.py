@@ -31,6 +31,7 @@ from jovial_atlas.rounds.state.names import KNOWN_VIDEOS, STILLS
 from jovial_atlas.rounds.state.site_files import file_of
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sources.settings import known_services
+from jovial_atlas.sources.workers.html_folder import Progress
 from jovial_atlas.web import Answer, Client, Request, send
 
 #: A service that gave no answer is asked again after this time.
@@ -40,11 +41,9 @@ _SILENT = 2
 _LARGEST = 2_000_000
 _THREADS = 4
 
-Progress = Callable[[int, int], None]
-
 
 @dataclass(slots=True)
-class Memory:
+class VideoMemory:
     """What earlier surveys found out. `files`: path → size, time, digest; `probes`: digest and
     second of the still → result; `services`: player → answer, with when it came."""
 
@@ -77,7 +76,7 @@ def look_at_videos(
     if not videos:
         return Looked(pl.DataFrame(schema=_MEDIA), [])
     place = site.shared_state / KNOWN_VIDEOS
-    memory = Memory() if anew else _remembered(place)
+    memory = VideoMemory() if anew else _remembered(place)
     faults: list[Fault] = []
     shown_on = {v["content"]: loc for loc, v in reversed(videos) if v["content"]}
     probes = _probed(site, shown_on, memory, faults, progress)
@@ -95,11 +94,11 @@ def look_at_videos(
 _MEDIA: dict[str, Any] = {"loc": pl.String, "media": schema.SCHEMA["media"]}
 
 
-def _remembered(place: Path) -> Memory:
+def _remembered(place: Path) -> VideoMemory:
     try:
-        return Memory(**json.loads(place.read_bytes()))
+        return VideoMemory(**json.loads(place.read_bytes()))
     except (OSError, ValueError, TypeError):
-        return Memory()
+        return VideoMemory()
 
 
 def _media(probe: dict[str, Any] | None, embed: Embed | None) -> dict[str, Any]:
@@ -116,7 +115,7 @@ def _media(probe: dict[str, Any] | None, embed: Embed | None) -> dict[str, Any]:
 def _probed(
     site: SiteFile,
     contents: Mapping[str, str],
-    memory: Memory,
+    memory: VideoMemory,
     faults: list[Fault],
     progress: Progress | None,
 ) -> dict[str, dict[str, Any]]:
@@ -144,7 +143,7 @@ def _probed(
 
 
 def _media_files(
-    site: SiteFile, contents: Iterable[str], memory: Memory
+    site: SiteFile, contents: Iterable[str], memory: VideoMemory
 ) -> tuple[dict[str, tuple[Path, str]], list[str]]:
     """Address → file and its digest, of the media files that are there; and the addresses of those
     that are not."""
@@ -167,7 +166,7 @@ def _media_files(
 
 
 def _look_into_all(
-    site: SiteFile, places: Mapping[str, Path], memory: Memory, progress: Progress | None
+    site: SiteFile, places: Mapping[str, Path], memory: VideoMemory, progress: Progress | None
 ) -> None:
     """Look into files that were not looked into yet, or whose still is gone; `places` has them by
     digest and second of the still."""
@@ -196,7 +195,7 @@ def _gone(probe: dict[str, Any], stills: Path) -> bool:
     return bool(probe["still"]) and not is_file(stills / probe["still"])
 
 
-def _digest(place: Path, memory: Memory) -> str:
+def _digest(place: Path, memory: VideoMemory) -> str:
     about = place.stat()
     known = memory.files.get(str(place))
     if known and known[:2] == [about.st_size, about.st_mtime_ns]:
@@ -230,7 +229,7 @@ def _look_into(name: str, place: Path, second: float | None, stills: Path) -> di
 def _asked(
     site: SiteFile,
     videos: Sequence[dict[str, Any]],
-    memory: Memory,
+    memory: VideoMemory,
     client: Client,
     now: datetime,
     faults: list[Fault],

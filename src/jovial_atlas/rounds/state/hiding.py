@@ -12,7 +12,7 @@ from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
 from jovial_atlas.rounds.state.names import MANIFEST, ROBOTS
 from jovial_atlas.rules import robots_of
-from jovial_atlas.rules.hiding import Shown, first_word, shown_by, whole_site
+from jovial_atlas.rules.hiding import ShownCounts, first_word, shown_by, whole_site
 from jovial_atlas.sitefile import SiteFile
 
 
@@ -37,7 +37,7 @@ def coming_robots(site: SiteFile, output: FileSet | None = None) -> RobotsFile:
 
 
 def hiding_faults(
-    survey: LastSurvey, robots: RobotsFile, shown: Shown | None = None
+    survey: LastSurvey, robots: RobotsFile, shown: ShownCounts | None = None
 ) -> list[Fault]:
     """All that hides one host of a site, by its last survey; `shown` where that is counted."""
     site = survey.site
@@ -55,7 +55,7 @@ def hides_first(site: SiteFile, now: datetime) -> str:
 
 
 def said_first(
-    survey: LastSurvey, robots: RobotsFile | None = None, shown: Shown | None = None
+    survey: LastSurvey, robots: RobotsFile | None = None, shown: ShownCounts | None = None
 ) -> str:
     """The gravest of it in a line, with what to do; "" where there is nothing to say first."""
     return first_word(iter(hiding_faults(survey, robots or public_robots(survey.site), shown)))

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
@@ -21,19 +21,18 @@ from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.page import pages_of
 from jovial_atlas.rounds.state.names import PAGE_TABLE, SURVEY_RECORD
 from jovial_atlas.rules import decide, layers_of
+from jovial_atlas.rules.decide import Pages
 from jovial_atlas.rules.policies import SIGNS
 from jovial_atlas.sitefile import SiteFile
 
 if TYPE_CHECKING:
     from jovial_atlas.head.context import HeadContext
-    from jovial_atlas.rounds.state.picture_files import Pictures
+    from jovial_atlas.rounds.state.picture_files import PictureFiles
 
 _NO_SURVEY = "There is no survey of this site yet. Run `jovial-atlas survey` first."
 
 #: Pages up to which a site is decided once and held.
 _HELD = 50_000
-
-Pages = TypeVar("Pages", pl.DataFrame, pl.LazyFrame)
 
 
 @dataclass(frozen=True)
@@ -110,11 +109,11 @@ class LastSurvey:
         return films_of(pages, self.heads, dates.write(self.now))
 
     @cached_property
-    def pictures(self) -> Pictures:
+    def pictures(self) -> PictureFiles:
         """The picture files of the site."""
-        from jovial_atlas.rounds.state.picture_files import Pictures
+        from jovial_atlas.rounds.state.picture_files import PictureFiles
 
-        return Pictures(self.site)
+        return PictureFiles(self.site)
 
     @cached_property
     def head_context(self) -> HeadContext:

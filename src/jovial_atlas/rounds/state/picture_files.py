@@ -23,7 +23,7 @@ _THREADS = 4
 
 
 @dataclass
-class Pictures:
+class PictureFiles:
     """The pictures of a site by address. `look` measures a file where it is not known yet; what
     was measured is kept for the next command by `keep`."""
 

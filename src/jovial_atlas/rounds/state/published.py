@@ -17,7 +17,7 @@ from jovial_atlas.pages.keys import key_of
 from jovial_atlas.robots import parse_robots
 from jovial_atlas.rounds.state.names import PLACED, ROBOTS
 from jovial_atlas.rounds.state.record import (
-    Record,
+    BuildRecord,
     all_listed,
     load_record,
     site_key,
@@ -33,7 +33,7 @@ class PublishedSite:
         self.site = site
 
     @cached_property
-    def record(self) -> Record:
+    def record(self) -> BuildRecord:
         """Which files the build wrote."""
         return load_record(self.site)
 

@@ -38,7 +38,7 @@ class SitemapRecord:
 
 
 @dataclass(slots=True)
-class Record:
+class BuildRecord:
     """The last build: when, which sitemaps with digest and count, and their files by kind and
     number (`species/1`)."""
 
@@ -56,12 +56,12 @@ def test_key() -> int:
     return int(pl.select(key_of(pl.lit("https://www.marrowfen.example/"))).item())
 
 
-def load_record(site: SiteFile) -> Record:
+def load_record(site: SiteFile) -> BuildRecord:
     """The record of the last build, empty where there was none. Raises OutputError."""
     place = site.state / BUILD_RECORD
     try:
         read = json.loads(place.read_bytes())
-        return Record(
+        return BuildRecord(
             str(read["at"]),
             list(read["kinds"]),
             {loc: (str(mark), int(urls)) for loc, (mark, urls) in read["sitemaps"].items()},
@@ -71,7 +71,7 @@ def load_record(site: SiteFile) -> Record:
             {name: (int(n), int(of)) for name, (n, of) in read.get("hidden", {}).items()},
         )
     except FileNotFoundError:
-        return Record()
+        return BuildRecord()
     except (OSError, ValueError, KeyError, TypeError) as error:
         raise OutputError(
             f"{place} cannot be read ({error}). Delete it and run `jovial-atlas build` again."
@@ -89,7 +89,7 @@ def listed_set(site: SiteFile, *, dry: bool) -> FileSet:
 
 
 @dataclass(frozen=True, slots=True)
-class Memory:
+class ListedMemory:
     """What is kept of what one sitemap file lists: a copy of the file where that says all, a
     Parquet table with marks where it does not. `name` is that of the file in the state folder."""
 
@@ -107,7 +107,7 @@ class Memory:
 
 
 def remembered(rows: pl.DataFrame, name: str) -> pl.DataFrame:
-    """What is kept under a name of a file that lists these rows, as `Memory.rows`."""
+    """What is kept under a name of a file that lists these rows, as `ListedMemory.rows`."""
     mark = pl.lit("@") + pl.col("lastmod").fill_null("")
     marked = rows if "mark" in rows.columns else rows.with_columns(mark=mark)
     return marked.select("loc", "lastmod", "mark", file=pl.lit(stem_of(name)))
@@ -123,13 +123,13 @@ def stem_of(name: str) -> str:
 
 
 def memories(site: SiteFile, names: Sequence[str]) -> pl.DataFrame:
-    """What sitemap files listed when they were last written, as `Memory.rows`. Raises
+    """What sitemap files listed when they were last written, as `ListedMemory.rows`. Raises
     OutputError."""
     found = [pl.DataFrame(schema=_MEMORY)]
     for name in names:
         place = site.state / LISTED_IN / name
         try:
-            found.append(Memory(name, place.read_bytes()).rows)
+            found.append(ListedMemory(name, place.read_bytes()).rows)
         except FileNotFoundError:
             continue
         except (OSError, ValueError, pl.exceptions.PolarsError) as error:
@@ -155,7 +155,8 @@ def site_key(site: SiteFile, *, make: bool = False) -> str:
 
 
 def all_listed(site: SiteFile) -> pl.DataFrame:
-    """What all sitemap files list, as `Memory.rows`. Raises AtlasError where nothing was built."""
+    """What all sitemap files list, as `ListedMemory.rows`. Raises AtlasError where nothing was
+    built."""
     if not (site.state / BUILD_RECORD).exists():
         raise AtlasError("There is no build of this site yet. Run `jovial-atlas build` first.")
     names = sorted(place.name for place in (site.state / LISTED_IN).glob("[!.]*"))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from jovial_atlas import addresses
-from jovial_atlas.engines.exports import COLUMNS, NEEDED, Export, header_of, read_export
+from jovial_atlas.engines.exports import EXPORT_COLUMNS, NEEDED, ExportTable, header_of, read_export
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_over
 from jovial_atlas.ledger import Ledger, PageReport, SitemapReport
@@ -16,7 +16,7 @@ from jovial_atlas.sitefile.edit import set_export
 
 
 @dataclass(frozen=True, slots=True)
-class Heard:
+class HeardTable:
     """What came of an export: its kind, rows taken, and rows about addresses of other sites."""
 
     kind: str
@@ -31,7 +31,7 @@ def hear(
     ledger: Ledger,
     kind: str | None = None,
     columns: Mapping[str, str] | None = None,
-) -> Heard:
+) -> HeardTable:
     """Take an exported CSV into the ledger. Without `columns` the mapping that the site file keeps
     for this engine counts, by what fits; with them they are kept there. Raises AtlasError."""
     try:
@@ -58,10 +58,10 @@ def _fitting(engine: Engine, header: list[str]) -> tuple[str, dict[str, str]]:
     known: list[tuple[str, dict[str, str]]] = [
         (one.kind, dict(one.columns)) for one in engine.exports
     ]
-    known += [(kind, {}) for kind in COLUMNS]
+    known += [(kind, {}) for kind in EXPORT_COLUMNS]
     best: tuple[int, str, dict[str, str]] | None = None
     for kind, mapping in known:
-        names = {ours: mapping.get(ours, ours).casefold() for ours in COLUMNS[kind]}
+        names = {ours: mapping.get(ours, ours).casefold() for ours in EXPORT_COLUMNS[kind]}
         fits = all(names[ours] in have for ours in NEEDED[kind])
         number = sum(name in have for name in names.values())
         if fits and (best is None or number > best[0]):
@@ -75,12 +75,12 @@ def _fitting(engine: Engine, header: list[str]) -> tuple[str, dict[str, str]]:
     return best[1], best[2]
 
 
-def _noted(export: Export, engine: Engine, site: SiteFile, ledger: Ledger) -> Heard:
+def _noted(export: ExportTable, engine: Engine, site: SiteFile, ledger: Ledger) -> HeardTable:
     url = site.model.site.url
     if export.kind == "reasons":
         reasons = {row["reason"]: row["pages"] or 0 for row in export.rows}
         ledger.note_reasons(engine.name, reasons)
-        return Heard(export.kind, len(export.rows), 0)
+        return HeardTable(export.kind, len(export.rows), 0)
     rows, elsewhere = [], 0
     for row in export.rows:
         given = row["loc"]
@@ -105,4 +105,4 @@ def _noted(export: Export, engine: Engine, site: SiteFile, ledger: Ledger) -> He
                        row.get("last_crawl"))
             for row in rows
         ])  # fmt: skip
-    return Heard(export.kind, len(rows), elsewhere)
+    return HeardTable(export.kind, len(rows), elsewhere)

@@ -3,11 +3,11 @@ and style sheet need to know of it. Another one is a module here and a row of `E
 
 from __future__ import annotations
 
-from jovial_atlas.sitemaps.extensions.alternates import Alternates
-from jovial_atlas.sitemaps.extensions.articles import NEWS_FIELDS, Articles
-from jovial_atlas.sitemaps.extensions.extension import Extension, Shown
-from jovial_atlas.sitemaps.extensions.pictures import Pictures
-from jovial_atlas.sitemaps.extensions.videos import VIDEO_FIELDS, VIDEO_TYPE, Videos
+from jovial_atlas.sitemaps.extensions.alternates import AlternateExtension
+from jovial_atlas.sitemaps.extensions.articles import NEWS_FIELDS, NewsExtension
+from jovial_atlas.sitemaps.extensions.extension import Extension, SheetColumn
+from jovial_atlas.sitemaps.extensions.pictures import PictureExtension
+from jovial_atlas.sitemaps.extensions.videos import VIDEO_FIELDS, VIDEO_TYPE, VideoExtension
 from jovial_atlas.sitemaps.protocol import CORE
 
 __all__ = [
@@ -18,12 +18,13 @@ __all__ = [
     "VIDEO_FIELDS",
     "VIDEO_TYPE",
     "Extension",
-    "Shown",
+    "SheetColumn",
 ]
 
 #: Column of the writer's table → extension, in the order in which they are written.
 EXTENSIONS: dict[str, Extension] = {
-    extension.column: extension for extension in (Alternates(), Articles(), Pictures(), Videos())
+    extension.column: extension
+    for extension in (AlternateExtension(), NewsExtension(), PictureExtension(), VideoExtension())
 }
 #: Namespace and name of an element → its extension.
 ELEMENTS = {(each.namespace, each.name): each for each in EXTENSIONS.values()}

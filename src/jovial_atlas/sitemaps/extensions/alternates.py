@@ -6,8 +6,8 @@ import polars as pl
 
 from jovial_atlas import languages
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.extensions.extension import Extension, Shown
-from jovial_atlas.sitemaps.node import Node
+from jovial_atlas.sitemaps.extensions.extension import Extension, SheetColumn
+from jovial_atlas.sitemaps.node import XmlNode
 from jovial_atlas.sitemaps.notes import EntryNotes
 from jovial_atlas.sitemaps.text import escaped
 
@@ -19,7 +19,7 @@ _CELL = """
     """
 
 
-class Alternates(Extension):
+class AlternateExtension(Extension):
     """The versions of a page in other languages, itself among them."""
 
     column = "alternates"
@@ -27,7 +27,7 @@ class Alternates(Extension):
     namespace = protocol.XHTML
     prefix = "xhtml"
     name = "link"
-    shown = Shown("versions", "", "Languages", _CELL)
+    shown = SheetColumn("versions", "", "Languages", _CELL)
 
     def rendered(self) -> pl.Expr:
         """As `Extension.rendered`."""
@@ -37,7 +37,7 @@ class Alternates(Extension):
             pl.lit('" href="'), escaped(fields.field("href")), pl.lit('"/>\n'),
         )  # fmt: skip
 
-    def check(self, node: Node, entry: EntryNotes) -> None:
+    def check(self, node: XmlNode, entry: EntryNotes) -> None:
         """As `Extension.check`; BCP 47 for the language."""
         if node.attributes.get("rel") != "alternate":
             return

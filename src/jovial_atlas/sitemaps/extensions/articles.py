@@ -8,8 +8,8 @@ import polars as pl
 
 from jovial_atlas import dates
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.extensions.extension import Extension, Shown
-from jovial_atlas.sitemaps.node import Node
+from jovial_atlas.sitemaps.extensions.extension import Extension, SheetColumn
+from jovial_atlas.sitemaps.node import XmlNode
 from jovial_atlas.sitemaps.notes import EntryNotes
 from jovial_atlas.sitemaps.text import element, escaped
 
@@ -21,7 +21,7 @@ _CELL = """
     """
 
 
-class Articles(Extension):
+class NewsExtension(Extension):
     """What a page is as an article of a publication."""
 
     column = "news"
@@ -30,7 +30,7 @@ class Articles(Extension):
     prefix = "news"
     name = "news"
     companion = True
-    shown = Shown("articles", "articles", "Article", _CELL)
+    shown = SheetColumn("articles", "articles", "Article", _CELL)
 
     def rendered(self) -> pl.Expr:
         """As `Extension.rendered`."""
@@ -46,14 +46,14 @@ class Articles(Extension):
             pl.lit("  </news:news>\n"),
         )
 
-    def check(self, node: Node, entry: EntryNotes) -> None:
+    def check(self, node: XmlNode, entry: EntryNotes) -> None:
         """As `Extension.check`."""
         entry.check_children(node, self.namespace, protocol.NEWS_RULES)
         self._check_age(node, entry)
         if publication := node.first(self.namespace, "publication"):
             entry.check_children(publication, self.namespace, protocol.PUBLICATION_RULES)
 
-    def _check_age(self, news: Node, entry: EntryNotes) -> None:
+    def _check_age(self, news: XmlNode, entry: EntryNotes) -> None:
         node = news.first(self.namespace, "publication_date")
         published = dates.read(node.text) if node else None
         if not node or not published:

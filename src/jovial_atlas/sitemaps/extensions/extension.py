@@ -8,12 +8,12 @@ from typing import ClassVar
 
 import polars as pl
 
-from jovial_atlas.sitemaps.node import Node
+from jovial_atlas.sitemaps.node import XmlNode
 from jovial_atlas.sitemaps.notes import EntryNotes
 
 
 @dataclass(frozen=True, slots=True)
-class Shown:
+class SheetColumn:
     """How the style sheet shows an extension to people: the name of its variable, which counts
     the elements; the words beside that number, if it is told; the head of the column, whether it
     is sorted as numbers; and the cell of an entry, as XSLT 1.0 whose names have the extension's
@@ -42,14 +42,14 @@ class Extension(ABC):
     most: ClassVar[int | None] = None
     #: Whether its entries repeat pages that other files list.
     companion: ClassVar[bool] = False
-    shown: ClassVar[Shown]
+    shown: ClassVar[SheetColumn]
 
     @abstractmethod
     def rendered(self) -> pl.Expr:
         """One element as the lines of a file, over `column` with one item a row."""
 
     @abstractmethod
-    def check(self, node: Node, entry: EntryNotes) -> None:
+    def check(self, node: XmlNode, entry: EntryNotes) -> None:
         """Note what is wrong with an element that was read."""
 
     def is_used(self, table: pl.DataFrame) -> bool:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import polars as pl
 
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.extensions.extension import Extension, Shown
-from jovial_atlas.sitemaps.node import Node
+from jovial_atlas.sitemaps.extensions.extension import Extension, SheetColumn
+from jovial_atlas.sitemaps.node import XmlNode
 from jovial_atlas.sitemaps.notes import EntryNotes
 from jovial_atlas.sitemaps.text import element, escaped
 
@@ -19,7 +19,7 @@ _CELL = """<div class="media">
     </div>"""
 
 
-class Pictures(Extension):
+class PictureExtension(Extension):
     """The pictures of a page."""
 
     column = "images"
@@ -28,7 +28,7 @@ class Pictures(Extension):
     prefix = "image"
     name = "image"
     most = protocol.MAX_IMAGES
-    shown = Shown(
+    shown = SheetColumn(
         "pictures", "pictures", "Pictures", _CELL, numeric=True,
         attributes='class="number" data-sort="{count(image:image)}"',
     )  # fmt: skip
@@ -38,6 +38,6 @@ class Pictures(Extension):
         loc = element("image:loc", escaped(pl.col(self.column)), "   ")
         return pl.concat_str(pl.lit("  <image:image>\n"), loc, pl.lit("  </image:image>\n"))
 
-    def check(self, node: Node, entry: EntryNotes) -> None:
+    def check(self, node: XmlNode, entry: EntryNotes) -> None:
         """As `Extension.check`."""
         entry.check_children(node, self.namespace, protocol.IMAGE_RULES)

@@ -6,8 +6,8 @@ import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.extensions.extension import Extension, Shown
-from jovial_atlas.sitemaps.node import Node
+from jovial_atlas.sitemaps.extensions.extension import Extension, SheetColumn
+from jovial_atlas.sitemaps.node import XmlNode
 from jovial_atlas.sitemaps.notes import EntryNotes
 from jovial_atlas.sitemaps.text import element, escaped
 
@@ -34,7 +34,7 @@ alt="" loading="lazy"/></a>
     </div>"""
 
 
-class Videos(Extension):
+class VideoExtension(Extension):
     """The videos that a page plays."""
 
     column = "videos"
@@ -43,7 +43,7 @@ class Videos(Extension):
     prefix = "video"
     name = "video"
     companion = True
-    shown = Shown(
+    shown = SheetColumn(
         "videos", "videos", "Videos", _CELL, numeric=True,
         attributes='class="number" data-sort="{count(video:video)}"',
     )  # fmt: skip
@@ -72,7 +72,7 @@ class Videos(Extension):
         )  # fmt: skip
         return line.fill_null("")
 
-    def check(self, node: Node, entry: EntryNotes) -> None:
+    def check(self, node: XmlNode, entry: EntryNotes) -> None:
         """As `Extension.check`."""
         entry.check_children(node, self.namespace, protocol.VIDEO_RULES)
         self._check_attributes(node, entry)
@@ -89,7 +89,7 @@ class Videos(Extension):
                 sentence = f"<{child.name}> is the address of the page itself"
                 entry("video-same-as-page", child.line, sentence)
 
-    def _check_attributes(self, video: Node, entry: EntryNotes) -> None:
+    def _check_attributes(self, video: XmlNode, entry: EntryNotes) -> None:
         for name, (attribute, form, test, required) in protocol.VIDEO_ATTRIBUTES.items():
             node = video.first(self.namespace, name)
             if node is None:

@@ -58,7 +58,7 @@ _PART = _table(_UNKNOWN, *(_NUMBERS[name] for name in _PARTS))
 _CELL_OR_TEXT = _table(_NUMBERS["td"], _NUMBERS["p"])
 
 
-class Tag(NamedTuple):
+class StartTag(NamedTuple):
     """An element of a head with its attributes, which are read once; of a link also the words
     of `rel`, in lower case."""
 
@@ -79,7 +79,7 @@ class Outline:
 
     tree: LexborHTMLParser
     #: The elements that belong into a head, drawings' titles left out.
-    head: list[Tag] = field(default_factory=list)
+    head: list[StartTag] = field(default_factory=list)
     main: LexborNode | None = None
     shown: dict[str, list[LexborNode]] = field(default_factory=dict)
     linked: list[str | None] = field(default_factory=list)
@@ -189,7 +189,7 @@ def outline(tree: LexborHTMLParser) -> Outline:
             continue
         given = node.attributes
         rel = (given.get("rel") or "").lower().split() if name == "link" else []
-        found.head.append(Tag(name, node, given, rel))
+        found.head.append(StartTag(name, node, given, rel))
     return found
 
 

@@ -30,7 +30,7 @@ from jovial_atlas.sources.records.columns import FieldMap, template_fields
 from jovial_atlas.sources.records.records import pages_of
 from jovial_atlas.sources.workers.folder import Folder, page_files
 
-ENDINGS = (".md", ".markdown", ".html", ".htm")
+MARKDOWN_ENDINGS = (".md", ".markdown", ".html", ".htm")
 _FENCE = re.compile(r"\A(---|\+\+\+)[ \t]*\r?\n(.*?)(?:\r?\n)?^\1[ \t]*(?:\r?\n|\Z)", re.S | re.M)
 _DATED_NAME = re.compile(r"(\d{4}-\d\d-\d\d)-(.+)\Z")
 #: Other names under which front matter often gives a column.
@@ -52,7 +52,7 @@ _NAMES = {
 
 def read_markdown(folder: Folder, how: FieldMap, reading: Reading) -> Iterator[Batch]:
     """All files of a folder as one batch a few hundred files. Raises ContentError."""
-    files, faults = page_files(replace(folder, endings=ENDINGS, documents=()))
+    files, faults = page_files(replace(folder, endings=MARKDOWN_ENDINGS, documents=()))
     yield Batch(faults=faults)
     renderer = _renderer()
     rows: list[PageRow] = []

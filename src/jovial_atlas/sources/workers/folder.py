@@ -20,7 +20,7 @@ from jovial_atlas.sources.workers.git import commit_dates
 
 Style = Literal["folder", "file", "plain"]
 
-ENDINGS = (".html", ".htm", ".xhtml")
+HTML_ENDINGS = (".html", ".htm", ".xhtml")
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +38,7 @@ class Folder:
     documents: tuple[str, ...] = ()
     include: tuple[str, ...] = ()
     exclude: tuple[str, ...] = ()
-    endings: tuple[str, ...] = ENDINGS
+    endings: tuple[str, ...] = HTML_ENDINGS
     written: frozenset[str] = frozenset()
 
 
@@ -80,7 +80,7 @@ def page_files(folder: Folder) -> tuple[list[PageFile], list[Fault]]:
         if entry.is_symlink() and not Path(place).resolve().is_relative_to(inside):
             faults.append(Fault("page-outside", path, "It is a link that leads out of the folder."))
             continue
-        style = folder.style if name.lower().endswith(ENDINGS) else "file"
+        style = folder.style if name.lower().endswith(HTML_ENDINGS) else "file"
         loc = address_of(path, folder.site, style, folder.mount)
         shown = path.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
         files.append(PageFile(place, shown, loc))

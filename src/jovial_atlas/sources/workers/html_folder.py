@@ -30,7 +30,7 @@ _BATCH = 2_000
 
 
 @dataclass(frozen=True, slots=True)
-class Known:
+class KnownFiles:
     """What surveys before knew of this source: its rows, where they were read in the same way,
     and its faults by path; and the dates of all pages, as `loc, fingerprint, lastmod,
     lastmod_from`, whichever way they were read."""
@@ -45,7 +45,7 @@ def read_folder(
     reading: Reading,
     readers: Readers,
     *,
-    known: Known | None = None,
+    known: KnownFiles | None = None,
     progress: Progress | None = None,
 ) -> Iterator[Batch]:
     """All pages of a folder, in batches.
@@ -54,7 +54,7 @@ def read_folder(
     with pages read and pages in all.
     """
     files, faults = readers.listed(folder, reading)
-    fresh, kept = _sift(files, known or Known())
+    fresh, kept = _sift(files, known or KnownFiles())
     yield Batch(kept.rows, [*faults, *(one for found in kept.faults.values() for one in found)])
     pages = pages_among(fresh, folder)
     others = [file for file in fresh if not file.path.lower().endswith(folder.endings)]
@@ -77,13 +77,13 @@ def read_folder(
     yield Batch(pages_of(rows) if reading.fields else schema.table(rows), faults)
 
 
-def _sift(files: Sequence[PageFile], known: Known) -> tuple[list[PageFile], Known]:
+def _sift(files: Sequence[PageFile], known: KnownFiles) -> tuple[list[PageFile], KnownFiles]:
     """Files to read, and what is known of the others. A file with another time but the same
     bytes counts as known."""
     rows = known.rows.select("path", "bytes", "mtime", "digest").iter_rows()
     had = {path: (size, mtime, digest) for path, size, mtime, digest in rows if path}
     if not had:
-        return list(files), Known(known.rows.clear())
+        return list(files), KnownFiles(known.rows.clear())
     fresh: list[PageFile] = []
     times: dict[str, int] = {}
     for file in files:
@@ -104,7 +104,7 @@ def _sift(files: Sequence[PageFile], known: Known) -> tuple[list[PageFile], Know
     )
     rows_kept = known.rows.join(moved, on="path", how="inner").with_columns(mtime="now").drop("now")
     faults = {path: found for path, found in known.faults.items() if path in times}
-    return fresh, Known(rows_kept, faults)
+    return fresh, KnownFiles(rows_kept, faults)
 
 
 def _same_bytes(place: str | Path, digest: str | None) -> bool:
@@ -114,7 +114,7 @@ def _same_bytes(place: str | Path, digest: str | None) -> bool:
         return False
 
 
-def _before(known: Known) -> dict[str, tuple[str | None, str | None, str | None]]:
+def _before(known: KnownFiles) -> dict[str, tuple[str | None, str | None, str | None]]:
     if known.dates is None:
         return {}
     rows = known.dates.collect(engine="streaming").iter_rows()

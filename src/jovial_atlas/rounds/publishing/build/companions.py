@@ -26,7 +26,7 @@ from jovial_atlas.rounds.state.record import site_key
 from jovial_atlas.rounds.state.site_files import file_of_row
 from jovial_atlas.rules import DIRECTIVES, robots_of
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitemaps.feeds import Channel, Item, atom, rss
+from jovial_atlas.sitemaps.feeds import FeedChannel, FeedItem, atom, rss
 from jovial_atlas.sitemaps.view import style_sheet
 
 if TYPE_CHECKING:
@@ -153,7 +153,7 @@ def feed_files(
             about = f"New and changed pages of {what.name}"
             own = f"{what.url}/{name}"
             home = f"{what.url}/"
-            channel = Channel(what.name, home, own, about, what.language, _hubs(site))
+            channel = FeedChannel(what.name, home, own, about, what.language, _hubs(site))
             yield name, write(channel, items)
 
 
@@ -192,7 +192,7 @@ def _newest(
     return list(pages_of(found.sort(["lastmod", "loc"], descending=[True, False])))
 
 
-def _item(page: Page, site: SiteFile, settings: HeadSettings) -> Item:
+def _item(page: Page, site: SiteFile, settings: HeadSettings) -> FeedItem:
     feed = settings.feed
     section = settings.section.get(page.section)
     said = description_of(page, settings, section).value or ""
@@ -204,7 +204,9 @@ def _item(page: Page, site: SiteFile, settings: HeadSettings) -> Item:
     elif last:
         summary = f"{summary}\n{last}".strip()
     title = page.heading or title_of(page, settings, section).value or page.loc
-    return Item(page.loc, title, page.lastmod or "", page.published, page.author, summary, content)
+    return FeedItem(
+        page.loc, title, page.lastmod or "", page.published, page.author, summary, content
+    )
 
 
 def _full_text(page: Page, site: SiteFile) -> str:

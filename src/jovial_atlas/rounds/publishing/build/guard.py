@@ -9,7 +9,7 @@ from jovial_atlas.errors import LossError
 from jovial_atlas.pages.keys import key_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.loss import check_build, counted, losses_of
-from jovial_atlas.rounds.state.record import Record, memories
+from jovial_atlas.rounds.state.record import BuildRecord, memories
 
 #: Layers of the site file by their names: what they take out was decided by the owner.
 _DECIDED = r"^(rule|section|policy) |^(site|overrides file|robots\.txt)$"
@@ -17,7 +17,7 @@ _EXAMPLES = 5
 
 
 def refusal(
-    survey: LastSurvey, record: Record, had: pl.DataFrame, lost: pl.DataFrame
+    survey: LastSurvey, record: BuildRecord, had: pl.DataFrame, lost: pl.DataFrame
 ) -> LossError | None:
     """Why a build is refused that would take `lost` of the `had` addresses out of the sitemaps
     (both with `key, kind`, as the `record` of the build before numbers kinds); None where it

@@ -37,7 +37,7 @@ FROM_PAGES = {"images": pl.col("images").list.eval(pl.element().struct.field("lo
 FROM_VERSIONS, FILES_OF_THEIR_OWN = "alternates", ("news", "videos")
 
 
-class Listed(Protocol):
+class ListedPages(Protocol):
     """What is listed: how many pages, and how many are not, by reason; those with videos and
     those that are news, as whole tables; language versions by address."""
 
@@ -86,7 +86,7 @@ class Listing:
         return dict(counts.sort(["len", "reason"], descending=[True, False]).iter_rows())
 
     def places(self, keys: pl.Series) -> list[int]:
-        """As `Listed.places`."""
+        """As `ListedPages.places`."""
         return self.rows.filter(pl.col("key").is_in(keys.implode()))["row"].to_list()
 
 
@@ -240,7 +240,7 @@ def hidden_by(
     }
 
 
-def rows_of(survey: LastSurvey, listing: Listed, locs: pl.Series) -> pl.DataFrame:
+def rows_of(survey: LastSurvey, listing: ListedPages, locs: pl.Series) -> pl.DataFrame:
     """The rows of some listed pages, with their verdicts. Each is read by its place, since to
     look for an address means reading all of them."""
     places = listing.places(keys_of(locs))
@@ -255,7 +255,7 @@ def rows_of(survey: LastSurvey, listing: Listed, locs: pl.Series) -> pl.DataFram
     return survey.decide(pl.concat(found))
 
 
-def news_tables(listing: Listed, kind: Kind) -> Iterator[tuple[int, pl.DataFrame]]:
+def news_tables(listing: ListedPages, kind: Kind) -> Iterator[tuple[int, pl.DataFrame]]:
     """(number, rows) of the news files: they hold the newest, so they never stay as they are."""
     assert kind.name == NEWS
     for number, start in enumerate(range(0, listing.news.height, kind.most), start=1):

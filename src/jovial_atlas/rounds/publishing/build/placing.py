@@ -15,7 +15,7 @@ import polars as pl
 
 from jovial_atlas.pages.keys import key_of, keys_of
 from jovial_atlas.rounds.publishing.build.kinds import VIDEO, Kind
-from jovial_atlas.rounds.publishing.build.listing import HINTS, Listed, Listing, said_in_files
+from jovial_atlas.rounds.publishing.build.listing import HINTS, ListedPages, Listing, said_in_files
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.sitemaps import plan
 
@@ -23,10 +23,10 @@ from jovial_atlas.sitemaps import plan
 _WINDOW = 2 * 128 * 1024
 
 
-Place = TypeVar("Place", bound="Placement")
+PlacedT = TypeVar("PlacedT", bound="PlacedFiles")
 
 
-class Placement(Protocol):
+class PlacedFiles(Protocol):
     """In which file each listed page stands."""
 
     @property
@@ -39,7 +39,7 @@ class Placement(Protocol):
     def due(self, wanted: pl.DataFrame) -> tuple[pl.DataFrame, dict[tuple[int, int], int]]:
         """The rows of wanted files (`kind, number`), in order, and how many each file has."""
 
-    def moved(self: Place, kind: int, number: int, locs: pl.Series) -> Place:
+    def moved(self: PlacedT, kind: int, number: int, locs: pl.Series) -> PlacedT:
         """The same with these addresses of a kind in another file."""
 
 
@@ -54,16 +54,16 @@ class Placed:
     same: tuple[bool, bool]
 
     def files(self) -> pl.DataFrame:
-        """As `Placement.files`."""
+        """As `PlacedFiles.files`."""
         tables = zip((self.rows, self.videos), self.runs, strict=True)
         return pl.concat([_summed(*one) for one in tables]).sort("kind", "number")
 
     def due(self, wanted: pl.DataFrame) -> tuple[pl.DataFrame, dict[tuple[int, int], int]]:
-        """As `Placement.due`."""
+        """As `PlacedFiles.due`."""
         return chosen(self.rows, self.runs[0], wanted)
 
     def moved(self, kind: int, number: int, locs: pl.Series) -> Placed:
-        """As `Placement.moved`."""
+        """As `PlacedFiles.moved`."""
         there = (pl.col("kind") == kind) & pl.col("key").is_in(keys_of(locs).implode())
         put = pl.when(there).then(pl.lit(number, pl.UInt32)).otherwise(pl.col("number"))
         tables = (self.rows.with_columns(number=put), self.videos.with_columns(number=put))
@@ -116,8 +116,8 @@ def place_listing(
 
 def tables_of(
     survey: LastSurvey,
-    placed: Placement,
-    listing: Listed,
+    placed: PlacedFiles,
+    listing: ListedPages,
     wanted: pl.DataFrame,
     kinds: Sequence[Kind],
 ) -> Iterator[tuple[int, int, pl.DataFrame]]:
@@ -140,7 +140,7 @@ def tables_of(
 
 
 def _texts_of(
-    survey: LastSurvey, listing: Listed, due: pl.DataFrame
+    survey: LastSurvey, listing: ListedPages, due: pl.DataFrame
 ) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
     """What files say of wanted rows, as the writer takes it and `mark`, with these rows: so many
     as are read at once."""
@@ -162,7 +162,7 @@ def _texts_of(
 def chosen(
     rows: pl.DataFrame, runs: pl.DataFrame, wanted: pl.DataFrame
 ) -> tuple[pl.DataFrame, dict[tuple[int, int], int]]:
-    """As `Placement.due`, of rows with their runs. Nothing is copied where all are wanted, and
+    """As `PlacedFiles.due`, of rows with their runs. Nothing is copied where all are wanted, and
     little where few are."""
     files = set(wanted.select("kind", "number").iter_rows())
     counts: dict[tuple[int, int], int] = {}

@@ -16,16 +16,16 @@ from jovial_atlas.pages import snapshot
 from jovial_atlas.rounds.publishing.build.kinds import Kind
 from jovial_atlas.rounds.publishing.build.placing import Placed
 from jovial_atlas.rounds.state.names import BUILD_RECORD, NOINDEXED, PLACED, PLACED_GONE
-from jovial_atlas.rounds.state.record import TABLE, Memory, Record, test_key
+from jovial_atlas.rounds.state.record import TABLE, BuildRecord, ListedMemory, test_key
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
-from jovial_atlas.sitemaps.write import Part
+from jovial_atlas.sitemaps.write import SitemapPart
 
 #: The number of a kind that is no more.
 _NOWHERE = 4_000_000_000
 
 
-def save_record(site: SiteFile, record: Record) -> None:
+def save_record(site: SiteFile, record: BuildRecord) -> None:
     """Keep the record of a build."""
     value = {
         "at": record.at,
@@ -38,7 +38,7 @@ def save_record(site: SiteFile, record: Record) -> None:
     write_whole(site.state / BUILD_RECORD, (json.dumps(value, indent=1) + "\n").encode())
 
 
-def load_placed(site: SiteFile, record: Record) -> dict[str, pl.DataFrame]:
+def load_placed(site: SiteFile, record: BuildRecord) -> dict[str, pl.DataFrame]:
     """Where addresses were placed last, as `plan.PLACED`, with the kinds numbered as in the record:
     pages and videos; and under `gone` those that were listed earlier and are not now."""
     found = {}
@@ -50,7 +50,7 @@ def load_placed(site: SiteFile, record: Record) -> dict[str, pl.DataFrame]:
 
 
 def renumbered(
-    table: pl.DataFrame, record: Record, kinds: Sequence[Kind], fold: Sequence[str] = ()
+    table: pl.DataFrame, record: BuildRecord, kinds: Sequence[Kind], fold: Sequence[str] = ()
 ) -> pl.DataFrame:
     """A table of `load_placed` with the kinds numbered as now; those that are no more, or are in
     `fold`, are left out."""
@@ -104,12 +104,12 @@ def placed_place(site: SiteFile, name: str) -> Path:
     return site.state / f"{PLACED}-{name}.parquet"
 
 
-def memory_of(part: Part, rows: pl.DataFrame, stem: str) -> Memory:
+def memory_of(part: SitemapPart, rows: pl.DataFrame, stem: str) -> ListedMemory:
     """What to keep of a file that lists these rows. Without marks of their own, dates are what
     tells that a page has changed, and those stand in the file."""
     if part.plain and "mark" not in rows.columns:
-        return Memory(f"{stem}.xml.gz" if part.gzipped else f"{stem}.xml", part.data)
+        return ListedMemory(f"{stem}.xml.gz" if part.gzipped else f"{stem}.xml", part.data)
     buffer = io.BytesIO()
     names = [name for name in ("loc", "lastmod", "mark") if name in rows.columns]
     rows.select(names).write_parquet(buffer, compression="lz4", statistics=False)
-    return Memory(f"{stem}{TABLE}", buffer.getvalue())
+    return ListedMemory(f"{stem}{TABLE}", buffer.getvalue())

@@ -11,9 +11,9 @@ import polars as pl
 from jovial_atlas.files import digest
 from jovial_atlas.rounds.publishing.build.kinds import Kind
 from jovial_atlas.rounds.publishing.build.remembering import memory_of
-from jovial_atlas.rounds.state.record import Memory
+from jovial_atlas.rounds.state.record import ListedMemory
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.write import Part, text_file, urlset_file
+from jovial_atlas.sitemaps.write import SitemapPart, text_file, urlset_file
 
 #: Value of `compress` → how many bytes a file must have to be gzipped.
 _GZIP_FROM = {"always": 0, "auto": 1 << 20, "never": None}
@@ -28,21 +28,21 @@ class Rendered:
     kind: Kind
     number: int
     path: str
-    part: Part
+    part: SitemapPart
     digest: str
     text: bytes | None
-    memory: Memory | None
+    memory: ListedMemory | None
     outside: bool
     rows: pl.DataFrame
     rest: pl.DataFrame
 
 
 #: One file to be made: kind, number, rows.
-Due = tuple[Kind, int, pl.DataFrame]
+DueFile = tuple[Kind, int, pl.DataFrame]
 
 
 def render_all(
-    due: Iterator[Due], *, style: str | None, text: bool, home: str
+    due: Iterator[DueFile], *, style: str | None, text: bool, home: str
 ) -> Iterator[Rendered]:
     """Render files in the order given, a few at once. `home` is the address of the output
     folder; a file that lists addresses outside its own folder says so."""
@@ -54,7 +54,7 @@ def render_all(
 
 
 def _in_threads(
-    due: Iterator[Due], work: Callable[[Kind, int, pl.DataFrame], Rendered]
+    due: Iterator[DueFile], work: Callable[[Kind, int, pl.DataFrame], Rendered]
 ) -> Iterator[Rendered]:
     waiting: list[Future[Rendered]] = []
     with ThreadPoolExecutor(_THREADS) as pool:

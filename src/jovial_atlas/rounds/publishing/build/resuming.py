@@ -28,7 +28,7 @@ from jovial_atlas.rounds.publishing.build.placing import Placed, chosen, sums_in
 from jovial_atlas.rounds.publishing.build.remembering import placed_place
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import DECIDED_BLOCKS, PAGE_TABLE
-from jovial_atlas.rounds.state.record import Record, test_key
+from jovial_atlas.rounds.state.record import BuildRecord, test_key
 from jovial_atlas.rules import not_listed, rests_on_time
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
@@ -277,7 +277,7 @@ class Resumed:
 
 
 def resume(
-    survey: LastSurvey, kinds: Sequence[Kind], before: Record, key: str | None
+    survey: LastSurvey, kinds: Sequence[Kind], before: BuildRecord, key: str | None
 ) -> Resumed | None:
     """Go on from the build before; None where that is not possible. Raises OutputError."""
     site = survey.site

@@ -20,7 +20,7 @@ from jovial_atlas.rounds.publishing.build.file_sets import BuildFiles
 from jovial_atlas.rounds.publishing.build.guard import refusal
 from jovial_atlas.rounds.publishing.build.kinds import Kind, kinds_of, wrong_unlisted
 from jovial_atlas.rounds.publishing.build.listing import (
-    Listed,
+    ListedPages,
     Listing,
     hidden_by,
     noindexed,
@@ -44,8 +44,8 @@ from jovial_atlas.rounds.publishing.patterns import check_patterns
 from jovial_atlas.rounds.state.hiding import coming_robots, said_first
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX
-from jovial_atlas.rounds.state.record import Record, load_record
-from jovial_atlas.rules.hiding import Shown
+from jovial_atlas.rounds.state.record import BuildRecord, load_record
+from jovial_atlas.rules.hiding import ShownCounts
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
 
@@ -138,7 +138,7 @@ class _Building:
             files.append(BuiltFile(change.path, *counts, change.bytes, change.state))
         return files
 
-    def _anew(self, key: str | None) -> tuple[Listed, list[FileChange]]:
+    def _anew(self, key: str | None) -> tuple[ListedPages, list[FileChange]]:
         """Decide about all pages, and put the files that are due in place."""
         site, kinds = self.site, self.kinds
         listing = read_listing(self.survey, kinds, self.now, texts=not self.before.files)
@@ -205,7 +205,7 @@ class _Building:
                 f"{plural(count, 'page')} of {had:,} in {name} may no longer be indexed."
             )
 
-    def _go_on(self, before: Resumed) -> tuple[Listed, list[FileChange]]:
+    def _go_on(self, before: Resumed) -> tuple[ListedPages, list[FileChange]]:
         """As `_anew` where all pages are listed in the files in which they were. Raises
         ShiftedError where that turns out not to be so."""
         at = before.places(keys_of(pl.Series([self.home]))) if before.noindexed else [0]
@@ -228,7 +228,7 @@ class _Building:
             self.differences = self.sitemaps.differences()
         return self.files.public.changes()
 
-    def _say_first(self, listing: Listed, noindexed: int, home: bool | None) -> None:
+    def _say_first(self, listing: ListedPages, noindexed: int, home: bool | None) -> None:
         """Find out what hides the whole site, from what was counted already; error pages, which
         engines should not index, are no pages in this."""
         pages = _pages_in(listing)
@@ -237,7 +237,7 @@ class _Building:
             counts = errors.select(pl.len(), hidden=(~pl.col("index")).sum())
             count, hidden = counts.collect(engine="streaming").row(0)
             pages, noindexed = pages - count, noindexed - hidden
-        shown = Shown(pages, noindexed, listing.count, home)
+        shown = ShownCounts(pages, noindexed, listing.count, home)
         self.hidden = said_first(self.survey, coming_robots(self.site, self.files.public), shown)
 
     def would_lose(self) -> None:
@@ -257,7 +257,7 @@ class _Building:
 
     def _save_record(self, sitemaps: Sitemaps, hidden: dict[str, tuple[int, int]]) -> None:
         names = [kind.name for kind in self.kinds]
-        record = Record(dates.write(self.now), names, sitemaps, self.sitemaps.records, hidden)
+        record = BuildRecord(dates.write(self.now), names, sitemaps, self.sitemaps.records, hidden)
         remembering.save_record(self.site, record)
 
     def _kinds(self) -> list[Kind]:
@@ -286,7 +286,7 @@ class _Building:
             if have.get(kind.name, 0) > -(-counts.get(number, 0) // kind.most)
         ]
 
-    def _others(self, listing: Listed, sitemaps: Sitemaps) -> None:
+    def _others(self, listing: ListedPages, sitemaps: Sitemaps) -> None:
         """Put what belongs beside the sitemaps."""
         site, survey = self.site, self.survey
         outside = self.sitemaps.outside()
@@ -335,5 +335,5 @@ class _Building:
             self.notes.append(f"{fault.message} {CHECKS[fault.code].fix}")
 
 
-def _pages_in(listing: Listed) -> int:
+def _pages_in(listing: ListedPages) -> int:
     return listing.count + sum(listing.not_listed.values())

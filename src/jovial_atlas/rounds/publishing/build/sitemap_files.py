@@ -13,13 +13,19 @@ from jovial_atlas.files import digest
 from jovial_atlas.rounds.publishing.build.companions import FileListing
 from jovial_atlas.rounds.publishing.build.file_sets import BuildFiles
 from jovial_atlas.rounds.publishing.build.kinds import NEWS, Kind
-from jovial_atlas.rounds.publishing.build.listing import Listed, news_tables
-from jovial_atlas.rounds.publishing.build.placing import Place, tables_of
+from jovial_atlas.rounds.publishing.build.listing import ListedPages, news_tables
+from jovial_atlas.rounds.publishing.build.placing import PlacedT, tables_of
 from jovial_atlas.rounds.publishing.build.rendering import Rendered, mark_of_file, render_all
 from jovial_atlas.rounds.publishing.build.result import AddressChange, Difference
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX, STYLE
-from jovial_atlas.rounds.state.record import Memory, Record, SitemapRecord, memories, remembered
+from jovial_atlas.rounds.state.record import (
+    BuildRecord,
+    ListedMemory,
+    SitemapRecord,
+    memories,
+    remembered,
+)
 from jovial_atlas.sitemaps.write import index_file
 
 
@@ -32,7 +38,7 @@ class SitemapFiles:
         survey: LastSurvey,
         kinds: Sequence[Kind],
         files: BuildFiles,
-        before: Record,
+        before: BuildRecord,
         *,
         differences: bool,
     ) -> None:
@@ -50,7 +56,9 @@ class SitemapFiles:
         #: Of the written file with the newest page: its date, the name of its memory, its rows.
         self._newest = ("", "", pl.DataFrame())
 
-    def put(self, listing: Listed, placed: Place) -> tuple[Place, dict[str, tuple[str, int]]]:
+    def put(
+        self, listing: ListedPages, placed: PlacedT
+    ) -> tuple[PlacedT, dict[str, tuple[str, int]]]:
         """Put every sitemap file that is not as it should be, keep the others as they are, and
         put the index. Gives where pages stand in the end; and by address all sitemaps, the index
         first, with digest and count."""
@@ -125,7 +133,7 @@ class SitemapFiles:
         except ValueError as error:
             raise OutputError(str(error)) from error
 
-    def _spread(self, overflow: list[tuple[Kind, pl.DataFrame]], placed: Place) -> Place:
+    def _spread(self, overflow: list[tuple[Kind, pl.DataFrame]], placed: PlacedT) -> PlacedT:
         """Rows for which their file has no bytes left go into further files of their kind, and
         stay there from then on."""
         for kind, rows in overflow:
@@ -203,7 +211,7 @@ class SitemapFiles:
         if name == newest:
             # The feeds want no other, mostly; it need not be read from what was just written.
             return remembered(rows, name)
-        return Memory(name, self.files.listed.read(name)).rows
+        return ListedMemory(name, self.files.listed.read(name)).rows
 
 
 def _text_of(path: str) -> str:
