@@ -130,11 +130,11 @@ def resolve(base: str, reference: str) -> str | None:
 def whole(base: str, reference: str) -> str | None:
     """The absolute address that a reference in a page leads to, with its fragment: also one that
     is no page (`mailto:`, `tel:`); None for nothing at all."""
-    said = reference.strip(_SPACE)
-    if not said:
+    stripped = reference.strip(_SPACE)
+    if not stripped:
         return None
     try:
-        joined = urljoin(base, said)
+        joined = urljoin(base, stripped)
         if urlsplit(joined).scheme not in _DEFAULT_PORTS:
             return joined
         bare, mark, fragment = joined.partition("#")

@@ -129,14 +129,14 @@ def codec_of(label: str) -> str | None:
     Encoding Standard (§4.2); None for a label that is none of these. No other name reaches the
     registry of codecs, which knows things that are no encodings of text."""
     # Most pages are UTF-8 and name it so; the table of labels is for the others.
-    said = label.strip().lower()
-    if said in ("utf-8", "utf8"):
+    name = label.strip().lower()
+    if name in ("utf-8", "utf8"):
         return "utf-8"
-    if not said.isascii():
+    if not name.isascii():
         return None
     import webencodings
 
-    known = webencodings.lookup(said[:40])
+    known = webencodings.lookup(name[:40])
     if known is None or known.name in ("x-user-defined", "replacement"):
         return None
     try:

@@ -47,9 +47,9 @@ def _spellings(secrets: Collection[str]) -> Iterator[str]:
 
 def secrets_in(headers: Collection[tuple[str, str]]) -> list[str]:
     """The secrets among header fields."""
-    found = []
+    secrets = []
     for name, value in headers:
         if name.lower() in SECRET_FIELDS:
             # "Bearer TOKEN": the scheme before it is no secret.
-            found.append(value.split(" ", 1)[-1])
-    return found
+            secrets.append(value.split(" ", 1)[-1])
+    return secrets

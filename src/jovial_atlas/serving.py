@@ -52,10 +52,10 @@ class HeadReader:
         return found
 
     def _read(self, address: str, ending: str) -> str:
-        place = self.folder / (fragment_path(address) + ending)
-        if ".." in place.parts:
+        path = self.folder / (fragment_path(address) + ending)
+        if ".." in path.parts:
             return ""
         try:
-            return place.read_text("utf-8")
+            return path.read_text("utf-8")
         except (FileNotFoundError, NotADirectoryError):
             return ""

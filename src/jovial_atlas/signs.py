@@ -45,22 +45,22 @@ def signed_pages(folder: Path, page: str) -> list[str]:
     """Names of the pages for visitors that carry our sign: `page` and its further parts."""
     page = page or "sitemap.html"
     stem = page.removesuffix(".html")
-    found = []
+    names = []
     number = 1
     while _holds(folder / (name := f"{stem}-{number}.html" if number > 1 else page), (_PAGE,)):
-        found.append(name)
+        names.append(name)
         number += 1
-    return found
+    return names
 
 
-def _is_ours(place: Path) -> bool:
-    return _holds(place, _SITEMAP) or _holds(place, (_FEED,), _FAR)
+def _is_ours(path: Path) -> bool:
+    return _holds(path, _SITEMAP) or _holds(path, (_FEED,), _FAR)
 
 
-def _holds(place: Path, signs: tuple[bytes, ...], within: int = _NEAR) -> bool:
+def _holds(path: Path, signs: tuple[bytes, ...], within: int = _NEAR) -> bool:
     try:
-        with place.open("rb") as file:
-            if place.suffix == ".gz":
+        with path.open("rb") as file:
+            if path.suffix == ".gz":
                 with gzip.open(file) as unpacked:
                     data = unpacked.read(within)
             else:

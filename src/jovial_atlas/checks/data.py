@@ -35,24 +35,26 @@ class PageData:
 def check_data(pages: Iterable[PageData]) -> Iterator[Fault]:
     """What is wrong with the structured data of some pages."""
     together: dict[tuple[str, str], list[str]] = {}
-    for one in pages:
-        first_left_out = len(one.nodes) - one.left_out
-        for issue in one.issues:
-            node = one.nodes[issue.node]
+    for page_data in pages:
+        first_left_out = len(page_data.nodes) - page_data.left_out
+        for issue in page_data.issues:
+            node = page_data.nodes[issue.node]
             kind = " and ".join(types_of(node)) or "node"
             at = f"{kind}.{issue.path}" if issue.path else kind
-            said = issue.message if issue.message.startswith(kind) else f"{at}: {issue.message}"
+            sentence = issue.message if issue.message.startswith(kind) else f"{at}: {issue.message}"
             if issue.code in _TOGETHER:
-                together.setdefault((issue.code, said), []).append(one.where)
+                together.setdefault((issue.code, sentence), []).append(page_data.where)
                 continue
             gone = issue.node >= first_left_out and issue.code in INVALID
-            yield Fault(issue.code, one.where, f"{said}{' It is not published.' if gone else ''}")
-        if one.text is not None:
-            yield from _disagreeing(one, one.text)
-    for (code, said), where in together.items():
+            yield Fault(
+                issue.code, page_data.where, f"{sentence}{' It is not published.' if gone else ''}"
+            )
+        if page_data.text is not None:
+            yield from _disagreeing(page_data, page_data.text)
+    for (code, sentence), where in together.items():
         places = dict.fromkeys(where)
         more = f" {plural(len(places), 'page')}: {_some(list(places))}." if len(places) > 1 else ""
-        yield Fault(code, next(iter(places)), f"{said}{more}")
+        yield Fault(code, next(iter(places)), f"{sentence}{more}")
 
 
 def _some(where: list[str], most: int = 3) -> str:
@@ -61,15 +63,15 @@ def _some(where: list[str], most: int = 3) -> str:
     return ", ".join(shown) + more
 
 
-def _disagreeing(one: PageData, text: PageText) -> Iterator[Fault]:
-    for node in one.nodes[: len(one.nodes) - one.left_out]:
+def _disagreeing(page_data: PageData, text: PageText) -> Iterator[Fault]:
+    for node in page_data.nodes[: len(page_data.nodes) - page_data.left_out]:
         kinds = types_of(node)
         if not kinds or _FRAMES & set(kinds):
             continue
         for found in disagreements(node, text):
             near = f"; the page says {found.nearest!r}" if found.nearest else ""
             message = f"{kinds[0]}.{found.path} is {found.said[:100]!r}{near}."
-            yield Fault("data-disagrees", one.where, message)
+            yield Fault("data-disagrees", page_data.where, message)
 
 
 def validated(

@@ -192,24 +192,24 @@ class _Pace:
             time.sleep(pause)
 
 
-def _ask(one: ListedAddress, how: LiveAsking, pace: _Pace, now: datetime) -> LiveResult:
-    asked = how.origin + addresses.path_and_query(one.loc)
-    method = "HEAD" if one.picture else "GET"
+def _ask(listed: ListedAddress, how: LiveAsking, pace: _Pace, now: datetime) -> LiveResult:
+    asked = how.origin + addresses.path_and_query(listed.loc)
+    method = "HEAD" if listed.picture else "GET"
     pace.wait()
     try:
-        answer = _sent(how, method, asked, one)
-        if one.picture and answer.status in (405, 501):
+        answer = _sent(how, method, asked, listed)
+        if listed.picture and answer.status in (405, 501):
             pace.wait()
-            answer = _sent(how, "GET", asked, one)
+            answer = _sent(how, "GET", asked, listed)
     except NetworkError as error:
         return [("live-failed", str(error))]
-    if one.picture:
+    if listed.picture:
         return list(_picture(answer))
-    return list((_open if one.hidden else _page)(one.loc, answer, how, now))
+    return list((_open if listed.hidden else _page)(listed.loc, answer, how, now))
 
 
-def _sent(how: LiveAsking, method: str, asked: str, one: ListedAddress) -> Answer:
-    largest = _PICTURE_BYTES if one.picture else _PAGE_BYTES
+def _sent(how: LiveAsking, method: str, asked: str, listed: ListedAddress) -> Answer:
+    largest = _PICTURE_BYTES if listed.picture else _PAGE_BYTES
     return send(how.client, Request(method, asked, {}), tries=2, largest=largest, cut=True)
 
 
@@ -265,7 +265,7 @@ def _open(loc: str, answer: Answer, how: LiveAsking, now: datetime) -> Iterator[
         yield "live-open", f"The site file says noindex; no {where} of the page does."
 
 
-def faults_of(one: ListedAddress, result: LiveResult) -> Iterator[Fault]:
+def faults_of(listed: ListedAddress, result: LiveResult) -> Iterator[Fault]:
     """What was found at one address, as faults."""
     for code, message in result:
-        yield Fault(code, one.loc, message)
+        yield Fault(code, listed.loc, message)

@@ -114,14 +114,14 @@ def check_overrides(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
             message = f"The page {who}decides {name} for itself; {_guard(site, name)}."
             yield Fault("override-refused", loc, message)
     sections = dict(decided.select("loc", "section").iter_rows()) if site.overrides else {}
-    for one in site.overrides:
-        where = f"{site.model.overrides.file}:{one.line}"
-        if one.loc not in sections:
-            yield Fault("override-unknown", where, f"{one.loc} is no page of the last survey.")
+    for override in site.overrides:
+        where = f"{site.model.overrides.file}:{override.line}"
+        if override.loc not in sections:
+            yield Fault("override-unknown", where, f"{override.loc} is no page of the last survey.")
             continue
-        for name in one.sets:
-            if guards(site, name, sections[one.loc], one.by):
-                message = f"{name} of {one.loc}: {_guard(site, name)}."
+        for name in override.sets:
+            if guards(site, name, sections[override.loc], override.by):
+                message = f"{name} of {override.loc}: {_guard(site, name)}."
                 yield Fault("override-refused", where, message)
 
 
@@ -167,15 +167,17 @@ def check_engines(decided: pl.DataFrame, robots: RobotsFile, site: SiteFile) -> 
                 if not matcher.ask(addresses.path_and_query(loc)).allowed
             ]
             if barred:
-                said = f"{engine.name}'s crawler {token} may not fetch"
-                message = f"{said} {plural(len(barred), 'listed page')}: {_some(barred)}."
+                barred_from = f"{engine.name}'s crawler {token} may not fetch"
+                message = f"{barred_from} {plural(len(barred), 'listed page')}: {_some(barred)}."
                 yield Fault("engine-barred", engine.name, message)
             if "crawlers" in decided.columns and token.lower() in _tokens(decided):
                 own = pl.col("crawlers").struct.field(token.lower()).struct.field("index")
                 hidden = listed.filter(~own)["loc"].to_list()
                 if hidden:
-                    said = f"{plural(len(hidden), 'listed page')} may not be indexed by {token}"
-                    yield Fault("engine-noindex", engine.name, f"{said}: {_some(hidden)}.")
+                    barred_from = (
+                        f"{plural(len(hidden), 'listed page')} may not be indexed by {token}"
+                    )
+                    yield Fault("engine-noindex", engine.name, f"{barred_from}: {_some(hidden)}.")
 
 
 def check_given(site: SiteFile) -> Iterator[Fault]:
@@ -183,11 +185,11 @@ def check_given(site: SiteFile) -> Iterator[Fault]:
     publisher = site.model.publisher
     for engine in site.model.engine:
         if engine.profiles:
-            for one in sorted(set(engine.profiles) ^ set(publisher.profiles)):
-                given = one in engine.profiles
+            for profile in sorted(set(engine.profiles) ^ set(publisher.profiles)):
+                given = profile in engine.profiles
                 where = "was given to it" if given else "is in the structured data"
                 but = "is not in the structured data" if given else "was not given to it"
-                message = f"The profile {one!r} {where} and {but}."
+                message = f"The profile {profile!r} {where} and {but}."
                 yield Fault("engine-profiles", engine.name, message)
         country = publisher.address.country
         if engine.country and country and engine.country != country:

@@ -159,11 +159,11 @@ def check_against_robots(
                 yield Fault("robots-bars-sitemap", fetched.name, f"{str(answer.rule)!r} bars it.")
     path = pl.col("loc").str.replace("^https?://[^/]+", "")
     closed = barred(robots, path, agents)
-    found = read.rows.filter(closed) if closed is not None else read.rows.clear()
-    for loc, file, line in _some(found):
+    barred_rows = read.rows.filter(closed) if closed is not None else read.rows.clear()
+    for loc, file, line in _some(barred_rows):
         answer = matcher.ask(addresses.path_and_query(loc))
         yield Fault("listed-disallowed", f"{file}:{line}", f"{str(answer.rule)!r} bars {loc}.")
-    yield from _left_out("listed-disallowed", found, "listed addresses are barred")
+    yield from _left_out("listed-disallowed", barred_rows, "listed addresses are barred")
 
 
 def _some(rows: pl.DataFrame) -> Iterator[tuple[str, str, int]]:
@@ -210,13 +210,13 @@ def _other_dates(both: pl.DataFrame) -> Iterator[Fault]:
     other = both.filter(pl.col("lastmod").ne_missing(pl.col("page_lastmod")) & ~pl.col("companion"))
     for (file,), rows in other.group_by("file", maintain_order=True):
         newest = rows.sort("page_lastmod", descending=True, nulls_last=True).row(0, named=True)
-        said, real = newest["lastmod"] or "no date", newest["page_lastmod"] or "no date"
+        listed_date, real = newest["lastmod"] or "no date", newest["page_lastmod"] or "no date"
         late = _days_between(newest["lastmod"], newest["page_lastmod"])
         yield Fault(
             "lastmod-differs",
             str(file),
             f"{plural(rows.height, 'address has', 'addresses have')} another date than the page: "
-            f"{newest['loc']} says {said}, the page {real}"
+            f"{newest['loc']} says {listed_date}, the page {real}"
             + (f"; the file is {plural(late, 'day')} behind." if late else "."),
         )
 

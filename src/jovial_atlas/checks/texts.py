@@ -41,12 +41,12 @@ class PublishedTexts:
 
 def published_texts(decided: pl.DataFrame, settings: HeadSettings) -> list[PublishedTexts]:
     """The texts of all listed pages."""
-    found = []
+    published = []
     for page in pages_of(decided.filter("listed")):
         section = settings.section.get(page.section)
         title, said = title_of(page, settings, section), description_of(page, settings, section)
-        found.append(PublishedTexts(page, section, title, said))
-    return found
+        published.append(PublishedTexts(page, section, title, said))
+    return published
 
 
 def with_published(decided: pl.DataFrame, texts: Sequence[PublishedTexts] | None) -> pl.DataFrame:
@@ -74,38 +74,38 @@ def check_lengths(
     site, patterns that give nothing, and target phrases that a page never says."""
     site = settings.site
     names = {site.name.casefold(), site.short_name.casefold()}
-    for one in texts:
-        page, section = one.page, one.section
-        for name, found in (("title", one.title), ("description", one.description)):
+    for published in texts:
+        page, section = published.page, published.section
+        for name, found in (("title", published.title), ("description", published.description)):
             said = [getattr(at, name) for at in (section, settings.head) if at]
             yield from _empty(name, found, page, said)
-        if title := one.title.value:
+        if title := published.title.value:
             yield from _length("title", page.loc, title, limits.title_px, limits.title_size,
                                limits.title_least)  # fmt: skip
             home = page.loc == f"{site.url}/"
             if title.casefold() in names and not home:
                 yield Fault("title-site-name", page.loc, f"Its title is only {title!r}.")
-        if one.description.value and one.description.source != "excerpt":
-            yield from _length("description", page.loc, one.description.value,
+        if published.description.value and published.description.source != "excerpt":
+            yield from _length("description", page.loc, published.description.value,
                                limits.description_px, limits.description_size,
                                limits.description_least)  # fmt: skip
-        yield from _phrase(one, phrase_of(page, settings))
+        yield from _phrase(published, phrase_of(page, settings))
 
 
-def _phrase(one: PublishedTexts, phrase: str) -> Iterator[Fault]:
+def _phrase(published: PublishedTexts, phrase: str) -> Iterator[Fault]:
     if not phrase:
         return
     places = {
-        "title": one.title.value,
-        "heading": one.page.heading,
-        "description": one.description.value,
-        "first sentences": one.page.excerpt,
+        "title": published.title.value,
+        "heading": published.page.heading,
+        "description": published.description.value,
+        "first sentences": published.page.excerpt,
     }
     wanted = phrase.casefold()
     lacking = [name for name, text in places.items() if wanted not in (text or "").casefold()]
     if lacking:
         message = f"Its target phrase {phrase!r} is not in its {', '.join(lacking)}."
-        yield Fault("phrase-absent", one.page.loc, message)
+        yield Fault("phrase-absent", published.page.loc, message)
 
 
 def _empty(name: str, found: Text, page: Page, patterns: Sequence[str]) -> Iterator[Fault]:
@@ -130,19 +130,21 @@ def _length(name: str, loc: str, text: str, most: int, size: int, least: int) ->
 
 def check_languages(texts: Sequence[PublishedTexts], site: SiteFile) -> Iterator[Fault]:
     """Titles with descriptions in another language than their page says it is in."""
-    for one in texts:
-        declared = (one.page.language or site.model.site.language).partition("-")[0].lower()
-        text = ". ".join(part for part in (one.title.value, one.description.value) if part)
+    for published in texts:
+        declared = (published.page.language or site.model.site.language).partition("-")[0].lower()
+        text = ". ".join(
+            part for part in (published.title.value, published.description.value) if part
+        )
         if len(text.split()) < _WORDS:
             continue
-        found, sure = _identifier().classify(text)
-        alike = any({found, declared} <= group for group in _ALIKE)
-        if found != declared and sure >= _SURE and not alike:
+        language, sure = _identifier().classify(text)
+        alike = any({language, declared} <= group for group in _ALIKE)
+        if language != declared and sure >= _SURE and not alike:
             message = (
-                f"The page is in {declared!r}; its title and description read as {found!r}: "
+                f"The page is in {declared!r}; its title and description read as {language!r}: "
                 f"{text[:80]!r}."
             )
-            yield Fault("text-language", one.page.loc, message)
+            yield Fault("text-language", published.page.loc, message)
 
 
 @lru_cache(maxsize=1)

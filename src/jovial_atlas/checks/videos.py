@@ -58,13 +58,13 @@ def _thumbnail(
     address = film.values.thumbnail or ""
     if not address.startswith(f"{site.model.site.url}/") or film.origin["thumbnail"] == "file":
         return
-    place = find(address)
-    if place is None:
+    path = find(address)
+    if path is None:
         message = f"The picture {address} of the video {film.name} does not exist."
         yield Fault("video-thumbnail", film.loc, message)
         return
     if address not in sizes:
-        sizes[address] = look_at_picture(place)
+        sizes[address] = look_at_picture(path)
     size = sizes[address]
     if size is None:
         yield Fault("video-thumbnail", film.loc, f"{address} is no picture.")
@@ -76,13 +76,13 @@ def _thumbnail(
 
 def _barred(film: Film, site: SiteFile, matcher: Matcher) -> Iterator[Fault]:
     values = film.values
-    for address, what in (
+    for address, role in (
         (values.thumbnail, "picture"), (values.content, "media file"), (values.player, "player"),
     ):  # fmt: skip
         if address and address.startswith(f"{site.model.site.url}/"):
             answer = matcher.ask(addresses.path_and_query(address))
             if not answer.allowed:
-                message = f"{str(answer.rule)!r} bars the {what} of the video {film.name}."
+                message = f"{str(answer.rule)!r} bars the {role} of the video {film.name}."
                 yield Fault("video-barred", film.loc, message)
 
 
@@ -110,14 +110,17 @@ def _agreement(film: Film) -> Iterator[Fault]:
         own = ("video",) if name == "description" else ()
         if film.origin.get(name) in (None, "page", "first sentences", *own):
             continue
-        said = getattr(film.values, name)
+        published_value = getattr(film.values, name)
         shown = [text for text in texts if text]
         best = max(
-            (fuzz.token_set_ratio(said, text, processor=utils.default_process) for text in shown),
+            (
+                fuzz.token_set_ratio(published_value, text, processor=utils.default_process)
+                for text in shown
+            ),
             default=100.0,
         )
         if best < _ALIKE[name]:
-            message = f"The {name} of {film.name} is {_short(said)!r}; the page says "
+            message = f"The {name} of {film.name} is {_short(published_value)!r}; the page says "
             yield Fault("video-text-differs", film.loc, f"{message}{_short(shown[0])!r}.")
 
 

@@ -60,8 +60,8 @@ def command(
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
     if replace and not dry_run:
-        for place in replace_foreign(site, replace):
-            out.note(f"The file that was there is now {place}.")
+        for path in replace_foreign(site, replace):
+            out.note(f"The file that was there is now {path}.")
     out.get_ready()
     options = BuildOptions(dry_run, fold, addresses, accept, work.locks().swapping, _names(work))
     build = run_build(site, survey, work.now(), options)
@@ -141,13 +141,13 @@ def _shown(files: list[BuiltFile], *, every: bool) -> list[list[object]]:
     return rows
 
 
-def _differences(out: Output, found: list[Difference]) -> None:
-    if not found:
+def _differences(out: Output, differences: list[Difference]) -> None:
+    if not differences:
         out.say("No address differs from the build before.")
         return
     out.table(
         [("Change", "left"), ("Sitemap", "left"), ("Address", "fold")],
-        [[one.change, one.file, one.loc] for one in found],
+        [[one.change, one.file, one.loc] for one in differences],
     )
 
 

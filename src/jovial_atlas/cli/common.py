@@ -155,10 +155,10 @@ class Work:
         """The site file, read, with the hold that this command needs. Raises SiteFileError."""
         from jovial_atlas.sitefile import read_site_file
 
-        place = self.site_path()
-        if place.exists():
+        path = self.site_path()
+        if path.exists():
             self.hold()
-        site = read_site_file(place)
+        site = read_site_file(path)
         _SECRETS.update(_secrets_of(site))
         self.output.secrets = _SECRETS
         return site

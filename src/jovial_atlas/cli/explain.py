@@ -56,13 +56,13 @@ def _as_json(explained: Explained) -> dict[str, Any]:
         "extra": page.extra or {},
         "layers": [
             {
-                "layer": one.name,
-                "sets": one.sets,
-                "reason": one.reason,
-                "decides": list(one.won),
-                "crawlers": list(one.crawlers),
+                "layer": layer.name,
+                "sets": layer.sets,
+                "reason": layer.reason,
+                "decides": list(layer.won),
+                "crawlers": list(layer.crawlers),
             }
-            for one in explained.layers
+            for layer in explained.layers
         ],
         "sitemap": explained.sitemap,
         "robots": explained.robots,

@@ -45,23 +45,23 @@ def show_findings(
     from jovial_atlas.findings.registry import check_of
 
     for code, group in groupby(findings, key=lambda one: one.code):
-        found = list(group)
+        same_code = list(group)
         check = check_of(code)
-        times = f" ({len(found):,})" if len(found) > 1 else ""
+        times = f" ({len(same_code):,})" if len(same_code) > 1 else ""
         out.severity(check.severity, f"{check.what}{times}", code)
-        shown = found if show_all else found[:_SHOWN]
+        shown = same_code if show_all else same_code[:_SHOWN]
         out.indented("", check.why, text_style="dim")
         for one in shown:
             _place(out, one)
-        if len(found) > len(shown):
-            out.indented("", f"… and {len(found) - len(shown):,} more; --all shows them")
+        if len(same_code) > len(shown):
+            out.indented("", f"… and {len(same_code) - len(shown):,} more; --all shows them")
         out.indented("do:", check.fix, style="green")
         out.say()
     total = counts(findings)
-    said = ", ".join(
+    totals = ", ".join(
         plural(total[s], s, "advice" if s == "advice" else None) for s in SEVERITIES if total[s]
     )
     looked = ", ".join(looked_at[:4]) + (
         f" and {len(looked_at) - 4} more" if len(looked_at) > 4 else ""
     )
-    out.say(f"Checked {looked}: {said or 'nothing found'}.", style="bold")
+    out.say(f"Checked {looked}: {totals or 'nothing same_code'}.", style="bold")

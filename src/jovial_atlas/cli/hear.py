@@ -46,16 +46,16 @@ def command(
     (chosen,) = engines_named(site, [engine])
     ledger = open_ledger(site, work.now, os.environ)
     try:
-        heard = [hear(site, chosen, place, ledger, kind, mapping) for place in files]
+        heard = [hear(site, chosen, path, ledger, kind, mapping) for path in files]
     finally:
         ledger.close()
     if out.format == "json":
         pairs = zip(files, heard, strict=True)
-        rows = [{"file": str(place), **asdict(one)} for place, one in pairs]
+        rows = [{"file": str(path), **asdict(one)} for path, one in pairs]
         out.json({"heard": rows})
         return 0
-    for place, done in zip(files, heard, strict=True):
+    for path, done in zip(files, heard, strict=True):
         other = f", {done.elsewhere:,} of other sites left out" if done.elsewhere else ""
-        out.say(f"{place}: {plural(done.rows, 'row')} about {done.kind}{other}.")
+        out.say(f"{path}: {plural(done.rows, 'row')} about {done.kind}{other}.")
     out.say("`jovial-atlas status --offline` shows what they come to.")
     return 0

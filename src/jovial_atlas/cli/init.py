@@ -58,10 +58,10 @@ def command(
     from jovial_atlas.rounds.reading.proposal import propose, write_site_file
 
     out = work.output
-    place = work.given or Path("atlas.toml")
-    if place.exists() and not replace:
+    path = work.given or Path("atlas.toml")
+    if path.exists() and not replace:
         raise AtlasError(
-            f"{place} exists already and is left as it is. Change it by hand, or run "
+            f"{path} exists already and is left as it is. Change it by hand, or run "
             "`jovial-atlas init --replace` to write a new one (the old one is kept beside it)."
         )
     asking = not yes
@@ -71,18 +71,18 @@ def command(
     answers = Answers(name, short_name, language, kind, stage, cast("Style | None", style))
     if asking:
         answers = _ask(proposal, answers)
-    text = site_file_text(proposal, place, answers)
-    locks = work.locks(place)
+    text = site_file_text(proposal, path, answers)
+    locks = work.locks(path)
     with locks.writing(), locks.editing():
-        write_site_file(place, text, proposal, replace=replace)
-    _tell(out, proposal, html, place)
+        write_site_file(path, text, proposal, replace=replace)
+    _tell(out, proposal, html, path)
     return 0
 
 
-def _tell(out: Output, proposal: Proposal, html: Path, place: Path) -> None:
+def _tell(out: Output, proposal: Proposal, html: Path, path: Path) -> None:
     from jovial_atlas.faults import plural
 
-    out.say(f"Read {plural(proposal.pages, 'page')} in {html} and wrote {place}.")
+    out.say(f"Read {plural(proposal.pages, 'page')} in {html} and wrote {path}.")
     for section in proposal.sections:
         out.say(f"  section {section.name:<20} {section.match:<28} {plural(section.pages, 'page')}")
     if proposal.robots:

@@ -32,7 +32,7 @@ def command(work: Work, match: str | None, dry_run: bool, remove: bool, anyway: 
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
-    found = []
+    injected = []
     for host in site.hosts:
         part = survey.of_host(host)
         done = list(
@@ -44,27 +44,27 @@ def command(work: Work, match: str | None, dry_run: bool, remove: bool, anyway: 
         if not dry_run:
             with work.locks().swapping():
                 keep_marks(part, done)
-        found += done
-    counts = {state: sum(one.state == state for one in found)
+        injected += done
+    counts = {state: sum(one.state == state for one in injected)
               for state in ("changed", "same", "skipped")}  # fmt: skip
     names = ("path", "loc", "state", "why")
     if out.format == "json":
-        rows = [{n: getattr(one, n) for n in (*names, "alts")} for one in found]
+        rows = [{n: getattr(one, n) for n in (*names, "alts")} for one in injected]
         out.json({**counts, "files": rows})
     elif out.format == "csv":
-        out.csv(names, [[getattr(one, name) for name in names] for one in found])
+        out.csv(names, [[getattr(one, name) for name in names] for one in injected])
     else:
-        for one in found:
+        for one in injected:
             if one.diff:
                 out.as_it_is(one.diff)
                 out.say()
         verb = "would change" if dry_run else "changed"
         out.say(f"{plural(counts['changed'], 'page')} {verb}, {counts['same']:,} as they are.")
     if not remove and out.is_table:
-        for one in found:
+        for one in injected:
             for text in one.alts:
                 out.note(f"{one.path}: proposed alt text, {text}")
-    for one in found:
+    for one in injected:
         if one.state == "skipped":
             out.warn(f"{one.path} was left as it is: {one.why}.")
     return 0

@@ -82,16 +82,16 @@ def _carried(work: Work, folder: Path, *, out_of: bool) -> int:
     done: dict[str, Any] = {}
     for host in site.hosts:
         ledger = open_ledger(host, work.now, os.environ)
-        place = folder / host.host if host.host else folder
+        path = folder / host.host if host.host else folder
         try:
-            counts = ledger.carry_out(place) if out_of else ledger.carry_in(place)
+            counts = ledger.carry_out(path) if out_of else ledger.carry_in(path)
         finally:
             ledger.close()
-        done[str(place)] = counts
+        done[str(path)] = counts
         if out.is_table:
             total = sum(counts.values())
             said = "written into" if out_of else "taken from"
-            out.say(f"{total:,} rows of {len(counts)} tables {said} {place}.")
+            out.say(f"{total:,} rows of {len(counts)} tables {said} {path}.")
     if not out.is_table:
         out.json({"folders": done})
     return 0

@@ -219,7 +219,7 @@ class Output:
         self._err.print(self._text(text, "bold yellow"), soft_wrap=not sys.stderr.isatty())
 
     @contextmanager
-    def progress(self, what: str) -> Iterator[Callable[[int, int], None] | None]:
+    def progress(self, label: str) -> Iterator[Callable[[int, int], None] | None]:
         """A progress bar on a terminal; elsewhere nothing. Yields what reports done and total."""
         if self.quiet or not sys.stderr.isatty():
             yield None
@@ -227,7 +227,7 @@ class Output:
         from rich.progress import Progress
 
         with Progress(console=self._err, transient=True) as bar:
-            task = bar.add_task(what, total=None)
+            task = bar.add_task(label, total=None)
             yield lambda done, total: bar.update(task, completed=done, total=total)
 
 

@@ -84,8 +84,8 @@ def command(
     survey = last_survey(site, work.now())
     if take:
         return _tell(work, take_table(survey, take, dry_run=dry_run, anyway=anyway), take, dry_run)
-    found = select_pages(survey.decided, site, Filters(**filters))
-    shown = found.head(limit) if limit else found
+    pages = select_pages(survey.decided, site, Filters(**filters))
+    shown = pages.head(limit) if limit else pages
     if edit:
         count = write_table(shown, survey, edit, columns_of(fields))
         said = f"{plural(count, 'page')} written to {edit}. Fill it in, then:"
@@ -94,7 +94,7 @@ def command(
         export(shown, export_to)
         out.note(f"{plural(shown.height, 'page')} written to {export_to}.")
     else:
-        _show(out, shown, found.height - shown.height, site.model.site.url)
+        _show(out, shown, pages.height - shown.height, site.model.site.url)
     return 0
 
 
@@ -130,7 +130,7 @@ def _show(out: Output, shown: pl.DataFrame, more: int, url: str) -> None:
 _CHANGES = 40
 
 
-def _tell(work: Work, taken: Taken, place: Path, dry_run: bool) -> int:
+def _tell(work: Work, taken: Taken, path: Path, dry_run: bool) -> int:
     """What taking a table came to; 1 where rows of it were left out."""
     from jovial_atlas.addresses import path_and_query
     from jovial_atlas.faults import plural
@@ -163,7 +163,7 @@ def _tell(work: Work, taken: Taken, place: Path, dry_run: bool) -> int:
         out.say(f"{plural(taken.pages, 'page')} {verb}{said}.{again}")
     for one, why in left_out:
         key = f"{one.key}: " if one.key else ""
-        out.warn(f"{place}:{one.line}: {why}. {key}{one.message}.")
+        out.warn(f"{path}:{one.line}: {why}. {key}{one.message}.")
     if taken.conflicts and not dry_run:
         out.note("Rows of pages that changed meanwhile: look at them again, write the table anew, "
                  "or take them with --anyway.")  # fmt: skip

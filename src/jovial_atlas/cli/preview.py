@@ -51,26 +51,26 @@ def command(
         count = draw(pages, survey, to)
         out.note(f"{plural(count, 'page')} drawn on {to}.")
         return 0
-    found = list(previews(pages, survey))
+    previewed = list(previews(pages, survey))
     if out.format == "json":
-        out.json({"previews": [asdict(one) for one in found]})
+        out.json({"previews": [asdict(one) for one in previewed]})
     else:
-        for one in found:
+        for one in previewed:
             _show(out, one)
-        out.say(f"{plural(len(found), 'page')}.")
+        out.say(f"{plural(len(previewed), 'page')}.")
     return 0
 
 
-def _show(out: Output, one: Preview) -> None:
+def _show(out: Output, shown_page: Preview) -> None:
     from jovial_atlas.rounds.publishing.preview import notes_of
 
-    results, shared = notes_of(one)
-    out.say(one.loc, style="bold")
-    if one.hidden:
-        out.say(f"It may not be found: {one.hidden}.", style="bold yellow")
+    results, shared = notes_of(shown_page)
+    out.say(shown_page.loc, style="bold")
+    if shown_page.hidden:
+        out.say(f"It may not be found: {shown_page.hidden}.", style="bold yellow")
     for name, result, width in (
-        ("As a result, wide screen", one.wide, 92),
-        ("As a result, narrow screen", one.narrow, 52),
+        ("As a result, wide screen", shown_page.wide, 92),
+        ("As a result, narrow screen", shown_page.narrow, 52),
     ):
         lines = [
             (result.trail, "dim"), (result.title.shown or "no title", "bold cyan"),
@@ -79,7 +79,11 @@ def _show(out: Output, one: Preview) -> None:
         out.framed(name, lines, width)
     for note in results:
         out.indented("", note.text, text_style="yellow" if note.warn else "dim")
-    lines = [(one.host, "dim"), (one.card_title, "bold"), (one.card_text or "no text", "")]
+    lines = [
+        (shown_page.host, "dim"),
+        (shown_page.card_title, "bold"),
+        (shown_page.card_text or "no text", ""),
+    ]
     out.framed("Shared as a card", lines, 72)
     for note in shared:
         out.indented("", note.text, text_style="yellow" if note.warn else "dim")

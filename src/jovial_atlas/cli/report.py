@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 @atlas_command("report", state="reads", epilog="Example: jovial-atlas report --to report.html")
 @click.option("--to", "place", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
               default=Path("report.html"), show_default=True, help="File of the page.")  # fmt: skip
-def command(work: Work, place: Path) -> int:
+def command(work: Work, path: Path) -> int:
     """Write one HTML page with figures: what hides the site, what to do, sections, reasons, ages,
     sitemap files, what engines said last and how that came about. No engine is asked."""
     from jovial_atlas.files import write_whole
@@ -33,11 +33,11 @@ def command(work: Work, place: Path) -> int:
     for host in site.hosts:
         ledger = open_ledger(host, work.now, os.environ)
         try:
-            found = run_status(host, site.model.engine, ledger, None)
+            engine_states = run_status(host, site.model.engine, ledger, None)
             drawn += trends(site.model.engine, ledger)
         finally:
             ledger.close()
-        states = joined_states(states, found) if states else found
-    write_whole(place, report(site, states, work.now(), drawn))
-    work.output.say(f"The report is {place}; open it in a browser.")
+        states = joined_states(states, engine_states) if states else engine_states
+    write_whole(path, report(site, states, work.now(), drawn))
+    work.output.say(f"The report is {path}; open it in a browser.")
     return 0

@@ -92,12 +92,12 @@ def _shown(number: int, rule: Any) -> dict[str, Any]:
     chosen = {name: getattr(rule, name) for name, *_ in _SELECTORS if getattr(rule, name)}
     if not (rule.older_than or rule.newer_than):
         del chosen["dated"]
-    said = [", ".join(rule.patterns)] if rule.patterns else []
-    said += [f"{name.replace('_', ' ')} {value}" for name, value in chosen.items()]
-    said += [f"for {', '.join(rule.crawlers)} alone"] if rule.crawlers else []
+    selectors = [", ".join(rule.patterns)] if rule.patterns else []
+    selectors += [f"{name.replace('_', ' ')} {value}" for name, value in chosen.items()]
+    selectors += [f"for {', '.join(rule.crawlers)} alone"] if rule.crawlers else []
     return {
         "number": number,
-        "pages": "; ".join(said),
+        "pages": "; ".join(selectors),
         "match": list(rule.patterns),
         **{name: getattr(rule, name) for name, *_ in _SELECTORS},
         "crawlers": list(rule.crawlers),
@@ -118,12 +118,12 @@ def list_policies(work: Work) -> int:
     from jovial_atlas.rounds.deciding.rules import policies
 
     out = work.output
-    found = policies(work.site(), work.now())
+    shown = policies(work.site(), work.now())
     names = ("name", "choice", "pages", "decides", "about", "choices", "default")
     if out.format == "json":
-        out.json({"policies": [asdict(one) for one in found]})
+        out.json({"policies": [asdict(one) for one in shown]})
     elif out.format == "csv":
-        rows = [[getattr(one, name) for name in names] for one in found]
+        rows = [[getattr(one, name) for name in names] for one in shown]
         out.csv(names, [[*row[:5], " ".join(row[5]), row[6]] for row in rows])
     else:
         out.table(
@@ -132,7 +132,7 @@ def list_policies(work: Work) -> int:
             [
                 [one.name, one.choice, one.pages, one.decides, one.about,
                  ", ".join(choice for choice in one.choices if choice != one.choice)]
-                for one in found
+                for one in shown
             ],
         )  # fmt: skip
         out.say("`jovial-atlas rules policy NAME CHOICE` shows what another choice would do.")
@@ -251,26 +251,26 @@ def _change(work: Work, edit: Callable[[str], str], yes: bool) -> int:
     from jovial_atlas.rounds.deciding.rules import preview, save
 
     out = work.output
-    found = preview(work.site(), edit, work.now())
+    effect = preview(work.site(), edit, work.now())
     if out.format != "json":
-        _show(out, found)
+        _show(out, effect)
         if not yes and sys.stdin.isatty() and sys.stdout.isatty():
             yes = click.confirm("Save this?", default=False)
     if yes:
-        save(found)
+        save(effect)
     if out.format == "json":
-        out.json({"turns": [asdict(turn) for turn in found.turns], "saved": yes})
+        out.json({"turns": [asdict(turn) for turn in effect.turns], "saved": yes})
     else:
         out.say("Saved." if yes else "Nothing was saved; --yes saves it.", style="bold")
     return 0
 
 
-def _show(out: Output, found: RuleEffect) -> None:
+def _show(out: Output, effect: RuleEffect) -> None:
     from jovial_atlas.faults import plural
 
-    if not found.turns:
-        out.say(f"No verdict of {plural(found.pages, 'page')} changes.")
-    for turn in found.turns:
+    if not effect.turns:
+        out.say(f"No verdict of {plural(effect.pages, 'page')} changes.")
+    for turn in effect.turns:
         was, now = (_word(value) for value in (turn.before, turn.after))
         out.say(f"{turn.field}: {was} → {now} for {plural(turn.count, 'page')}")
         for loc in turn.examples:

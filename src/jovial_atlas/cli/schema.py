@@ -108,11 +108,11 @@ def _branch(
     issues: dict[tuple[int, str], list[str]],
     number: int,
 ) -> None:
-    for place, (key, value) in enumerate(lines):
-        last = place == len(lines) - 1
+    for file, (key, value) in enumerate(lines):
+        last = file == len(lines) - 1
         sign, below = ("└─ ", "   ") if last else ("├─ ", "│  ")
         at = f"{path}{key}" if key.startswith("[") else f"{path}.{key}" if path else key
-        told = issues.get((number, at), [])
+        node_issues = issues.get((number, at), [])
         origin = f"  ({origins[at]})" if origins.get(at) else ""
         if isinstance(value, list):
             inner = [(f"[{n}]", one) for n, one in enumerate(value)]
@@ -130,7 +130,7 @@ def _branch(
         else:
             said = f"→ {value['@id']}" if isinstance(value, dict) else str(value)
             out.branch(f"{before}{sign}", key, said, origin)
-        for message in told:
+        for message in node_issues:
             out.branch(f"{before}{below}", "", message, "", warn=True)
 
 
@@ -183,12 +183,12 @@ def table(work: Work) -> int:
     from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
-    found = by_type(last_survey(site, work.now()), site)
+    types = by_type(last_survey(site, work.now()), site)
     names = ("type", "pages", "complete", "not_published", "missing")
     rows: list[dict[str, Any]] = [
         {"type": one.kind, "pages": one.pages, "complete": one.complete,
          "not_published": one.left_out, "missing": dict(one.missing.most_common())}
-        for one in found
+        for one in types
     ]  # fmt: skip
     if out.format == "json":
         out.json({"types": rows})
@@ -220,20 +220,20 @@ def organisation(work: Work) -> int:
     from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
-    found = truth(last_survey(site, work.now()))
+    spellings = truth(last_survey(site, work.now()))
     names = ("field", "said", "official", "count", "where")
     if out.format == "json":
-        out.json({"spellings": [asdict(one) for one in found]})
+        out.json({"spellings": [asdict(one) for one in spellings]})
     elif out.format == "csv":
         out.csv(names, [[one.field, one.said, one.official, one.count, " ".join(one.where)]
-                        for one in found])  # fmt: skip
-    elif found:
+                        for one in spellings])  # fmt: skip
+    elif spellings:
         out.table(
             [("What", "left"), ("Written", "fold"), ("Places", "right"), ("First of them", "fold")],
             [
                 [one.field, f"{one.said}{'  (site file)' if one.official else ''}", one.count,
                  ", ".join(one.where)]
-                for one in found
+                for one in spellings
             ],
         )  # fmt: skip
         out.say("Write each as the site file does; `jovial-atlas schema sheet` prints it.")
@@ -248,12 +248,12 @@ def sheet(work: Work) -> int:
     from jovial_atlas.rounds.proving.organisation import sheet as made
 
     out = work.output
-    found = made(work.site())
+    sheet_lines = made(work.site())
     if out.format == "json":
         out.json({"sheet": [{"name": name, "lines": [{"field": field, "text": text}
-                  for field, text in lines]} for name, lines in found]})  # fmt: skip
+                  for field, text in lines]} for name, lines in sheet_lines]})  # fmt: skip
         return 0
-    for name, lines in found:
+    for name, lines in sheet_lines:
         out.say(name, style="bold")
         width = max((len(field) for field, _ in lines), default=0)
         for field, text in lines:

@@ -107,12 +107,12 @@ def command(
     return 0
 
 
-def _scenario(place: Path | None, least_words: int, trouble: dict[str, Any]) -> Scenario:
+def _scenario(path: Path | None, least_words: int, trouble: dict[str, Any]) -> Scenario:
     """How the engine behaves, by its file and by options."""
     from jovial_atlas.sitefile.parts import changed
     from jovial_atlas.standin.scenario import Scenario, Trouble, read_scenario
 
-    scenario = read_scenario(place) if place else Scenario()
+    scenario = read_scenario(path) if path else Scenario()
     changes: dict[str, Any] = {"least_words": least_words} if least_words else {}
     status, hang = trouble["trouble"], trouble["hang"]
     if status or hang:
@@ -142,7 +142,7 @@ def _serve(
 
 
 def _pair(text: str) -> tuple[str, str]:
-    host, sign, place = text.partition("=")
-    if not (host and sign and place):
+    host, sign, path = text.partition("=")
+    if not (host and sign and path):
         raise click.UsageError(f"{text!r} is not of the form HOST=PLACE.")
-    return host, place
+    return host, path

@@ -191,19 +191,21 @@ def _show(out: Output, state: EngineState) -> None:
     out.say()
 
 
-def _row(one: SitemapState, changed: bool) -> list[object]:
+def _row(sitemap: SitemapState, changed: bool) -> list[object]:
     row: list[object] = [
-        one.loc.rpartition("/")[2],
-        one.submitted_urls,
-        (one.announced_at or "")[:10],
-        day_and_time(one.last_read),
-        one.state,
-        one.found,
-        one.indexed,
-        one.coverage,
+        sitemap.loc.rpartition("/")[2],
+        sitemap.submitted_urls,
+        (sitemap.announced_at or "")[:10],
+        day_and_time(sitemap.last_read),
+        sitemap.state,
+        sitemap.found,
+        sitemap.indexed,
+        sitemap.coverage,
     ]
     if changed:
-        row.append(None if one.change is None else f"{one.change:+,}" if one.change else "=")
+        row.append(
+            None if sitemap.change is None else f"{sitemap.change:+,}" if sitemap.change else "="
+        )
     return row
 
 
@@ -234,12 +236,12 @@ def _show_pages(out: Output, pages: Sequence[KnownPage]) -> None:
         )
 
 
-def _why(one: KnownPage) -> str:
-    if one.canonical and one.canonical != one.loc:
-        return f"{one.reason or 'another canonical'}: {one.canonical}"
-    if one.visit_status and one.visit_status >= 400:
-        return f"{one.reason or 'not indexed'}; answered {one.visit_status}"
-    return one.reason
+def _why(page: KnownPage) -> str:
+    if page.canonical and page.canonical != page.loc:
+        return f"{page.reason or 'another canonical'}: {page.canonical}"
+    if page.visit_status and page.visit_status >= 400:
+        return f"{page.reason or 'not indexed'}; answered {page.visit_status}"
+    return page.reason
 
 
 def _draw(out: Output, host: SiteFile, chosen: Sequence[Engine], ledger: Any, folder: Path) -> None:
@@ -247,10 +249,10 @@ def _draw(out: Output, host: SiteFile, chosen: Sequence[Engine], ledger: Any, fo
     from jovial_atlas.report.trends import as_png, as_svg
     from jovial_atlas.rounds.telling.trends import trends
 
-    place = folder / host.host if host.host else folder
+    path = folder / host.host if host.host else folder
     drawn = 0
     for trend in trends(chosen, ledger):
-        write_whole(place / f"{trend.name}.png", as_png(trend))
-        write_whole(place / f"{trend.name}.svg", as_svg(trend).encode())
+        write_whole(path / f"{trend.name}.png", as_png(trend))
+        write_whole(path / f"{trend.name}.svg", as_svg(trend).encode())
         drawn += 1
-    out.note(f"{drawn} figures are in {place}." if drawn else "There is no history to draw yet.")
+    out.note(f"{drawn} figures are in {path}." if drawn else "There is no history to draw yet.")

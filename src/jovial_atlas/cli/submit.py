@@ -110,15 +110,13 @@ def _together(rows: list[list[Any]]) -> list[list[Any]]:
     for row in rows:
         groups.setdefault((row[0], row[1], *row[4:]), []).append(row)
     joined = []
-    for found in groups.values():
-        first = found[0]
-        names = [_last_part(str(row[2])) for row in found]
-        what = (
-            str(first[2])
-            if len(found) == 1
-            else f"{', '.join(names[:2])} and {len(names) - 2} more"
+    for same in groups.values():
+        first = same[0]
+        names = [_last_part(str(row[2])) for row in same]
+        summary = (
+            str(first[2]) if len(same) == 1 else f"{', '.join(names[:2])} and {len(names) - 2} more"
         )
-        if len(found) == 2:
-            what = " and ".join(names)
-        joined.append([first[0], first[1], what, sum(row[3] for row in found), *first[4:]])
+        if len(same) == 2:
+            summary = " and ".join(names)
+        joined.append([first[0], first[1], summary, sum(row[3] for row in same), *first[4:]])
     return joined

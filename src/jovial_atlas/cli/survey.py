@@ -36,10 +36,10 @@ def command(work: Work, workers: int | None, accept: bool, full: bool, timeout: 
     from jovial_atlas.rounds.reading.unchanged import as_before
 
     out = work.output
-    place = work.site_path()
-    if place.exists():
+    path = work.site_path()
+    if path.exists():
         work.hold()
-    survey = None if full else as_before(place, work.now())
+    survey = None if full else as_before(path, work.now())
     if survey is None:
         survey = _read_pages(work, accept=accept, full=full, workers=workers, timeout=timeout)
     if survey.hidden:

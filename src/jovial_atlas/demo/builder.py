@@ -50,9 +50,9 @@ class SiteBuilder:
             language=language,
         )  # fmt: skip
         name = f"{path}index.html" if path.endswith("/") else path
-        place = self.folder / name.lstrip("/")
-        place.parent.mkdir(parents=True, exist_ok=True)
-        place.write_text(text + "\n", "utf-8")
+        file = self.folder / name.lstrip("/")
+        file.parent.mkdir(parents=True, exist_ok=True)
+        file.write_text(text + "\n", "utf-8")
         self.pages += 1
 
     def moment(self, days: int, hour: int = 9) -> str:

@@ -165,11 +165,12 @@ def write_events(site: SiteBuilder) -> None:
 
 
 def write_species(site: SiteBuilder) -> None:
-    for one in site.content["species"]:
+    for species in site.content["species"]:
         site.page(
-            f"/species/{one['slug']}/", one["title"],
-            f"<p><i>{one['name']}</i></p>" + figure(one["picture"], one["title"]) + paragraphs(one),
-            description=one["text"][0],
+            f"/species/{species['slug']}/", species["title"],
+            f"<p><i>{species['name']}</i></p>"
+            + figure(species["picture"], species["title"]) + paragraphs(species),
+            description=species["text"][0],
         )  # fmt: skip
     site.page(
         "/species/", "Species", link_list("species", site.content["species"]),
@@ -189,15 +190,15 @@ def write_hides(site: SiteBuilder) -> None:
         description="The reedbed half an hour before sunrise, filmed from the tower hide.",
         head=(f'<meta property="article:published_time" content="{site.moment(-30)}">',),
     )  # fmt: skip
-    for one in site.content["hides"]:
-        poster = f' poster="/pictures/{one["poster"]}.jpg"' if one["poster"] else ""
-        published = site.moment(one["days"])
+    for hide in site.content["hides"]:
+        poster = f' poster="/pictures/{hide["poster"]}.jpg"' if hide["poster"] else ""
+        published = site.moment(hide["days"])
         site.page(
-            f"/hides/{one['slug']}/", one["title"],
+            f"/hides/{hide['slug']}/", hide["title"],
             f'<figure><video controls width="320" height="180"{poster}>'
-            f'<source src="/films/{one["film"]}.mp4" type="video/mp4"></video>'
-            f"<figcaption>{one['caption']}</figcaption></figure>" + paragraphs(one),
-            description=one["caption"],
+            f'<source src="/films/{hide["film"]}.mp4" type="video/mp4"></video>'
+            f"<figcaption>{hide['caption']}</figcaption></figure>" + paragraphs(hide),
+            description=hide["caption"],
             head=(f'<meta property="article:published_time" content="{published}">',),
         )  # fmt: skip
     site.page(
@@ -207,14 +208,14 @@ def write_hides(site: SiteBuilder) -> None:
 
 
 def write_shop(site: SiteBuilder) -> None:
-    for one in site.content["shop"]:
+    for article in site.content["shop"]:
         site.page(
-            f"/shop/{one['slug']}/", one["title"],
-            figure(one["picture"], one["title"]) + paragraphs(one)
-            + f'<p class="facts"><span class="price">{one["price"]} pounds</span>, article '
-            f'<span class="sku">{one["sku"]}</span>.</p>',
-            heading=one["title"] or "Meadow seed mix",
-            description="" if one["slug"] == "heron-mug" else one["text"][0],
+            f"/shop/{article['slug']}/", article["title"],
+            figure(article["picture"], article["title"]) + paragraphs(article)
+            + f'<p class="facts"><span class="price">{article["price"]} pounds</span>, article '
+            f'<span class="sku">{article["sku"]}</span>.</p>',
+            heading=article["title"] or "Meadow seed mix",
+            description="" if article["slug"] == "heron-mug" else article["text"][0],
         )  # fmt: skip
     site.page(
         "/shop/", "Shop", link_list("shop", site.content["shop"]),
@@ -226,11 +227,11 @@ def write_shop(site: SiteBuilder) -> None:
 
 
 def write_cafe(site: SiteBuilder) -> None:
-    for one in site.content["cafe"]:
+    for dish in site.content["cafe"]:
         site.page(
-            f"/cafe/{one['slug']}/", one["title"],
-            figure(one["picture"], one["title"]) + paragraphs(one) + _recipe(one),
-            description=one["text"][0],
+            f"/cafe/{dish['slug']}/", dish["title"],
+            figure(dish["picture"], dish["title"]) + paragraphs(dish) + _recipe(dish),
+            description=dish["text"][0],
         )  # fmt: skip
     site.page(
         "/cafe/", "Café recipes", link_list("cafe", site.content["cafe"]),
@@ -238,13 +239,14 @@ def write_cafe(site: SiteBuilder) -> None:
     )  # fmt: skip
 
 
-def _recipe(one: dict[str, Any]) -> str:
-    items = "".join(f"<li>{escape(item)}</li>" for item in one["ingredients"])
-    steps = "".join(f"<li>{escape(step)}</li>" for step in one["steps"])
+def _recipe(recipe: dict[str, Any]) -> str:
+    items = "".join(f"<li>{escape(item)}</li>" for item in recipe["ingredients"])
+    steps = "".join(f"<li>{escape(step)}</li>" for step in recipe["steps"])
     return (
-        f'<p class="facts">For <span class="serves">{one["serves"]} people</span>; prepared in '
-        f'<span class="prep">{one["prep"]}</span>, cooked for <span class="cook">{one["cook"]}'
-        f"</span>.</p><ul>{items}</ul><ol>{steps}</ol>"
+        f'<p class="facts">For <span class="serves">{recipe["serves"]} people</span>; prepared in '
+        f'<span class="prep">{recipe["prep"]}</span>, cooked for '
+        f'<span class="cook">{recipe["cook"]}</span>'
+        f".</p><ul>{items}</ul><ol>{steps}</ol>"
     )
 
 
@@ -253,15 +255,15 @@ def write_volunteer(site: SiteBuilder) -> None:
         "cafe-helper": ('<meta name="robots" content="index, folow">',),
         "hide-host": ('<meta name="description" content="Become a hide host at Marrowfen.">',),
     }
-    for one in site.content["volunteer"]:
+    for role in site.content["volunteer"]:
         site.page(
-            f"/volunteer/{one['slug']}/", one["title"],
-            paragraphs(one) + f'<p class="facts">Offered since <time class="posted" datetime='
-            f'"{site.moment(one["days"])}">{site.moment(one["days"])[:10]}</time>; '
+            f"/volunteer/{role['slug']}/", role["title"],
+            paragraphs(role) + f'<p class="facts">Offered since <time class="posted" datetime='
+            f'"{site.moment(role["days"])}">{site.moment(role["days"])[:10]}</time>; '
             '<span class="employment">volunteer</span>, at '
             '<span class="place">Visitor barn</span>, '
             '<span class="address">Sedge Lane, Marrowfen</span>.</p>',
-            description=one["text"][0], head=more.get(one["slug"], ()),
+            description=role["text"][0], head=more.get(role["slug"], ()),
         )  # fmt: skip
     site.page(
         "/volunteer/", "Volunteer", link_list("volunteer", site.content["volunteer"]),
@@ -271,15 +273,15 @@ def write_volunteer(site: SiteBuilder) -> None:
 
 def write_places(site: SiteBuilder) -> None:
     second = f'<link rel="canonical" href="{URL}/places/">'
-    for one in site.content["places"]:
-        path = f"/places/{one['slug']}/"
+    for spot in site.content["places"]:
+        path = f"/places/{spot['slug']}/"
         site.page(
-            path, one["title"],
-            figure(one["picture"], one["title"]) + paragraphs(one)
-            + f'<p class="facts">{one["hours"]}. {one["address"]}. Telephone 01632 960 018.</p>',
-            description=one["text"][0],
-            head=(second,) if one["slug"] == "cafe" else (),
-            canonical=f"{OLD_HOST}{path}" if one["slug"] == "field-school" else "",
+            path, spot["title"],
+            figure(spot["picture"], spot["title"]) + paragraphs(spot)
+            + f'<p class="facts">{spot["hours"]}. {spot["address"]}. Telephone 01632 960 018.</p>',
+            description=spot["text"][0],
+            head=(second,) if spot["slug"] == "cafe" else (),
+            canonical=f"{OLD_HOST}{path}" if spot["slug"] == "field-school" else "",
         )  # fmt: skip
     site.page(
         "/places/", "Places", link_list("places", site.content["places"]),

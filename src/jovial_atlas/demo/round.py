@@ -153,11 +153,11 @@ def add_engines(folder: Path, running: Servers) -> str:
     for name, address in running.engines.items():
         text = text.replace(f"@{name.upper()}@", address)
     text = text.replace("@TOKEN@", running.simulated[0].token(URL))
-    place = folder / "atlas.toml"
-    whole = place.read_text("utf-8")
+    path = folder / "atlas.toml"
+    whole = path.read_text("utf-8")
     for line, more in _INSIDE.items():
         whole = whole.replace(line, f"{line}{more}", 1)
-    place.write_text(whole + text, "utf-8")
+    path.write_text(whole + text, "utf-8")
     return text.strip()
 
 

@@ -71,8 +71,8 @@ def lay_out(folder: Path, today: datetime) -> int:
     here, site = files("jovial_atlas.demo"), builder_of(folder, today)
     pictures = folder / "pictures"
     films = folder / "films"
-    for place in (pictures, films):
-        place.mkdir(parents=True, exist_ok=True)
+    for path in (pictures, films):
+        path.mkdir(parents=True, exist_ok=True)
     for media in sorted((here / "media").iterdir(), key=lambda item: item.name):
         target = films if media.name.endswith(".mp4") else pictures
         (target / media.name).write_bytes(media.read_bytes())

@@ -24,7 +24,7 @@ _SKEW = timedelta(minutes=2)
 
 
 def announce(
-    one: Due,
+    due: Due,
     published: Published,
     ledger: Ledger,
     client: Client,
@@ -35,23 +35,23 @@ def announce(
 
     Never raises for what an engine does: a refusal or a silence is an outcome.
     """
-    name, kind = channel_name(one.channel), kind_of(one.channel)
+    name, kind = channel_name(due.channel), kind_of(due.channel)
     assert isinstance(kind, SentKind)
-    number = ledger.intend(one.engine.name, name, one.what, one.items)
-    request = kind.request(one, one.channel, published, token)
+    number = ledger.intend(due.engine.name, name, due.what, due.items)
+    request = kind.request(due, due.channel, published, token)
     try:
         # What counts is the status: a long or broken body behind it changes nothing.
         answer = send(client, request, pause=pause, cut=True)
-        status, detail = _meaning(kind, one.channel, answer)
+        status, detail = _meaning(kind, due.channel, answer)
     except UnansweredError as error:
         status, detail = Status.UNKNOWN, str(error)
     except NetworkError as error:
         status, detail = Status.FAILED, str(error)
     urls = None
     if kind.tells_sitemaps(name):
-        urls = published.sitemaps[one.items[0][0]][1]
+        urls = published.sitemaps[due.items[0][0]][1]
     ledger.settle(number, status, detail, urls)
-    return Outcome(one.engine.name, name, one.what, len(one.items), status, detail)
+    return Outcome(due.engine.name, name, due.what, len(due.items), status, detail)
 
 
 def _meaning(kind: SentKind[Any], channel: Channel, answer: Answer) -> tuple[Status, str]:
@@ -62,7 +62,7 @@ def _meaning(kind: SentKind[Any], channel: Channel, answer: Answer) -> tuple[Sta
     return Status.FAILED if failed else status, f"status {answer.status}: {said}.{wait}"
 
 
-def settle(one: Unsettled, published: Published, ledger: Ledger, asking: Asking) -> Outcome:
+def settle(unsettled: Unsettled, published: Published, ledger: Ledger, asking: Asking) -> Outcome:
     """Find out what became of an announcement that broke off, from the engine where it can tell.
 
     Where it cannot, the announcement is due again: none may be lost, and to hear of the same twice
@@ -71,41 +71,49 @@ def settle(one: Unsettled, published: Published, ledger: Ledger, asking: Asking)
     """
     name = asking.engine.name
     try:
-        arrived = _arrived(one, ledger, asking)
+        arrived = _arrived(unsettled, ledger, asking)
     except NetworkError as error:
         detail = f"{error} Nothing else goes over this channel until it is known."
-        return Outcome(name, one.channel, one.what, len(one.items), Status.UNKNOWN, detail)
-    kind = kind_named(one.channel)
-    if arrived is None and kind and one.channel in kind.repeat_harms:
+        return Outcome(
+            name, unsettled.channel, unsettled.what, len(unsettled.items), Status.UNKNOWN, detail
+        )
+    kind = kind_named(unsettled.channel)
+    if arrived is None and kind and unsettled.channel in kind.repeat_harms:
         status = Status.ASSUMED
         detail = (
-            f"broke off on {one.at[:10]}; {name} does not tell, and a repeat would use up its "
-            "quota, so it counts as taken."
+            f"broke off on {unsettled.at[:10]}; {name} does not tell, and a repeat would use "
+            "up its quota, so it counts as taken."
         )
     elif arrived is None:
         status = Status.LOST
         detail = (
-            f"broke off on {one.at[:10]}; {name} does not tell. It is due again: a repeat does no "
-            "harm."
+            f"broke off on {unsettled.at[:10]}; {name} does not tell. It is due again: a repeat "
+            "does no harm."
         )
     elif arrived:
-        status, detail = Status.TAKEN, f"broke off on {one.at[:10]}; {name} has it."
+        status, detail = Status.TAKEN, f"broke off on {unsettled.at[:10]}; {name} has it."
     else:
         status, detail = (
             Status.LOST,
-            f"broke off on {one.at[:10]}; {name} has it not, so it is due again.",
+            f"broke off on {unsettled.at[:10]}; {name} has it not, so it is due again.",
         )
     urls = None
-    if kind and kind.tells_sitemaps(one.channel):
-        urls = published.sitemaps.get(one.items[0][0], ("", 0))[1] if one.items else None
-    ledger.settle(one.number, status, detail, urls)
-    return Outcome(name, one.channel, one.what, len(one.items), status, detail)
+    if kind and kind.tells_sitemaps(unsettled.channel):
+        urls = (
+            published.sitemaps.get(unsettled.items[0][0], ("", 0))[1] if unsettled.items else None
+        )
+    ledger.settle(unsettled.number, status, detail, urls)
+    return Outcome(name, unsettled.channel, unsettled.what, len(unsettled.items), status, detail)
 
 
-def _arrived(one: Unsettled, ledger: Ledger, asking: Asking) -> bool | None:
+def _arrived(unsettled: Unsettled, ledger: Ledger, asking: Asking) -> bool | None:
     """Whether an engine has what was announced; None where it cannot tell."""
-    if not one.items:
+    if not unsettled.items:
         return True
-    kind = kind_named(one.channel)
-    since = dates.write(dates.moment(one.at) - _SKEW)
-    return kind.arrived(one.channel, one.items[0][0], since, ledger, asking) if kind else None
+    kind = kind_named(unsettled.channel)
+    since = dates.write(dates.moment(unsettled.at) - _SKEW)
+    return (
+        kind.arrived(unsettled.channel, unsettled.items[0][0], since, ledger, asking)
+        if kind
+        else None
+    )

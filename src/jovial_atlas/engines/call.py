@@ -112,13 +112,13 @@ def _read(answer: bytes, engine: str) -> Any:
 
 
 def _list(read: Any, items: str, engine: str) -> list[Any]:
-    found = _down(read, items) if items else read
-    if not isinstance(found, list):
+    values = _down(read, items) if items else read
+    if not isinstance(values, list):
         raise NetworkError(
             f"{engine} answered the report without a list under {items!r}. "
             "Check `items` of the channel."
         )
-    return found
+    return values
 
 
 def _down(value: Any, path: str) -> Any:

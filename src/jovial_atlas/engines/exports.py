@@ -70,25 +70,25 @@ def read_export(data: bytes, kind: str, columns: Mapping[str, str]) -> ExportTab
           if t.strip().casefold() in places}  # fmt: skip
     day_first = _day_first([row[at[name]] for name in _DATES & set(at) for row in rows
                             if len(row) > at[name]])  # fmt: skip
-    found = []
+    records = []
     for number, row in enumerate(rows, start=2):
         if not any(cell.strip() for cell in row):
             continue
         if len(row) <= max(at.values()):
             raise AtlasError(f"Line {number} has {len(row)} cells, fewer than the first line.")
-        found.append({o: _value(o, row[place].strip(), kind, day_first, number)
-                      for o, place in at.items()})  # fmt: skip
-    return ExportTable(kind, found)
+        records.append({o: _value(o, row[path].strip(), kind, day_first, number)
+                      for o, path in at.items()})  # fmt: skip
+    return ExportTable(kind, records)
 
 
 def _rows(data: bytes) -> list[list[str]]:
     text, _ = delimited.decoded(data)
-    found = []
+    table = []
     for line, cells, wrong in delimited.rows(text):
         if wrong:
             raise AtlasError(f"Line {line} cannot be read as a table ({wrong}).")
-        found.append(cells)
-    return found
+        table.append(cells)
+    return table
 
 
 def _value(name: str, text: str, kind: str, day_first: bool, line: int) -> Any:

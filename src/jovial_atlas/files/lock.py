@@ -59,7 +59,7 @@ class Lock:
     def _acquire(self, shared: bool) -> None:
         kind = (fcntl.LOCK_SH if shared else fcntl.LOCK_EX) | fcntl.LOCK_NB
         begun = time.monotonic()
-        said = False
+        has_told = False
         while True:
             try:
                 fcntl.lockf(self._number, kind, 1, self._place)
@@ -73,9 +73,9 @@ class Lock:
                     f"{self._wait:.0f} seconds and more. Wait until it is done, then run this "
                     "again."
                 )
-            if not said and waited >= _QUIET:
+            if not has_told and waited >= _QUIET:
                 self._told(f"Waiting for {self._holder()} …")
-                said = True
+                has_told = True
             time.sleep(_AGAIN)
 
     def _holder(self) -> str:

@@ -77,10 +77,10 @@ class Unpacking(io.RawIOBase):
 
 
 @contextmanager
-def opened(place: Path) -> Iterator[tuple[BinaryIO, Unpacking | None]]:
+def opened(path: Path) -> Iterator[tuple[BinaryIO, Unpacking | None]]:
     """A file to read from, unpacked where its first octets say that it is gzipped; then what
     unpacks it is given too, which knows of junk in the end. Raises OSError."""
-    with place.open("rb") as stream:
+    with path.open("rb") as stream:
         packed = stream.read(2) == _MAGIC
         stream.seek(0)
         if not packed:

@@ -102,8 +102,8 @@ class FileSet:
     def owns(self, path: str) -> bool:
         """Whether the file that now stands at `path` has the bytes the tool wrote there."""
         known = self._names(path)
-        place = self.folder / path
-        return bool(known) and is_file(place) and digest_of_file(place) in known
+        file = self.folder / path
+        return bool(known) and is_file(file) and digest_of_file(file) in known
 
     def own_files(self, ending: str) -> list[Path]:
         """The files with this ending that stand there as the tool wrote them."""
@@ -123,13 +123,13 @@ class FileSet:
     def keep(self, path: str) -> bool:
         """Say that `path` is due as it stands there, without making its bytes again. False,
         and nothing said, where it is not as the tool wrote it."""
-        place = self.folder / path
+        file = self.folder / path
         name = self._owned.get(path)
-        if name is None or not place.is_file():
+        if name is None or not file.is_file():
             return False
-        if self._stats.get(path) != _stat(place) and digest_of_file(place) != name:
+        if self._stats.get(path) != _stat(file) and digest_of_file(file) != name:
             return False
-        self._due[path] = _Due(name, FileChange(path, place.stat().st_size, FileState.SAME), None)
+        self._due[path] = _Due(name, FileChange(path, file.stat().st_size, FileState.SAME), None)
         return True
 
     def put(self, path: str, data: bytes, name: str | None = None) -> None:
@@ -138,19 +138,19 @@ class FileSet:
         if Path(path).is_absolute() or ".." in Path(path).parts:
             raise OutputError(f"{path} leaves the output folder {self.folder}.")
         name = name or digest(data)
-        place = self.folder / path
-        with writing(place):
-            state = self._state(path, place, name)
+        file = self.folder / path
+        with writing(file):
+            state = self._state(path, file, name)
         writes = state in (FileState.NEW, FileState.CHANGED) and not self.dry
         staged = self._staged(data) if writes else None
         kept = data if self.dry and staged is None and state != FileState.SAME else None
         self._due[path] = _Due(name, FileChange(path, len(data), state), staged, kept)
 
-    def _state(self, path: str, place: Path, name: str) -> FileState:
+    def _state(self, path: str, file: Path, name: str) -> FileState:
         """What putting these bytes at a path comes to."""
-        if not place.exists():
+        if not file.exists():
             return FileState.NEW
-        there = digest_of_file(place) if place.is_file() else ""
+        there = digest_of_file(file) if file.is_file() else ""
         if there == name:
             # Also where the manifest does not know it: there is nothing in it to lose.
             return FileState.SAME
@@ -246,8 +246,8 @@ class FileSet:
         write_whole(self.manifest, text.encode())
 
 
-def _stat(place: Path) -> list[int]:
-    about = place.stat()
+def _stat(path: Path) -> list[int]:
+    about = path.stat()
     return [about.st_size, about.st_mtime_ns]
 
 

@@ -62,19 +62,19 @@ def junit(findings: Sequence[Finding], looked_at: Sequence[str], fail_on: str) -
     by_code: dict[str, list[Finding]] = {}
     for finding in findings:
         by_code.setdefault(finding.code, []).append(finding)
-    failed = {code for code, found in by_code.items() if at_or_above(found, fail_on)}
+    failed = {code for code, same_code in by_code.items() if at_or_above(same_code, fail_on)}
     name = _clean(", ".join(looked_at[:4]))
     counts = {"tests": str(max(len(by_code), 1)), "failures": str(len(failed)), "errors": "0"}
     root = etree.Element("testsuites", counts)
     suite = etree.SubElement(root, "testsuite", {"name": f"jovial-atlas check {name}", **counts})
-    for code, found in by_code.items():
+    for code, same_code in by_code.items():
         check = check_of(code)
         case = etree.SubElement(
             suite, "testcase", {"classname": f"check.{check.severity}", "name": code}
         )
-        text = "\n".join(_clean(f"{one.where}: {one.message}") for one in found)
+        text = "\n".join(_clean(f"{one.where}: {one.message}") for one in same_code)
         if code in failed:
-            told = {"message": f"{check.what} ({len(found)})", "type": check.severity}
+            told = {"message": f"{check.what} ({len(same_code)})", "type": check.severity}
             etree.SubElement(case, "failure", told).text = f"{text}\n{check.fix}"
         else:
             etree.SubElement(case, "system-out").text = text

@@ -29,12 +29,12 @@ def findings_of(faults: Iterable[Fault]) -> list[Finding]:
     by_code: dict[str, list[Finding]] = {}
     for fault in dict.fromkeys(faults):
         check = check_of(fault.code)
-        one = Finding(fault.code, check.severity, fault.where, fault.message, check.fix)
-        by_code.setdefault(fault.code, []).append(one)
+        finding = Finding(fault.code, check.severity, fault.where, fault.message, check.fix)
+        by_code.setdefault(fault.code, []).append(finding)
     known = CHECKS if by_code.keys() <= CHECKS.keys() else all_checks()
     codes = [code for code in known if code in by_code]
     codes.sort(key=lambda code: SEVERITIES.index(known[code].severity))
-    return [one for code in codes for one in by_code[code]]
+    return [finding for code in codes for finding in by_code[code]]
 
 
 def counts(findings: Sequence[Finding]) -> dict[str, int]:

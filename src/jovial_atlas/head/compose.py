@@ -79,7 +79,7 @@ def directives_for(page: Page, stage: str) -> dict[str, str]:
         return {}
     general = _words(page, page, stage)
     own = {one.crawler: one.words for one in page.crawler_directives or ()}
-    found = {
+    by_crawler = {
         token: [
             word
             for word in [
@@ -92,7 +92,7 @@ def directives_for(page: Page, stage: str) -> dict[str, str]:
         for token, decided in crawlers.items()
         if decided is not None
     }
-    return {token: ", ".join(words) for token, words in found.items() if words}
+    return {token: ", ".join(words) for token, words in by_crawler.items() if words}
 
 
 def _own(words: str | None) -> dict[str, str]:

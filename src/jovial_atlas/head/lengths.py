@@ -25,12 +25,12 @@ def _widths() -> dict[str, int]:
     # Matplotlib itself takes long to load, and tells nothing else of where its files are.
     spec = find_spec("matplotlib")
     places = list(spec.submodule_search_locations or []) if spec else []
-    found: dict[str, int] = {}
-    for place in places:
-        metrics = AFM(str(Path(place) / _METRICS))
-        found |= {toUnicode(name): int(metrics[name][1]) for name in metrics.chars()}
+    widths: dict[str, int] = {}
+    for path in places:
+        metrics = AFM(str(Path(path) / _METRICS))
+        widths |= {toUnicode(name): int(metrics[name][1]) for name in metrics.chars()}
     # What a keyboard writes for the two quotes has names of its own.
-    return found | {"'": 191, "`": 333}
+    return widths | {"'": 191, "`": 333}
 
 
 @lru_cache(maxsize=4096)

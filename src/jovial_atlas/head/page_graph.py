@@ -121,14 +121,14 @@ def _without(node: Node, lost: set[str]) -> Node:
     def good(value: Any) -> bool:
         return not (isinstance(value, Mapping) and value.get("@id") in lost and len(value) == 1)
 
-    found: Node = {}
+    rest: Node = {}
     for key, value in node.items():
         if isinstance(value, list):
             if kept := [one for one in value if good(one)]:
-                found[key] = kept
+                rest[key] = kept
         elif good(value):
-            found[key] = value
-    return found
+            rest[key] = value
+    return rest
 
 
 #: Fields of a film → the properties that they fill.
@@ -224,7 +224,7 @@ class _Making:
             {"url": "field loc", "name": "title", "description": "description",
              "inLanguage": said_in, "isPartOf": site_says, "breadcrumb": "addresses above"},
         )  # fmt: skip
-        found = [web_page]
+        graph = [web_page]
         self.sure.add(web_page["@id"])
         main = self._main()
         if main is not None:
@@ -236,26 +236,26 @@ class _Making:
                     self.origins.pop(main["@id"], {})
                 )
             else:
-                found.append(main)
+                graph.append(main)
         places = site_nodes(self.settings).places
         here = [one.name for one in self.settings.place if self._about(one)]
         self.places |= {name: places[name] for name in here}
         for name, place in self.places.items():
             own = {"mainEntityOfPage": {"@id": web_page["@id"]}} if name in here else {}
-            found.append({**place, **own})
+            graph.append({**place, **own})
             self._note(place, dict.fromkeys(place, "site file, [[place]]"))
         videos = (one for one in films if not one.why_not)
         for number, film in enumerate(videos, start=1):
             if node := nodes.video(url, self.loc, number, film.values):
-                found.append(node)
+                graph.append(node)
                 self._note(node, {theirs: f"film: {film.origin[ours]}" for ours, theirs in
                                   _OF_FILM.items() if ours in film.origin})  # fmt: skip
         if self.settings.structured.breadcrumbs and (crumbs := self._crumbs()):
             web_page["breadcrumb"] = {"@id": crumbs["@id"]}
             self.sure.add(crumbs["@id"])
             self._note(crumbs, {"itemListElement": "pages above, by address"})
-            found.append(crumbs)
-        return found
+            graph.append(crumbs)
+        return graph
 
     def _about(self, place: Place) -> bool:
         return bool(urljoin(f"{self.settings.site.url}/", place.page) == self.loc)
@@ -335,11 +335,11 @@ def _found(page: Page) -> dict[str, Any]:
 def _with_found(made: list[Node], page: Page, making: _Making) -> list[Node]:
     """The nodes with those that the page's own JSON-LD has: what is described already is filled
     up, what is not stands beside it. What the site says of itself is not taken from pages."""
-    found = [node for syntax, node in making.found.get("nodes", ()) if syntax == "json-ld"]
-    if not found:
+    in_page = [node for syntax, node in making.found.get("nodes", ()) if syntax == "json-ld"]
+    if not in_page:
         return made
     shared = site_nodes(making.settings).ids  # pages do not change what all share
-    for node in found:
+    for node in in_page:
         same = _same(node, made)
         if same is None:
             if types_of(node) and not _of_whole_site(node):
@@ -361,15 +361,15 @@ def _with_found(made: list[Node], page: Page, making: _Making) -> list[Node]:
 def _same(node: Node, made: Sequence[Node]) -> Node | None:
     """The node that describes the same thing: by @id, or the only one of its type."""
     if "@id" in node:
-        for one in made:
-            if one.get("@id") == node["@id"]:
-                return one
+        for other in made:
+            if other.get("@id") == node["@id"]:
+                return other
     kinds = types_of(node)
     words = vocabulary()
     alike = [
-        one
-        for one in made
-        for kind in types_of(one)
+        other
+        for other in made
+        for kind in types_of(other)
         if kind in kinds or any(kind in words.above(k) or k in words.above(kind) for k in kinds)
     ]
     return alike[0] if len(alike) == 1 else None

@@ -65,16 +65,16 @@ def preview(head: Head, page: Page, site: Site, lengths: Lengths) -> Preview:
     parts = urlsplit(head.loc)
     trail = " / ".join([parts.netloc, *(unquote(p) for p in parts.path.split("/") if p)])
     title = _line(head.title, lengths.title_size, lengths.title_px, head.title_from)
-    said = head.description
+    own_description = head.description
 
     def description(most: int) -> Line:
-        return _line(said, lengths.description_size, most, head.description_from)
+        return _line(own_description, lengths.description_size, most, head.description_from)
 
     share_title = head.share_title or page.heading or head.title or site.name
     share_from = "share_title" if head.share_title else (
         "heading" if page.heading else head.title_from
     )  # fmt: skip
-    text = head.share_description or said or ""
+    text = head.share_description or own_description or ""
     text_from = "share_description" if head.share_description else head.description_from
     return Preview(
         head.loc,

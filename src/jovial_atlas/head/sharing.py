@@ -139,19 +139,19 @@ def fits(picture: Picture, settings: HeadSettings) -> bool:
 def _copy_of(loc: str, original: Original, settings: HeadSettings, look: Look) -> Copy | None:
     """The copy that is shared instead of a picture: None where the site wants none, the picture is
     right as it is and gets no mark, or it is too small to be cut."""
-    said = settings.sharing
-    if not said.copies or not large_enough(original.picture):
+    sharing = settings.sharing
+    if not sharing.copies or not large_enough(original.picture):
         return None
-    mark = look(urljoin(f"{settings.site.url}/", said.mark)) if said.mark else None
+    mark = look(urljoin(f"{settings.site.url}/", sharing.mark)) if sharing.mark else None
     if mark is None and fits(original.picture, settings):
         return None
     path = unquote(urlsplit(loc).path)
-    point = said.points.get(path)
+    point = sharing.points.get(path)
     how = Copying(
-        said.focus, point, said.most_bytes, mark.place if mark else None, said.corner
+        sharing.focus, point, sharing.most_bytes, mark.place if mark else None, sharing.corner
     )  # fmt: skip
-    words = (_MANNER, original.digest, said.focus, point, said.most_bytes,
-             mark.digest if mark else "", said.corner)  # fmt: skip
+    words = (_MANNER, original.digest, sharing.focus, point, sharing.most_bytes,
+             mark.digest if mark else "", sharing.corner)  # fmt: skip
     name = xxhash.xxh3_64_hexdigest("|".join(map(str, words)).encode())[:12]
     stem = re.sub(r"[^a-z0-9]+", "-", PurePosixPath(path).stem.lower()).strip("-")[:40]
     return Copy(f"{COPIES}/{stem or 'picture'}-{name}.jpg", original.place, how)

@@ -109,14 +109,14 @@ def site_nodes(settings: HeadSettings) -> SiteNodes:
 
 
 def _address(address: Address) -> Node | None:
-    found = nodes.given(
+    node = nodes.given(
         {
             "@type": "PostalAddress", "streetAddress": address.street,
             "addressLocality": address.locality, "addressRegion": address.region,
             "postalCode": address.postal_code, "addressCountry": address.country,
         }
     )  # fmt: skip
-    return found if len(found) > 1 else None
+    return node if len(node) > 1 else None
 
 
 def _place(place: Place, settings: HeadSettings) -> Node:

@@ -73,17 +73,17 @@ _SAID = "description"
 def title_of(page: Page, settings: HeadSettings, section: Section | None) -> Text:
     """The title: by pattern, else the page's title, else its heading, else what pages of its kind
     are called. Later pages of a listing say their number."""
-    found = text_of("title", page, settings, section)
-    if not found.value:
-        found = _first(("page", page.title), ("heading", page.heading))
-    if not found.value and (usual := _USUAL.get(_kind(page, settings))):
-        found = Text(pattern_text(usual, page, settings.site), "kind of page")
-    if not found.value or found.source == "overrides file" or _kind(page, settings) != "paged":
-        return found
+    title = text_of("title", page, settings, section)
+    if not title.value:
+        title = _first(("page", page.title), ("heading", page.heading))
+    if not title.value and (usual := _USUAL.get(_kind(page, settings))):
+        title = Text(pattern_text(usual, page, settings.site), "kind of page")
+    if not title.value or title.source == "overrides file" or _kind(page, settings) != "paged":
+        return title
     number = _LAST_NUMBER.search(page.loc)
-    if number and not re.search(rf"\b{number[1]}\b", found.value):
-        return Text(f"{found.value} ({number[1]})", found.source)
-    return found
+    if number and not re.search(rf"\b{number[1]}\b", title.value):
+        return Text(f"{title.value} ({number[1]})", title.source)
+    return title
 
 
 def description_of(page: Page, settings: HeadSettings, section: Section | None) -> Text:

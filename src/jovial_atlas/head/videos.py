@@ -135,7 +135,7 @@ def _filled(
     page: Page, video: Video, media: Media, settings: HeadSettings
 ) -> tuple[FilmValues, dict[str, str]]:
     """Each field from the first place that has it, and where that is."""
-    model, found = settings.videos, video.found or "page"
+    model, found_in = settings.videos, video.found or "page"
     url = settings.site.url
     still = f"{url}{STILLS_PATH}{media.still}" if media.still else None
     probed = "file" if media.codecs else "service"
@@ -164,7 +164,7 @@ def _filled(
     values: dict[str, object] = {}
     origin: dict[str, str] = {}
     for name in FilmValues.__struct_fields__:
-        given = (*((first[name],) if name in first else ()), (found, getattr(video, name)),
+        given = (*((first[name],) if name in first else ()), (found_in, getattr(video, name)),
                  *places.get(name, ()))  # fmt: skip
         for where, value in given:
             if value not in (None, "", []):

@@ -89,7 +89,7 @@ class Announcing(Store):
     def heard(self, engine: str, channel: str) -> dict[str, Heard]:
         """What an engine last took over a channel, by address."""
         with self._transaction() as connection:
-            found = connection.execute(
+            rows_found = connection.execute(
                 select(HEARD.c.loc, HEARD.c.mark, HEARD.c.at, HEARD.c.urls).where(
                     HEARD.c.engine == engine, HEARD.c.channel == channel
                 )
@@ -98,7 +98,7 @@ class Announcing(Store):
             row.loc: Heard(
                 row.mark, rows.moment(row.at, "heard.at"), rows.count_if_any(row.urls, "heard.urls")
             )
-            for row in found
+            for row in rows_found
         }
 
     def announced_today(self, engine: str, channel: str) -> int:
@@ -122,7 +122,7 @@ class Announcing(Store):
         if engine:
             query = query.where(ANNOUNCEMENT.c.engine == engine)
         with self._transaction() as connection:
-            found = connection.execute(query.order_by(ANNOUNCEMENT.c.id.desc()).limit(most)).all()
+            latest = connection.execute(query.order_by(ANNOUNCEMENT.c.id.desc()).limit(most)).all()
         return [
             Announcement(
                 row.engine, row.channel, row.what,
@@ -130,7 +130,7 @@ class Announcing(Store):
                 row.detail,
                 rows.moment(row.answered_at or row.intended_at, "announcement.intended_at"),
             )
-            for row in found
+            for row in latest
         ]  # fmt: skip
 
     def unsettled(self, engine: str) -> list[Unsettled]:
@@ -141,24 +141,24 @@ class Announcing(Store):
                 .where(ANNOUNCEMENT.c.engine == engine, ANNOUNCEMENT.c.status.in_(UNSETTLED))
                 .order_by(ANNOUNCEMENT.c.id)
             ).all()
-            found = []
+            unsettled = []
             for row in broken:
                 items = connection.execute(
                     select(ITEM.c.loc, ITEM.c.mark).where(ITEM.c.announcement == row.id)
                 ).all()
-                found.append(
+                unsettled.append(
                     Unsettled(
                         int(row.id), row.channel, row.what,
                         rows.moment(row.intended_at, "announcement.intended_at"),
                         tuple((item.loc, item.mark) for item in items),
                     )
                 )  # fmt: skip
-        return found
+        return unsettled
 
     def first_announced(self, engine: str, channels: Sequence[str]) -> dict[str, str]:
         """Address → when an engine first took it over one of these channels."""
         with self._transaction() as connection:
-            found = connection.execute(
+            firsts = connection.execute(
                 select(ITEM.c.loc, func.min(ANNOUNCEMENT.c.intended_at))
                 .join(ANNOUNCEMENT, ANNOUNCEMENT.c.id == ITEM.c.announcement)
                 .where(
@@ -169,7 +169,7 @@ class Announcing(Store):
                 )
                 .group_by(ITEM.c.loc)
             ).all()
-        return {str(loc): str(at) for loc, at in found}
+        return {str(loc): str(at) for loc, at in firsts}
 
     def note_built(self, now_built: Sequence[Built]) -> None:
         """Record what each sitemap holds, where that is not what was recorded last."""
@@ -197,13 +197,13 @@ class Announcing(Store):
     def built(self) -> list[Built]:
         """What sitemaps held from when on, in the order of time."""
         with self._transaction() as connection:
-            found = connection.execute(select(BUILT).order_by(BUILT.c.id)).all()
+            history = connection.execute(select(BUILT).order_by(BUILT.c.id)).all()
         return [
             Built(
                 row.loc, row.section, rows.count(row.urls, "built.urls"),
                 rows.moment(row.at, "built.at"), bool(row.gone),
             )
-            for row in found
+            for row in history
         ]  # fmt: skip
 
 

@@ -83,12 +83,12 @@ def _step(folder: Path) -> str:
         ) from None
 
 
-def _rows_of(place: Path, table: Table) -> Iterator[list[dict[str, Any]]]:
+def _rows_of(path: Path, table: Table) -> Iterator[list[dict[str, Any]]]:
     """The rows of a file, in pieces."""
     names = set(table.c.keys())
     rows: list[dict[str, Any]] = []
     try:
-        with place.open(encoding="utf-8") as stream:
+        with path.open(encoding="utf-8") as stream:
             for number, line in enumerate(stream, start=1):
                 row = foreign.read_json(line)
                 if not isinstance(row, dict) or set(row) != names:
@@ -98,6 +98,6 @@ def _rows_of(place: Path, table: Table) -> Iterator[list[dict[str, Any]]]:
                     yield rows
                     rows = []
     except (OSError, ValueError) as error:
-        raise LedgerError(f"{place} cannot be taken in ({error}). Export it again.") from None
+        raise LedgerError(f"{path} cannot be taken in ({error}). Export it again.") from None
     if rows:
         yield rows

@@ -20,15 +20,15 @@ class Hearing(Store):
     def note_reports(self, engine: str, reports: Sequence[SitemapReport]) -> None:
         """Record what an engine said of its sitemaps, now."""
         now = self.now()
-        found = [
+        values = [
             {"engine": engine, "loc": one.loc, "asked_at": now, "last_read": one.last_read,
              "state": one.state, "found": one.found, "indexed": one.indexed, "videos": one.videos,
              "reasons": json.dumps(one.reasons, sort_keys=True)}
             for one in reports
         ]  # fmt: skip
-        if found:
+        if values:
             with self._transaction(writes=True) as connection:
-                connection.execute(insert(REPORT), found)
+                connection.execute(insert(REPORT), values)
 
     def reports(self, engine: str, before: str = "") -> dict[str, SitemapReport]:
         """The latest report of each sitemap by an engine, or the latest from before a time."""
@@ -52,38 +52,38 @@ class Hearing(Store):
     def note_reasons(self, engine: str, reasons: Mapping[str, int]) -> None:
         """Record how many pages an engine leaves out for which reason, now."""
         now = self.now()
-        found = [{"engine": engine, "asked_at": now, "reason": reason, "pages": pages}
+        values = [{"engine": engine, "asked_at": now, "reason": reason, "pages": pages}
                 for reason, pages in reasons.items()]  # fmt: skip
-        if found:
+        if values:
             with self._transaction(writes=True) as connection:
-                connection.execute(insert(REASON), found)
+                connection.execute(insert(REASON), values)
 
     def reasons(self, engine: str) -> dict[str, int]:
         """How many pages an engine leaves out for which reason, as it said last."""
         newest = select(func.max(REASON.c.asked_at)).where(REASON.c.engine == engine)
         with self._transaction() as connection:
-            found = connection.execute(
+            counts = connection.execute(
                 select(REASON.c.reason, REASON.c.pages)
                 .where(REASON.c.engine == engine, REASON.c.asked_at == newest.scalar_subquery())
                 .order_by(REASON.c.pages.desc(), REASON.c.reason)
             ).all()
-        return {str(reason): rows.count(pages, "reason.pages") for reason, pages in found}
+        return {str(reason): rows.count(pages, "reason.pages") for reason, pages in counts}
 
     def note_pages(self, engine: str, pages: Sequence[PageReport]) -> None:
         """Record what an engine said of single addresses, now, where it is not what it said last:
         history needs no more, and a large site says the same of most."""
         now = self.now()
         known = self.pages(engine)
-        found = [
+        values = [
             {"engine": engine, "asked_at": now, "loc": one.loc, "reason": one.reason,
              "indexed": None if one.indexed is None else int(one.indexed),
              "last_crawl": one.last_crawl, "canonical": one.canonical}
             for one in pages
             if not _is_same(known.get(one.loc), one)
         ]  # fmt: skip
-        if found:
+        if values:
             with self._transaction(writes=True) as connection:
-                connection.execute(insert(PAGE), found)
+                connection.execute(insert(PAGE), values)
 
     def pages(self, engine: str, before: str = "") -> dict[str, PageReport]:
         """The latest word of an engine on each address, or the latest from before a time."""
@@ -113,12 +113,12 @@ class Hearing(Store):
     def first_indexed(self, engine: str) -> dict[str, str]:
         """Address → when an engine first said that it is indexed."""
         with self._transaction() as connection:
-            found = connection.execute(
+            firsts = connection.execute(
                 select(PAGE.c.loc, func.min(PAGE.c.asked_at))
                 .where(PAGE.c.engine == engine, PAGE.c.indexed == 1)
                 .group_by(PAGE.c.loc)
             ).all()
-        return {str(loc): str(at) for loc, at in found}
+        return {str(loc): str(at) for loc, at in firsts}
 
     def note_visits(self, visits: Sequence[Visit]) -> None:
         """Record visits of crawlers. Of logs that were read before only what is new counts."""
@@ -129,21 +129,21 @@ class Hearing(Store):
             for engine in {one.engine for one in visits}
             for one in self.visits(engine)
         }
-        found = []
+        values = []
         for one in visits:
             had = known.get((one.crawler, one.loc), "")
             first = one.first or one.last
             if one.last <= had:
                 continue
-            found.append(
+            values.append(
                 {"engine": one.engine, "crawler": one.crawler, "loc": one.loc, "last": one.last,
                  # Where the same log is read again, all that is known is that the last is new.
                  "first": first if first > had else one.last, "status": one.status,
                  "count": one.count}
             )  # fmt: skip
-        if found:
+        if values:
             with self._transaction(writes=True) as connection:
-                connection.execute(insert(VISIT), found)
+                connection.execute(insert(VISIT), values)
 
     def visits(self, engine: str) -> list[Visit]:
         """What the crawlers of an engine were last seen to ask for, by address."""

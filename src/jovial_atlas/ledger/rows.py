@@ -16,11 +16,11 @@ _MOMENT = re.compile(
 )
 
 
-def moment(value: Any, what: str) -> str:
+def moment(value: Any, column: str) -> str:
     """A time as this tool writes it. Raises LedgerError for anything else."""
     if isinstance(value, str) and _MOMENT.match(value):
         return value
-    raise _not_ours(value, what)
+    raise _not_ours(value, column)
 
 
 def moment_if_any(value: Any, what: str) -> str | None:
@@ -28,11 +28,11 @@ def moment_if_any(value: Any, what: str) -> str | None:
     return None if value is None else moment(value, what)
 
 
-def count(value: Any, what: str) -> int:
+def count(value: Any, column: str) -> int:
     """A count. Raises LedgerError for anything else."""
     number = foreign.whole(value)
     if number is None:
-        raise _not_ours(value, what)
+        raise _not_ours(value, column)
     return number
 
 
@@ -41,13 +41,13 @@ def count_if_any(value: Any, what: str) -> int | None:
     return None if value is None else count(value, what)
 
 
-def counts(value: Any, what: str) -> dict[str, int]:
+def counts(value: Any, column: str) -> dict[str, int]:
     """Names with counts, kept as JSON. Raises LedgerError for anything else."""
     try:
         found = foreign.read_json(value)
-        return {str(name): count(number, what) for name, number in found.items()}
+        return {str(name): count(number, column) for name, number in found.items()}
     except (ValueError, TypeError, AttributeError):
-        raise _not_ours(value, what) from None
+        raise _not_ours(value, column) from None
 
 
 def status(value: Any) -> Status:

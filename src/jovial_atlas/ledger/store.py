@@ -36,20 +36,20 @@ class Store:
     """
 
     def __init__(
-        self, place: Path | str, now: Callable[[], str], *, schema: str = "", password: str = ""
+        self, path: Path | str, now: Callable[[], str], *, schema: str = "", password: str = ""
     ) -> None:
-        """`place` is the file of a SQLite database, or the address of a database; `schema` is made
+        """`path` is the file of a SQLite database, or the address of a database; `schema` is made
         there where it is missing."""
         self.now = now
         self._schema = schema
         self._secrets: list[str] = []
-        if isinstance(place, Path):
-            self.shown = str(place)
-            self._place = place
-            make_folder(place.parent)
-            url = URL.create("sqlite", database=str(place))
+        if isinstance(path, Path):
+            self.shown = str(path)
+            self._place = path
+            make_folder(path.parent)
+            url = URL.create("sqlite", database=str(path))
         else:
-            url = _url(place, password)
+            url = _url(path, password)
             port = f":{url.port}" if url.port else ""
             self.shown = f"postgresql://{url.host or ''}{port}/{url.database or ''}"
             self._secrets = [str(one) for one in (password, url.password) if one]
@@ -92,13 +92,13 @@ class Store:
         if self._version() == VERSION:
             return
         with self.alone("setup", wait=60.0):
-            found = self._version()
-            if found == VERSION:
+            version = self._version()
+            if version == VERSION:
                 return
-            if found > VERSION:
+            if version > VERSION:
                 raise LedgerError(
                     f"The ledger {self.shown} was made by a newer version of Jovial Atlas "
-                    f"(step {found}; this one knows {VERSION}). Update Jovial Atlas."
+                    f"(step {version}; this one knows {VERSION}). Update Jovial Atlas."
                 )
             from alembic import command
             from alembic.config import Config
@@ -180,9 +180,9 @@ def schema_of(host: str) -> str:
     return f"atlas_{re.sub(r'[^a-z0-9]+', '_', host.lower())}"[:63]
 
 
-def _url(place: str, password: str) -> URL:
+def _url(path: str, password: str) -> URL:
     try:
-        url = make_url(place)
+        url = make_url(path)
     except (ArgumentError, ValueError):
         raise LedgerError(
             "`connect` in [ledger] is no database address. "

@@ -118,17 +118,17 @@ def _json(line: bytes) -> Hit | None:
         return None
     if not isinstance(value, dict):
         return None
-    said = {ours: _first(value, theirs) for ours, theirs in _NAMES.items()}
-    if said["request"] and not said["target"]:
-        parts = str(said["request"]).split(" ")
-        said["method"], said["target"] = parts[0], parts[1] if len(parts) > 1 else ""
-    at = _when(said["at"])
-    status = foreign.whole(said["status"], 999)
-    if at is None or status is None or not said["target"]:
+    fields = {ours: _first(value, theirs) for ours, theirs in _NAMES.items()}
+    if fields["request"] and not fields["target"]:
+        parts = str(fields["request"]).split(" ")
+        fields["method"], fields["target"] = parts[0], parts[1] if len(parts) > 1 else ""
+    at = _when(fields["at"])
+    status = foreign.whole(fields["status"], 999)
+    if at is None or status is None or not fields["target"]:
         return None
     return Hit(
-        at, str(said["address"] or ""), str(said["method"] or "GET"), str(said["target"]), status,
-        str(said["agent"] or ""),
+        at, str(fields["address"] or ""), str(fields["method"] or "GET"), str(fields["target"]),
+        status, str(fields["agent"] or ""),
     )  # fmt: skip
 
 
@@ -136,17 +136,17 @@ def _first(value: Mapping[str, Any], names: tuple[str, ...]) -> Any:
     return next((value[name] for name in names if value.get(name) not in (None, "")), None)
 
 
-def _when(said: Any) -> str | None:
-    if isinstance(said, (int, float)) and not isinstance(said, bool):
-        seconds = said / 1000 if said > 1e11 else said
+def _when(written: Any) -> str | None:
+    if isinstance(written, (int, float)) and not isinstance(written, bool):
+        seconds = written / 1000 if written > 1e11 else written
         try:
             return dates.from_timestamp(seconds)
         except (ValueError, OverflowError, OSError):
             return None
-    if not isinstance(said, str):
+    if not isinstance(written, str):
         return None
-    match = re.match(r"(\d\d/\w{3}/\d{4}):(\d\d:\d\d:\d\d) ([+-]\d{4})", said, re.ASCII)
+    match = re.match(r"(\d\d/\w{3}/\d{4}):(\d\d:\d\d:\d\d) ([+-]\d{4})", written, re.ASCII)
     if match:
         return _moment(*(part.encode() for part in match.groups()))
-    read = dates.read(said)
+    read = dates.read(written)
     return read if read and "T" in read else None

@@ -77,21 +77,21 @@ def count(
 ) -> Counted:
     """Count what the crawlers with these product tokens asked for. Requests from addresses in
     `skip` are passed over: they are forged."""
-    found = Counted(crawlers={token: Tally(token) for token in tokens})
+    counted = Counted(crawlers={token: Tally(token) for token in tokens})
     if not tokens:
         for stream in streams:
-            found.lines += sum(number for _, number in lines_of(stream))
-        return found
-    by_token = {token.lower().encode(): tally for token, tally in found.crawlers.items()}
+            counted.lines += sum(number for _, number in lines_of(stream))
+        return counted
+    by_token = {token.lower().encode(): tally for token, tally in counted.crawlers.items()}
     names = b"|".join(re.escape(token) for token in sorted(by_token, key=len, reverse=True))
     # A token is letters, `_` and `-`: inside a longer word it is another crawler's.
     sign = re.compile(rb"(?<![A-Za-z_-])(?:" + names + rb")(?![A-Za-z_-])", re.I)
     for stream in streams:
         for whole, number in lines_of(stream):
-            found.lines += number
+            counted.lines += number
             for start, end in _lines_with(whole, list(by_token)):
-                _take(whole[start:end], sign, by_token, found, skip)
-    return found
+                _take(whole[start:end], sign, by_token, counted, skip)
+    return counted
 
 
 def _lines_with(whole: bytes, tokens: Sequence[bytes]) -> Iterator[tuple[int, int]]:
@@ -114,12 +114,12 @@ def _take(
     line: bytes,
     sign: re.Pattern[bytes],
     by_token: dict[bytes, Tally],
-    found: Counted,
+    counted: Counted,
     skip: frozenset[str],
 ) -> None:
     hit = parse_line(line) if len(line) < _LINE else None
     if hit is None:
-        found.unread += 1
+        counted.unread += 1
         return
     said = sign.search(hit.agent.encode())
     if said is None or hit.address in skip:

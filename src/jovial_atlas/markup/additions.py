@@ -138,13 +138,13 @@ def _attributes(data: bytes, how: Additions, encoding: str) -> Iterator[_Edit]:
 
 def _given(tag: re.Match[bytes]) -> dict[str, tuple[int, int, bytes]]:
     """The attributes of a tag: name → where its value begins and ends, and the value as written."""
-    found: dict[str, tuple[int, int, bytes]] = {}
+    spans: dict[str, tuple[int, int, bytes]] = {}
     for one in _ATTRIBUTE.finditer(tag[3]):
         value = one["value"] or b""
         start = tag.start(3) + (one.start("value") if one["value"] else one.end("name"))
         name = one["name"].decode("latin-1").lower()
-        found.setdefault(name, (start, start + len(value), value))
-    return found
+        spans.setdefault(name, (start, start + len(value), value))
+    return spans
 
 
 def _texts(given: Mapping[str, tuple[int, int, bytes]]) -> dict[str, str]:

@@ -54,14 +54,14 @@ class Tag:
     replaces: tuple[str, ...]
 
 
-def meaning(found: ScannedTag) -> str:
+def meaning(tag: ScannedTag) -> str:
     """What an element of a head says, "" where it is nothing that a block could say."""
-    given = found.attributes
-    if found.name == "title":
+    given = tag.attributes
+    if tag.name == "title":
         return "title"
-    if found.name == "meta":
+    if tag.name == "meta":
         return (given.get("name") or given.get("property") or "").strip().lower()
-    if found.name == "link":
+    if tag.name == "link":
         rel = given.get("rel", "").lower().split()
         if "canonical" in rel:
             return "canonical"
@@ -71,7 +71,7 @@ def meaning(found: ScannedTag) -> str:
             return "feed-rss"
         if "alternate" in rel and "atom+xml" in given.get("type", "").lower():
             return "feed-atom"
-    if found.name == "script" and given.get("type", "").strip().lower() == "application/ld+json":
+    if tag.name == "script" and given.get("type", "").strip().lower() == "application/ld+json":
         return "json-ld"
     return ""
 
@@ -170,10 +170,10 @@ def _of_older_versions(data: bytes, start: int, end: re.Match[bytes]) -> bytes:
     rest = take_out(data)
     if rest != data:
         start = rest.index(MARK)
-        found = _OLD_END.search(rest, start)
-        if found is None:
+        old_end = _OLD_END.search(rest, start)
+        if old_end is None:
             raise changed
-        end = found
+        end = old_end
     try:
         worker = zlib.decompressobj()
         before, after, pieces = json.loads(
@@ -188,7 +188,7 @@ def _of_older_versions(data: bytes, start: int, end: re.Match[bytes]) -> bytes:
     except (ValueError, TypeError, binascii.Error, zlib.error, RecursionError):
         raise changed from None
     head = scan_head(whole)
-    there = {one for found in head.elements for one in _spans(whole, found)} if head else set()
+    there = {one for old_end in head.elements for one in _spans(whole, old_end)} if head else set()
     white = rest[start - before : start].strip() == b""
     if not white or not there.issuperset(spans):
         raise changed
@@ -318,27 +318,27 @@ def _all_ours(text: bytes, wanted: set[str]) -> bool:
     return bool(kinds) and all(isinstance(k, str) and f"json-ld:{k}" in wanted for k in kinds)
 
 
-def _line(data: bytes, one: ScannedTag) -> tuple[int, int]:
+def _line(data: bytes, tag: ScannedTag) -> tuple[int, int]:
     """The bytes of an element, with its line where nothing else stands on it."""
-    start = one.start
+    start = tag.start
     while start > 0 and data[start - 1 : start] in (b" ", b"\t"):
         start -= 1
-    end = one.end
+    end = tag.end
     while data[end : end + 1] in (b" ", b"\t", b"\r"):
         end += 1
     alone = (start == 0 or data[start - 1 : start] == b"\n") and data[end : end + 1] == b"\n"
-    return (start, end + 1) if alone else (one.start, one.end)
+    return (start, end + 1) if alone else (tag.start, tag.end)
 
 
 def _place(head: HeadSpan) -> int:
     """After charset and viewport, else where the head begins."""
     place = head.start
-    for one in head.elements:
-        equiv = one.attributes.get("http-equiv", "").lower() == "content-type"
-        if one.name == "meta" and (
-            "charset" in one.attributes or equiv or meaning(one) == "viewport"
+    for element in head.elements:
+        equiv = element.attributes.get("http-equiv", "").lower() == "content-type"
+        if element.name == "meta" and (
+            "charset" in element.attributes or equiv or meaning(element) == "viewport"
         ):
-            place = one.end
+            place = element.end
     return place
 
 

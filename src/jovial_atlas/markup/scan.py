@@ -87,8 +87,10 @@ def scan_head(data: bytes) -> HeadSpan | None:
 
 
 def _attributes(text: bytes) -> dict[str, str]:
-    found: dict[str, str] = {}
+    attributes: dict[str, str] = {}
     for name, *values in _ATTRIBUTE.findall(text):
         value = next((one for one in values if one), b"")
-        found.setdefault(name.decode("latin-1").lower(), unescape(value.decode("utf-8", "replace")))
-    return found
+        attributes.setdefault(
+            name.decode("latin-1").lower(), unescape(value.decode("utf-8", "replace"))
+        )
+    return attributes

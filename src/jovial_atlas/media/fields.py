@@ -77,15 +77,15 @@ def whole(value: object) -> int | None:
 
 def seconds(value: object) -> int | None:
     """A length: seconds, `12:30`, `1:02:03`, or ISO 8601 as `PT12M30S`."""
-    said = str(value).strip() if value is not None else ""
-    if clock := _CLOCK.match(said):
+    written = str(value).strip() if value is not None else ""
+    if clock := _CLOCK.match(written):
         hours, minutes, rest = (int(part or 0) for part in clock.groups())
         return hours * 3600 + minutes * 60 + rest or None
-    iso = _ISO_LENGTH.match(said)
-    if said and iso and any(iso.groups()):
+    iso = _ISO_LENGTH.match(written)
+    if written and iso and any(iso.groups()):
         days, hours_, minutes_, rest_ = (float(part or 0) for part in iso.groups())
         return round(days * 86_400 + hours_ * 3600 + minutes_ * 60 + rest_) or None
-    return whole(said)
+    return whole(written)
 
 
 def words(value: object) -> list[str] | None:
@@ -151,14 +151,14 @@ def of_fields(
 def _of_field(
     given: Mapping[str, Any], resolve: Callable[[str], str | None], services: Sequence[Service]
 ) -> VideoRow:
-    said = {
+    given_fields = {
         name: next((given[one] for one in _NAMES.get(name, (name,)) if given.get(one) is not None),
                    None)
         for name in VIDEO_KEYS
     }  # fmt: skip
     values = {
         name: (_READ[name](value) if name in _READ else value)
-        for name, value in said.items()
+        for name, value in given_fields.items()
         if value is not None
     }
     for name in ("content", "player", "thumbnail", "uploader_page"):

@@ -71,20 +71,20 @@ def discover(html: bytes, page: str) -> str | None:
 def read_answer(data: bytes, name: str) -> Embed:
     """An answer of an endpoint (oEmbed §2.3.4). Raises NetworkError where it is none."""
     try:
-        said = foreign.read_json(data)
-        if not isinstance(said, dict):
+        answer = foreign.read_json(data)
+        if not isinstance(answer, dict):
             raise TypeError("it is no object")
     except (ValueError, TypeError) as error:
         raise NetworkError(f"{name} gives no oEmbed answer ({error}).") from None
-    size = [_whole(said.get(key)) for key in ("width", "height")]
+    size = [_whole(answer.get(key)) for key in ("width", "height")]
     return Embed(
-        _text(said.get("title")),
-        _text(said.get("author_name")),
-        _address(said.get("author_url")),
-        _address(said.get("thumbnail_url")),
+        _text(answer.get("title")),
+        _text(answer.get("author_name")),
+        _address(answer.get("author_url")),
+        _address(answer.get("thumbnail_url")),
         size[0],
         size[1],
-        _whole(said.get("duration")),
+        _whole(answer.get("duration")),
     )
 
 

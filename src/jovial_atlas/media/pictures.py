@@ -33,13 +33,13 @@ class Picture:
     type: str
 
 
-def look_at_picture(place: Path) -> Picture | None:
+def look_at_picture(path: Path) -> Picture | None:
     """What a picture file is by its content, None where it is no picture."""
     from PIL import Image
 
     try:
-        size = place.stat().st_size
-        with Image.open(place) as picture:
+        size = path.stat().st_size
+        with Image.open(path) as picture:
             turned = picture.getexif().get(0x0112, 1) in (5, 6, 7, 8)
             width, height = picture.size[::-1] if turned else picture.size
             return Picture(width, height, size, Image.MIME.get(picture.format or "", ""))
@@ -65,13 +65,13 @@ def copy_size(width: int, height: int) -> tuple[int, int]:
     return round(SHARED[0] * scale), round(SHARED[1] * scale)
 
 
-def shared_copy(place: Path, how: Copying) -> bytes:
+def shared_copy(path: Path, how: Copying) -> bytes:
     """A copy of a picture in the shape of shared cards, as JPEG of the best quality with at most
     `how.most_bytes` octets, else of the lowest. Raises ValueError where it is no whole picture."""
     from PIL import Image, ImageOps
 
     try:
-        with Image.open(place) as opened:
+        with Image.open(path) as opened:
             if opened.width * opened.height > _MOST_PIXELS:
                 raise ValueError("it has too many pixels")
             opened.draft("RGB", (SHARED[0] * 2, SHARED[1] * 2))

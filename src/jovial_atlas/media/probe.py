@@ -45,18 +45,18 @@ class Probe:
     problem: str | None = None
 
 
-def probe(place: Path, *, still: bool = True, second: float | None = None) -> Probe:
+def probe(path: Path, *, still: bool = True, second: float | None = None) -> Probe:
     """What is in a media file. The still is the frame at `second`, or else the first one that is
     neither black nor flat."""
     try:
-        with av.open(str(place)) as container:
-            return _probed(container, place, still, second)
+        with av.open(str(path)) as container:
+            return _probed(container, path, still, second)
     except (av.error.FFmpegError, ValueError, OSError) as error:
         said = getattr(error, "strerror", None) or str(error)
         return Probe(problem=f"it cannot be read ({said})")
 
 
-def _probed(container: Any, place: Path, still: bool, second: float | None) -> Probe:
+def _probed(container: Any, path: Path, still: bool, second: float | None) -> Probe:
     streams = container.streams.video
     # A cover picture inside a sound file is no film.
     streams = [one for one in streams if not one.disposition & 0x400] if streams else []
@@ -71,12 +71,12 @@ def _probed(container: Any, place: Path, still: bool, second: float | None) -> P
         *(one.codec_context.name for one in container.streams.audio),
     ]
     names = [_CODEC_NAMES.get(name, name) for name in codecs]
-    found = Probe(
+    probed = Probe(
         duration=round(length) if length else None,
         width=stream.codec_context.width,
         height=stream.codec_context.height,
         codecs=" + ".join(dict.fromkeys(names)),
-        plays=_plays(container.format.name, place, names, stream),
+        plays=_plays(container.format.name, path, names, stream),
     )
     picture = None
     problem = None
@@ -89,7 +89,7 @@ def _probed(container: Any, place: Path, still: bool, second: float | None) -> P
         problem = f"it cannot be decoded ({error.strerror})"
     if still and picture is None and problem is None:
         problem = "no frame of it can be decoded"
-    return Probe(found.duration, found.width, found.height, found.codecs, found.plays, picture,
+    return Probe(probed.duration, probed.width, probed.height, probed.codecs, probed.plays, picture,
                  problem)  # fmt: skip
 
 
@@ -104,9 +104,9 @@ def _length(container: Any, stream: Any) -> float | None:
     return container.duration / av.time_base if container.duration else None
 
 
-def _plays(kind: str, place: Path, codecs: list[str], stream: Any) -> bool:
+def _plays(kind: str, path: Path, codecs: list[str], stream: Any) -> bool:
     """Whether browsers of today play it: container, codecs, and colours in the usual form."""
-    ending = place.suffix.lower()
+    ending = path.suffix.lower()
     families = {"mp4": "mp4" in kind and ending in (".mp4", ".m4v"), "webm": ending == ".webm",
                 "ogg": kind == "ogg"}  # fmt: skip
     family = next((name for name, fits in families.items() if fits), None)

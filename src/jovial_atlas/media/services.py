@@ -77,11 +77,11 @@ def _service(given: dict[str, Any], where: str) -> Service:
 def services(own: Path | None = None) -> tuple[Service, ...]:
     """The owner's services before those that ship with the tool. Raises AtlasError."""
     shipped = files("jovial_atlas.media").joinpath("services.toml").read_text("utf-8")
-    found = read_services(shipped, "services.toml")
+    known = read_services(shipped, "services.toml")
     if own is None:
-        return found
+        return known
     try:
-        return read_services(own.read_text("utf-8"), str(own)) + found
+        return read_services(own.read_text("utf-8"), str(own)) + known
     except (OSError, UnicodeDecodeError) as error:
         raise AtlasError(f"{own} cannot be read ({error}).") from None
 

@@ -76,11 +76,11 @@ def _still(
         pen.text(middle, cell.length, _PAPER, font=font, anchor="mm")
 
 
-def _small(place: Path | None) -> Image.Image | None:
-    if place is None:
+def _small(path: Path | None) -> Image.Image | None:
+    if path is None:
         return None
     try:
-        with Image.open(place) as picture:
+        with Image.open(path) as picture:
             picture.draft("RGB", (_CELL * 2, _STILL_HEIGHT * 2))
             small = picture.convert("RGB")
             small.thumbnail((_CELL, _STILL_HEIGHT), Image.Resampling.LANCZOS)
@@ -109,8 +109,8 @@ def page(cells: Sequence[Cell], title: str, language: str) -> bytes:
     return (text + "\n").encode()
 
 
-def _data(place: Path | None) -> str:
-    picture = _small(place)
+def _data(path: Path | None) -> str:
+    picture = _small(path)
     if picture is None:
         return ""
     buffer = io.BytesIO()

@@ -45,7 +45,7 @@ def blocks_of(path: Path) -> list[Block]:
             common = b"".join(
                 one[_KEY] + b"=" + one.get(_VALUE, b"") for one in footer.get(_KEY_VALUES, [])
             )
-            found = []
+            blocks = []
             for group in footer[_ROW_GROUPS]:
                 name = xxhash.xxh3_128(common)
                 for column in group[_COLUMNS]:
@@ -54,8 +54,8 @@ def blocks_of(path: Path) -> list[Block]:
                     stream.seek(start)
                     name.update(b"\0".join([*about[_PATH], b""]))
                     name.update(stream.read(about[_COMPRESSED]))
-                found.append(Block(group[_ROWS], name.hexdigest()))
-            return found
+                blocks.append(Block(group[_ROWS], name.hexdigest()))
+            return blocks
     except (OSError, ValueError, KeyError, IndexError, TypeError, struct.error) as error:
         raise OutputError(f"{path} is no readable Parquet file ({error}).") from error
 
@@ -67,14 +67,14 @@ class _Thrift:
         self.data, self.at = data, 0
 
     def struct(self) -> dict[int, Any]:
-        found: dict[int, Any] = {}
+        fields: dict[int, Any] = {}
         number = 0
         while head := self._byte():
             step, kind = head >> 4, head & 15
             number = number + step if step else self._zigzag()
             # A boolean field has its value in its type.
-            found[number] = kind == 1 if kind in (1, 2) else self._value(kind)
-        return found
+            fields[number] = kind == 1 if kind in (1, 2) else self._value(kind)
+        return fields
 
     def _value(self, kind: int) -> Any:
         if kind in (1, 2, 3):

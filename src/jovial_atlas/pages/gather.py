@@ -136,9 +136,9 @@ class Gathering:
 
     def _new_part(self) -> Path:
         if self._place is None:
-            place = temporary_name(self.folder)
-            make_folder(place)
-            self._place = place
+            path = temporary_name(self.folder)
+            make_folder(path)
+            self._place = path
         self._made += 1
         return self._place / f"{self._made:04}.parquet"
 
@@ -151,13 +151,13 @@ class Gathering:
 
     def _hashes_met_twice(self) -> pl.Series:
         """Hashes of addresses that stand more than once; eight bytes a page are held for it."""
-        found = [pl.Series("h", dtype=pl.UInt64)]
+        pieces = [pl.Series("h", dtype=pl.UInt64)]
         for piece in self._pieces:
             known = self._hashes.pop(piece, None) if isinstance(piece, Path) else None
             table = _scan(piece) if isinstance(piece, Path) else piece.lazy()
             hashed = table.select(h=pl.col("loc").hash())
-            found.append(hashed.collect(engine="streaming")["h"] if known is None else known)
-        hashes = pl.concat(found)
+            pieces.append(hashed.collect(engine="streaming")["h"] if known is None else known)
+        hashes = pl.concat(pieces)
         if hashes.n_unique() == hashes.len():
             return hashes.clear()
         return hashes.filter(hashes.is_duplicated()).unique()
@@ -192,7 +192,7 @@ class Gathering:
         result = []
         for group in rows.partition_by("loc", maintain_order=True):
             first, *others = group.to_dicts()
-            told = list(first["merged"] or [])
+            merged = list(first["merged"] or [])
             for other in others:
                 if other["source"] == first["source"]:
                     self.faults.append(
@@ -203,8 +203,8 @@ class Gathering:
                             f"{first['path'] or 'an earlier row'}, which is kept.",
                         )
                     )
-                told += _merge_into(first, other, wins=other["source"] in winners)
-            first["merged"] = told or None
+                merged += _merge_into(first, other, wins=other["source"] in winners)
+            first["merged"] = merged or None
             result.append(first)
         return pl.DataFrame(result, schema=rows.schema)
 
@@ -227,7 +227,7 @@ def _merge_into(
     """Fill the gaps of a row, or let the other win; gives what the other said and whether
     it is used. Rows of one source never overrule each other."""
     same_source = first["source"] == other["source"]
-    told = []
+    merged = []
     for name, value in other.items():
         if name in _OWN or value in (None, [], "") or same_source:
             continue
@@ -235,7 +235,7 @@ def _merge_into(
         if value == mine:
             continue
         used = wins or mine in (None, [], "")
-        told.append(
+        merged.append(
             {"source": other["source"], "column": name, "value": str(value)[:300], "used": used}
         )
         if used:
@@ -245,4 +245,4 @@ def _merge_into(
         for name, value in theirs.items():
             if value is not None and (wins or extra.get(name) is None):
                 extra[name] = value
-    return told
+    return merged

@@ -52,13 +52,13 @@ def _type_of(kind: object, bits: int = 32) -> pl.DataType | None:
 
 def _columns(kind: type[Struct]) -> list[Column]:
     """The fields of a structure as columns."""
-    found = []
+    columns = []
     for name, said in get_type_hints(kind, include_extras=True).items():
         meta = get_args(said)[1:] if get_origin(said) is Annotated else ()
         meaning = next((m.description or "" for m in meta if isinstance(m, Meta)), "")
         if (type_ := _type_of(said)) is not None:
-            found.append(Column(name, type_, meaning))
-    return found
+            columns.append(Column(name, type_, meaning))
+    return columns
 
 
 #: The page table, from the fields of `SurveyedPage`.
@@ -153,18 +153,18 @@ def conform(delivered: Frame) -> Frame:
 
 def extra_fields(frames: Iterable[pl.DataFrame | pl.LazyFrame]) -> dict[str, Any]:
     """Fields of `extra` over several tables; where types differ the field is text."""
-    found: dict[str, Any] = {}
+    fields: dict[str, Any] = {}
     for frame in frames:
         kind = frame.collect_schema().get(EXTRA)
-        for one in kind.fields if isinstance(kind, pl.Struct) else ():
-            same = found.get(one.name, one.dtype)
+        for inner in kind.fields if isinstance(kind, pl.Struct) else ():
+            same = fields.get(inner.name, inner.dtype)
             if same == pl.Null:
-                same = one.dtype
-            elif one.dtype not in (same, pl.Null):
-                numbers = same.is_numeric() and one.dtype.is_numeric()
+                same = inner.dtype
+            elif inner.dtype not in (same, pl.Null):
+                numbers = same.is_numeric() and inner.dtype.is_numeric()
                 same = pl.Float64() if numbers else pl.String()
-            found[one.name] = same
-    return {name: pl.String() if kind == pl.Null else kind for name, kind in found.items()}
+            fields[inner.name] = same
+    return {name: pl.String() if kind == pl.Null else kind for name, kind in fields.items()}
 
 
 def with_extra(frame: Frame, fields: Mapping[str, Any]) -> Frame:

@@ -20,8 +20,8 @@ def bars(labels: Sequence[str], series: Sequence[tuple[str, Sequence[float]]]) -
             axes.barh(places, values, left=left, color=colour, label=name, height=0.68)
             left = [before + value for before, value in zip(left, values, strict=True)]
         most = max(left, default=0) or 1
-        for place, total in zip(places, left, strict=True):
-            axes.text(total + most * 0.01, place, f"{total:,.0f}", va="center", color=INK)
+        for path, total in zip(places, left, strict=True):
+            axes.text(total + most * 0.01, path, f"{total:,.0f}", va="center", color=INK)
         axes.set_yticks(places, labels, color=INK)
         axes.invert_yaxis()
         axes.set_xlim(0, most * 1.12)

@@ -41,13 +41,13 @@ def read_header(value: str) -> dict[str, Directives]:
     """`X-Robots-Tag`: crawler → directives, "" for all crawlers. What follows a crawler's name
     is for that crawler, up to the next name, or to the end of that header field; several fields
     are given as lines."""
-    said: dict[str, list[str]] = {"": []}
+    by_crawler: dict[str, list[str]] = {"": []}
     for field in value.split("\n"):
         first, *parts = _FOR_CRAWLER.split(field)
-        said[""].append(first)
+        by_crawler[""].append(first)
         for token, words in zip(parts[::2], parts[1::2], strict=True):
-            said.setdefault(token.lower(), []).append(words)
-    return {token: read_directives(words) for token, words in said.items()}
+            by_crawler.setdefault(token.lower(), []).append(words)
+    return {token: read_directives(words) for token, words in by_crawler.items()}
 
 
 def read_directives(contents: Iterable[str]) -> Directives:
@@ -78,16 +78,16 @@ def _value(name: str, value: str) -> str:
     return value if name == "unavailable_after" else value.lower()
 
 
-def _stricter(name: str, one: str, other: str) -> str:
+def _stricter(name: str, first: str, second: str) -> str:
     """The more restrictive of two values of one directive; one that cannot be read counts least."""
     if name in _LIMITS:
-        found = [int(said) for said in (one, other) if _WHOLE.match(said)]
+        found = [int(said) for said in (first, second) if _WHOLE.match(said)]
         limits = [number for number in found if number >= 0]
-        return str(min(limits)) if limits else str(found[0]) if found else one
+        return str(min(limits)) if limits else str(found[0]) if found else first
     if name == "max-image-preview":
-        known = [said for said in (one, other) if said in _PREVIEWS]
-        return min(known, key=_PREVIEWS.index) if known else one
+        known = [said for said in (first, second) if said in _PREVIEWS]
+        return min(known, key=_PREVIEWS.index) if known else first
     if name == "unavailable_after":
-        read = [(date, said) for said in (one, other) if (date := dates.read(said))]
-        return min(read)[1] if read else one
-    return one
+        read = [(date, said) for said in (first, second) if (date := dates.read(said))]
+        return min(read)[1] if read else first
+    return first

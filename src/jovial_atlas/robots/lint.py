@@ -28,7 +28,7 @@ def lint(
     """All faults of a file, in the order of its lines. `paths` are those of the site's pages,
     and `resources` those of files that pages need; without them what depends on them is left
     out."""
-    found = [
+    faults = [
         *robots.faults,
         *_records(robots, name),
         *_groups(robots, name),
@@ -36,7 +36,7 @@ def lint(
         *(_without_pages(robots, name, [*paths, *resources]) if paths else ()),
         *_resources(robots, name, resources),
     ]
-    yield from sorted(found, key=_line)
+    yield from sorted(faults, key=_line)
 
 
 def _line(fault: Fault) -> int:
@@ -197,10 +197,10 @@ def _resources(robots: RobotsFile, name: str, resources: Collection[str]) -> Ite
         if not answer.allowed and answer.rule:
             barred.setdefault(answer.rule.line, []).append(path)
     rules = {rule.line: rule for group in robots.groups for rule in group.rules}
-    for line, found in barred.items():
-        more = f" and {len(found) - 3:,} more" if len(found) > 3 else ""
+    for line, locs in barred.items():
+        more = f" and {len(locs) - 3:,} more" if len(locs) > 3 else ""
         message = (
-            f"{str(rules[line])!r} bars {plural(len(found), 'file')} that pages need: "
-            f"{', '.join(sorted(found)[:3])}{more}."
+            f"{str(rules[line])!r} bars {plural(len(locs), 'file')} that pages need: "
+            f"{', '.join(sorted(locs)[:3])}{more}."
         )
         yield Fault("robots-bars-resources", f"{name}:{line}", message)

@@ -25,11 +25,11 @@ def written(words: Mapping[str, str]) -> str:
 
 def kept(words: str | None) -> dict[str, str]:
     """Directives that are kept, each with its value."""
-    found = {}
+    words_kept = {}
     for part in _PARTS.split(words) if words else ():
         name, _, value = part.partition(":")
-        found[name.strip().lower()] = value.strip()
-    return found
+        words_kept[name.strip().lower()] = value.strip()
+    return words_kept
 
 
 def may_index(words: str | None) -> bool:

@@ -56,11 +56,13 @@ def barred(robots: RobotsFile, path: pl.Expr, agents: Sequence[str]) -> pl.Expr 
     """Whether none of these crawlers (see `deciding_crawlers`) may fetch a column of paths. None
     where one of them may fetch all."""
     rules = [Matcher(robots, agent).rules for agent in agents]
-    if not all(any(not rule.allow for rule in one) for one in rules):
+    if not all(any(not rule.allow for rule in agent_rules) for agent_rules in rules):
         return None
     # Crawlers without a group of their own share the rules of `*`.
-    different = [one for number, one in enumerate(rules) if one not in rules[:number]]
-    return pl.all_horizontal([_disallowed(one, path) for one in different])
+    different = [
+        agent_rules for number, agent_rules in enumerate(rules) if agent_rules not in rules[:number]
+    ]
+    return pl.all_horizontal([_disallowed(agent_rules, path) for agent_rules in different])
 
 
 def _disallowed(rules: Sequence[RobotsRule], path: pl.Expr) -> pl.Expr:

@@ -52,16 +52,16 @@ def explain_layers(page: pl.DataFrame, site: SiteFile, now: datetime) -> list[La
     single = layers_for_crawlers(site, now, page.schema)
     (row,) = _for_crawlers(table, single, traced=True).to_dicts()
     by = {name: row[f"_{name}_by"] for name in fields} | {"listed": row["_by"]}
-    told = []
+    explained = []
     for number, layer in enumerate(layers):
         if sets := _told(row[f"_says_{number}"]):
             decides = tuple(name for name in FIELDS if by.get(name) == number)
-            told.append(LayerSays(layer.name, sets, layer.reason, decides))
+            explained.append(LayerSays(layer.name, sets, layer.reason, decides))
     for token, some in single.items():
         for number, layer in enumerate(some):
             if sets := _told(row[f"_says_{number}_to_{token}"]):
-                told.append(LayerSays(layer.name, sets, layer.reason, (), (token,)))
-    return told
+                explained.append(LayerSays(layer.name, sets, layer.reason, (), (token,)))
+    return explained
 
 
 def _laid_over(

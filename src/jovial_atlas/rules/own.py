@@ -170,13 +170,13 @@ def guards(site: SiteFile, name: str, section: str, by: str) -> bool:
 def refused_fields(site: SiteFile, known: Mapping[str, Any]) -> dict[str, pl.Expr]:
     """Field → whether a page says something of it that a guard refuses."""
     own = OWN["canonical"] if OWN["canonical"] in known else "canonical"
-    said = {**said_by_fields(known), "canonical": pl.col(own)}
+    own_values = {**said_by_fields(known), "canonical": pl.col(own)}
     for name, value in said_by_directives().items():
-        said[name] = pl.coalesce(value, said[name]) if name in said else value
+        own_values[name] = pl.coalesce(value, own_values[name]) if name in own_values else value
     guarded = {name for guard in site.model.guard for name in guard.fields}
     return {
         name: value.is_not_null() & refused(site, name, pl.col("author"))
-        for name, value in said.items()
+        for name, value in own_values.items()
         if name in guarded
     }
 

@@ -43,13 +43,13 @@ def _named_section() -> pl.Expr:
     return pl.when((plain != "") & ~plain.is_in(sorted(RESERVED_SECTIONS))).then(plain)
 
 
-def matches(found: tuple[str, ...]) -> pl.Expr:
+def matches(globs: tuple[str, ...]) -> pl.Expr:
     """Whether `_path` is like one of the patterns. A whole folder, the usual case, is a plain
     comparison of beginnings; anything else is an expression."""
     folders = [
-        one[:-2] for one in found if one.endswith("/**") and not set(one[:-2]) & set("*{}?%")
+        one[:-2] for one in globs if one.endswith("/**") and not set(one[:-2]) & set("*{}?%")
     ]
-    others = [one for one in found if not (one.endswith("/**") and one[:-2] in folders)]
+    others = [one for one in globs if not (one.endswith("/**") and one[:-2] in folders)]
     tests = [pl.col("_path").str.starts_with(escape(folder)) for folder in folders]
     if others:
         tests.append(pl.col("_path").str.contains(patterns.any_of(others)))
@@ -90,14 +90,14 @@ def of_rule(rule: Rule, number: int, site: SiteFile, known: pl.Schema, now: date
 
 
 def _contains(expression: str, number: int, site: SiteFile) -> pl.Expr:
-    found = pl.col("_path").str.contains(expression)
+    hits = pl.col("_path").str.contains(expression)
     try:
-        pl.DataFrame({"_path": [""]}).select(found)
+        pl.DataFrame({"_path": [""]}).select(hits)
     except (pl.exceptions.PolarsError, pl.exceptions.PanicException) as error:
         said = str(error).strip().splitlines()[-1]
         message = f"{expression!r} is no regular expression ({said})."
         raise site.error(("rule", number, "regex"), message, "regex = '/[0-9]{4}/$'") from None
-    return found
+    return hits
 
 
 def _condition(site: SiteFile, number: int, text: str, known: pl.Schema) -> pl.Expr:

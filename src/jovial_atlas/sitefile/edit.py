@@ -16,13 +16,13 @@ KEYS = (*SELECTORS, "crawlers", "set", "reason")
 
 
 def _rules(document: tomlkit.TOMLDocument) -> AoT:
-    found = document.get("rule")
-    if found is None:
-        found = tomlkit.aot()
-        document["rule"] = found
-    if not isinstance(found, AoT):
+    rules = document.get("rule")
+    if rules is None:
+        rules = tomlkit.aot()
+        document["rule"] = rules
+    if not isinstance(rules, AoT):
         raise AtlasError("The rules of this file are one inline list; write them as [[rule]].")
-    return found
+    return rules
 
 
 def _place(rules: AoT, number: int) -> int:

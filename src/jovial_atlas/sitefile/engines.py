@@ -242,9 +242,9 @@ class Engine(Part, frozen=True, kw_only=True):
     @check("crawler_ranges")
     @classmethod
     def _ranges(cls, value: tuple[str, ...]) -> tuple[str, ...]:
-        for one in value:
+        for network in value:
             try:
-                ipaddress.ip_network(one, strict=False)
+                ipaddress.ip_network(network, strict=False)
             except ValueError:
-                raise ValueError(f"{one!r} is no range; write it as 192.0.2.0/24") from None
+                raise ValueError(f"{network!r} is no range; write it as 192.0.2.0/24") from None
         return value

@@ -43,20 +43,20 @@ class Override:
     line: int = field(default=0, compare=False)
 
 
-def read_overrides(place: Path, model: SiteModel) -> tuple[Override, ...]:
+def read_overrides(path: Path, model: SiteModel) -> tuple[Override, ...]:
     """The rows of an overrides file; none where there is no such file yet. Raises SiteFileError
     with every problem found."""
-    return parse_overrides(table_text(place), place, model)
+    return parse_overrides(table_text(path), path, model)
 
 
-def parse_overrides(text: str, place: Path, model: SiteModel) -> tuple[Override, ...]:
+def parse_overrides(text: str, path: Path, model: SiteModel) -> tuple[Override, ...]:
     """The rows in the text of an overrides file. Raises SiteFileError."""
-    rows = table_rows(text, place, OVERRIDE_COLUMNS, lambda row, line: _row(row, line, model))
+    rows = table_rows(text, path, OVERRIDE_COLUMNS, lambda row, line: _row(row, line, model))
     return tuple(one for one in rows if one.sets or one.texts)
 
 
 def parse_rows(
-    text: str, place: Path, model: SiteModel, beside: Sequence[str]
+    text: str, path: Path, model: SiteModel, beside: Sequence[str]
 ) -> tuple[list[tuple[Override, dict[str, str]]], list[Problem]]:
     """As `parse_overrides` for an edited table that may also have the columns `beside`: each row
     with its cells, rows without fields too, and the problems of rows that are wrong. Raises
@@ -66,7 +66,7 @@ def parse_rows(
         one = _row({n: v for n, v in row.items() if n not in beside}, line, model)
         return one if isinstance(one, Problem) else (one, row)
 
-    return rows_and_problems(text, place, (*OVERRIDE_COLUMNS, *beside), read)
+    return rows_and_problems(text, path, (*OVERRIDE_COLUMNS, *beside), read)
 
 
 def _row(row: dict[str, str], line: int, model: SiteModel) -> Override | Problem:

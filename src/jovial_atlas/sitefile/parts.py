@@ -77,15 +77,15 @@ class Checks:
 @cache
 def checks_of(part: type[Part]) -> Checks:
     """The checks of a table."""
-    found = Checks({}, [])
+    checks = Checks({}, [])
     for name in dir(part):
         method: Any = getattr(part, name, None)
         for key in getattr(method, "_checks", ()):
             for one in names_of(part) if key == "*" else (key,):
-                found.of_keys.setdefault(one, []).append(method)
+                checks.of_keys.setdefault(one, []).append(method)
         if getattr(method, "_is_whole", False):
-            found.of_whole.append(method)
-    return found
+            checks.of_whole.append(method)
+    return checks
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,15 +113,17 @@ class Mistake:
 def keys_of(part: type[Part]) -> dict[str, Key]:
     """The keys of a table, as they are written, its kind first."""
     told = part.__struct_config__
-    found = {}
+    keys = {}
     if told.tag_field:
-        found[told.tag_field] = Key(told.tag_field, Literal[told.tag], f'"{told.tag}"', True, None)
-    for one in structs.fields(part):
-        notes = get_args(one.type)[1:] if get_origin(one.type) is Annotated else ()
+        keys[told.tag_field] = Key(told.tag_field, Literal[told.tag], f'"{told.tag}"', True, None)
+    for part_field in structs.fields(part):
+        notes = get_args(part_field.type)[1:] if get_origin(part_field.type) is Annotated else ()
         meaning = "".join(note.description or "" for note in notes)
-        default = None if one.default is msgspec.NODEFAULT else one.default
-        found[one.encode_name] = Key(one.name, one.type, meaning, one.required, default)
-    return found
+        default = None if part_field.default is msgspec.NODEFAULT else part_field.default
+        keys[part_field.encode_name] = Key(
+            part_field.name, part_field.type, meaning, part_field.required, default
+        )
+    return keys
 
 
 def names_of(part: type[Part]) -> tuple[str, ...]:
@@ -154,23 +156,23 @@ def parts_in(kind: Any) -> Iterator[type[Part]]:
         yield from parts_in(inner)
 
 
-def read_part(part: type[P], said: Any) -> tuple[P | None, list[Mistake]]:
+def read_part(part: type[P], value: Any) -> tuple[P | None, list[Mistake]]:
     """A table from what a file says, or None and every mistake in it."""
     try:
-        return msgspec.convert(said, part), []
+        return msgspec.convert(value, part), []
     except msgspec.ValidationError as error:
-        return None, _mistakes(part, said, ()) or [Mistake((), _ended(error))]
+        return None, _mistakes(part, value, ()) or [Mistake((), _ended(error))]
 
 
-def _mistakes(kind: Any, said: Any, path: tuple[str | int, ...]) -> list[Mistake]:
+def _mistakes(kind: Any, value: Any, path: tuple[str | int, ...]) -> list[Mistake]:
     """What is wrong with a value: with what it holds, or with it as a whole."""
-    fitting = [one for one, _ in _alternatives(kind) if _is_like(said, one)]
+    fitting = [one for one, _ in _alternatives(kind) if _is_like(value, one)]
     tables = [one for one in fitting if isinstance(one, type)]
     if tables:
-        return _of_table(tables, said, path)
+        return _of_table(tables, value, path)
     wrong: list[Mistake] = []
     for one in fitting:
-        for place, inner, item in _items(one, said):
+        for place, inner, item in _items(one, value):
             if inner is None:
                 wrong.append(Mistake((*path, place), "is no key.", get_args(get_args(one)[0])))
             else:
@@ -178,9 +180,9 @@ def _mistakes(kind: Any, said: Any, path: tuple[str | int, ...]) -> list[Mistake
     if wrong:
         return wrong
     try:
-        msgspec.convert(said, kind)
+        msgspec.convert(value, kind)
     except msgspec.ValidationError:
-        return [_mistake(kind, said, path)]
+        return [_mistake(kind, value, path)]
     return []
 
 
@@ -239,47 +241,47 @@ def _alternatives(kind: Any, limits: Meta | None = None) -> Iterator[tuple[Any, 
         yield kind, limits
 
 
-def _is_like(said: Any, kind: Any) -> bool:
+def _is_like(value: Any, kind: Any) -> bool:
     """Whether a value is a list or a table, as a type has it."""
-    if isinstance(said, Mapping):
+    if isinstance(value, Mapping):
         return get_origin(kind) is dict or (isinstance(kind, type) and issubclass(kind, Part))
-    return isinstance(said, (list, tuple)) and get_origin(kind) is tuple
+    return isinstance(value, (list, tuple)) and get_origin(kind) is tuple
 
 
-def _items(kind: Any, said: Any) -> Iterator[tuple[str | int, Any, Any]]:
+def _items(kind: Any, value: Any) -> Iterator[tuple[str | int, Any, Any]]:
     """What a list or a table of values holds: place, type (None where none may stand), value."""
     types = get_args(kind)
     if get_origin(kind) is dict:
         names = get_args(types[0])  # where only some may stand
-        for name, item in said.items():
+        for name, item in value.items():
             yield name, None if names and name not in names else types[1], item
     elif types[-1] is ...:
-        for number, item in enumerate(said):
+        for number, item in enumerate(value):
             yield number, types[0], item
 
 
-def _mistake(kind: Any, said: Any, path: tuple[str | int, ...]) -> Mistake:
+def _mistake(kind: Any, value: Any, path: tuple[str | int, ...]) -> Mistake:
     """A value has another type, or lies beyond the limits of its own."""
     wanted: list[str] = []
-    for one, limits in _alternatives(kind):
-        if get_origin(one) is Literal:
-            wanted += [f'"{choice}"' for choice in get_args(one)]
+    for alternative, limits in _alternatives(kind):
+        if get_origin(alternative) is Literal:
+            wanted += [f'"{choice}"' for choice in get_args(alternative)]
             continue
-        if limits and _fits(said, one):
+        if limits and _fits(value, alternative):
             if limits.min_length is not None:
-                few = "text that is not empty" if isinstance(said, str) else "at least one"
+                few = "text that is not empty" if isinstance(value, str) else "at least one"
                 return Mistake(path, f"it must be {few}.")
             told = {"at least": limits.ge, "more than": limits.gt, "at most": limits.le}
             words = " and ".join(f"{n} {limit}" for n, limit in told.items() if limit is not None)
-            return Mistake(path, f"is {said!r}; it must be {words}.")
+            return Mistake(path, f"is {value!r}; it must be {words}.")
         # What is none of these is a table of its own.
-        wanted.append(_CALLED.get(get_origin(one) or one, "a table"))
-        items = get_args(one) if get_origin(one) is tuple else (...,)
+        wanted.append(_CALLED.get(get_origin(alternative) or alternative, "a table"))
+        items = get_args(alternative) if get_origin(alternative) is tuple else (...,)
         if items[-1] is not ...:
             wanted[-1] = f"a list of {len(items)}"
     *others, last = dict.fromkeys(wanted)
     words = f"{', '.join(others)} or {last}" if others else last
-    return Mistake(path, f"is {_as_said(said)}; it must be {words}.")
+    return Mistake(path, f"is {_as_said(value)}; it must be {words}.")
 
 
 def _as_said(value: Any) -> str:

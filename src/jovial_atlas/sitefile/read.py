@@ -158,12 +158,12 @@ def parse_site_file(text: str, path: Path) -> SiteFile:
 
 def _syntax_problem(text: str, message: str) -> Problem:
     """tomllib says `… (at line 3, column 5)` or `… (at end of document)`."""
-    said, _, place = message.rpartition(" (at ")
-    words = place.rstrip(")").replace(",", "").split()
+    reason, _, path = message.rpartition(" (at ")
+    words = path.rstrip(")").replace(",", "").split()
     line = int(words[1]) if words[:1] == ["line"] else len(text.splitlines())
     shown = text.splitlines()[line - 1].strip() if 0 < line <= len(text.splitlines()) else ""
     near = f", near {shown[:60]!r}" if shown else ""
-    return Problem(line, "", f"this is not TOML: {said}{near}.")
+    return Problem(line, "", f"this is not TOML: {reason}{near}.")
 
 
 def _problem(mistake: Mistake, lines: dict[tuple[str | int, ...], int]) -> Problem:

@@ -12,23 +12,23 @@ from jovial_atlas.errors import AtlasError, Problem, SiteFileError
 RowT = TypeVar("RowT")
 
 
-def table_text(place: Path) -> str:
+def table_text(path: Path) -> str:
     """The text of a table, "" where there is no such file yet. Raises SiteFileError."""
     try:
-        return delimited.decoded(place.read_bytes())[0]
+        return delimited.decoded(path.read_bytes())[0]
     except FileNotFoundError:
         return ""
     except OSError as error:
         problem = Problem(None, "", f"It cannot be read: {error}.")
-        raise SiteFileError(str(place), [problem]) from None
+        raise SiteFileError(str(path), [problem]) from None
 
 
-def given_text(place: Path) -> str:
+def given_text(path: Path) -> str:
     """The text of a table that somebody gives. Raises AtlasError where there is none."""
     try:
-        return delimited.decoded(place.read_bytes())[0]
+        return delimited.decoded(path.read_bytes())[0]
     except OSError as error:
-        raise AtlasError(f"{place} cannot be read ({error.strerror or error}).") from error
+        raise AtlasError(f"{path} cannot be read ({error.strerror or error}).") from error
 
 
 def header_of(text: str) -> list[str]:
@@ -39,21 +39,21 @@ def header_of(text: str) -> list[str]:
 
 def table_rows(
     text: str,
-    place: Path,
+    path: Path,
     columns: Collection[str],
     read: Callable[[dict[str, str], int], RowT | Problem],
 ) -> list[RowT]:
     """The rows of a table, each made by `read` from its cells and line. The column `loc` must be
     there, and none but `columns`. Raises SiteFileError with every problem found."""
-    found, problems = rows_and_problems(text, place, columns, read)
+    found, problems = rows_and_problems(text, path, columns, read)
     if problems:
-        raise SiteFileError(str(place), problems)
+        raise SiteFileError(str(path), problems)
     return found
 
 
 def rows_and_problems(
     text: str,
-    place: Path,
+    path: Path,
     columns: Collection[str],
     read: Callable[[dict[str, str], int], RowT | Problem],
 ) -> tuple[list[RowT], list[Problem]]:
@@ -64,7 +64,7 @@ def rows_and_problems(
     lines = delimited.rows(text)
     _, first, wrong = next(lines, (1, [], ""))
     if wrong:
-        raise SiteFileError(str(place), [Problem(1, "", f"cannot be read ({wrong}).")])
+        raise SiteFileError(str(path), [Problem(1, "", f"cannot be read ({wrong}).")])
     names = [name.strip() for name in first]
     problems = [
         Problem(1, name, "is no column of this table", f"one of {', '.join(columns)}")
@@ -78,8 +78,8 @@ def rows_and_problems(
     if "loc" not in names:
         problems.append(Problem(1, "loc", "is missing: it says which page a row is about"))
     if problems:
-        raise SiteFileError(str(place), problems)
-    found: list[RowT] = []
+        raise SiteFileError(str(path), problems)
+    rows: list[RowT] = []
     for line, cells, wrong in lines:
         if wrong:
             problems.append(Problem(line, "", f"the row cannot be read ({wrong})"))
@@ -91,9 +91,9 @@ def rows_and_problems(
             message = "the row has another number of cells than the first line"
             problems.append(Problem(line, "", message))
             continue
-        one = read(dict(zip(names, cells, strict=True)), line)
-        if isinstance(one, Problem):
-            problems.append(one)
+        made = read(dict(zip(names, cells, strict=True)), line)
+        if isinstance(made, Problem):
+            problems.append(made)
         else:
-            found.append(one)
-    return found, problems
+            rows.append(made)
+    return rows, problems

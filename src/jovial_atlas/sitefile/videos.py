@@ -74,18 +74,18 @@ class VideoOverride:
     line: int = field(default=0, compare=False)
 
 
-def read_video_overrides(place: Path, site: str) -> tuple[VideoOverride, ...]:
+def read_video_overrides(path: Path, site: str) -> tuple[VideoOverride, ...]:
     """The rows of a table of videos; none where there is no such file yet. Raises SiteFileError
     with every problem found."""
-    rows = parse_video_overrides(table_text(place), place, site)
+    rows = parse_video_overrides(table_text(path), path, site)
     return tuple(row for row in rows if row.sets)
 
 
-def parse_video_overrides(text: str, place: Path, site: str) -> tuple[VideoOverride, ...]:
+def parse_video_overrides(text: str, path: Path, site: str) -> tuple[VideoOverride, ...]:
     """The rows in the text of a table of videos, those that set nothing too. Raises
     SiteFileError."""
     return tuple(
-        table_rows(text, place, VIDEO_TABLE_COLUMNS, lambda row, line: _row(row, line, site))
+        table_rows(text, path, VIDEO_TABLE_COLUMNS, lambda row, line: _row(row, line, site))
     )
 
 
@@ -96,14 +96,14 @@ def _row(row: dict[str, str], line: int, site: str) -> VideoOverride | Problem:
         loc = addresses.normalise(site + given if given.startswith("/") else given)
     except ValueError as error:
         return Problem(line, "loc", str(error))
-    said = {name: value for name, value in cells.items() if name in SETTABLE}
+    fields = {name: value for name, value in cells.items() if name in SETTABLE}
     # Read as any other field of a video is; an address stands in for the media file.
-    (read,) = of_fields({**said, "src": f"{site}/"}, lambda one: urljoin(loc, one), ())
+    (read,) = of_fields({**fields, "src": f"{site}/"}, lambda one: urljoin(loc, one), ())
     values = dict(read)
-    for name, value in said.items():
+    for name, value in fields.items():
         if values[name] is None:
             return Problem(line, name, f"{value!r} cannot be read")
-    sets = {name: values[name] for name in said}
+    sets = {name: values[name] for name in fields}
     return VideoOverride(loc, cells.get("video", ""), sets, cells.get("reason", ""), line)
 
 

@@ -123,7 +123,7 @@ def rows_of(files: Sequence[SitemapFile]) -> pl.DataFrame:
     in `file`; indexes and feeds, which repeat pages, are left out."""
     # Plain text beside XML repeats it: the same addresses for whoever reads no XML.
     xml = any(file.kind == FileKind.URLSET for file in files)
-    found = [
+    tables = [
         file.rows.with_columns(
             file=pl.lit(number, pl.UInt32),
             companion=pl.lit(True) if xml and file.kind == FileKind.TEXT else pl.col("companion"),
@@ -131,7 +131,7 @@ def rows_of(files: Sequence[SitemapFile]) -> pl.DataFrame:
         for number, file in enumerate(files)
         if file.kind in (FileKind.URLSET, FileKind.TEXT)
     ]
-    return pl.concat(found) if found else pl.DataFrame(schema={**ROWS, "file": pl.UInt32})
+    return pl.concat(tables) if tables else pl.DataFrame(schema={**ROWS, "file": pl.UInt32})
 
 
 def check_across(files: Sequence[SitemapFile]) -> Iterator[Fault]:
@@ -162,15 +162,17 @@ def _twice(rows: pl.DataFrame, where: Callable[[int, int], str]) -> Iterator[Fau
         return
     again = rows.filter(~pl.struct(same).is_first_distinct())
     first = rows.unique(same, keep="first", maintain_order=True)
-    told = again.join(first, on=same, how="left", suffix="_first", maintain_order="left")
+    repeated = again.join(first, on=same, how="left", suffix="_first", maintain_order="left")
     for loc, file, line, first_file, first_line in (
-        told.head(MOST_TOLD).select("loc", "file", "line", "file_first", "line_first").iter_rows()
+        repeated.head(MOST_TOLD)
+        .select("loc", "file", "line", "file_first", "line_first")
+        .iter_rows()
     ):
         message = f"{loc} is already listed at {where(first_file, first_line)}."
         yield Fault("sitemap-loc-twice", where(file, line), message)
-    if told.height > MOST_TOLD:
-        message = f"{told.height - MOST_TOLD:,} more addresses are listed twice."
-        yield Fault("sitemap-loc-twice", where(told["file"][MOST_TOLD], 0)[:-2], message)
+    if repeated.height > MOST_TOLD:
+        message = f"{repeated.height - MOST_TOLD:,} more addresses are listed twice."
+        yield Fault("sitemap-loc-twice", where(repeated["file"][MOST_TOLD], 0)[:-2], message)
 
 
 def _pictures_added_up(rows: pl.DataFrame, where: Callable[[int, int], str]) -> Iterator[Fault]:
@@ -193,21 +195,21 @@ def _alternates(files: Sequence[SitemapFile]) -> Iterator[Fault]:
     links: dict[str, tuple[str, dict[str, str]]] = {}
     for file in files:
         for entry in file.entries if file.plain is None and file.kind == FileKind.URLSET else ():
-            found = {
+            versions = {
                 child.attributes.get("href", ""): child.attributes.get("hreflang", "")
                 for child in (entry.node.children if entry.node else ())
                 if child.space == protocol.XHTML and child.name == "link"
             }
-            if found and entry.loc not in links:
-                links[entry.loc] = (f"{file.name}:{entry.line}", found)
+            if versions and entry.loc not in links:
+                links[entry.loc] = (f"{file.name}:{entry.line}", versions)
     if not links:
         return
     known = set(rows_of(files)["loc"])
-    for loc, (where, found) in links.items():
-        if loc not in found:
+    for loc, (where, versions) in links.items():
+        if loc not in versions:
             message = f"{loc} lists its versions without itself."
             yield Fault("alternate-no-self", where, message)
-        for href, language in found.items():
+        for href, language in versions.items():
             if href == loc or href not in known:
                 continue
             if loc not in links.get(href, ("", {}))[1]:

@@ -108,19 +108,19 @@ def atom(channel: FeedChannel, items: Sequence[FeedItem]) -> bytes:
     for hub in channel.hubs:
         add(root, "link", None, href=hub, rel="hub")
     for item in items:
-        one = etree.SubElement(root, f"{{{_ATOM}}}entry")
-        add(one, "title", item.title)
-        add(one, "id", item.loc)
-        add(one, "link", None, href=item.loc, rel="alternate")
-        add(one, "updated", _atom_date(item.updated))
+        entry = etree.SubElement(root, f"{{{_ATOM}}}entry")
+        add(entry, "title", item.title)
+        add(entry, "id", item.loc)
+        add(entry, "link", None, href=item.loc, rel="alternate")
+        add(entry, "updated", _atom_date(item.updated))
         if item.published:
-            add(one, "published", _atom_date(item.published))
-        author = etree.SubElement(one, f"{{{_ATOM}}}author")
+            add(entry, "published", _atom_date(item.published))
+        author = etree.SubElement(entry, f"{{{_ATOM}}}author")
         add(author, "name", item.author or channel.title)
         if item.summary:
-            add(one, "summary", item.summary)
+            add(entry, "summary", item.summary)
         if item.content:
-            add(one, "content", item.content, type="html")
+            add(entry, "content", item.content, type="html")
     return _bytes(root)
 
 

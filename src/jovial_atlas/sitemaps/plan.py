@@ -60,12 +60,12 @@ def missing(before: pl.DataFrame, pages: pl.DataFrame) -> pl.DataFrame:
     if not before.height or (before.height == pages.height and _same(pages, before)):
         return before.clear()
     shares = max(pages.height, before.height) // _AT_ONCE + 1
-    found = []
+    pieces = []
     for share in range(shares):
         mine = pl.col("key") % shares == share
         there = pages.select("key").filter(mine)
-        found.append(before.filter(mine).join(there, on="key", how="anti", maintain_order="left"))
-    return pl.concat(found)
+        pieces.append(before.filter(mine).join(there, on="key", how="anti", maintain_order="left"))
+    return pl.concat(pieces)
 
 
 def _same(pages: pl.DataFrame, before: pl.DataFrame) -> bool:
@@ -77,15 +77,15 @@ def _remembered(pages: pl.DataFrame, before: pl.DataFrame) -> pl.Series:
         return pl.Series("number", [None], pl.UInt32).new_from_index(0, pages.height)
     shares = max(pages.height, before.height) // _AT_ONCE + 1
     rows = pages.select("key", "kind").with_row_index("row")
-    found = []
+    pieces = []
     for share in range(shares):
         mine = pl.col("key") % shares == share
-        found.append(
+        pieces.append(
             rows.filter(mine)
             .join(before.filter(mine), on=["key", "kind"], how="left")
             .select("row", "number")
         )
-    return pl.concat(found).sort("row").get_column("number")
+    return pl.concat(pieces).sort("row").get_column("number")
 
 
 def _is_over(runs: pl.DataFrame, limits: pl.DataFrame) -> bool:

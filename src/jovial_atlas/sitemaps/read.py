@@ -107,11 +107,11 @@ class SitemapFile:
         """The entries as a table of `plain.ROWS`."""
         if self.plain is not None:
             return self.plain
-        found = [
+        rows = [
             (entry.loc, entry.lastmod, entry.line, entry.count("images"), entry.is_companion)
             for entry in self._entries
         ]
-        return pl.DataFrame(found, schema=ROWS, orient="row")
+        return pl.DataFrame(rows, schema=ROWS, orient="row")
 
     def fault(self, code: str, line: int | None, message: str) -> None:
         """Note a fault of this file; past a thousand the rest is not kept."""

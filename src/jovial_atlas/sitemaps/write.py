@@ -206,13 +206,13 @@ def _plain(name: str, special: bool) -> pl.Expr:
 
 def _merged(pieces: Iterable[str | pl.Expr]) -> list[str | pl.Expr]:
     """Pieces with texts that follow each other as one."""
-    found: list[str | pl.Expr] = []
+    merged: list[str | pl.Expr] = []
     for piece in pieces:
-        if found and isinstance(piece, str) and isinstance(found[-1], str):
-            found[-1] += piece
+        if merged and isinstance(piece, str) and isinstance(merged[-1], str):
+            merged[-1] += piece
         else:
-            found.append(piece)
-    return found
+            merged.append(piece)
+    return merged
 
 
 def _literals(pieces: Iterable[str | pl.Expr]) -> list[pl.Expr]:

@@ -84,19 +84,19 @@ class _Notes:
             move_into_place(self._partial_place, self.place)
 
 
-def _lines(place: Path) -> dict[str, dict[str, Any]]:
+def _lines(path: Path) -> dict[str, dict[str, Any]]:
     """Notes by address; a line that was cut off is passed over."""
-    found: dict[str, dict[str, Any]] = {}
+    records: dict[str, dict[str, Any]] = {}
     try:
-        for line in place.read_text("utf-8").splitlines():
+        for line in path.read_text("utf-8").splitlines():
             try:
                 note = json.loads(line)
-                found[note["loc"]] = note
+                records[note["loc"]] = note
             except (ValueError, KeyError, TypeError):
                 continue
     except OSError:
         pass
-    return found
+    return records
 
 
 def read_site(
@@ -281,27 +281,28 @@ def _row(
     else:
         faults = []
     modified = dates.moment(changed).timestamp() if changed else None
-    read, found = read_page(answer.body, PageFile(Path(), path, loc), reading, modified)
+    read, page_faults = read_page(answer.body, PageFile(Path(), path, loc), reading, modified)
     if read is None:
-        return None, [*faults, *found]
+        return None, [*faults, *page_faults]
     row |= read
     row["path"] = path
     if header.words:
         both = [one for one in (row.get("directives"), header.words) if one]
         row["directives"] = read_directives(both).words
     row["crawler_directives"] = _joined(row.get("crawler_directives"), single)
-    return row, [*faults, *found]
+    return row, [*faults, *page_faults]
 
 
 def _joined(
     tags: list[CrawlerWordsRow] | None, headers: Mapping[str, str]
 ) -> list[CrawlerWordsRow] | None:
     """What tags and headers say to single crawlers, added up."""
-    said = {one["crawler"]: [one["words"]] for one in tags or ()}
+    by_crawler = {one["crawler"]: [one["words"]] for one in tags or ()}
     for token, words in headers.items():
-        said.setdefault(token, []).append(words)
+        by_crawler.setdefault(token, []).append(words)
     found: list[CrawlerWordsRow] = [
-        {"crawler": token, "words": read_directives(words).words} for token, words in said.items()
+        {"crawler": token, "words": read_directives(words).words}
+        for token, words in by_crawler.items()
     ]
     return found or None
 

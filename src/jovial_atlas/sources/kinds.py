@@ -96,8 +96,8 @@ def _markdown(
     from jovial_atlas.sources.records.markdown import read_markdown
 
     site = source.host or around.site.model.site.url
-    place = around.site.folder / source.path
-    folder = Folder(place, site, include=source.include, exclude=source.exclude)
+    path = around.site.folder / source.path
+    folder = Folder(path, site, include=source.include, exclude=source.exclude)
     reading = reading_of(source, around.site, around.now)
     yield from read_markdown(folder, _field_map(source, around), reading)
 

@@ -66,10 +66,10 @@ def read(path: str, folder: Path, client: Client) -> bytes:
     """The bytes of a file relative to `folder`, or of an address. Raises ContentError."""
     if path.startswith(("http://", "https://")):
         return get(client, path).body
-    place = folder / path
+    file = folder / path
     try:
-        return place.read_bytes()
+        return file.read_bytes()
     except FileNotFoundError:
-        raise ContentError(f"There is no file {place}. Correct `path` in its [[source]].") from None
+        raise ContentError(f"There is no file {file}. Correct `path` in its [[source]].") from None
     except OSError as error:
-        raise ContentError(f"{place} cannot be read ({error.strerror}).") from error
+        raise ContentError(f"{file} cannot be read ({error.strerror}).") from error

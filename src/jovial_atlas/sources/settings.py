@@ -73,19 +73,19 @@ def folder_of(source: HtmlSource, site: SiteFile, written: frozenset[str]) -> Fo
 def written_pages(site: SiteFile) -> frozenset[str]:
     """Places of the pages that this tool wrote itself, by what they hold: pages for visitors, and
     files that prove ownership to an engine. They are none of the site's content."""
-    found: set[str] = set()
+    places: set[str] = set()
     for host in site.hosts:
         signed = signed_pages(host.output, host.model.visitors.page)
-        found |= {str(host.output / name) for name in signed}
+        places |= {str(host.output / name) for name in signed}
         for engine in host.model.engine:
-            place = host.output / engine.ownership.file
-            if engine.ownership.file and _holds(place, engine.ownership.content.encode()):
-                found.add(str(place))
-    return frozenset(found)
+            path = host.output / engine.ownership.file
+            if engine.ownership.file and _holds(path, engine.ownership.content.encode()):
+                places.add(str(path))
+    return frozenset(places)
 
 
-def _holds(place: Path, data: bytes) -> bool:
+def _holds(path: Path, data: bytes) -> bool:
     try:
-        return place.read_bytes() == data
+        return path.read_bytes() == data
     except OSError:
         return False

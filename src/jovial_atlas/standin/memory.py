@@ -72,22 +72,22 @@ class EngineMemory:
         return self.sites.setdefault(origin, SiteMemory())
 
 
-def sitemap_report(site: SiteMemory, one: KnownSitemap) -> dict[str, Any]:
+def sitemap_report(site: SiteMemory, sitemap: KnownSitemap) -> dict[str, Any]:
     """What the engine says of a sitemap."""
-    read = one.last_read is not None and one.state in ("success", "has errors")
-    pages = [site.pages[loc] for loc in one.locs if loc in site.pages]
+    read = sitemap.last_read is not None and sitemap.state in ("success", "has errors")
+    pages = [site.pages[loc] for loc in sitemap.locs if loc in site.pages]
     indexed = sum(page.indexed_at is not None for page in pages)
     reasons = Counter(page.reason for page in pages if page.indexed_at is None)
     return {
-        "loc": one.loc,
-        "submitted": one.submitted,
-        "last_read": one.last_read,
-        "state": one.state,
-        "found": len(one.locs) if read else None,
-        "videos": one.videos if read else None,
+        "loc": sitemap.loc,
+        "submitted": sitemap.submitted,
+        "last_read": sitemap.last_read,
+        "state": sitemap.state,
+        "found": len(sitemap.locs) if read else None,
+        "videos": sitemap.videos if read else None,
         "indexed": indexed if read else None,
         "reasons": dict(sorted(reasons.items(), key=lambda item: (-item[1], item[0]))),
-        "detail": one.detail,
+        "detail": sitemap.detail,
     }
 
 
@@ -104,10 +104,10 @@ def page_report(page: PageMemory) -> dict[str, Any]:
     }
 
 
-def load(place: Path | None) -> EngineMemory:
+def load(path: Path | None) -> EngineMemory:
     """What was remembered; a memory that cannot be read is begun anew."""
     try:
-        record = json.loads(place.read_bytes()) if place else {}
+        record = json.loads(path.read_bytes()) if path else {}
         return EngineMemory(
             {
                 origin: SiteMemory(
@@ -126,8 +126,8 @@ def load(place: Path | None) -> EngineMemory:
         return EngineMemory()
 
 
-def save(memory: EngineMemory, place: Path | None) -> None:
+def save(memory: EngineMemory, path: Path | None) -> None:
     """Keep it, if there is a place for it."""
-    if place:
+    if path:
         text = json.dumps(asdict(memory), indent=1, sort_keys=True)
-        write_whole(place, f"{text}\n".encode())
+        write_whole(path, f"{text}\n".encode())

@@ -61,17 +61,17 @@ class Scenario(Part, frozen=True, kw_only=True):
     trouble: tuple[Trouble, ...] = ()
 
 
-def read_scenario(place: Path) -> Scenario:
+def read_scenario(path: Path) -> Scenario:
     """A scenario file. Raises AtlasError with every mistake in it."""
     try:
-        scenario, mistakes = read_part(Scenario, tomllib.loads(place.read_text("utf-8")))
+        scenario, mistakes = read_part(Scenario, tomllib.loads(path.read_text("utf-8")))
     except OSError as error:
-        raise AtlasError(f"{place} cannot be read ({error.strerror}).") from error
+        raise AtlasError(f"{path} cannot be read ({error.strerror}).") from error
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise AtlasError(f"{place} is not TOML ({error}).") from None
+        raise AtlasError(f"{path} is not TOML ({error}).") from None
     if scenario is not None:
         return scenario
     told = (f"{'.'.join(map(str, one.path))} {one.message.rstrip('.')}" for one in mistakes)
     wrong = "; ".join(told)
     known = ", ".join(names_of(Scenario))
-    raise AtlasError(f"{place} is no scenario ({wrong}). Keys are: {known}.")
+    raise AtlasError(f"{path} is no scenario ({wrong}). Keys are: {known}.")

@@ -140,11 +140,15 @@ class _Interface:
     def _trouble(self, call: str) -> Trouble | None:
         """The first trouble that is due for a call."""
         hours = (self.engine.clock.present() - self.engine.began).total_seconds() / 3600
-        for number, one in enumerate(self.engine.scenario.trouble):
-            spent = one.times and self._played[number] >= one.times
-            if one.on in ("*", call) and one.from_hour <= hours < one.until_hour and not spent:
+        for number, trouble in enumerate(self.engine.scenario.trouble):
+            spent = trouble.times and self._played[number] >= trouble.times
+            if (
+                trouble.on in ("*", call)
+                and trouble.from_hour <= hours < trouble.until_hour
+                and not spent
+            ):
                 self._played[number] += 1
-                return one
+                return trouble
         return None
 
 

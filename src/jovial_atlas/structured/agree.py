@@ -48,18 +48,18 @@ class PageText:
         self.numbers = {_amount(one) for one in _NUMBER.findall(self.text)}
         self.times = set(_times(self.text))
 
-    def nearest(self, said: str) -> str:
+    def nearest(self, value: str) -> str:
         """The piece of the text that is most like some words."""
         from rapidfuzz import fuzz
 
-        wanted = plain(said)[:_LONG]
+        wanted = plain(value)[:_LONG]
         if not wanted or not self.plain:
             return ""
-        found = fuzz.partial_ratio_alignment(wanted, self.plain[:200_000], score_cutoff=45)
-        if found is None:
+        alignment = fuzz.partial_ratio_alignment(wanted, self.plain[:200_000], score_cutoff=45)
+        if alignment is None:
             return ""
-        start = self.plain.rfind(" ", 0, found.dest_start + 1) + 1
-        end = self.plain.find(" ", found.dest_end)
+        start = self.plain.rfind(" ", 0, alignment.dest_start + 1) + 1
+        end = self.plain.find(" ", alignment.dest_end)
         return self.plain[start : end if end >= 0 else None][: _LONG + 40]
 
 
@@ -90,12 +90,12 @@ def _node(node: Mapping[str, Any], path: str, page: PageText) -> Iterator[Disagr
             shown = None
         if "OpeningHoursSpecification" in kinds and key in ("opens", "closes"):
             shown = None if node.get("opens") == node.get("closes") else _time
-        for number, one in enumerate(value if isinstance(value, list) else [value]):
+        for number, item in enumerate(value if isinstance(value, list) else [value]):
             place = f"{at}[{number}]" if isinstance(value, list) else at
-            if isinstance(one, Mapping):
-                yield from _node(one, place, page)
-            elif shown and isinstance(one, (str, int, float)) and not isinstance(one, bool):
-                said = str(one)
+            if isinstance(item, Mapping):
+                yield from _node(item, place, page)
+            elif shown and isinstance(item, (str, int, float)) and not isinstance(item, bool):
+                said = str(item)
                 if said and not shown(said, page):
                     yield Disagreement(place, said, page.nearest(said))
 
@@ -134,23 +134,25 @@ def _dates(day: date, language: str) -> tuple[str, ...]:
     from babel import Locale, UnknownLocaleError
     from babel.dates import format_date, format_skeleton
 
-    found = [day.isoformat()]
+    spellings = [day.isoformat()]
     for name in dict.fromkeys((language, "en")):
         try:
             locale = Locale.parse(name.replace("-", "_"))
         except (UnknownLocaleError, ValueError):
             continue
-        found += [format_date(day, form, locale) for form in ("short", "medium", "long", "full")]
+        spellings += [
+            format_date(day, form, locale) for form in ("short", "medium", "long", "full")
+        ]
         for skeleton in ("MMMMd", "MMMd", "yMMMd", "yMMMMd"):
             try:
-                found.append(format_skeleton(skeleton, day, locale=locale))
+                spellings.append(format_skeleton(skeleton, day, locale=locale))
             except KeyError:
                 continue
     number = f"{day.day}."
-    found += [f"{day:%d.%m.%Y}", f"{day.day}.{day.month}.{day.year}", f"{day:%d/%m/%Y}",
+    spellings += [f"{day:%d.%m.%Y}", f"{day.day}.{day.month}.{day.year}", f"{day:%d/%m/%Y}",
               f"{day.day}/{day.month}/{day.year}", f"{day:%m/%d/%Y}",
               f"{day.day} {day:%B}", f"{day:%B} {day.day}", f"{number} {day:%B}"]  # fmt: skip
-    return tuple(dict.fromkeys(map(plain, found)))
+    return tuple(dict.fromkeys(map(plain, spellings)))
 
 
 def _amount(text: str) -> str:

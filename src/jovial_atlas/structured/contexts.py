@@ -55,15 +55,15 @@ class Context:
 
     def within(self, given: Any) -> Context:
         """The context inside something that says `@context`."""
-        found = self
-        for one in given if isinstance(given, list) else [given]:
-            if one is None:
-                found = Context()
-            elif isinstance(one, str):
-                found = found._named(one)
-            elif isinstance(one, Mapping):
-                found = found._defined(one)
-        return found
+        context = self
+        for part in given if isinstance(given, list) else [given]:
+            if part is None:
+                context = Context()
+            elif isinstance(part, str):
+                context = context._named(part)
+            elif isinstance(part, Mapping):
+                context = context._defined(part)
+        return context
 
     def _named(self, address: str) -> Context:
         if HOME.fullmatch(_CONTEXT_FILE.sub("", address.strip())):

@@ -331,7 +331,7 @@ def _member(text: str, members: set[str]) -> str:
 
 def wrong_mapping(kind: str, mapping: Mapping[str, Any], words: Vocabulary) -> list[str]:
     """What is wrong with a mapping for a type, as sentences."""
-    found: list[str] = []
+    problems: list[str] = []
     known = words.properties(kind)
     for key, how in mapping.items():
         if key in _KEYS:
@@ -339,11 +339,11 @@ def wrong_mapping(kind: str, mapping: Mapping[str, Any], words: Vocabulary) -> l
         if key not in known:
             best = words.nearest_property(key, [kind])
             meant = f" Did you mean {best}?" if best else ""
-            found.append(f"{kind} has no property {key!r}.{meant}")
+            problems.append(f"{kind} has no property {key!r}.{meant}")
         for one in how if isinstance(how, (list, tuple)) else [how]:
             if isinstance(one, Mapping):
-                found += _wrong_entry(key, one, words)
-    return found
+                problems += _wrong_entry(key, one, words)
+    return problems
 
 
 def _wrong_entry(key: str, how: Mapping[str, Any], words: Vocabulary) -> list[str]:

@@ -17,13 +17,13 @@ _ENTRY = re.compile(r"(?:([A-Za-z][A-Za-z,\s-]*?)\s+)?(closed|\d\d?:\d\d\s*-\s*\
 
 def parse_hours(texts: str | Sequence[str]) -> list[dict[str, Any]]:
     """The nodes OpeningHoursSpecification of some texts. Raises ValueError with one sentence."""
-    found: list[dict[str, Any]] = []
+    specifications: list[dict[str, Any]] = []
     for text in [texts] if isinstance(texts, str) else texts:
         season = _SEASON.match(text)
         bounds = {"validFrom": season[1], "validThrough": season[2]} if season else {}
         parts = (season[3] if season else text).split(";")
-        found += [{**_entry(part.strip()), **bounds} for part in parts if part.strip()]
-    return found
+        specifications += [{**_entry(part.strip()), **bounds} for part in parts if part.strip()]
+    return specifications
 
 
 def _entry(text: str) -> dict[str, Any]:
@@ -54,9 +54,9 @@ def _days(text: str) -> list[str]:
 
 
 def _day(text: str) -> int:
-    found = [
+    days = [
         n for n, day in enumerate(DAYS) if len(text) > 1 and day.lower().startswith(text.lower())
     ]
-    if len(found) != 1:
+    if len(days) != 1:
         raise ValueError(f"{text!r} is no day; write Mo, Tu, We, Th, Fr, Sa or Su")
-    return found[0]
+    return days[0]

@@ -47,17 +47,17 @@ def read_page(
 ) -> tuple[list[FoundNode], list[DataFault]]:
     """The nodes of a page and what is wrong with its blocks. `resolve` makes a reference of the
     page absolute."""
-    found: list[FoundNode] = []
+    all_nodes: list[FoundNode] = []
     faults: list[DataFault] = []
     for number, node in enumerate(_scripts(tree), start=1):
         nodes, wrong = read_json_ld(node.text(strip=False))
-        found += [FoundNode(one, "json-ld", number) for one in nodes]
+        all_nodes += [FoundNode(one, "json-ld", number) for one in nodes]
         faults += [DataFault(one.code, f"JSON-LD block {number}: {one.message}") for one in wrong]
-    found += [
+    all_nodes += [
         FoundNode(n, "microdata", i) for i, n in enumerate(_microdata(tree, resolve), start=1)
     ]
-    found += [FoundNode(n, "rdfa", i) for i, n in enumerate(_rdfa(tree, resolve), start=1)]
-    return found, faults
+    all_nodes += [FoundNode(n, "rdfa", i) for i, n in enumerate(_rdfa(tree, resolve), start=1)]
+    return all_nodes, faults
 
 
 def _scripts(tree: LexborHTMLParser) -> Iterator[LexborNode]:
@@ -75,11 +75,11 @@ def read_json_ld(text: str) -> tuple[list[Node], list[DataFault]]:
     faults: list[DataFault] = []
     nodes: list[Node] = []
     documents = value if isinstance(value, list) else [value]
-    for one in documents:
-        if not isinstance(one, dict):
-            faults.append(DataFault("data-syntax", f"{json.dumps(one)[:60]} is no node."))
+    for document in documents:
+        if not isinstance(document, dict):
+            faults.append(DataFault("data-syntax", f"{json.dumps(document)[:60]} is no node."))
             continue
-        given = one.get("@context")
+        given = document.get("@context")
         context = Context().within(given)
         if given is None:
             # Read all the same: what it means is plain to people.
@@ -93,8 +93,10 @@ def read_json_ld(text: str) -> tuple[list[Node], list[DataFault]]:
             )
             continue
         reading = _Reading(faults)
-        graph = next((v for k, v in one.items() if context.expanded(k) == "@graph"), None)
-        rest = {k: v for k, v in one.items() if context.expanded(k) not in ("@graph", "@context")}
+        graph = next((v for k, v in document.items() if context.expanded(k) == "@graph"), None)
+        rest = {
+            k: v for k, v in document.items() if context.expanded(k) not in ("@graph", "@context")
+        }
         members = graph if isinstance(graph, list) else [graph] if graph else []
         names = {context.expanded(key) for key in rest}
         for node in [*([rest] if names - {"@id"} else []), *members]:
@@ -115,25 +117,25 @@ class _Reading:
         """One node; `context` is that of what is around it."""
         if "@context" in node:
             context = context.within(node["@context"])
-        found: Node = {}
+        made: Node = {}
         for key, value in node.items():
             means = context.expanded(key)
             if means == "@type":
-                self._types(value, context, found)
+                self._types(value, context, made)
             elif means == "@id":
                 if isinstance(value, str):
-                    found["@id"] = value
+                    made["@id"] = value
                 else:
                     message = f"its @id {json.dumps(value)[:60]} is no address."
                     self._faults.append(DataFault("data-syntax", message))
             elif name := bare(means):
                 said = self.value(value, context, context.containers(key), depth + 1)
                 if said is not None:
-                    for one in said if isinstance(said, list) and name in found else [said]:
-                        _add(found, name, one)
-        return found
+                    for one in said if isinstance(said, list) and name in made else [said]:
+                        _add(made, name, one)
+        return made
 
-    def _types(self, value: Any, context: Context, found: Node) -> None:
+    def _types(self, value: Any, context: Context, node: Node) -> None:
         kinds = value if isinstance(value, list) else [value]
         if not all(isinstance(kind, str) for kind in kinds):
             message = f"its @type {json.dumps(value)[:60]} is no name."
@@ -142,7 +144,7 @@ class _Reading:
         # A type of another vocabulary stands as it is, so that it can be told.
         bare_ = [bare(one) or one for one in named if one and not one.startswith("@")]
         if bare_:
-            found["@type"] = bare_[0] if len(bare_) == 1 else bare_
+            node["@type"] = bare_[0] if len(bare_) == 1 else bare_
 
     def value(self, value: Any, context: Context, containers: frozenset[str], depth: int) -> Any:
         """A value: what it says, without the ways of saying it."""
@@ -150,8 +152,8 @@ class _Reading:
             return None
         if isinstance(value, list):
             inner = containers - KEYED
-            found = [self.value(one, context, inner, depth) for one in value]
-            return [one for one in found if one is not None]
+            values = [self.value(one, context, inner, depth) for one in value]
+            return [one for one in values if one is not None]
         if not isinstance(value, dict):
             return value
         means = {context.expanded(key): one for key, one in value.items()}
@@ -161,11 +163,11 @@ class _Reading:
             if holder in means:
                 return self.value(means[holder], context, frozenset(), depth + 1)
         if containers & KEYED:
-            found = []
+            values = []
             for one in value.values():
                 said = self.value(one, context, frozenset(), depth + 1)
-                found += said if isinstance(said, list) else [said]
-            kept = [one for one in found if one is not None]
+                values += said if isinstance(said, list) else [said]
+            kept = [one for one in values if one is not None]
             return kept[0] if len(kept) == 1 else kept
         return self.node(value, context, depth)
 
@@ -195,25 +197,25 @@ def _terms(given: str | None) -> list[str]:
 
 def _item(node: LexborNode, tree: LexborHTMLParser, resolve: Resolve, depth: int) -> Node:
     kinds = _terms(node.attributes.get("itemtype"))
-    found: Node = {}
+    made: Node = {}
     if kinds:
-        found["@type"] = kinds[0] if len(kinds) == 1 else kinds
+        made["@type"] = kinds[0] if len(kinds) == 1 else kinds
     if identity := (node.attributes.get("itemid") or "").strip():
-        found["@id"] = resolve(identity) or identity
+        made["@id"] = resolve(identity) or identity
     roots = [node]
     for name in (node.attributes.get("itemref") or "").split()[:_REFERRED]:
         roots += _with_id(tree, name)
     for number, root in enumerate(roots):
-        for one in _properties(root, "itemprop", "itemscope", with_root=number > 0):
+        for element in _properties(root, "itemprop", "itemscope", with_root=number > 0):
             if depth < _DEEP:
                 value = (
-                    _item(one, tree, resolve, depth + 1)
-                    if "itemscope" in one.attributes
-                    else _plain(one, resolve)
+                    _item(element, tree, resolve, depth + 1)
+                    if "itemscope" in element.attributes
+                    else _plain(element, resolve)
                 )
-                for name in (one.attributes.get("itemprop") or "").split():
-                    _add(found, _bare(name, ()), value)
-    return found
+                for name in (element.attributes.get("itemprop") or "").split():
+                    _add(made, _bare(name, ()), value)
+    return made
 
 
 #: Elements that one item may take properties from, beside itself.
@@ -262,13 +264,13 @@ def _plain(node: LexborNode, resolve: Resolve) -> str:
     return " ".join(node.text(separator=" ").split())
 
 
-def _add(found: Node, name: str, value: Any) -> None:
-    if name not in found:
-        found[name] = value
-    elif isinstance(found[name], list):
-        found[name].append(value)
+def _add(node: Node, name: str, value: Any) -> None:
+    if name not in node:
+        node[name] = value
+    elif isinstance(node[name], list):
+        node[name].append(value)
     else:
-        found[name] = [found[name], value]
+        node[name] = [node[name], value]
 
 
 # RDFa Lite 1.1.
@@ -301,12 +303,12 @@ def _terms_of(node: LexborNode) -> tuple[str, tuple[str, ...]]:
 
 def _terms_in(given: str | None, vocabulary: str, prefixes: tuple[str, ...]) -> list[str]:
     """The terms of the vocabulary among the words of `typeof` or `property`."""
-    found = []
+    terms = []
     for name in (given or "").split():
         word = _bare(name, prefixes)
         if ":" not in word and (word != name or HOME.match(vocabulary)):
-            found.append(word)
-    return found
+            terms.append(word)
+    return terms
 
 
 def _kinds(node: LexborNode) -> list[str]:
@@ -316,21 +318,21 @@ def _kinds(node: LexborNode) -> list[str]:
 
 def _thing(node: LexborNode, resolve: Resolve, depth: int) -> Node:
     kinds = _kinds(node)
-    found: Node = {}
+    made: Node = {}
     if kinds:
-        found["@type"] = kinds[0] if len(kinds) == 1 else kinds
+        made["@type"] = kinds[0] if len(kinds) == 1 else kinds
     if resource := (node.attributes.get("resource") or "").strip():
-        found["@id"] = resolve(resource) or resource
-    for one in _properties(node, "property", "typeof"):
+        made["@id"] = resolve(resource) or resource
+    for element in _properties(node, "property", "typeof"):
         if depth < _DEEP:
             value: Any
-            if "typeof" in one.attributes:
-                value = _thing(one, resolve, depth + 1)
+            if "typeof" in element.attributes:
+                value = _thing(element, resolve, depth + 1)
             else:
-                value = _said(one, resolve)
-            for name in _terms_in(one.attributes.get("property"), *_terms_of(one)):
-                _add(found, name, value)
-    return found
+                value = _said(element, resolve)
+            for name in _terms_in(element.attributes.get("property"), *_terms_of(element)):
+                _add(made, name, value)
+    return made
 
 
 def _said(node: LexborNode, resolve: Resolve) -> str:

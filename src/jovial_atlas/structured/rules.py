@@ -27,14 +27,14 @@ def _order(first: str, second: str) -> DataRule:
     """The second date is not before the first; compared as far as both are given."""
 
     def rule(node: Mapping[str, Any]) -> str:
-        one, two = node.get(first), node.get(second)
-        if not isinstance(one, str) or not isinstance(two, str):
+        earlier, two = node.get(first), node.get(second)
+        if not isinstance(earlier, str) or not isinstance(two, str):
             return ""
-        length = min(len(one), len(two), 19)
+        length = min(len(earlier), len(two), 19)
         # Times of different zones are compared by day.
-        length = length if one[19:] == two[19:] else min(length, 10)
-        if two[:length] < one[:length]:
-            return f"{second} {two} is before {first} {one}."
+        length = length if earlier[19:] == two[19:] else min(length, 10)
+        if two[:length] < earlier[:length]:
+            return f"{second} {two} is before {first} {earlier}."
         return ""
 
     return rule
@@ -97,9 +97,9 @@ def _positions(node: Mapping[str, Any]) -> str:
     items = node.get("itemListElement")
     items = items if isinstance(items, list) else [items] if items else []
     places = [one.get("position") for one in items if isinstance(one, Mapping)]
-    if any(place is None for place in places):
+    if any(path is None for path in places):
         return ""
-    if [str(place) for place in places] != [str(n) for n in range(1, len(places) + 1)]:
+    if [str(path) for path in places] != [str(n) for n in range(1, len(places) + 1)]:
         return f"Positions count from 1: {', '.join(map(str, places))}."
     return ""
 

@@ -52,11 +52,11 @@ def duration(text: str) -> str:
         return f"PT{text}M"
     if match := re.fullmatch(r"(\d+):(\d\d)", text):
         return f"PT{int(match[1])}H{int(match[2])}M"
-    found = [(number, _unit(word)) for number, word in _LENGTH.findall(text)]
-    if not found or not all(unit for _, unit in found):
+    lengths = [(number, _unit(word)) for number, word in _LENGTH.findall(text)]
+    if not lengths or not all(unit for _, unit in lengths):
         return text
-    days = "".join(f"{number}{unit}" for number, unit in found if unit == "D")
-    rest = "".join(f"{number.replace(',', '.')}{unit}" for number, unit in found if unit != "D")
+    days = "".join(f"{number}{unit}" for number, unit in lengths if unit == "D")
+    rest = "".join(f"{number.replace(',', '.')}{unit}" for number, unit in lengths if unit != "D")
     return f"P{days}{'T' if rest else ''}{rest}"
 
 

@@ -78,12 +78,12 @@ class Validator:
         """All issues of the nodes of a page, in their order; without `advice` those alone that
         say something is wrong. `known` are further nodes that these may refer to."""
         by_id = {node["@id"]: node for node in (*known, *nodes) if isinstance(node.get("@id"), str)}
-        found: list[Issue] = []
+        issues: list[Issue] = []
         for number, node in enumerate(nodes):
-            plan = self._node(node, "", number, found)
+            plan = self._node(node, "", number, issues)
             if plan is not None and plan.feature is not None:
-                self._feature(node, plan.feature, "", number, by_id, found, advice)
-        return found
+                self._feature(node, plan.feature, "", number, by_id, issues, advice)
+        return issues
 
     def _plan(self, node: NodeView) -> _Plan | None:
         """What is known of a node's types; None where it says none."""
@@ -108,25 +108,25 @@ class Validator:
         rules = [rule for kind, rule in RULES if kind in above]
         return _Plan(kinds, wrong, old, row, rules, {})
 
-    def _node(self, node: NodeView, path: str, number: int, found: list[Issue]) -> _Plan | None:
+    def _node(self, node: NodeView, path: str, number: int, issues: list[Issue]) -> _Plan | None:
         plan = self._plan(node)
         if plan is None or plan.wrong:
             message = plan.wrong if plan else "The node says no @type."
-            found.append(Issue("data-type", number, path, message))
+            issues.append(Issue("data-type", number, path, message))
             return None
         if plan.superseded:
             message = f"The type {plan.superseded} is superseded."
-            found.append(Issue("data-superseded", number, path, message))
+            issues.append(Issue("data-superseded", number, path, message))
         for key, value in node.items():
             if value is not None and key[:1] != "@":
-                self._property(plan, key, value, f"{path}.{key}" if path else key, number, found)
+                self._property(plan, key, value, f"{path}.{key}" if path else key, number, issues)
         for rule in plan.rules:
             if message := rule(node):
-                found.append(Issue("data-rule", number, path, message))  # noqa: PERF401
+                issues.append(Issue("data-rule", number, path, message))  # noqa: PERF401
         return plan
 
     def _property(
-        self, plan: _Plan, key: str, value: Any, at: str, number: int, found: list[Issue]
+        self, plan: _Plan, key: str, value: Any, at: str, number: int, issues: list[Issue]
     ) -> None:
         """A property of a node and its values, at its path."""
         try:
@@ -134,19 +134,19 @@ class Validator:
         except KeyError:
             slot = plan.slots[key] = self._slot(plan.kinds, key)
         if slot is None:
-            self._unknown(plan.kinds, key, at, number, found)
+            self._unknown(plan.kinds, key, at, number, issues)
             return
         kind = type(value)
         if slot.plain and kind is str and value and not value.isspace():
             return
         if slot.superseded:
             message = f"{key} is superseded by {slot.superseded}."
-            found.append(Issue("data-superseded", number, at, message))
+            issues.append(Issue("data-superseded", number, at, message))
         if kind is list:
-            for place, one in enumerate(value):
-                self._value(one, slot, f"{at}[{place}]", number, found)
+            for path, one in enumerate(value):
+                self._value(one, slot, f"{at}[{path}]", number, issues)
         else:
-            self._value(value, slot, at, number, found)
+            self._value(value, slot, at, number, issues)
 
     def _slot(self, kinds: Sequence[str], key: str) -> _Slot | None:
         for kind in kinds:
@@ -178,20 +178,20 @@ class Validator:
         return _Slot(text, formats, classes, frozenset(members), form, new, any_text)
 
     def _unknown(
-        self, kinds: Sequence[str], key: str, at: str, number: int, found: list[Issue]
+        self, kinds: Sequence[str], key: str, at: str, number: int, issues: list[Issue]
     ) -> None:
         best = self.words.nearest_property(key, kinds)
         meant = f" Did you mean {best}?" if best else ""
         known = " It belongs to other types." if key in self.words.all_properties else ""
         message = f"{' and '.join(kinds)} has no property {key!r}.{meant or known}"
-        found.append(Issue("data-property", number, at, message))
+        issues.append(Issue("data-property", number, at, message))
 
-    def _value(self, value: Any, slot: _Slot, at: str, number: int, found: list[Issue]) -> None:
+    def _value(self, value: Any, slot: _Slot, at: str, number: int, issues: list[Issue]) -> None:
         if isinstance(value, dict):
             if "@value" in value:
-                self._value(value["@value"], slot, at, number, found)
+                self._value(value["@value"], slot, at, number, issues)
             elif "@type" in value or len(value) != ("@id" in value):
-                self._inner(value, slot, at, number, found)
+                self._inner(value, slot, at, number, issues)
             return
         if isinstance(value, str):
             message = self._text(value, slot)
@@ -204,13 +204,13 @@ class Validator:
         else:
             message = ""
         if message:
-            found.append(Issue("data-value", number, at, message))
+            issues.append(Issue("data-value", number, at, message))
         elif slot.form and (message := slot.form(value)):
             code = CODES.get(slot.form, "data-form")
-            found.append(Issue(code, number, at, message))
+            issues.append(Issue(code, number, at, message))
 
     def _inner(
-        self, value: Mapping[str, Any], slot: _Slot, at: str, number: int, found: list[Issue]
+        self, value: Mapping[str, Any], slot: _Slot, at: str, number: int, issues: list[Issue]
     ) -> None:
         kinds = types_of(value)
         fitting = any(
@@ -222,8 +222,8 @@ class Validator:
         if known and not fitting:
             wanted = " or ".join([*slot.classes, *(("Text",) if slot.text else slot.formats)])
             message = f"It is {' and '.join(kinds)}; {wanted} is expected."
-            found.append(Issue("data-expected", number, at, message))
-        self._node(value, at, number, found)
+            issues.append(Issue("data-expected", number, at, message))
+        self._node(value, at, number, issues)
 
     @staticmethod
     def _text(text: str, slot: _Slot) -> str:
@@ -260,33 +260,33 @@ class Validator:
         path: str,
         number: int,
         known: Mapping[str, NodeView],
-        found: list[Issue],
+        issues: list[Issue],
         advice: bool,
     ) -> None:
         asked = [("data-required", feature.required)]
         if advice:
             asked.append(("data-recommended", feature.recommended))
         for code, wanted in asked:
-            for one in wanted:
-                for way in one:
+            for wanted_property in wanted:
+                for way in wanted_property:
                     if _has(node, way, known):
                         break
                 else:
                     at = f"{path}." if path else ""
-                    said = " or ".join(at + ".".join(way) for way in one)
+                    said = " or ".join(at + ".".join(way) for way in wanted_property)
                     kind = " and ".join(types_of(node))
-                    found.append(Issue(code, number, path, f"{kind} lacks {said}.", said))
+                    issues.append(Issue(code, number, path, f"{kind} lacks {said}.", said))
         for name, inner in feature.inside.items():
-            for value, place in _values(node, name):
-                at = f"{path}.{name}{place}" if path else f"{name}{place}"
+            for value, file in _values(node, name):
+                at = f"{path}.{name}{file}" if path else f"{name}{file}"
                 if isinstance(value, dict):
                     whole = known.get(value["@id"], value) if _reference(value) else value
                     if not _reference(whole):
-                        self._feature(whole, inner, at, number, known, found, advice)
+                        self._feature(whole, inner, at, number, known, issues, advice)
                 elif _asked(feature.required, name) and inner.required:
                     lacking = " or ".join(".".join(way) for way in inner.required[0])
                     message = f"{at} is a text; a node with {lacking} is required."
-                    found.append(Issue("data-required", number, at, message))
+                    issues.append(Issue("data-required", number, at, message))
 
 
 #: Types whose plain value is the address of a thing, as of a picture.

@@ -39,15 +39,15 @@ class Vocabulary:
 
     def above(self, name: str) -> tuple[str, ...]:
         """A type and all above it, nearest first."""
-        found = self._above.get(name)
-        if found is None:
+        types = self._above.get(name)
+        if types is None:
             order = dict.fromkeys([name])
             row = [name]
             while row:
                 row = [up for one in row for up in self._types.get(one, ((), ()))[0]]
                 order.update(dict.fromkeys(row))
-            found = self._above[name] = tuple(order)
-        return found
+            types = self._above[name] = tuple(order)
+        return types
 
     def is_a(self, name: str, wanted: str) -> bool:
         """Whether a type is another one, or below it."""
@@ -55,14 +55,14 @@ class Vocabulary:
 
     def properties(self, name: str) -> dict[str, tuple[str, ...]]:
         """Property → expected types, of a type and all above it."""
-        found = self._properties.get(name)
-        if found is None:
-            found = {}
+        own = self._properties.get(name)
+        if own is None:
+            own = {}
             for one in reversed(self.above(name)):
                 for key, expected in self._types.get(one, ((), {}))[1].items():
-                    found[key] = tuple(dict.fromkeys((*found.get(key, ()), *expected)))
-            self._properties[name] = found
-        return found
+                    own[key] = tuple(dict.fromkeys((*own.get(key, ()), *expected)))
+            self._properties[name] = own
+        return own
 
     def successor(self, name: str) -> str | None:
         """The property that took the place of another; None where that is still in use."""

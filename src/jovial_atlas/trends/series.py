@@ -13,35 +13,35 @@ def over_time(known: Iterable[KnownState]) -> dict[str, list[tuple[str, int]]]:
     known at one time is one point."""
     last: dict[tuple[str, str], int] = {}
     sums: dict[str, int] = {}
-    found: dict[str, list[tuple[str, int]]] = {}
+    series: dict[str, list[tuple[str, int]]] = {}
     for at, name, group, value in known:
         sums[group] = sums.get(group, 0) + value - last.get((group, name), 0)
         last[group, name] = value
-        points = found.setdefault(group, [])
+        points = series.setdefault(group, [])
         if points and points[-1][0] == at:
             points[-1] = (at, sums[group])
         else:
             points.append((at, sums[group]))
-    return found
+    return series
 
 
 def stacked(
-    told: Iterable[tuple[str, Mapping[str, int]]], most: int = 5
+    reported: Iterable[tuple[str, Mapping[str, int]]], most: int = 5
 ) -> tuple[list[str], dict[str, list[int]]]:
     """Times, and for each kind its number at each of them; the kinds that are largest over all by
     name, the rest together as `other`."""
-    rows = list(told)
+    rows = list(reported)
     totals: dict[str, int] = {}
     for _, counts in rows:
         for kind, count in counts.items():
             totals[kind] = totals.get(kind, 0) + count
     named = sorted(totals, key=lambda kind: (-totals[kind], kind))[:most]
-    found: dict[str, list[int]] = {kind: [] for kind in named}
+    stacks: dict[str, list[int]] = {kind: [] for kind in named}
     if len(totals) > len(named):
-        found["other"] = []
+        stacks["other"] = []
     for _, counts in rows:
         for kind in named:
-            found[kind].append(counts.get(kind, 0))
-        if "other" in found:
-            found["other"].append(sum(n for kind, n in counts.items() if kind not in named))
-    return [at for at, _ in rows], found
+            stacks[kind].append(counts.get(kind, 0))
+        if "other" in stacks:
+            stacks["other"].append(sum(n for kind, n in counts.items() if kind not in named))
+    return [at for at, _ in rows], stacks

@@ -33,7 +33,7 @@ class Curve:
 def waits(began: Mapping[str, str], came: Mapping[str, str], now: str) -> list[tuple[float, bool]]:
     """Days from the beginning to the event, or for those still waiting to now (False), of each
     name in `began`. What came before it began was not waited for and is left out."""
-    found = []
+    lengths = []
     end = dates.moment(now)
     for name, start in began.items():
         at = dates.moment(start)
@@ -41,8 +41,8 @@ def waits(began: Mapping[str, str], came: Mapping[str, str], now: str) -> list[t
         if seen is not None and seen[: len(start)] < start[: len(seen)]:
             continue
         until = end if seen is None else dates.moment(seen)
-        found.append((max(0.0, (until - at).total_seconds() / _DAY), seen is not None))
-    return found
+        lengths.append((max(0.0, (until - at).total_seconds() / _DAY), seen is not None))
+    return lengths
 
 
 def curve(waited: Sequence[tuple[float, bool]]) -> Curve | None:

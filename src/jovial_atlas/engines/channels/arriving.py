@@ -34,14 +34,14 @@ def sitemap_arrived(
 
 def page_arrived(loc: str, since: str, asking: Asking) -> bool | None:
     """Whether it was told of a page since then; None where it cannot tell. Raises NetworkError."""
-    said = asking.page(loc)
-    if said is None and channel_for(asking.engine, "read-pages"):
+    report = asking.page(loc)
+    if report is None and channel_for(asking.engine, "read-pages"):
         listed = (page for part in asking.pages() for page in part)
-        said = next((page for page in listed if page.loc == loc), None)
-        if said is None:
+        report = next((page for page in listed if page.loc == loc), None)
+        if report is None:
             return False
-    if said is None:
+    if report is None:
         return None
-    if said.reason == NOT_KNOWN:
+    if report.reason == NOT_KNOWN:
         return False
-    return said.announced >= since if said.announced else None
+    return report.announced >= since if report.announced else None

@@ -84,16 +84,16 @@ def _due_pages(
         (loc, None) for loc in heard if loc not in published.pages
     ]
     items = [*added, *changed, *removed]
-    what = f"{len(added):,} added, {len(changed):,} changed, {len(removed):,} removed"
+    summary = f"{len(added):,} added, {len(changed):,} changed, {len(removed):,} removed"
     later = 0
     if room is not None and len(items) > room:
         later = len(items) - room
         items = items[:room]
-        what = f"{plural(len(items), 'address', 'addresses')}, {later:,} left for another day"
+        summary = f"{plural(len(items), 'address', 'addresses')}, {later:,} left for another day"
         if not items:
-            yield Due(engine, channel, [], what, later)
+            yield Due(engine, channel, [], summary, later)
     whole = len(items) <= indexnow.BATCH
     for start in range(0, len(items), indexnow.BATCH):
         piece = items[start : start + indexnow.BATCH]
-        said = what if whole else plural(len(piece), "address", "addresses")
+        said = summary if whole else plural(len(piece), "address", "addresses")
         yield Due(engine, channel, piece, said, later)

@@ -72,12 +72,12 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
 def page_at(address: str, survey: LastSurvey) -> pl.DataFrame:
     """The row of a page, by its address or its path on the site. Raises AtlasError as `explain`."""
     loc = _loc(address, survey.site)
-    found = survey.decided_where(pl.col("loc") == loc).collect(engine="streaming")
-    if not found.height:
+    row = survey.decided_where(pl.col("loc") == loc).collect(engine="streaming")
+    if not row.height:
         nearest = _nearest(loc, survey.pages.select("loc").collect()["loc"].to_list())
         meant = f" The nearest is {nearest}." if nearest else ""
         raise AtlasError(f"{loc} is no page of the last survey.{meant}")
-    return found
+    return row
 
 
 def _lengths(head: Head, site: SiteFile) -> dict[str, dict[str, int]]:

@@ -59,10 +59,10 @@ def length(seconds: int | None) -> str:
     return f"{hours}:{rest // 60:02}:{rest % 60:02}" if hours else f"{rest // 60}:{rest % 60:02}"
 
 
-def write_sheet(films: Sequence[Film], site: SiteFile, place: Path, columns: int) -> None:
+def write_sheet(films: Sequence[Film], site: SiteFile, path: Path, columns: int) -> None:
     """Write a contact sheet, as a picture (.png) or a page (.html). Raises AtlasError."""
-    if place.suffix.lower() not in (".png", ".html"):
-        raise AtlasError(f"{place}: a contact sheet ends in .png or .html.")
+    if path.suffix.lower() not in (".png", ".html"):
+        raise AtlasError(f"{path}: a contact sheet ends in .png or .html.")
     if not films:
         raise AtlasError("There is no video to draw.")
     find = file_of(site)
@@ -78,24 +78,24 @@ def write_sheet(films: Sequence[Film], site: SiteFile, place: Path, columns: int
         for film in films
     ]
     title = f"{site.model.site.name}: {len(films):,} videos"
-    if place.suffix.lower() == ".png":
-        write_whole(place, sheet.draw(cells, title, columns))
+    if path.suffix.lower() == ".png":
+        write_whole(path, sheet.draw(cells, title, columns))
     else:
-        write_whole(place, sheet.page(cells, title, site.model.site.language))
+        write_whole(path, sheet.page(cells, title, site.model.site.language))
 
 
-def _still(film: Film, site: SiteFile, found: Path | None) -> Path | None:
+def _still(film: Film, site: SiteFile, file: Path | None) -> Path | None:
     own = site.shared_state / STILLS / film.still if film.still else None
     if (film.values.thumbnail or "").startswith(f"{site.model.site.url}{STILLS_PATH}"):
         return own
-    return found or own
+    return file or own
 
 
 #: Columns of a table for editing that stand there even while they are empty.
 _EDITED = ("listed", "title", "description", "thumbnail", "category", "expires")
 
 
-def write_table(films: Iterable[Film], site: SiteFile, place: Path) -> int:
+def write_table(films: Iterable[Film], site: SiteFile, path: Path) -> int:
     """Write a table of videos for editing: what is set for them already, and empty cells. Gives
     the number of rows. Raises AtlasError."""
     _file(site)
@@ -108,16 +108,16 @@ def write_table(films: Iterable[Film], site: SiteFile, place: Path) -> int:
         rows.append(replace(had) if had else VideoOverride(film.loc, film.name, {}))
     if not rows:
         raise AtlasError("No video is chosen, so there is nothing to edit.")
-    write_whole(place, video_overrides_text(rows, _EDITED).encode())
+    write_whole(path, video_overrides_text(rows, _EDITED).encode())
     return len(rows)
 
 
-def take_table(site: SiteFile, place: Path) -> int:
+def take_table(site: SiteFile, path: Path) -> int:
     """Take an edited table of videos: its rows replace those of the same videos, a row without
     fields takes one out. Gives the number of videos set. Raises SiteFileError, AtlasError."""
     target = _file(site)
-    text = given_text(place)
-    rows = parse_video_overrides(text, place, site.model.site.url)
+    text = given_text(path)
+    rows = parse_video_overrides(text, path, site.model.site.url)
     edited = [row for row in rows if row.sets]
     mentioned = {(row.loc, row.video) for row in rows}
     kept = [one for one in site.video_overrides if (one.loc, one.video) not in mentioned]

@@ -82,7 +82,7 @@ def columns_of(fields: str) -> list[str]:
 def write_table(
     pages: pl.DataFrame,
     survey: LastSurvey,
-    place: Path,
+    path: Path,
     fields: Sequence[str],
     proposals: Proposals | None = None,
 ) -> int:
@@ -117,7 +117,7 @@ def write_table(
         cells = {name: as_cell(row.get(name, "")) for name in (*header, "reason", "by")}
         writer.writerow(cells)
     # A mark by which spreadsheets know the encoding.
-    write_whole(place, ("\ufeff" + stream.getvalue()).encode())
+    write_whole(path, ("\ufeff" + stream.getvalue()).encode())
     return pages.height
 
 
@@ -137,7 +137,7 @@ def seen(page: Page, own: Override) -> str:
 
 
 def take_table(
-    survey: LastSurvey, place: Path, *, dry_run: bool = False, anyway: bool = False
+    survey: LastSurvey, path: Path, *, dry_run: bool = False, anyway: bool = False
 ) -> Taken:
     """Take an edited table into the overrides file: its rows replace those of the same pages, a
     row without fields takes a page out, cells of columns that the table does not have stay. Rows
@@ -145,10 +145,10 @@ def take_table(
     told. Raises SiteFileError where it is no such table, and AtlasError."""
     site = survey.site
     target = _overrides_file(site)
-    text = given_text(place)
+    text = given_text(path)
     header = header_of(text)
     beside = [name for name in header if name.endswith((NOW, PROPOSED))]
-    rows, refused = parse_rows(text, place, site.model, (_SEEN, _ACCEPT, *beside))
+    rows, refused = parse_rows(text, path, site.model, (_SEEN, _ACCEPT, *beside))
     columns = set(header)
     wanted = [one for one, _ in rows]
     pages = survey.decided.filter(pl.col("loc").is_in([one.loc for one in wanted]))

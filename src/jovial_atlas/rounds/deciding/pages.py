@@ -78,36 +78,36 @@ def _where(decided: pl.DataFrame, where: str) -> pl.DataFrame:
         ) from None
 
 
-def export(found: pl.DataFrame, place: Path) -> None:
+def export(pages: pl.DataFrame, path: Path) -> None:
     """Write pages with all their columns, by the ending of the file: .csv, .json, .jsonl or
     .parquet. Lists and nested fields become JSON text in a CSV, and what a spreadsheet would take
     for a formula becomes none. Raises AtlasError."""
     endings = (".csv", ".json", ".jsonl", ".parquet")
-    if place.suffix.lower() not in endings:
-        raise AtlasError(f"{place}: an export ends in {', '.join(endings)}.")
+    if path.suffix.lower() not in endings:
+        raise AtlasError(f"{path}: an export ends in {', '.join(endings)}.")
     buffer = io.BytesIO()
-    if place.suffix == ".parquet":
-        found.write_parquet(buffer)
-    elif place.suffix == ".jsonl":
-        found.write_ndjson(buffer)
-    elif place.suffix == ".json":
-        text = json.dumps(found.to_dicts(), ensure_ascii=False, indent=1, default=str)
+    if path.suffix == ".parquet":
+        pages.write_parquet(buffer)
+    elif path.suffix == ".jsonl":
+        pages.write_ndjson(buffer)
+    elif path.suffix == ".json":
+        text = json.dumps(pages.to_dicts(), ensure_ascii=False, indent=1, default=str)
         buffer.write(f"{text}\n".encode())
     else:
-        _flat(found).write_csv(buffer, line_terminator="\r\n")
-    write_whole(place, buffer.getvalue())
+        _flat(pages).write_csv(buffer, line_terminator="\r\n")
+    write_whole(path, buffer.getvalue())
 
 
-def _flat(found: pl.DataFrame) -> pl.DataFrame:
+def _flat(pages: pl.DataFrame) -> pl.DataFrame:
     changes = []
-    for name, kind in found.schema.items():
+    for name, kind in pages.schema.items():
         if kind.is_nested():
             values = [
                 json.dumps(value, ensure_ascii=False, default=str) if value else None
-                for value in found[name].to_list()
+                for value in pages[name].to_list()
             ]
             changes.append(pl.Series(name, values, pl.String))
         elif kind == pl.String:
-            cells = [None if value is None else as_cell(value) for value in found[name].to_list()]
+            cells = [None if value is None else as_cell(value) for value in pages[name].to_list()]
             changes.append(pl.Series(name, cells, pl.String))
-    return found.with_columns(changes)
+    return pages.with_columns(changes)

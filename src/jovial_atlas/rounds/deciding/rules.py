@@ -61,12 +61,14 @@ def preview(site: SiteFile, edit: Callable[[str], str], now: datetime) -> RuleEf
     both = before.join(after, on="loc", suffix="_after", maintain_order="left")
     turns = []
     for name in FIELDS:
-        found = (
+        differing = (
             both.filter(pl.col(name).ne_missing(pl.col(f"{name}_after")))
             .group_by(name, f"{name}_after", maintain_order=True)
             .agg(pl.len().alias("count"), pl.col("loc").head(_EXAMPLES))
         )
-        turns += [Turn(name, old, new, count, locs) for old, new, count, locs in found.iter_rows()]
+        turns += [
+            Turn(name, old, new, count, locs) for old, new, count, locs in differing.iter_rows()
+        ]
     turns.sort(key=lambda turn: -turn.count)
     return RuleEffect(data, text, changed, before.height, turns)
 
@@ -91,18 +93,18 @@ def policies(site: SiteFile, now: datetime) -> list[PolicyShown]:
     decided = survey.decided.with_columns(path_column(site))
     fields = keys_of(Policies)
     words = dict(decided.group_by("decided_by").len().iter_rows())
-    found = []
+    shown = []
     for policy in POLICIES:
         hit = decided.select(policy.pages(site).fill_null(False).sum()).item() or 0
-        found.append((policy.name, int(hit)))
+        shown.append((policy.name, int(hit)))
     expired = decided.select((pl.col("expires") < dates.write(now)).sum()).item() or 0
-    found.append((EXPIRED, int(expired)))
+    shown.append((EXPIRED, int(expired)))
     return [
         PolicyShown(
             name, getattr(site.model.policies, name), choices_of(name), fields[name].default, hit,
             words.get(f"policy {name}", 0), fields[name].meaning,
         )
-        for name, hit in found
+        for name, hit in shown
     ]  # fmt: skip
 
 

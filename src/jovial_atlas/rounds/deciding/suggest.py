@@ -21,8 +21,8 @@ def proposer(site: SiteFile) -> Callable[[Page], dict[str, Text]]:
     file_of = file_of_row(site)
 
     def propose(page: Page) -> dict[str, Text]:
-        place = file_of(page)
-        text, headings = main_text(place) if place else ("", [])
+        path = file_of(page)
+        text, headings = main_text(path) if path else ("", [])
         text = text or page.excerpt or ""
         return {
             "title": propose_title(page, headings, site.model.site, site.model.lengths),

@@ -45,21 +45,23 @@ def check_site(
     looked_at: list[str] = []
     built = []
     for host in site.hosts:
-        found, one = _check_host(host, survey.of_host(host), now, looked_at)
-        faults += found
-        built.append(one)
+        host_faults_found, built_host = _check_host(host, survey.of_host(host), now, looked_at)
+        faults += host_faults_found
+        built.append(built_host)
     if live is None:
         return Checked(looked_at, findings_of(faults))
     seen = []
     with apart():
-        for one in built:
-            found, asked = _ask_host(one, live, now)
-            faults += found
+        for built_host in built:
+            host_faults_found, asked = _ask_host(built_host, live, now)
+            faults += host_faults_found
             seen.append(asked)
-            looked_at.append(live.origin or one.site.model.site.url)
+            looked_at.append(live.origin or built_host.site.model.site.url)
     whole = seen[0]
     if len(seen) > 1:
-        whole = estimate(*(sum(getattr(one, n) for one in seen) for n in ("asked", "of", "faulty")))
+        whole = estimate(
+            *(sum(getattr(built_host, n) for built_host in seen) for n in ("asked", "of", "faulty"))
+        )
     return Checked(looked_at, findings_of(faults), whole)
 
 

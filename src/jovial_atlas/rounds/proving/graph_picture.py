@@ -14,11 +14,11 @@ from jovial_atlas.rounds.proving.structured_data import ShownData
 from jovial_atlas.structured.validate import types_of
 
 
-def draw(shown: ShownData, place: Path) -> None:
+def draw(shown: ShownData, path: Path) -> None:
     """Draw the graph of a page, .png or .svg. Raises AtlasError."""
-    if place.suffix.lower() not in (".png", ".svg"):
-        raise AtlasError(f"{place}: a picture of a graph ends in .png or .svg.")
-    write_whole(place, draw_graph(_boxes(shown.graph), shown.loc, place.suffix.lower()[1:]))
+    if path.suffix.lower() not in (".png", ".svg"):
+        raise AtlasError(f"{path}: a picture of a graph ends in .png or .svg.")
+    write_whole(path, draw_graph(_boxes(shown.graph), shown.loc, path.suffix.lower()[1:]))
 
 
 def _boxes(graph: Graph) -> list[Box]:
@@ -36,15 +36,15 @@ def _box(name: str, node: Mapping[str, Any], known: set[str], boxes: list[Box]) 
     for key, value in node.items():
         if key.startswith("@"):
             continue
-        for number, one in enumerate(value if isinstance(value, list) else [value]):
-            if isinstance(one, Mapping) and "@type" in one:
+        for number, item in enumerate(value if isinstance(value, list) else [value]):
+            if isinstance(item, Mapping) and "@type" in item:
                 inner = f"{name}/{key}{number}"
                 if number < 3:
-                    boxes.append(_box(inner, one, known, boxes))
+                    boxes.append(_box(inner, item, known, boxes))
                     links.append((key, inner))
-            elif isinstance(one, Mapping):
-                if one.get("@id") in known:
-                    links.append((key, one["@id"]))
+            elif isinstance(item, Mapping):
+                if item.get("@id") in known:
+                    links.append((key, item["@id"]))
             elif number == 0:
                 whole = value if isinstance(value, list) else [value]
                 lines.append(f"{key}: {', '.join(map(str, whole))}")

@@ -55,7 +55,7 @@ def ask(
     live: Live,
     public: str,
     now: datetime,
-    place: Path | None,
+    path: Path | None,
     hidden: Sequence[str] = (),
     crawlers: Sequence[str] = (),
 ) -> tuple[list[Fault], Estimate]:
@@ -68,7 +68,7 @@ def ask(
     whole += [ListedAddress(loc, hidden=True) for loc in sorted(set(hidden) - set(pages))]
     whole = [one for one in whole if addresses.origin(one.loc) in (public, origin)]
     chosen = sampled(whole, live.sample, dates.write(now)[:10])
-    journal = Journal(place, origin)
+    journal = Journal(path, origin)
     if live.resume:
         journal.take_up(now)
     else:
@@ -113,13 +113,14 @@ def served_robots(
     agents = ["*", *sorted(site.crawlers)]
     changes = list(compare_robots(built, served, agents, locs))
     if changes:
-        one = changes[0]
-        said = f"{one.agent} {'may' if one.after else 'may not'} fetch {one.url} by the one served"
+        change = changes[0]
+        may = "may" if change.after else "may not"
+        sentence = f"{change.agent} {may} fetch {change.url} by the one served"
         yield Fault(
             "live-robots",
             where,
-            f"{plural(len({one.url for one in changes}), 'page')} of the site are treated "
-            f"otherwise than by the one that was built: {said}.",
+            f"{plural(len({change.url for change in changes}), 'page')} of the site are treated "
+            f"otherwise than by the one that was built: {sentence}.",
         )
 
 
@@ -129,23 +130,23 @@ def ownership(live: Live, site: SiteFile) -> Iterator[Fault]:
     origin = live.origin or public
     home: Answer | None = None
     for engine in site.model.engine:
-        said = engine.ownership
+        proof = engine.ownership
         try:
-            if said.file:
-                answer = send(live.client, Request("GET", f"{origin}/{said.file}", {}), tries=1,
+            if proof.file:
+                answer = send(live.client, Request("GET", f"{origin}/{proof.file}", {}), tries=1,
                               largest=_PAGE_BYTES, cut=True)  # fmt: skip
-                if answer.status != 200 or answer.body.strip() != said.content.strip().encode():
-                    message = f"{engine.name} is shown no {said.file} with its content."
-                    yield Fault("ownership-gone", f"{public}/{said.file}", message)
-            if said.meta and home is None:
+                if answer.status != 200 or answer.body.strip() != proof.content.strip().encode():
+                    message = f"{engine.name} is shown no {proof.file} with its content."
+                    yield Fault("ownership-gone", f"{public}/{proof.file}", message)
+            if proof.meta and home is None:
                 home = send(live.client, Request("GET", f"{origin}/", {}), tries=1,
                             largest=_PAGE_BYTES, cut=True)  # fmt: skip
         except NetworkError as error:
             yield Fault("live-failed", f"{public}/", str(error))
             return
-        tags = LexborHTMLParser(home.body).css("meta[name]") if said.meta and home else []
+        tags = LexborHTMLParser(home.body).css("meta[name]") if proof.meta and home else []
         shown = {(n.attributes.get("name"), n.attributes.get("content")) for n in tags}
-        for name, token in said.meta.items():
+        for name, token in proof.meta.items():
             if (name, token) not in shown:
                 message = f"{engine.name} is shown no tag {name} with its token."
                 yield Fault("ownership-gone", f"{public}/", message)

@@ -49,15 +49,17 @@ def truth(survey: LastSurvey, *, texts: bool = True) -> list[Spelling]:
     """Every fact about the organisation that is written in more than one way, with all the ways.
     With `texts` the visible text of pages is read too, else their data alone."""
     site = survey.site
-    said = [*_site_file(site), *_data(survey)]
+    statements = [*_site_file(site), *_data(survey)]
     if texts:
-        said += _texts(survey, site)
+        statements += _texts(survey, site)
     groups: dict[tuple[str, str], dict[str, list[str]]] = {}
-    for field, text, where in said:
+    for field, text, where in statements:
         key = (field, _KEYS[field](text))
         groups.setdefault(key, {}).setdefault(" ".join(text.split()), []).append(where)
-    known = {(field, " ".join(text.split())) for field, text, where in said if where == SITE_FILE}
-    found = []
+    known = {
+        (field, " ".join(text.split())) for field, text, where in statements if where == SITE_FILE
+    }
+    all_spellings = []
     for (field, _), spellings in groups.items():
         official = {text for text in spellings if (field, text) in known}
         if len(spellings) < 2:
@@ -65,8 +67,10 @@ def truth(survey: LastSurvey, *, texts: bool = True) -> list[Spelling]:
         order = sorted(spellings, key=lambda one: (one not in official, -len(spellings[one]), one))
         for text in order:
             places = list(dict.fromkeys(spellings[text]))
-            found.append(Spelling(field, text, text in official, len(places), tuple(places[:5])))
-    return sorted(found, key=lambda one: _FIELDS.index(one.field))
+            all_spellings.append(
+                Spelling(field, text, text in official, len(places), tuple(places[:5]))
+            )
+    return sorted(all_spellings, key=lambda one: _FIELDS.index(one.field))
 
 
 def _letters(text: str) -> str:
@@ -136,9 +140,9 @@ def _texts(survey: LastSurvey, site: SiteFile) -> Iterator[_Said]:
     ]
     numbers = {phone_key(text) for field, text, _ in official if field == "telephone"}
     hosts = {_profile(text).partition("/")[0] for field, text, _ in official if field == "profile"}
-    for path, place in _files(survey, site):
+    for path, file in _files(survey, site):
         try:
-            data = without_block(place.read_bytes())
+            data = without_block(file.read_bytes())
         except OSError:
             continue
         text = visible_text(data)
@@ -159,8 +163,8 @@ def _files(survey: LastSurvey, site: SiteFile) -> Iterator[tuple[str, Path]]:
     file_of = file_of_row(site)
     pages = survey.pages.filter(pl.col("kind") == "page").select("loc", "source", "path")
     for page in pages_of(pages.collect()):
-        if place := file_of(page):
-            yield addresses.path_and_query(page.loc), place
+        if path := file_of(page):
+            yield addresses.path_and_query(page.loc), path
 
 
 def sheet(site: SiteFile) -> list[tuple[str, list[tuple[str, str]]]]:
@@ -203,10 +207,10 @@ def _lines(node: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
         yield "Profile", str(profile)
 
 
-def _hours(one: Mapping[str, Any]) -> str:
-    days = one["dayOfWeek"]
+def _hours(hours: Mapping[str, Any]) -> str:
+    days = hours["dayOfWeek"]
     names = "every day" if len(days) == 7 else ", ".join(days)
-    closed = one["opens"] == one["closes"]
-    times = "closed" if closed else f"{one['opens']} to {one['closes']}"
-    season = f"{one['validFrom']} to {one['validThrough']}: " if one.get("validFrom") else ""
+    closed = hours["opens"] == hours["closes"]
+    times = "closed" if closed else f"{hours['opens']} to {hours['closes']}"
+    season = f"{hours['validFrom']} to {hours['validThrough']}: " if hours.get("validFrom") else ""
     return f"{season}{names}, {times}"

@@ -89,9 +89,9 @@ def _resources(site: SiteFile | None) -> list[str]:
     if site is None or not site.output.is_dir():
         return []
     return [
-        "/" + addresses.escape(place.relative_to(site.output).as_posix())
-        for place in sorted(site.output.rglob("*"))
-        if place.suffix.lower() in RESOURCES and place.is_file()
+        "/" + addresses.escape(path.relative_to(site.output).as_posix())
+        for path in sorted(site.output.rglob("*"))
+        if path.suffix.lower() in RESOURCES and path.is_file()
     ]
 
 

@@ -88,11 +88,12 @@ def data_faults(survey: LastSurvey, site: SiteFile) -> Iterator[Fault]:
     if survey.decided.height > site.model.output.head_pages:
         return
     yield from check_data(_site_data(survey, site))
-    for one in truth(survey, texts=False):
-        if not one.official:
-            where = ", ".join(one.where)
-            message = f"Data writes the {one.field} {one.said!r}, and otherwise elsewhere: {where}."
-            yield Fault("data-spelling", one.where[0], message)
+    for spelling in truth(survey, texts=False):
+        if not spelling.official:
+            where = ", ".join(spelling.where)
+            shown = f"the {spelling.field} {spelling.said!r}"
+            message = f"Data writes {shown}, and otherwise elsewhere: {where}."
+            yield Fault("data-spelling", spelling.where[0], message)
 
 
 def _site_data(survey: LastSurvey, site: SiteFile) -> Iterator[PageData]:
@@ -119,8 +120,8 @@ def texts_of(site: SiteFile) -> Callable[[Page], PageText | None]:
     file_of = file_of_row(site)
 
     def text(page: Page) -> PageText | None:
-        place = file_of(page)
-        said = visible_text(place) if place else ""
+        path = file_of(page)
+        said = visible_text(path) if path else ""
         return PageText(said, page.language or site.model.site.language) if said else None
 
     return text
@@ -140,21 +141,21 @@ class OfType:
 
 def by_type(survey: LastSurvey, site: SiteFile) -> list[OfType]:
     """The types of the site's pages, most frequent first."""
-    found: dict[str, OfType] = {}
+    types: dict[str, OfType] = {}
     for _, graph in pages_with_data(survey, site):
         for number, node in enumerate(graph.all_nodes):
             kinds = types_of(node)
             if not kinds or graph.is_shared(node):
                 continue
-            one = found.setdefault(kinds[0], OfType(kinds[0]))
+            of_type = types.setdefault(kinds[0], OfType(kinds[0]))
             issues = [issue for issue in graph.issues if issue.node == number]
-            one.pages += 1
-            one.left_out += number >= len(graph.nodes)
-            one.complete += not any(i.code in {"data-recommended", *INVALID} for i in issues)
+            of_type.pages += 1
+            of_type.left_out += number >= len(graph.nodes)
+            of_type.complete += not any(i.code in {"data-recommended", *INVALID} for i in issues)
             for issue in issues:
                 if issue.code == "data-recommended":
-                    one.missing[issue.lacking] += 1
-    return sorted(found.values(), key=lambda one: (-one.pages, one.kind))
+                    of_type.missing[issue.lacking] += 1
+    return sorted(types.values(), key=lambda of_type: (-of_type.pages, of_type.kind))
 
 
 # Any file, folder or address.
@@ -175,14 +176,14 @@ def check_target(target: str, client: Client, site: SiteFile | None = None) -> R
     if target.startswith(("http://", "https://")):
         data = get(client, target).body
         return _joined([(target, data, target)], validator)
-    place = Path(target)
-    if place.is_dir():
-        names = sorted(p for p in place.rglob("*") if p.suffix.lower() in (*_PAGES, ".jsonld"))
+    path = Path(target)
+    if path.is_dir():
+        names = sorted(p for p in path.rglob("*") if p.suffix.lower() in (*_PAGES, ".jsonld"))
         if not names:
             raise AtlasError(f"{target} holds no page and no .jsonld file.")
         return _joined(((relative(p), p.read_bytes(), "") for p in names), validator)
     try:
-        return _joined([(relative(place), place.read_bytes(), "")], validator)
+        return _joined([(relative(path), path.read_bytes(), "")], validator)
     except OSError as error:
         raise AtlasError(f"{target} cannot be read ({error.strerror}).") from error
 
@@ -211,8 +212,8 @@ def read_any(data: bytes, address: str = "") -> tuple[list[dict[str, Any]], Any,
     def resolve(reference: str) -> str | None:
         return addresses.whole(address, reference) if address else reference
 
-    found, wrong = read_page(tree, resolve)
+    found_nodes, wrong = read_page(tree, resolve)
     root = tree.root
     language = (root.attributes.get("lang") if root else None) or "en"
     text = PageText(visible_text(without_block(data)), language)
-    return [one.node for one in found], wrong, text
+    return [one.node for one in found_nodes], wrong, text

@@ -85,7 +85,7 @@ def _folder(path: Path, address: str | None) -> Target:
     if address is None and robots:
         address = _folder_named_by(robots, path)
     disk = OnDisk(path, address, whole=True)
-    found = sorted(
+    files = sorted(
         file
         for file in path.iterdir()
         if file.is_file()
@@ -93,21 +93,21 @@ def _folder(path: Path, address: str | None) -> Target:
         and "sitemap" in file.name.lower()
         and file.name.lower().endswith((".xml", ".xml.gz", ".txt"))
     )
-    if not found and not robots:
+    if not files and not robots:
         raise AtlasError(
             f"{path} holds no sitemap and no robots.txt. "
             "Name the file itself if it is called otherwise."
         )
     # An index first, so that what it lists is told under it and read once.
-    found.sort(key=lambda file: b"<sitemapindex" not in _beginning(file))
-    read = sets.read_set([disk.open(file) for file in found], disk)
+    files.sort(key=lambda file: b"<sitemapindex" not in _beginning(file))
+    read = sets.read_set([disk.open(file) for file in files], disk)
     faults: list[Fault] = []
     if robots:
         faults += robots.faults
         faults += robots_hide(robots, str(path / ROBOTS))
         faults += robots_faults(robots, path / ROBOTS, read)
         faults += sets.check_against_robots(read, robots)
-    if not found:
+    if not files:
         faults.append(Fault("sitemap-none", str(path), "The folder holds no sitemap."))
     return Target(read, faults, robots)
 

@@ -102,14 +102,14 @@ def run_inject(
     also = _beside(site)
     tidy: set[Path] = set()
     for page in pages_of(pages.sort("path")):
-        place = site.folder / sources[page.source or ""].path / (page.path or "")
-        if place.parent not in tidy:
-            tidy.add(place.parent)
+        path = site.folder / sources[page.source or ""].path / (page.path or "")
+        if path.parent not in tidy:
+            tidy.add(path.parent)
             if not dry_run:
-                sweep(place.parent)
+                sweep(path.parent)
         tags = [] if remove else tags_of(page, survey, versions)
         added, proposed = _additions(page.loc, also)
-        done = _written(place, page, tags, added, anyway=anyway, dry_run=dry_run, diff=diffs > 0)
+        done = _written(path, page, tags, added, anyway=anyway, dry_run=dry_run, diff=diffs > 0)
         yield replace(done, alts=tuple(proposed)) if done.state != "skipped" else done
         diffs -= done.state == InjectState.CHANGED
 
@@ -131,9 +131,9 @@ def tags_of(
 def keep_marks(survey: LastSurvey, done: Sequence[Injected]) -> None:
     """Let the page table know what files hold now, so that nothing needs to be surveyed to know
     which pages are as they were decided. Raises OutputError."""
-    place = survey.site.shared_state / PAGE_TABLE
+    path = survey.site.shared_state / PAGE_TABLE
     marks = {one.loc: one.mark for one in done if one.state == InjectState.CHANGED}
-    table = snapshot.load(place) if marks else None
+    table = snapshot.load(path) if marks else None
     if table is None:
         return
     schema = {"loc": pl.String, "_mark": pl.String}
@@ -141,7 +141,7 @@ def keep_marks(survey: LastSurvey, done: Sequence[Injected]) -> None:
     there = pl.col("injected") if "injected" in table.columns else pl.lit(None, pl.String)
     joined = table.join(new.with_columns(_new=True), on="loc", how="left", maintain_order="left")
     put = pl.when("_new").then("_mark").otherwise(there).alias("injected")
-    snapshot.sink(joined.with_columns(put).drop("_new", "_mark").lazy(), place)
+    snapshot.sink(joined.with_columns(put).drop("_new", "_mark").lazy(), path)
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,10 +157,10 @@ class _Beside:
 
 def _beside(site: SiteFile) -> _Beside:
     """Raises SiteFileError for a snippet whose file cannot be read."""
-    said = site.model.inject
+    settings = site.model.inject
     snippets = {}
     for name in PLACES:
-        text = getattr(said, name)
+        text = getattr(settings, name)
         if text and "<" not in text:
             try:
                 text = (site.folder / text).read_text("utf-8")
@@ -169,13 +169,13 @@ def _beside(site: SiteFile) -> _Beside:
                 example = f'{name} = "<script src=\\"/count.js\\" async></script>"'
                 raise site.error(("inject", name), wrong, example) from None
         snippets[name] = text
-    whole = [one for one in said.nofollow if "://" in one]
-    paths = [one for one in said.nofollow if "://" not in one]
+    whole = [one for one in settings.nofollow if "://" in one]
+    paths = [one for one in settings.nofollow if "://" not in one]
     return _Beside(
         snippets,
         [re.compile(patterns.to_address_regex(one)) for one in whole],
         [re.compile(patterns.to_regex(one)) for one in paths],
-        said.alts,
+        settings.alts,
         site.model.site.url,
     )
 
@@ -217,7 +217,7 @@ def proposed_alt(title: str, src: str) -> str:
 
 
 def _written(
-    place: Path,
+    file: Path,
     page: Page,
     tags: list[Tag],
     also: Additions,
@@ -228,8 +228,8 @@ def _written(
 ) -> Injected:
     path, loc = page.path or "", page.loc
     try:
-        about = place.stat()
-        data = place.read_bytes()
+        about = file.stat()
+        data = file.read_bytes()
     except OSError as error:
         return Injected(path, loc, InjectState.SKIPPED, f"it cannot be read ({error.strerror})")
     try:
@@ -243,10 +243,10 @@ def _written(
         return Injected(path, loc, InjectState.SAME)
     shown = _difference(data, new, path) if diff else ""
     if not dry_run:
-        write_whole(place, new, tidy=False)
-        with writing(place):
-            place.chmod(about.st_mode & 0o777)
-            os.utime(place, ns=(about.st_atime_ns, about.st_mtime_ns))
+        write_whole(file, new, tidy=False)
+        with writing(file):
+            file.chmod(about.st_mode & 0o777)
+            os.utime(file, ns=(about.st_atime_ns, about.st_mtime_ns))
     return Injected(path, loc, InjectState.CHANGED, diff=shown, mark=block_mark(new))
 
 

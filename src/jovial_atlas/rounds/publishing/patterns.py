@@ -22,11 +22,11 @@ def check_patterns(site: SiteFile) -> None:
             name = key.removeprefix("share_")
             example = f'{key} = "{{{{ page.{name} or page.heading }}}} – {{{{ site.short_name }}}}"'
             raise site.error(path, wrong, example)
-    for one in site.overrides:
-        for key, pattern in one.texts.items():
+    for override in site.overrides:
+        for key, pattern in override.texts.items():
             if key != "phrase" and (wrong := wrong_pattern(pattern)):
-                place = str(site.folder / site.model.overrides.file)
-                raise SiteFileError(place, [Problem(one.line, key, wrong)])
+                file = str(site.folder / site.model.overrides.file)
+                raise SiteFileError(file, [Problem(override.line, key, wrong)])
 
     attribution = site.model.feed.attribution
     if attribution and (wrong := wrong_pattern(attribution)):
@@ -68,12 +68,12 @@ def failing_patterns(pages: Iterable[Page], site: SiteFile) -> Iterator[Fault]:
 
 def _lines_of_patterns(site: SiteFile) -> dict[str, str]:
     """Pattern → where it stands in the site file."""
-    found = {}
+    places = {}
     for path, _, pattern in given_patterns(site):
         if pattern:
             line = line_of(site.lines, path)
-            found[pattern] = f"{site.path.name}, line {line}" if line else site.path.name
-    return found
+            places[pattern] = f"{site.path.name}, line {line}" if line else site.path.name
+    return places
 
 
 def has_patterns(site: SiteFile) -> bool:

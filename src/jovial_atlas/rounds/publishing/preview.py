@@ -36,9 +36,9 @@ def previews(pages: pl.DataFrame, survey: LastSurvey) -> Iterator[Preview]:
         )
 
 
-def notes_of(one: Preview) -> tuple[list[cards.Note], list[cards.Note]]:
+def notes_of(shown: Preview) -> tuple[list[cards.Note], list[cards.Note]]:
     """What is to be said of a page's results, and of its cards."""
-    title, wide, narrow = one.wide.title, one.wide.description, one.narrow.description
+    title, wide, narrow = shown.wide.title, shown.wide.description, shown.narrow.description
     results = [
         *_lengths("title", title, "the page has no title"),
         *_lengths("description", wide, "the page has no description; engines choose a passage"),
@@ -46,12 +46,13 @@ def notes_of(one: Preview) -> tuple[list[cards.Note], list[cards.Note]]:
     if narrow.cut and not wide.cut:
         results.append(cards.Note(f"on a narrow screen cut after {narrow.of} px: {narrow.cut!r}"))
     shared = [
-        cards.Note(f"title: {len(one.card_title)} characters, from {one.card_title_from}"),
+        cards.Note(f"title: {len(shown.card_title)} characters, from {shown.card_title_from}"),
         cards.Note(
-            f"description: {len(one.card_text)} characters, from {one.card_text_from or 'nowhere'}",
-            not one.card_text,
+            f"description: {len(shown.card_text)} characters, "
+            f"from {shown.card_text_from or 'nowhere'}",
+            not shown.card_text,
         ),
-        _picture_note(one),
+        _picture_note(shown),
     ]
     return results, shared
 
@@ -76,22 +77,22 @@ def _picture_note(one: Preview) -> cards.Note:
     return cards.Note(f"picture: {size}from {picture.source}{copied}{alt}")
 
 
-def draw(pages: pl.DataFrame, survey: LastSurvey, place: Path) -> int:
+def draw(pages: pl.DataFrame, survey: LastSurvey, path: Path) -> int:
     """Draw the views of some pages, as a picture (.png) or a page (.html). Gives how many.
     Raises AtlasError."""
-    if place.suffix.lower() not in (".png", ".html"):
-        raise AtlasError(f"{place}: a preview ends in .png or .html.")
+    if path.suffix.lower() not in (".png", ".html"):
+        raise AtlasError(f"{path}: a preview ends in .png or .html.")
     if pages.height > MOST:
         message = f"{pages.height:,} pages are chosen; at most {MOST} are drawn together."
         raise AtlasError(f"{message} Narrow them with --match, --section or --limit.")
     site = survey.site
     drawn = [_card(one, _octets(page, survey)) for one, page in
              zip(previews(pages, survey), pages_of(pages), strict=True)]  # fmt: skip
-    if place.suffix.lower() == ".png":
-        write_whole(place, cards.draw(drawn))
+    if path.suffix.lower() == ".png":
+        write_whole(path, cards.draw(drawn))
     else:
         title = f"{site.model.site.name}: how pages are met"
-        write_whole(place, cards.page(drawn, title, site.model.site.language))
+        write_whole(path, cards.page(drawn, title, site.model.site.language))
     return len(drawn)
 
 
@@ -111,12 +112,12 @@ def _octets(page: Page, survey: LastSurvey) -> bytes | None:
         return None
 
 
-def _card(one: Preview, picture: bytes | None) -> cards.Card:
-    results, shared = notes_of(one)
+def _card(shown: Preview, picture: bytes | None) -> cards.Card:
+    results, shared = notes_of(shown)
     return cards.Card(
-        one.loc, one.hidden, one.wide.trail, one.wide.title.shown, one.wide.description.shown,
-        one.narrow.description.shown, one.host, one.card_title, one.card_text, picture,
-        "its file is not here" if one.picture else "no picture", results, shared,
+        shown.loc, shown.hidden, shown.wide.trail, shown.wide.title.shown,
+        shown.wide.description.shown, shown.narrow.description.shown, shown.host, shown.card_title, shown.card_text, picture,
+        "its file is not here" if shown.picture else "no picture", results, shared,
     )  # fmt: skip
 
 

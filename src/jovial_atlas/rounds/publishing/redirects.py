@@ -24,9 +24,9 @@ class SiteRedirects:
 def redirects_of(survey: LastSurvey) -> SiteRedirects:
     """The redirects that the site file decides. Chains are one hop; loops are left out."""
     layers = layers_of(survey.site, survey.now, survey.pages, survey.filled)
-    found = SiteRedirects()
+    redirects = SiteRedirects()
     if not any("send_to" in layer.sets for layer in layers):
-        return found
+        return redirects
     names = ["loc", "send_to", "parent", "images", "redirect"]
     sent = survey.lazy.filter(pl.col("send_to").is_not_null()).select(names).collect()
     hops: dict[str, str] = {}
@@ -36,8 +36,8 @@ def redirects_of(survey: LastSurvey) -> SiteRedirects:
             target = neighbours.target(page)
             if target is None:
                 what = "page that shows it" if page["send_to"] == "parent" else "picture"
-                said = f"It is to be sent on to its {page['send_to']}, but has no {what}."
-                found.faults.append(Fault("redirect-nowhere", page["loc"], said))
+                sentence = f"It is to be sent on to its {page['send_to']}, but has no {what}."
+                redirects.faults.append(Fault("redirect-nowhere", page["loc"], sentence))
             elif target != page["loc"]:
                 hops[page["loc"]] = target
         hops |= {loc: to for loc, to in neighbours.onward.items() if loc not in hops}
@@ -47,14 +47,14 @@ def redirects_of(survey: LastSurvey) -> SiteRedirects:
         path, query = addresses.path_and_query(loc), "?" in loc
         end = _end(loc, hops)
         if end is None:
-            said = f"It is sent on to {hops[loc]}, which leads back to it."
-            found.faults.append(Fault("redirect-loop", loc, said))
+            sentence = f"It is sent on to {hops[loc]}, which leads back to it."
+            redirects.faults.append(Fault("redirect-loop", loc, sentence))
         elif query:
-            said = "Servers are told of paths alone, so an address with a query stays as it is."
-            found.faults.append(Fault("redirect-nowhere", loc, said))
+            sentence = "Servers are told of paths alone, so an address with a query stays as it is."
+            redirects.faults.append(Fault("redirect-nowhere", loc, sentence))
         else:
-            found.targets[path] = end
-    return found
+            redirects.targets[path] = end
+    return redirects
 
 
 def _end(loc: str, hops: dict[str, str]) -> str | None:
@@ -95,13 +95,13 @@ class _Neighbours:
 
     def target(self, page: dict[str, object]) -> str | None:
         """The address that a page is sent on to, None where there is none."""
-        said, loc = str(page["send_to"]), str(page["loc"])
+        send_to, loc = str(page["send_to"]), str(page["loc"])
         images = page["images"]
         picture = images[0]["loc"] if isinstance(images, list) and images else None
-        if said == "file":
+        if send_to == "file":
             return picture
-        if said != "parent":
-            return said
+        if send_to != "parent":
+            return send_to
         parent = str(page["parent"] or "")
         if parent.startswith("http"):
             return parent

@@ -53,9 +53,9 @@ class Answers:
     style: Style | None = None
 
 
-def site_file_text(proposal: Proposal, place: Path, answers: Answers) -> str:
+def site_file_text(proposal: Proposal, path: Path, answers: Answers) -> str:
     """A short, commented site file."""
-    folder = _relative(proposal.html, place.parent)
+    folder = _relative(proposal.html, path.parent)
     document = tomlkit.document()
     for line in _ABOVE:
         document.add(tomlkit.comment(line))
@@ -135,7 +135,7 @@ def _robots(robots: RobotsFile) -> Table:
         if not agents:
             continue
         rules = [rule for rule in group.rules if rule.pattern]
-        said: dict[str, Any] = {
+        values: dict[str, Any] = {
             "agents": agents,
             "allow": [rule.pattern for rule in rules if rule.allow],
             "disallow": [rule.pattern for rule in rules if not rule.allow],
@@ -143,7 +143,7 @@ def _robots(robots: RobotsFile) -> Table:
             "reasons": {rule.pattern: rule.reason for rule in rules if rule.reason},
         }
         inline = tomlkit.inline_table()
-        inline.update({key: value for key, value in said.items() if value})
+        inline.update({key: value for key, value in values.items() if value})
         groups.append(inline)
     table.add("groups", groups)
     others = [f"{r.field}: {r.value}" for r in robots.others if r.field.lower() != "noindex"]

@@ -99,13 +99,13 @@ def _read(html: Path, origin: str, now: datetime, progress: Progress | None) -> 
     """The page table of the folder, read once and kept nowhere."""
     folder, reading = Folder(html, origin), Reading("html", now)
     with (
-        tempfile.TemporaryDirectory() as place,
-        Gathering(Path(place)) as gathering,
+        tempfile.TemporaryDirectory() as path,
+        Gathering(Path(path)) as gathering,
         Readers() as readers,
     ):
         for batch in read_folder(folder, reading, readers, progress=progress):
             gathering.add(batch)
-        return gathering.finish(Path(place) / "pages.parquet").collect()
+        return gathering.finish(Path(path) / "pages.parquet").collect()
 
 
 def _style(pages: pl.DataFrame, origin: str) -> Style:
@@ -153,7 +153,7 @@ def _sections(pages: pl.DataFrame, origin: str) -> list[FoundSection]:
         .head(_MOST_SECTIONS)
         .sort("folder")
     )
-    found: list[FoundSection] = []
+    sections: list[FoundSection] = []
     taken = {*RESERVED_SECTIONS, REST}
     for folder, count, dated in counted.iter_rows():
         name = re.sub(r"[^a-z0-9]+", "-", folder.lower()).strip("-") or "section"
@@ -161,8 +161,8 @@ def _sections(pages: pl.DataFrame, origin: str) -> list[FoundSection]:
             name += "-folder"
         taken.add(name)
         path = addresses.path_and_query(address_of(f"{folder}/index.html", origin, "folder"))
-        found.append(FoundSection(name, f"{path}**", count, "Article" if dated >= 0.6 else ""))
-    return found
+        sections.append(FoundSection(name, f"{path}**", count, "Article" if dated >= 0.6 else ""))
+    return sections
 
 
 def _said_first(origin: str, pages: pl.DataFrame, html: Path) -> Iterator[str]:
@@ -199,28 +199,28 @@ def _notes(pages: pl.DataFrame, origin: str) -> list[str]:
     return notes
 
 
-def write_site_file(place: Path, text: str, proposal: Proposal, *, replace: bool = False) -> None:
+def write_site_file(path: Path, text: str, proposal: Proposal, *, replace: bool = False) -> None:
     """Write the site file, and take a hand-written robots.txt as ours, since what it says now
     stands in the site file. Raises AtlasError where a site file is there already."""
-    if place.exists() and not replace:
+    if path.exists() and not replace:
         raise AtlasError(
-            f"{place} exists already and is left as it is. Change it by hand, or run "
+            f"{path} exists already and is left as it is. Change it by hand, or run "
             "`jovial-atlas init --replace` to write a new one (the old one is kept beside it)."
         )
     data = text.encode()
-    with writing(place):
-        before = place.read_bytes() if place.exists() else data
+    with writing(path):
+        before = path.read_bytes() if path.exists() else data
     if before != data:
-        write_whole(_kept_at(place, before), before, durable=True)
-    write_whole(place, data, durable=True)
+        write_whole(_kept_at(path, before), before, durable=True)
+    write_whole(path, data, durable=True)
     if proposal.robots:
-        state = place.parent / STATE
+        state = path.parent / STATE
         write_whole(state / REPLACED / ROBOTS, (proposal.html / ROBOTS).read_bytes())
         FileSet(proposal.html, state / MANIFEST).adopt(ROBOTS)
 
 
-def _kept_at(place: Path, data: bytes) -> Path:
+def _kept_at(path: Path, data: bytes) -> Path:
     """Where a site file is kept that is replaced: never over another one that was."""
     names = itertools.chain([""], map(str, itertools.count(2)))
-    places = (place.with_name(f"{place.name}.before{name}") for name in names)
+    places = (path.with_name(f"{path.name}.before{name}") for name in names)
     return next(one for one in places if not one.exists() or one.read_bytes() == data)

@@ -111,12 +111,12 @@ def _read_all(
     site: SiteFile,
     before: pl.LazyFrame | None,
     record: Mapping[str, Any],
-    place: Path,
+    path: Path,
     client: Client,
     options: SurveyOptions,
     begun: Begun,
 ) -> tuple[pl.LazyFrame, list[Fault], list[ContentError]]:
-    """What all sources deliver, as one table (a large one at `place`), with faults met and the
+    """What all sources deliver, as one table (a large one at `path`), with faults met and the
     errors of those that broke. Raises ContentError where nothing could be read."""
     memory = _remembered(site, before, record, options.full)
     identity = site.model.identity
@@ -134,7 +134,7 @@ def _read_all(
         if len(broken) == len(site.model.source) and before is None:
             raise broken[0]
         winners = [name_of(s) for s in site.model.source if s.merge == "win"]
-        return gathering.finish(place, winners), gathering.faults, broken
+        return gathering.finish(path, winners), gathering.faults, broken
 
 
 def _said_first(site: SiteFile, rows: list[dict[str, Any]], after: pl.LazyFrame) -> str:
@@ -173,13 +173,13 @@ def _record_of(site: SiteFile) -> dict[str, Any]:
 
 
 def _may_lose(
-    site: SiteFile, said: Mapping[str, Any], sections: Sequence[SectionCount], changes: Changes
+    site: SiteFile, record: Mapping[str, Any], sections: Sequence[SectionCount], changes: Changes
 ) -> bool:
     """Whether so many pages went, or are not listed any longer, that it is worth looking closely:
     that takes as long as deciding about all pages once more."""
     loss = site.model.loss
     least = min(loss.pages, loss.section_pages, loss.source_pages)
-    before = said.get("listed")
+    before = record.get("listed")
     if changes.removed >= least or not isinstance(before, dict):
         return True
     now = {one.name: one.listed for one in sections}
@@ -233,13 +233,13 @@ def _gather(
     except (ContentError, ValueError, *snapshot.BROKEN) as error:
         gathering.forget()
         kept = before.filter(pl.col("source") == name).collect() if before is not None else None
-        told = f"{snapshot.said_of(error)} "
+        reason = f"{snapshot.said_of(error)} "
         if kept is not None and kept.height:
             gathering.add(Batch(kept))
-            told += f"{plural(kept.height, 'page')} of the survey before are kept."
+            reason += f"{plural(kept.height, 'page')} of the survey before are kept."
         else:
-            told += "Nothing of it is in the page table."
-        gathering.faults.append(Fault("source-broken", name, told))
+            reason += "Nothing of it is in the page table."
+        gathering.faults.append(Fault("source-broken", name, reason))
         return error if isinstance(error, ContentError) else ContentError(f"{name}: {error}")
     return None
 
@@ -266,7 +266,7 @@ WORKED_OUT = ("variant", "variant_of", "media")
 
 def _completed(
     delivered: pl.LazyFrame,
-    place: Path,
+    path: Path,
     site: SiteFile,
     client: Client,
     now: datetime,
@@ -275,7 +275,7 @@ def _completed(
     anew: bool,
 ) -> tuple[pl.LazyFrame, list[Fault]]:
     """The page table with what takes all of it: which pages repeat others, and what their videos
-    are; with faults met. It is saved at `place`; a large one that is there already, and has
+    are; with faults met. It is saved at `path`; a large one that is there already, and has
     neither, is left as it is. Raises OutputError."""
     table, filled = schema.complete(delivered), delivered.collect_schema().names()
     looked = None
@@ -283,25 +283,25 @@ def _completed(
     if "videos" in filled:
         looked = look_at_videos(table, site, client, now, anew=anew)
         tables.append(looked.media)
-    found = [one for one in tables if one.height]
+    filled_tables = [one for one in tables if one.height]
     whole = delivered
-    if found:
+    if filled_tables:
         names = [*(name for name in filled if name not in WORKED_OUT)]
-        whole = table.drop(name for one in found for name in one.columns if name != "loc")
-        for one in found:
+        whole = table.drop(name for one in filled_tables for name in one.columns if name != "loc")
+        for one in filled_tables:
             whole = whole.join(one.lazy(), on="loc", how="left", maintain_order="left")
             names += [name for name in one.columns if name != "loc"]
         whole = whole.select(names)
     faults = looked.faults if looked else []
-    if not place.exists():
+    if not path.exists():
         saved = whole.collect()
-        snapshot.save(saved, place)
+        snapshot.save(saved, path)
         return schema.complete(saved.lazy()), faults
-    if found:
-        beside = temporary_name(place.parent)
+    if filled_tables:
+        beside = temporary_name(path.parent)
         snapshot.sink(whole, beside)
-        move_into_place(beside, place)
-    after = stored_pages(place)
+        move_into_place(beside, path)
+    after = stored_pages(path)
     assert after is not None
     return after, faults
 
@@ -316,7 +316,7 @@ def _key(source: Source, site: SiteFile) -> str:
 
 
 def _remembered(
-    site: SiteFile, before: pl.LazyFrame | None, said: Mapping[str, Any], full: bool
+    site: SiteFile, before: pl.LazyFrame | None, record: Mapping[str, Any], full: bool
 ) -> dict[str, KnownFiles]:
     """What is known of each source: the dates of pages in any case; rows and faults of the survey
     before where they were read in the same way, and nothing is to be read in `full`."""
@@ -327,13 +327,13 @@ def _remembered(
     built = [source for source in site.model.source if isinstance(source, HtmlSource)]
     known = {name_of(source): KnownFiles(dates=dated) for source in built}
     try:
-        keys, told = said["keys"], [Fault(*fault) for fault in said["told"]]
+        keys, told_faults = record["keys"], [Fault(*fault) for fault in record["told"]]
     except (KeyError, TypeError):
         return known
     if full:
         return known
     faults: dict[str, list[Fault]] = {}
-    for fault in told:
+    for fault in told_faults:
         faults.setdefault(fault.where, []).append(fault)
     extra = schema.EXTRA in before.collect_schema()
     return known | {

@@ -41,9 +41,9 @@ class Inputs:
         name = xxhash.xxh3_128(__version__.encode())
         try:
             for file in self.files:
-                place = home / file
+                path = home / file
                 name.update(f"{file}\0".encode())
-                name.update(place.read_bytes() if place.exists() else b"\0")
+                name.update(path.read_bytes() if path.exists() else b"\0")
             for folder, endings in self.folders:
                 # Paths are text here, and joined by hand: objects cost more than the walk.
                 root = os.path.join(home, folder)  # noqa: PTH118
@@ -74,13 +74,13 @@ def _files(root: str, endings: tuple[str, ...]) -> Iterator[str]:
 def _commits(root: Path) -> Iterator[str]:
     """The state of the git repository around a folder. Raises OSError where it cannot be told."""
     for folder in (root, *root.parents):
-        place = folder / ".git"
-        if place.is_file():
+        path = folder / ".git"
+        if path.is_file():
             raise OSError("the repository lies elsewhere")
-        for name in _GIT if place.is_dir() else ():
-            if (place / name).exists():
-                about = (place / name).stat()
-                yield f"{place / name}\0{about.st_size} {about.st_mtime_ns}\0"
+        for name in _GIT if path.is_dir() else ():
+            if (path / name).exists():
+                about = (path / name).stat()
+                yield f"{path / name}\0{about.st_size} {about.st_mtime_ns}\0"
 
 
 def noted(

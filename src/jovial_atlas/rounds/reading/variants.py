@@ -76,12 +76,14 @@ def _with_query(table: pl.LazyFrame) -> pl.DataFrame:
     """Addresses with a query, where the same address without it is a page."""
     bare = pl.col("loc").str.replace(r"\?.*$", "")
     asked = table.select("loc").filter(pl.col("loc").str.contains("?", literal=True))
-    found = asked.select("loc", original=bare).collect(engine="streaming")
-    if not found.height:
-        return _rows(found.lazy(), "query")
-    there = table.select("loc").filter(pl.col("loc").is_in(found["original"].unique().implode()))
+    candidates = asked.select("loc", original=bare).collect(engine="streaming")
+    if not candidates.height:
+        return _rows(candidates.lazy(), "query")
+    there = table.select("loc").filter(
+        pl.col("loc").is_in(candidates["original"].unique().implode())
+    )
     known = there.collect(engine="streaming").rename({"loc": "original"})
-    return _rows(found.join(known, on="original", how="semi").lazy(), "query")
+    return _rows(candidates.join(known, on="original", how="semi").lazy(), "query")
 
 
 def _same_text(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:

@@ -75,8 +75,8 @@ def look_at_videos(
     videos = [(loc, one) for loc, found in shown.iter_rows() for one in found]
     if not videos:
         return Looked(pl.DataFrame(schema=_MEDIA), [])
-    place = site.shared_state / KNOWN_VIDEOS
-    memory = VideoMemory() if anew else _remembered(place)
+    path = site.shared_state / KNOWN_VIDEOS
+    memory = VideoMemory() if anew else _remembered(path)
     faults: list[Fault] = []
     shown_on = {v["content"]: loc for loc, v in reversed(videos) if v["content"]}
     probes = _probed(site, shown_on, memory, faults, progress)
@@ -86,7 +86,7 @@ def look_at_videos(
         embed = answers.get(one["player"] or "")
         media = _media(probes.get(one["content"] or ""), embed)
         found.setdefault(loc, []).append(media)
-    write_whole(place, json.dumps(asdict(memory), ensure_ascii=False).encode())
+    write_whole(path, json.dumps(asdict(memory), ensure_ascii=False).encode())
     rows = pl.DataFrame([{"loc": loc, "media": media} for loc, media in found.items()], _MEDIA)
     return Looked(rows, faults)
 
@@ -94,22 +94,22 @@ def look_at_videos(
 _MEDIA: dict[str, Any] = {"loc": pl.String, "media": schema.SCHEMA["media"]}
 
 
-def _remembered(place: Path) -> VideoMemory:
+def _remembered(path: Path) -> VideoMemory:
     try:
-        return VideoMemory(**json.loads(place.read_bytes()))
+        return VideoMemory(**json.loads(path.read_bytes()))
     except (OSError, ValueError, TypeError):
         return VideoMemory()
 
 
 def _media(probe: dict[str, Any] | None, embed: Embed | None) -> dict[str, Any]:
-    found: dict[str, Any] = dict.fromkeys(Media.__struct_fields__)
+    values: dict[str, Any] = dict.fromkeys(Media.__struct_fields__)
     if embed:
-        found |= {
+        values |= {
             "title": embed.title, "author": embed.author, "author_page": embed.author_page,
             "thumbnail": embed.thumbnail, "width": embed.width, "height": embed.height,
             "duration": embed.duration,
         }  # fmt: skip
-    return found | (probe or {})
+    return values | (probe or {})
 
 
 def _probed(
@@ -127,19 +127,19 @@ def _probed(
     second = site.model.videos.still_at
     at = "" if second is None else f"@{second:g}"
     names = {address: f"{digest}{at}" for address, (_, digest) in wanted.items()}
-    _look_into_all(site, {names[a]: place for a, (place, _) in wanted.items()}, memory, progress)
+    _look_into_all(site, {names[a]: path for a, (path, _) in wanted.items()}, memory, progress)
     # What no page shows any longer is forgotten.
     memory.probes = {name: memory.probes[name] for name in dict.fromkeys(names.values())}
-    memory.files = {str(place): memory.files[str(place)] for place, _ in wanted.values()}
-    found = {address: memory.probes[name] for address, name in names.items()}
-    for address, one in found.items():
+    memory.files = {str(path): memory.files[str(path)] for path, _ in wanted.values()}
+    probes = {address: memory.probes[name] for address, name in names.items()}
+    for address, one in probes.items():
         if one["problem"]:
             message = f"{_path(address)} is not whole: {one['problem']}."
             faults.append(Fault("video-broken", contents[address], message))
     for address in lost:
         message = f"It shows {_path(address)}, which does not exist."
         faults.append(Fault("video-missing", contents[address], message))
-    return found | {address: {"problem": MISSING} for address in lost}
+    return probes | {address: {"problem": MISSING} for address in lost}
 
 
 def _media_files(
@@ -157,9 +157,9 @@ def _media_files(
     wanted: dict[str, tuple[Path, str]] = {}
     lost: list[str] = []
     for address in sorted(contents):
-        place = find(address)
-        if place is not None:
-            wanted[address] = (place, _digest(place, memory))
+        path = find(address)
+        if path is not None:
+            wanted[address] = (path, _digest(path, memory))
         elif address.startswith(whole) and is_media(address):
             lost.append(address)
     return wanted, lost
@@ -172,8 +172,8 @@ def _look_into_all(
     digest and second of the still."""
     stills, second = site.shared_state / STILLS, site.model.videos.still_at
     due = {
-        name: place
-        for name, place in places.items()
+        name: path
+        for name, path in places.items()
         if name not in memory.probes or _gone(memory.probes[name], stills)
     }
 
@@ -195,34 +195,34 @@ def _gone(probe: dict[str, Any], stills: Path) -> bool:
     return bool(probe["still"]) and not is_file(stills / probe["still"])
 
 
-def _digest(place: Path, memory: VideoMemory) -> str:
-    about = place.stat()
-    known = memory.files.get(str(place))
+def _digest(path: Path, memory: VideoMemory) -> str:
+    about = path.stat()
+    known = memory.files.get(str(path))
     if known and known[:2] == [about.st_size, about.st_mtime_ns]:
         return str(known[2])
     name = xxhash.xxh3_128()
-    with place.open("rb") as stream:
+    with path.open("rb") as stream:
         while piece := stream.read(1 << 20):
             name.update(piece)
-    memory.files[str(place)] = [about.st_size, about.st_mtime_ns, name.hexdigest()]
+    memory.files[str(path)] = [about.st_size, about.st_mtime_ns, name.hexdigest()]
     return name.hexdigest()
 
 
-def _look_into(name: str, place: Path, second: float | None, stills: Path) -> dict[str, Any]:
+def _look_into(name: str, path: Path, second: float | None, stills: Path) -> dict[str, Any]:
     # Loaded where the first file is looked into: it is large.
     from jovial_atlas.media.probe import probe
 
-    found = probe(place, second=second)
+    probed = probe(path, second=second)
     still = None
-    if found.still:
-        stem = "".join(c if c.isascii() and c.isalnum() else "-" for c in place.stem.lower())[:40]
+    if probed.still:
+        stem = "".join(c if c.isascii() and c.isalnum() else "-" for c in path.stem.lower())[:40]
         # By what is in the film and where it was taken, so that it never churns.
         still = f"{stem.strip('-') or 'video'}-{xxhash.xxh3_64_hexdigest(name.encode())[:10]}.jpg"
-        write_whole(stills / still, found.still)
+        write_whole(stills / still, probed.still)
     return {
-        "duration": found.duration, "width": found.width, "height": found.height,
-        "codecs": found.codecs or None, "plays": found.plays, "still": still,
-        "bytes": place.stat().st_size, "problem": found.problem,
+        "duration": probed.duration, "width": probed.width, "height": probed.height,
+        "codecs": probed.codecs or None, "plays": probed.plays, "still": still,
+        "bytes": path.stat().st_size, "problem": probed.problem,
     }  # fmt: skip
 
 
@@ -243,7 +243,7 @@ def _asked(
     #: Host → how often it was asked in vain now; and what was said of it, now or before.
     in_vain: dict[str, int] = {}
     silent: dict[str, str] = {}
-    found = {}
+    answers = {}
     for player in players:
         at = page_of(player, known)
         if at is None:
@@ -268,13 +268,13 @@ def _asked(
             message = "Its service says that there is no such video."
             faults.append(Fault("video-gone", player, message))
         if had["answer"] is not None:
-            found[player] = Embed(**had["answer"])
+            answers[player] = Embed(**had["answer"])
     memory.services = {player: one for player, one in memory.services.items() if player in players}
     faults += [
         Fault("video-service-silent", host, f"{told} Videos there are listed by what pages say.")
         for host, told in silent.items()
     ]
-    return found
+    return answers
 
 
 def _getter(client: Client, known: Sequence[Service]) -> Callable[[str], Answer]:

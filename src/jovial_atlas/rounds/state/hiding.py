@@ -19,13 +19,13 @@ from jovial_atlas.sitefile import SiteFile
 def public_robots(site: SiteFile) -> RobotsFile:
     """The robots.txt that crawlers read now: the one that stands there, else the one that a build
     would write. Raises AtlasError where it cannot be read."""
-    place = site.output / ROBOTS
+    path = site.output / ROBOTS
     try:
-        return parse_robots(place.read_bytes())
+        return parse_robots(path.read_bytes())
     except FileNotFoundError:
         return robots_of(site.model)
     except OSError as error:
-        raise AtlasError(f"{place} cannot be read ({error.strerror}).") from error
+        raise AtlasError(f"{path} cannot be read ({error.strerror}).") from error
 
 
 def coming_robots(site: SiteFile, output: FileSet | None = None) -> RobotsFile:

@@ -155,8 +155,8 @@ def last_survey(site: SiteFile, now: datetime) -> LastSurvey:
         faults = [Fault(*fault) for fault in record["told"]]
         at = str(record["at"])
     except (OSError, ValueError, KeyError, TypeError) as error:
-        place = site.shared_state / SURVEY_RECORD
-        message = f"{place} cannot be read ({error}). Run `jovial-atlas survey` again."
+        path = site.shared_state / SURVEY_RECORD
+        message = f"{path} cannot be read ({error}). Run `jovial-atlas survey` again."
         raise OutputError(message) from error
     filled = filled_in(stored, record.get("noted", SIGNS))
     same = snapshot.constants(site.shared_state / PAGE_TABLE)
@@ -179,7 +179,7 @@ def surveyed_locs(site: SiteFile) -> list[str]:
     return found.collect()["loc"].to_list()
 
 
-def stored_pages(place: Path) -> pl.LazyFrame | None:
+def stored_pages(path: Path) -> pl.LazyFrame | None:
     """A page table with all columns of the schema, None where there is none."""
-    table = snapshot.scan(place)
+    table = snapshot.scan(path)
     return schema.complete(table) if table is not None else None

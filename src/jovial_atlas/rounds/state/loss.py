@@ -24,13 +24,13 @@ Doing = Literal["survey", "build", "announcement"]
 _EXAMPLES, _CAUSES = 5, 4
 
 
-def counts_as_loss(said: Losing, part: str, had: int, lost: int) -> bool:
+def counts_as_loss(limits: Losing, part: str, had: int, lost: int) -> bool:
     """Whether losing so many addresses of a part (site, engine, section, source) is refused."""
     whole = part in ("site", "engine")
-    if whole and said.share <= 1 and had and lost == had:
+    if whole and limits.share <= 1 and had and lost == had:
         return True
     name = "" if whole else f"{part}_"
-    share, least = getattr(said, f"{name}share"), getattr(said, f"{name}pages")
+    share, least = getattr(limits, f"{name}share"), getattr(limits, f"{name}pages")
     return bool(had) and lost >= least and lost >= share * had
 
 
@@ -47,11 +47,11 @@ def losses_of(
 
 def counted(table: pl.DataFrame, parts: Sequence[str]) -> dict[tuple[str, str], int]:
     """Rows in all, under ("site", ""), and by the names in columns that are called like parts."""
-    found = {("site", ""): table.height}
+    counts = {("site", ""): table.height}
     for part in parts:
         for name, count in table.group_by(part).len().iter_rows():
-            found[part, str(name)] = count
-    return found
+            counts[part, str(name)] = count
+    return counts
 
 
 def check_survey(

@@ -47,21 +47,21 @@ class PictureFiles:
 
     def _look(self, address: str) -> Original | None:
         if address not in self._seen:
-            place = self._find(address)
-            self._seen[address] = self._measured(place) if place else None
+            path = self._find(address)
+            self._seen[address] = self._measured(path) if path else None
         return self._seen[address]
 
-    def _measured(self, place: Path) -> Original | None:
-        about = place.stat()
+    def _measured(self, path: Path) -> Original | None:
+        about = path.stat()
         stamp = [about.st_size, about.st_mtime_ns]
-        had = self._known.get(str(place))
+        had = self._known.get(str(path))
         if had is None or had["stamp"] != stamp:
-            picture = look_at_picture(place)
-            digest = xxhash.xxh3_128_hexdigest(place.read_bytes()) if picture else ""
+            picture = look_at_picture(path)
+            digest = xxhash.xxh3_128_hexdigest(path.read_bytes()) if picture else ""
             had = {"stamp": stamp, "digest": digest, "is": asdict(picture) if picture else None}
-            self._known[str(place)] = had
+            self._known[str(path)] = had
             self._changed = True
-        return Original(place, had["digest"], Picture(**had["is"])) if had["is"] else None
+        return Original(path, had["digest"], Picture(**had["is"])) if had["is"] else None
 
     def keep(self) -> None:
         """Remember what was measured. Raises OutputError."""

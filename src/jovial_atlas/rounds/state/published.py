@@ -102,25 +102,25 @@ class PublishedSite:
 
 def _in_robots(site: SiteFile) -> frozenset[str]:
     """The sitemaps that the robots.txt in the output folder names."""
-    place = site.output / ROBOTS
-    data = place.read_bytes() if place.is_file() else b""
+    path = site.output / ROBOTS
+    data = path.read_bytes() if path.is_file() else b""
     return frozenset(record.value for record in parse_robots(data).sitemaps)
 
 
 def _feeds(site: SiteFile) -> dict[str, str]:
     """The feeds as they stand in the output folder, with their marks."""
-    feed, found = site.model.feed, {}
+    feed, marks = site.model.feed, {}
     for name in (feed.rss, feed.atom):
-        place = site.output / name
-        if name and place.is_file():
-            found[f"{site.model.site.url}/{name}"] = digest(place.read_bytes())
-    return found
+        path = site.output / name
+        if name and path.is_file():
+            marks[f"{site.model.site.url}/{name}"] = digest(path.read_bytes())
+    return marks
 
 
 def asked_for(public: Published, urls: Sequence[str], *, pages_only: bool = False) -> list[str]:
     """Addresses of pages, and of sitemaps unless `pages_only`, as the build knows them. Raises
     AtlasError for one that is not public."""
-    found = []
+    chosen = []
     for url in urls:
         given = public.site_url + url if url.startswith("/") else url
         try:
@@ -132,5 +132,5 @@ def asked_for(public: Published, urls: Sequence[str], *, pages_only: bool = Fals
                 f"{loc} is not listed, so no engine is told of it; "
                 f"see `jovial-atlas explain {url}`."
             )
-        found.append(loc)
-    return found
+        chosen.append(loc)
+    return chosen

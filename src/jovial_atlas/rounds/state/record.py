@@ -58,9 +58,9 @@ def test_key() -> int:
 
 def load_record(site: SiteFile) -> BuildRecord:
     """The record of the last build, empty where there was none. Raises OutputError."""
-    place = site.state / BUILD_RECORD
+    path = site.state / BUILD_RECORD
     try:
-        read = json.loads(place.read_bytes())
+        read = json.loads(path.read_bytes())
         return BuildRecord(
             str(read["at"]),
             list(read["kinds"]),
@@ -74,7 +74,7 @@ def load_record(site: SiteFile) -> BuildRecord:
         return BuildRecord()
     except (OSError, ValueError, KeyError, TypeError) as error:
         raise OutputError(
-            f"{place} cannot be read ({error}). Delete it and run `jovial-atlas build` again."
+            f"{path} cannot be read ({error}). Delete it and run `jovial-atlas build` again."
         ) from error
 
 
@@ -125,32 +125,32 @@ def stem_of(name: str) -> str:
 def memories(site: SiteFile, names: Sequence[str]) -> pl.DataFrame:
     """What sitemap files listed when they were last written, as `ListedMemory.rows`. Raises
     OutputError."""
-    found = [pl.DataFrame(schema=_MEMORY)]
+    tables = [pl.DataFrame(schema=_MEMORY)]
     for name in names:
-        place = site.state / LISTED_IN / name
+        path = site.state / LISTED_IN / name
         try:
-            found.append(ListedMemory(name, place.read_bytes()).rows)
+            tables.append(ListedMemory(name, path.read_bytes()).rows)
         except FileNotFoundError:
             continue
         except (OSError, ValueError, pl.exceptions.PolarsError) as error:
             raise OutputError(
-                f"{place} cannot be read ({error}). Delete it and run `jovial-atlas build` again."
+                f"{path} cannot be read ({error}). Delete it and run `jovial-atlas build` again."
             ) from error
-    return pl.concat(found)
+    return pl.concat(tables)
 
 
 def site_key(site: SiteFile, *, make: bool = False) -> str:
     """The IndexNow key kept in the state folder; made once where there is none yet."""
-    place = site.state / KEY
+    path = site.state / KEY
     try:
-        return place.read_text("ascii").strip()
+        return path.read_text("ascii").strip()
     except FileNotFoundError:
         if not make:
             return ""
     except (OSError, ValueError) as error:
-        raise OutputError(f"{place} cannot be read ({error}).") from error
+        raise OutputError(f"{path} cannot be read ({error}).") from error
     key = indexnow.new_key()
-    write_whole(place, f"{key}\n".encode())
+    write_whole(path, f"{key}\n".encode())
     return key
 
 
@@ -159,5 +159,5 @@ def all_listed(site: SiteFile) -> pl.DataFrame:
     built."""
     if not (site.state / BUILD_RECORD).exists():
         raise AtlasError("There is no build of this site yet. Run `jovial-atlas build` first.")
-    names = sorted(place.name for place in (site.state / LISTED_IN).glob("[!.]*"))
+    names = sorted(path.name for path in (site.state / LISTED_IN).glob("[!.]*"))
     return memories(site, names)

@@ -18,7 +18,7 @@ def file_of(site: SiteFile) -> Find:
     candidates = _candidates(site)
 
     def found(address: str) -> Path | None:
-        return next((place for place in candidates(address) if is_file(place)), None)
+        return next((path for path in candidates(address) if is_file(path)), None)
 
     return found
 
@@ -28,9 +28,9 @@ def page_file_of(site: SiteFile) -> Find:
     candidates = _candidates(site)
 
     def found(address: str) -> Path | None:
-        for place in candidates(address):
-            plain = place.with_name(f"{place.name}.html") if place.name else place / "index.html"
-            for one in (place, place / "index.html", plain):
+        for path in candidates(address):
+            plain = path.with_name(f"{path.name}.html") if path.name else path / "index.html"
+            for one in (path, path / "index.html", plain):
                 if is_file(one):
                     return one
         return None
@@ -50,9 +50,9 @@ def _candidates(site: SiteFile) -> Callable[[str], Iterator[Path]]:
         path = unquote(urlsplit(address).path) or "/"
         for url, root, mount in places:
             if address.startswith(f"{url}/") and path.startswith(mount):
-                place = root / path.removeprefix(mount.rstrip("/")).lstrip("/")
-                if ".." not in place.parts and "\0" not in path:
-                    yield place
+                file = root / path.removeprefix(mount.rstrip("/")).lstrip("/")
+                if ".." not in file.parts and "\0" not in path:
+                    yield file
 
     return candidates
 

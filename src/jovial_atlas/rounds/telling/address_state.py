@@ -77,12 +77,12 @@ def asked_pages(
     troubles = []
     for engine in engines:
         asking = sending.asking(engine, site) if sending else None
-        said: list[PageReport] = []
+        reports: list[PageReport] = []
         try:
-            said = [one for loc in locs if asking and (one := asking.page(loc))]
+            reports = [one for loc in locs if asking and (one := asking.page(loc))]
         except NetworkError as error:
             troubles.append(str(error))
-        ledger.note_pages(engine.name, said)
+        ledger.note_pages(engine.name, reports)
     of_page = public.sections
     return [one for engine in engines for one in _known(engine, ledger, locs, of_page)], troubles
 
@@ -91,17 +91,17 @@ def _known(
     engine: Engine, ledger: Ledger, locs: Sequence[str], of_page: Mapping[str, str]
 ) -> list[KnownPage]:
     heard = ledger.heard(engine.name, PAGES)
-    said = ledger.pages(engine.name)
+    reports = ledger.pages(engine.name)
     visits = {one.loc: one for one in ledger.visits(engine.name)}
-    found = []
+    pages = []
     for loc in locs:
-        told, visit, word = heard.get(loc), visits.get(loc), said.get(loc)
-        found.append(
+        announced, visit, word = heard.get(loc), visits.get(loc), reports.get(loc)
+        pages.append(
             KnownPage(
                 engine.name,
                 loc,
                 of_page.get(loc, ""),
-                told.at if told else None,
+                announced.at if announced else None,
                 visit.last if visit else None,
                 visit.status if visit else None,
                 word.indexed if word else None,
@@ -111,4 +111,4 @@ def _known(
                 word.asked_at if word else "",
             )
         )
-    return found
+    return pages

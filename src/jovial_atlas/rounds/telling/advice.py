@@ -88,15 +88,15 @@ def _trouble(engine: Engine, ledger: Ledger, trouble: str) -> Iterator[str]:
 
 
 def _drops(engine: Engine, sections: Sequence[SectionState]) -> Iterator[str]:
-    for one in sections:
-        drop = one.drop
+    for section in sections:
+        drop = section.drop
         if drop is None:
             continue
         yield (
-            f"{one.name} dropped: {drop.before.part:,} of {drop.before.of:,} indexed on "
+            f"{section.name} dropped: {drop.before.part:,} of {drop.before.of:,} indexed on "
             f"{drop.since[:10]}, {drop.now.part:,} of {drop.now.of:,} now ({drop.test}, "
             f"p = {drop.p:.1g}; more than chance at a level of {LEVEL:.0%}). "
-            f"{_behind(engine, one.name, 'left-out')}"
+            f"{_behind(engine, section.name, 'left-out')}"
         )
 
 
@@ -192,9 +192,9 @@ def _by_logs(engine: Engine, site: SiteFile, public: Published, ledger: Ledger) 
     if not visits:
         return
     robots = max((v.last for v in visits if v.loc.endswith("/robots.txt")), default="")
-    place = site.output / ROBOTS
-    if robots and place.is_file():
-        written = dates.write(datetime.fromtimestamp(place.stat().st_mtime, UTC))
+    path = site.output / ROBOTS
+    if robots and path.is_file():
+        written = dates.write(datetime.fromtimestamp(path.stat().st_mtime, UTC))
         if robots < written:
             before = f"its crawlers last read it on {robots[:10]}"
             yield f"robots.txt changed on {written[:10]}; {before}."

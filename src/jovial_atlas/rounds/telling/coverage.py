@@ -52,13 +52,13 @@ def pasts(engine: str, ledger: Ledger, now: Mapping[str, SitemapReport]) -> list
         return []
     today = dates.moment(latest[:10])
     ends = [dates.write(today - timedelta(days=days - 1))[:10] for days in (1, *_AGO)]
-    found: list[Past] = []
+    all_pasts: list[Past] = []
     for end in ends:
         reports = ledger.reports(engine, before=end)
         since = max((one.asked_at for one in reports.values()), default="")
-        if since and all(past.since != since for past in found):
-            found.append(Past(since, reports, ledger.pages(engine, before=end)))
-    return found
+        if since and all(past.since != since for past in all_pasts):
+            all_pasts.append(Past(since, reports, ledger.pages(engine, before=end)))
+    return all_pasts
 
 
 def section_states(
@@ -77,17 +77,17 @@ def section_states(
     cases: dict[str, Compared] = {}
     pairs = _pairs(past, pages, of_page)
     for name, counts in totals.items():
-        for number, one in enumerate(past):
-            before = _total(name, sections, one.reports)
+        for number, past_state in enumerate(past):
+            before = _total(name, sections, past_state.reports)
             if counts and before:
                 cases[f"{name}\t{number}"] = compare(
                     Share(before[1], before[0]),
                     Share(counts[1], counts[0]),
-                    one.since,
+                    past_state.since,
                     pairs.get((name, number), ()),
                 )
     dropped = drops(cases)
-    found = []
+    states = []
     for name, counts in totals.items():
         if not counts or not name:
             continue
@@ -95,44 +95,44 @@ def section_states(
         for loc, section in sections.items():
             if section == name and loc in now:
                 reasons.update(now[loc].reasons)
-        mine = [one for key, one in dropped.items() if key.startswith(f"{name}\t")]
+        mine = [past_state for key, past_state in dropped.items() if key.startswith(f"{name}\t")]
         last = _total(name, sections, past[0].reports) if past else None
-        found.append(
+        states.append(
             SectionState(
                 name,
                 sum(submitted.get(loc, 0) for loc, of in sections.items() if of == name),
                 *counts,
                 dict(sorted(reasons.items(), key=lambda item: (-item[1], item[0]))),
                 last[1] if last else None,
-                min(mine, key=lambda one: one.p, default=None),
+                min(mine, key=lambda past_state: past_state.p, default=None),
             )
         )
-    return sorted(found, key=lambda one: (-one.missing, one.name))
+    return sorted(states, key=lambda past_state: (-past_state.missing, past_state.name))
 
 
 def _total(
     name: str, sections: Mapping[str, str], reports: Mapping[str, SitemapReport]
 ) -> tuple[int, int] | None:
     """Found and indexed in all sitemaps of a section; None where neither is known."""
-    told = [
+    reported = [
         one
         for loc, section in sections.items()
         if section == name and (one := reports.get(loc)) and one.indexed is not None
     ]
-    if not told:
+    if not reported:
         return None
-    return sum(one.found or 0 for one in told), sum(one.indexed or 0 for one in told)
+    return sum(one.found or 0 for one in reported), sum(one.indexed or 0 for one in reported)
 
 
 def _pairs(
     past: Sequence[Past], pages: Mapping[str, PageReport], of_page: Mapping[str, str]
 ) -> dict[tuple[str, int], list[tuple[bool, bool]]]:
     """Pages of which it is known then and now whether they are indexed, by section and past."""
-    found: dict[tuple[str, int], list[tuple[bool, bool]]] = {}
+    pairs: dict[tuple[str, int], list[tuple[bool, bool]]] = {}
     for number, one in enumerate(past):
         for loc, then in one.pages.items():
             now = pages.get(loc)
             if loc in of_page and then.indexed is not None and now and now.indexed is not None:
                 pair = (then.indexed, now.indexed)
-                found.setdefault((of_page[loc], number), []).append(pair)
-    return found
+                pairs.setdefault((of_page[loc], number), []).append(pair)
+    return pairs

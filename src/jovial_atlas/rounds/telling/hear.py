@@ -27,7 +27,7 @@ class HeardTable:
 def hear(
     site: SiteFile,
     engine: Engine,
-    place: Path,
+    path: Path,
     ledger: Ledger,
     kind: str | None = None,
     columns: Mapping[str, str] | None = None,
@@ -35,16 +35,16 @@ def hear(
     """Take an exported CSV into the ledger. Without `columns` the mapping that the site file keeps
     for this engine counts, by what fits; with them they are kept there. Raises AtlasError."""
     try:
-        data = place.read_bytes()
+        data = path.read_bytes()
     except OSError as error:
-        raise AtlasError(f"{place} cannot be read ({error.strerror}).") from error
+        raise AtlasError(f"{path} cannot be read ({error.strerror}).") from error
     given = dict(columns or {})
     try:
         header = header_of(data)
         kind, mapping = (kind, given) if kind else _fitting(engine, header)
         export = read_export(data, kind, mapping)
     except AtlasError as error:
-        raise AtlasError(f"{place}: {error}") from None
+        raise AtlasError(f"{path}: {error}") from None
     if given:
         before = site.path.read_bytes()
         text = set_export(before.decode("utf-8-sig"), engine.name, kind, given)

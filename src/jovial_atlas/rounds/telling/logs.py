@@ -96,7 +96,7 @@ def read_logs(
     public = PublishedSite(site)
     listed = {addresses.path_and_query(loc): loc for loc in public.marks}
     sitemaps = {addresses.path_and_query(loc) for loc in public.record.sitemaps}
-    found, visited = [], set()
+    tallies, visited = [], set()
     for token, tally in counted.crawlers.items():
         engine = by_token[token]
         wrong, unproven = _judged(tally, engine, resolver)
@@ -108,29 +108,29 @@ def read_logs(
         seen.forged = sum(tally.addresses[one] for one in wrong)
         seen.unproven = unproven
         seen.forgers = tuple(sorted(wrong, key=lambda one: -tally.addresses[one])[:5])
-        found.append(seen)
+        tallies.append(seen)
         visited |= set(genuine.visits) & set(listed)
         if ledger is not None:
             ledger.note_visits(_noted(engine, genuine, site, listed, sitemaps))
     never = [loc for path, loc in listed.items() if path not in visited]
-    return LogsRead(counted.lines, counted.unread, found, sorted(never), tuple(junk))
+    return LogsRead(counted.lines, counted.unread, tallies, sorted(never), tuple(junk))
 
 
 @contextmanager
-def _opened(place: Path, junk: list[str] | None = None) -> Iterator[BinaryIO]:
+def _opened(path: Path, junk: list[str] | None = None) -> Iterator[BinaryIO]:
     """A log file, unpacked where its content says that it is packed."""
-    if str(place) == "-":
+    if str(path) == "-":
         import sys
 
         yield sys.stdin.buffer
         return
     try:
-        with packed.opened(place) as (stream, unpacking):
+        with packed.opened(path) as (stream, unpacking):
             yield stream
             if unpacking and unpacking.junk and junk is not None:
-                junk.append(str(place))
+                junk.append(str(path))
     except OSError as error:
-        raise AtlasError(f"{place} cannot be read ({error}).") from error
+        raise AtlasError(f"{path} cannot be read ({error}).") from error
 
 
 def _again(files: Sequence[Path], token: str, skip: frozenset[str]) -> Tally:

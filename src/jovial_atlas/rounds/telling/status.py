@@ -98,12 +98,12 @@ def _engine_state(
         past[0].since if past else "",
         trouble,
     )
-    told = {channel_name(channel) for channel in engine.channels}
+    channel_names = {channel_name(channel) for channel in engine.channels}
     return EngineState(
         engine.name,
         states,
         list(standing.sections),
-        len(ledger.heard(engine.name, PAGES)) if PAGES in told else None,
+        len(ledger.heard(engine.name, PAGES)) if PAGES in channel_names else None,
         standing.since,
         next_steps(site, engine, public, ledger, standing),
         trouble,
@@ -157,12 +157,12 @@ def _worst_first(one: SitemapState) -> tuple[bool, int]:
 
 def _elsewhere(site: SiteFile, engine: Engine, ledger: Ledger) -> dict[str, list[str]]:
     """Sitemap → the other engines that list it."""
-    found: dict[str, list[str]] = {}
+    engines_by_loc: dict[str, list[str]] = {}
     for other in site.model.engine:
         if other.name != engine.name:
             for loc in ledger.reports(other.name):
-                found.setdefault(loc, []).append(other.name)
-    return found
+                engines_by_loc.setdefault(loc, []).append(other.name)
+    return engines_by_loc
 
 
 def _state(loc: str, announced: bool, report: SitemapReport | None, public: Published) -> str:

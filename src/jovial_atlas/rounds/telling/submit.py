@@ -132,7 +132,7 @@ def refuse_losses(
 
 
 def _sent(
-    one: Due,
+    due: Due,
     public: Published,
     ledger: Ledger,
     sending: Sending,
@@ -141,21 +141,21 @@ def _sent(
     done: bool,
 ) -> Outcome:
     """What came of one message, which is not sent where there is a reason not to."""
-    key = (one.engine.name, channel_name(one.channel))
+    key = (due.engine.name, channel_name(due.channel))
     if key in down:
         why = "not sent: this channel failed just before"
-        return Outcome(*key, one.what, len(one.items), Status.DUE, why)
-    if not one.items:
-        return Outcome(*key, one.what, 0, Status.DUE, "the day's quota is used up")
-    kind = kind_of(one.channel)
+        return Outcome(*key, due.what, len(due.items), Status.DUE, why)
+    if not due.items:
+        return Outcome(*key, due.what, 0, Status.DUE, "the day's quota is used up")
+    kind = kind_of(due.channel)
     if isinstance(kind, UnsentKind):
-        return kind.outcome(one, one.channel, public, ledger, done=done)
-    variable = kind.token_env(one.channel)
+        return kind.outcome(due, due.channel, public, ledger, done=done)
+    variable = kind.token_env(due.channel)
     token = sending.environment.get(variable, "") if variable else ""
     if variable and not token:
         why = f"not sent: the environment variable {variable} holds no token"
-        return Outcome(*key, one.what, len(one.items), Status.FAILED, why)
-    return announce(one, public, ledger, sending.client, token, sending.pause)
+        return Outcome(*key, due.what, len(due.items), Status.FAILED, why)
+    return announce(due, public, ledger, sending.client, token, sending.pause)
 
 
 def _dues(

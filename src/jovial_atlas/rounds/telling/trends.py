@@ -25,10 +25,10 @@ def trends(engines: Sequence[Engine], ledger: Ledger) -> Iterator[Trend]:
     submitted = over_time((one.at, one.loc, one.section, one.urls) for one in built)
     for engine in engines:
         short = re.sub(r"[^a-z0-9]+", "-", engine.name.lower()).strip("-")
-        told = [one for one in ledger.report_history(engine.name) if one.loc in section_of]
+        reports = [one for one in ledger.report_history(engine.name) if one.loc in section_of]
         indexed = over_time(
             (one.asked_at, one.loc, section_of[one.loc], one.indexed)
-            for one in told
+            for one in reports
             if one.indexed is not None
         )
         largest = sorted(indexed, key=lambda name: (-submitted[name][-1][1], name))[:_PANELS]
@@ -40,7 +40,7 @@ def trends(engines: Sequence[Engine], ledger: Ledger) -> Iterator[Trend]:
                 "indexed, whenever it was asked.",
                 {n: {"submitted": submitted[n], "indexed": indexed[n]} for n in largest},
             )
-        own = [one for one in told if section_of[one.loc] not in COMPANIONS]
+        own = [one for one in reports if section_of[one.loc] not in COMPANIONS]
         yield from _statuses(engine, short, own)
         yield from _waiting(engine, short, ledger)
 

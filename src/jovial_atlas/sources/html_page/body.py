@@ -52,11 +52,11 @@ def read_body(page: OpenPage) -> None:
 def _read_words(main: LexborNode, row: PageRow) -> None:
     """Count the words, and take the fingerprint: of the text without its white space, since
     another layout of the source is no change."""
-    said = main.text(separator=" ", skip_empty=True).encode("utf-8", "replace")
-    close = said.translate(None, _SPACE)
+    content = main.text(separator=" ", skip_empty=True).encode("utf-8", "replace")
+    close = content.translate(None, _SPACE)
     # A word has one letter more than it has letters that stand before another. As one number the
     # octets are compared with those beside them all at once, which is faster than searching.
-    letters = int.from_bytes(said.translate(_LETTERS), "little")
+    letters = int.from_bytes(content.translate(_LETTERS), "little")
     words = row["words"] = len(close) - (letters & letters >> 8).bit_count()
     if words:
         name = xxhash.xxh3_128(close)
@@ -79,14 +79,14 @@ def _is_pixel(node: LexborNode) -> bool:
 
 def _excerpt(paragraphs: Iterable[LexborNode]) -> str | None:
     """The first whole sentences of the first paragraphs, up to about 280 characters."""
-    said = ""
+    excerpt = ""
     for node in paragraphs:
-        said = f"{said} {text(node) or ''}".strip()
-        if len(said) >= 280:
+        excerpt = f"{excerpt} {text(node) or ''}".strip()
+        if len(excerpt) >= 280:
             break
-    if not said:
+    if not excerpt:
         return None
-    if len(said) <= 280:
-        return said
-    whole = _SENTENCES.match(said)
-    return whole[0].strip() if whole else said[:280].rsplit(" ", 1)[0] + "…"
+    if len(excerpt) <= 280:
+        return excerpt
+    whole = _SENTENCES.match(excerpt)
+    return whole[0].strip() if whole else excerpt[:280].rsplit(" ", 1)[0] + "…"

@@ -36,18 +36,18 @@ def _is_marked_up(data: bytes) -> bool:
 
 def read_data(page: OpenPage, data: bytes) -> None:
     """Fill the row's `data`, and `extra` with the fields that the source names."""
-    said: dict[str, object] = {}
+    values: dict[str, object] = {}
     if page.data or _is_marked_up(data):
-        found, faults = read_page(page.outline.tree, lambda one: addresses.whole(_base(page), one))
+        nodes, faults = read_page(page.outline.tree, lambda one: addresses.whole(_base(page), one))
         for fault in faults:
             # What is no JSON at all was told when the head was read.
             if fault.code == "data-context":
                 page.fault(fault.code, fault.message)
-        said["nodes"] = [[one.syntax, one.node] for one in found]
+        values["nodes"] = [[one.syntax, one.node] for one in nodes]
     if page.reading.outline:
-        said |= _outline(page)
-    said = {name: value for name, value in said.items() if value}
-    page.row["data"] = json.dumps(said, ensure_ascii=False) if said else None
+        values |= _outline(page)
+    values = {name: value for name, value in values.items() if value}
+    page.row["data"] = json.dumps(values, ensure_ascii=False) if values else None
     if page.reading.fields:
         page.row[EXTRA] = dict(_fields(page))
 

@@ -14,14 +14,14 @@ _REFERENCES = (("a", "href"), ("img", "src"), ("source", "src"), ("video", "src"
                ("video", "poster"), ("audio", "src"))  # fmt: skip
 
 
-def _html(place: Path) -> bytes:
+def _html(path: Path) -> bytes:
     """A file of HTML, or of Markdown as HTML, as it was before anything was written into it; empty
     where it cannot be read."""
     try:
-        data = place.read_bytes()
+        data = path.read_bytes()
     except (OSError, ValueError):
         return b""
-    if place.suffix.lower() not in _MARKDOWN:
+    if path.suffix.lower() not in _MARKDOWN:
         return without_block(data)
     # Few sites have any, and the reader of it is slow to load.
     from jovial_atlas.sources.records.markdown import html_of
@@ -32,15 +32,15 @@ def _html(place: Path) -> bytes:
 _MARKDOWN = (".md", ".markdown")
 
 
-def main_text(place: Path) -> tuple[str, list[str]]:
+def main_text(path: Path) -> tuple[str, list[str]]:
     """The text of the main content of a file of HTML or Markdown, a line a
     paragraph, and its headings in order. Empty where the file cannot be read."""
-    found = outline(LexborHTMLParser(_html(place)))
-    found.take_apart()
-    if found.main is None:
+    page_outline = outline(LexborHTMLParser(_html(path)))
+    page_outline.take_apart()
+    if page_outline.main is None:
         return "", []
-    headings = [said for node in found.main.css("h1, h2, h3") if (said := text(node))]
-    return "\n".join(said for node in found.shown["p"] if (said := text(node))), headings
+    headings = [said for node in page_outline.main.css("h1, h2, h3") if (said := text(node))]
+    return "\n".join(said for node in page_outline.shown["p"] if (said := text(node))), headings
 
 
 def visible_text(page: Path | bytes) -> str:
@@ -54,19 +54,19 @@ def visible_text(page: Path | bytes) -> str:
     return body.text(separator=" ")
 
 
-def main_html(place: Path, loc: str) -> str:
+def main_html(path: Path, loc: str) -> str:
     """The main content of a file of HTML or Markdown, frame and scripts left out and every
     reference absolute. Empty where the file cannot be read."""
-    found = outline(LexborHTMLParser(_html(place)))
-    found.take_apart()
-    if found.main is None:
+    page_outline = outline(LexborHTMLParser(_html(path)))
+    page_outline.take_apart()
+    if page_outline.main is None:
         return ""
     for name, attribute in _REFERENCES:
-        for node in found.main.css(name):
+        for node in page_outline.main.css(name):
             target = addresses.resolve(loc, node.attributes.get(attribute) or "")
             if target:
                 node.attrs[attribute] = target
-    for node in found.main.css("[onclick], [onload], [onerror], [style]"):
+    for node in page_outline.main.css("[onclick], [onload], [onerror], [style]"):
         for name in [n for n in node.attributes if n.startswith("on") or n == "style"]:
             del node.attrs[name]
-    return " ".join((found.main.inner_html or "").split())
+    return " ".join((page_outline.main.inner_html or "").split())

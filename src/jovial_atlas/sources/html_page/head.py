@@ -59,15 +59,15 @@ def _read_places(page: OpenPage) -> None:
                 before += 1
                 characters += len(node.text(deep=True)) if name != "link" else 0
             continue
-        said = _early(name, given, rel)
-        if not said:
+        kind = _early(name, given, rel)
+        if not kind:
             continue
         parent = node.parent
         if parent is not None and parent.tag not in ("head", "noscript"):
             if not given.get("itemprop"):
-                outside.append(said)
+                outside.append(kind)
         elif before > _MOST_BEFORE or characters > _MOST_CHARACTERS:
-            late.append(said)
+            late.append(kind)
     if outside:
         page.fault("head-outside", f"{', '.join(dict.fromkeys(outside))} in the body.")
     if late:
@@ -113,13 +113,13 @@ def _read_base(page: OpenPage) -> None:
 
 def _metas(page: OpenPage) -> dict[str, str]:
     """Contents of meta elements by lower-cased name or property; the first of each counts."""
-    found: dict[str, str] = {}
+    metas: dict[str, str] = {}
     for attributes in page.metas:
         key = attributes.get("name") or attributes.get("property") or ""
         content = (attributes.get("content") or "").strip()
         if key and content:
-            found.setdefault(key.strip().lower(), content)
-    return found
+            metas.setdefault(key.strip().lower(), content)
+    return metas
 
 
 def _named(page: OpenPage, key: str, value: str) -> list[str]:
@@ -161,12 +161,12 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
 
 def _read_directives(page: OpenPage) -> None:
     row = page.row
-    told: list[CrawlerWordsRow] = [
+    single: list[CrawlerWordsRow] = [
         {"crawler": token, "words": read_directives(said).words}
         for token in page.reading.crawlers
         if (said := _named(page, "name", token))
     ]
-    row["crawler_directives"], row["directives"] = told or None, None
+    row["crawler_directives"], row["directives"] = single or None, None
     tags = _named(page, "name", "robots")
     if not tags:
         return
@@ -224,7 +224,7 @@ def _read_canonical(links: Links, page: OpenPage) -> None:
 
 
 def _read_alternates(links: Links, page: OpenPage) -> None:
-    found: list[AlternateRow] = []
+    alternates: list[AlternateRow] = []
     for given, rel in links:
         language = (given.get("hreflang") or "").strip()
         if not language or "alternate" not in rel:
@@ -234,8 +234,8 @@ def _read_alternates(links: Links, page: OpenPage) -> None:
         if wrong:
             page.fault("hreflang-unknown", f"hreflang {language!r} {wrong}.")
         elif target:
-            found.append({"lang": languages.canonical(language), "href": target})
-    page.row["alternates"] = found or None
+            alternates.append({"lang": languages.canonical(language), "href": target})
+    page.row["alternates"] = alternates or None
 
 
 def _read_refresh(page: OpenPage) -> None:
@@ -292,30 +292,30 @@ def _read_dates(
     """Published, and the last change from the most trusted place that has it."""
     row = page.row
     #: Places that have dates; most have none.
-    said: dict[str, Iterable[str]] = {}
+    places: dict[str, Iterable[str]] = {}
     if not _PUBLISHED.isdisjoint(metas):
-        said["meta"] = [metas[key] for key in metas if key in _PUBLISHED]
+        places["meta"] = [metas[key] for key in metas if key in _PUBLISHED]
     if nodes:
-        said["json-ld"] = _strings(nodes, "datePublished")
+        places["json-ld"] = _strings(nodes, "datePublished")
     times = page.outline.all("time")
     if times:
-        said["time"] = _times(times, "datepublished", "published")
-    published, where = _first_date(page, said, said)
+        places["time"] = _times(times, "datepublished", "published")
+    published, where = _first_date(page, places, places)
     row["published"], row["published_from"] = published, where
-    said = {}
+    places = {}
     if not _MODIFIED.isdisjoint(metas):
-        said["meta"] = [metas[key] for key in metas if key in _MODIFIED]
+        places["meta"] = [metas[key] for key in metas if key in _MODIFIED]
     if nodes:
-        said["json-ld"] = _strings(nodes, "dateModified")
+        places["json-ld"] = _strings(nodes, "dateModified")
     if times:
-        said["time"] = _times(times, "datemodified", "updated", "modified")
+        places["time"] = _times(times, "datemodified", "updated", "modified")
     if published:
-        said["published"] = [published]
+        places["published"] = [published]
     if page.file.committed:
-        said["git"] = [page.file.committed]
+        places["git"] = [page.file.committed]
     if modified is not None:
-        said["file"] = map(dates.from_timestamp, [modified])
-    row["lastmod"], row["lastmod_from"] = _first_date(page, said, page.reading.trust)
+        places["file"] = map(dates.from_timestamp, [modified])
+    row["lastmod"], row["lastmod_from"] = _first_date(page, places, page.reading.trust)
 
 
 #: Places whose dates are in the product's form already.
@@ -327,16 +327,16 @@ def _first_date(
 ) -> tuple[str | None, str | None]:
     """The date of the first place that has one that can be right, and that place."""
     for place in trust if places else ():
-        for said in places.get(place, ()):
-            if not said:
+        for written in places.get(place, ()):
+            if not written:
                 continue
-            read = said if place in _IN_FORM else dates.read(said)
+            read = written if place in _IN_FORM else dates.read(written)
             if read is None:
-                page.fault("date-unreadable", f"The {place} date {said[:60]!r} is no date.")
+                page.fault("date-unreadable", f"The {place} date {written[:60]!r} is no date.")
             elif not dates.plausible(read, page.reading.now):
                 page.fault(
                     "date-implausible",
-                    f"The {place} date {said[:60]!r} lies in the future or before 1990; "
+                    f"The {place} date {written[:60]!r} lies in the future or before 1990; "
                     "it is not used.",
                 )
             else:

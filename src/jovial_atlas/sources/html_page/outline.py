@@ -216,16 +216,16 @@ def _behind(node: LexborNode) -> int:
 
 def _references(links: Iterable[LexborNode]) -> list[str | None]:
     """What `href` of each says. Made without a step in Python for each: pages are full of links."""
-    found: list[str | None] = []
+    references: list[str | None] = []
     said = map(itemgetter("href"), map(attrgetter("attrs"), links))
     while True:
         try:
-            found.extend(said)
+            references.extend(said)
         except KeyError:
             # What came before is there, and the rest is still to come.
-            found.append(None)
+            references.append(None)
         else:
-            return found
+            return references
 
 
 def text(node: LexborNode) -> str | None:

@@ -46,11 +46,11 @@ class _Kept(threading.local):
 _kept = _Kept()
 
 
-def digest_of_page(place: str | Path) -> str:
+def digest_of_page(path: str | Path) -> str:
     """The name of a file's bytes, by which a later survey knows them again: XXH3, 32
     hexadecimal digits."""
     name = xxhash.xxh3_128()
-    with Path(place).open("rb") as stream:
+    with Path(path).open("rb") as stream:
         while piece := stream.read(1 << 20):
             name.update(piece)
     return name.hexdigest()
@@ -69,18 +69,18 @@ def read_files(files: Sequence[PageFile], reading: Reading) -> tuple[list[PageRo
                 Fault("page-unreadable", file.path, f"The file cannot be read ({error.strerror}).")
             )
             continue
-        row, found = read_page(data, file, reading, about.st_mtime, references)
+        row, page_faults = read_page(data, file, reading, about.st_mtime, references)
         if row is not None:
             row["mtime"] = about.st_mtime_ns
             row["digest"] = xxhash.xxh3_128_hexdigest(data)
             rows.append(row)
-        faults += found
+        faults += page_faults
     return rows, faults
 
 
-def _whole(place: str | Path) -> tuple[bytes, os.stat_result]:
+def _whole(path: str | Path) -> tuple[bytes, os.stat_result]:
     """The bytes of a file, in as few calls as can be. Raises OSError."""
-    number = os.open(place, os.O_RDONLY)
+    number = os.open(path, os.O_RDONLY)
     try:
         about = os.fstat(number)
         data = os.read(number, about.st_size + 1)
@@ -164,13 +164,13 @@ _SHALLOW = frozenset(
 def _cut(data: bytes, path: str, faults: list[Fault]) -> bytes:
     """The page up to where it is built so that a parser would take for ever; told as a fault."""
     at = _too_deep(data) if data.count(b"<") > _MANY_TAGS else None
-    what = f"more than {_DEEPEST:,} elements in each other"
+    excess = f"more than {_DEEPEST:,} elements in each other"
     if at is None and len(data) > _LONG_TAG:
-        at, what = _too_wide(data), f"a tag with more than {_MOST_ATTRIBUTES:,} attributes"
+        at, excess = _too_wide(data), f"a tag with more than {_MOST_ATTRIBUTES:,} attributes"
     if at is None:
         return data
     line = data.count(b"\n", 0, at) + 1
-    message = f"It has {what} in line {line:,}; what follows there is not read."
+    message = f"It has {excess} in line {line:,}; what follows there is not read."
     faults.append(Fault("page-cut", path, message))
     return data[:at]
 

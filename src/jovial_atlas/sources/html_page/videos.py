@@ -38,31 +38,31 @@ _MOST = 1_000
 
 def page_videos(page: OpenPage) -> list[VideoRow]:
     """The videos of an open page, in order. The page must still be whole."""
-    found = [_of_node(node, page) for node in islice(_video_nodes(page.data), _MOST)]
-    found = [one for one in found if one["content"] or one["player"]]
+    videos = [_of_node(node, page) for node in islice(_video_nodes(page.data), _MOST)]
+    videos = [one for one in videos if one["content"] or one["player"]]
     for shown in _shown(page):
-        _join(found, shown, wins="found words_before")
+        _join(videos, shown, wins="found words_before")
     if (shared := _open_graph(page)) is not None:
-        _join(found, shared)
-    return found
+        _join(videos, shared)
+    return videos
 
 
-def linked_videos(nodes: Iterable[LexborNode], page: OpenPage, found: list[VideoRow]) -> None:
+def linked_videos(nodes: Iterable[LexborNode], page: OpenPage, videos: list[VideoRow]) -> None:
     """Add the media files that links of the main content lead to."""
     for node in nodes:
         href = attribute(node, "href") or ""
         if is_media(href) and (content := page.resolve(href)):
-            _join(found, video(content=content, title=text(node), found="link"))
+            _join(videos, video(content=content, title=text(node), found="link"))
 
 
-def _join(found: list[VideoRow], new: VideoRow, wins: str = "") -> None:
+def _join(videos: list[VideoRow], new: VideoRow, wins: str = "") -> None:
     """Add a video, or fill the gaps of the one that it is. Of the fields in `wins` the new
     values count."""
-    same = next((one for one in found if _is_same(one, new)), None)
+    same = next((one for one in videos if _is_same(one, new)), None)
     if same is None and not (new["content"] or new["player"]):
         return
     if same is None:
-        found.append(new)
+        videos.append(new)
         return
     had = values_of(same)
     for name, value in new.items():
@@ -93,7 +93,7 @@ def _shown(page: OpenPage) -> Iterator[VideoRow]:
                           ("object", ("data",))):  # fmt: skip
         for number, node in enumerate(page.outline.all(name)[:_MOST], start=1):
             address = page.resolve(next(filter(None, (attribute(node, s) for s in sources)), None))
-            told = " ".join(attribute(node, s) or "" for s in ("class", "title", "type"))
+            signs = " ".join(attribute(node, s) or "" for s in ("class", "title", "type"))
             at = recognise(address, page.reading.services) if address else None
             if at:
                 shown = video(
@@ -104,7 +104,7 @@ def _shown(page: OpenPage) -> Iterator[VideoRow]:
             elif address and is_media(address):
                 shown = video(content=address, found="player", title=attribute(node, "title"))
                 yield _framed(node, page, number, shown)
-            elif not address and _PLAYER_SIGN.search(told):
+            elif not address and _PLAYER_SIGN.search(signs):
                 page.fault("video-embed-unusable", f"A player ({name} {number}) has no address.")
 
 
@@ -138,27 +138,29 @@ def _words_before(tag: str, number: int, page: OpenPage) -> int | None:
 
 def _open_graph(page: OpenPage) -> VideoRow | None:
     """`og:video` and its structured properties (https://ogp.me)."""
-    said: dict[str, str] = {}
+    properties: dict[str, str] = {}
     for attributes in page.metas:
         key = (attributes.get("property") or attributes.get("name") or "").strip().lower()
         if key.startswith(("og:", "video:")):
-            said.setdefault(key, (attributes.get("content") or "").strip())
+            properties.setdefault(key, (attributes.get("content") or "").strip())
     address = page.resolve(
-        said.get("og:video:secure_url") or said.get("og:video:url") or said.get("og:video")
+        properties.get("og:video:secure_url")
+        or properties.get("og:video:url")
+        or properties.get("og:video")
     )
     if not address:
         return None
     at = recognise(address, page.reading.services)
-    is_file = said.get("og:video:type", "").startswith("video/") or is_media(address)
+    is_file = properties.get("og:video:type", "").startswith("video/") or is_media(address)
     return video(
         content=at.content if at else address if is_file else None,
         player=at.player if at else None if is_file else address,
         service=at.service if at else None,
-        thumbnail=(at.thumbnail if at else None) or page.resolve(said.get("og:image")),
-        width=whole(said.get("og:video:width")),
-        height=whole(said.get("og:video:height")),
-        duration=whole(said.get("video:duration") or said.get("og:video:duration")),
-        published=dates.read(said.get("video:release_date", "")),
+        thumbnail=(at.thumbnail if at else None) or page.resolve(properties.get("og:image")),
+        width=whole(properties.get("og:video:width")),
+        height=whole(properties.get("og:video:height")),
+        duration=whole(properties.get("video:duration") or properties.get("og:video:duration")),
+        published=dates.read(properties.get("video:release_date", "")),
         found="og",
     )
 

@@ -35,7 +35,7 @@ def read_feed(data: bytes, how: FieldMap, reading: Reading) -> Iterator[Batch]:
         content = item.pop("_content", "")
         row = {key: value for key, value in item.items() if value not in (None, "", [])}
         if content and row.get("loc"):
-            page, found = read_page(
+            page, page_faults = read_page(
                 f"<main>{content}</main>".encode(),
                 PageFile(Path(), f"item {number}", str(row["loc"])), reading,
             )  # fmt: skip
@@ -43,7 +43,7 @@ def read_feed(data: bytes, how: FieldMap, reading: Reading) -> Iterator[Batch]:
             for name in keep:
                 if page is not None and page.get(name) and name not in row:
                     row[name] = values_of(page)[name]
-            faults += [fault for fault in found if fault.code in ("video-no-source",)]
+            faults += [fault for fault in page_faults if fault.code in ("video-no-source",)]
         rows.append(row)
     if not rows:
         yield Batch()
@@ -94,7 +94,7 @@ def _films(entry: Any, how: FieldMap) -> Iterator[dict[str, Any]]:
     """Videos that an item carries: Media RSS (media:content, media:player) and enclosures."""
     still = next((one.get("url") for one in entry.get("media_thumbnail", [])), None)
     player = entry.get("media_player", {}).get("url")
-    told = {"title": entry.get("media_title"), "thumbnail": still, "player": player}
+    fields = {"title": entry.get("media_title"), "thumbnail": still, "player": player}
     seen = set()
     for one in [*entry.get("media_content", []), *entry.get("enclosures", [])]:
         address = one.get("url") or one.get("href")
@@ -102,14 +102,16 @@ def _films(entry: Any, how: FieldMap) -> Iterator[dict[str, Any]]:
         if film and address and address not in seen:
             seen.add(address)
             size = {name: one.get(name) for name in ("width", "height", "duration")}
-            given = {key: value for key, value in {**told, **size, "src": address}.items() if value}
-            found = of_fields(given, lambda said: addresses.resolve(f"{how.site}/", said),
+            given = {
+                key: value for key, value in {**fields, **size, "src": address}.items() if value
+            }
+            films = of_fields(given, lambda said: addresses.resolve(f"{how.site}/", said),
                               how.services)  # fmt: skip
-            yield from ({**video, "found": "feed"} for video in found)
+            yield from ({**video, "found": "feed"} for video in films)
     if player and not seen:
-        given = {key: value for key, value in told.items() if value}
-        found = of_fields(given, lambda said: addresses.resolve(f"{how.site}/", said), how.services)
-        yield from ({**video, "found": "feed"} for video in found)
+        given = {key: value for key, value in fields.items() if value}
+        films = of_fields(given, lambda said: addresses.resolve(f"{how.site}/", said), how.services)
+        yield from ({**video, "found": "feed"} for video in films)
 
 
 def _given(entry: Any, name: str) -> Any:

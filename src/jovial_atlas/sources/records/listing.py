@@ -78,11 +78,13 @@ def _sitemap(data: bytes, how: FieldMap, fetch: Callable[[str], bytes]) -> Itera
     elif not file.kind:
         reason = file.faults[0].message if file.faults else "it is empty"
         raise ContentError(f"{how.source} is no sitemap: {reason}")
-    for one in files:
-        yield Batch(faults=[*faults, *one.faults])
+    for listed_file in files:
+        yield Batch(faults=[*faults, *listed_file.faults])
         faults = []
-        records = [_record(entry) for entry in one.entries]
-        yield from _deliver(records, how, one.name, [entry.line for entry in one.entries])
+        records = [_record(entry) for entry in listed_file.entries]
+        yield from _deliver(
+            records, how, listed_file.name, [entry.line for entry in listed_file.entries]
+        )
 
 
 def _record(entry: Entry) -> dict[str, str | None]:

@@ -56,16 +56,16 @@ def read_markdown(folder: Folder, how: FieldMap, reading: Reading) -> Iterator[B
     yield Batch(faults=faults)
     renderer = _renderer()
     rows: list[PageRow] = []
-    found: list[Fault] = []
+    unread: list[Fault] = []
     for file in files:
         row, wrong = _read(file, how, reading, renderer)
-        found += wrong
+        unread += wrong
         if row is not None:
             rows.append(row)
         if len(rows) == 500:
-            yield _batch(rows, found)
-            rows, found = [], []
-    yield _batch(rows, found)
+            yield _batch(rows, unread)
+            rows, unread = [], []
+    yield _batch(rows, unread)
 
 
 def _batch(rows: list[PageRow], faults: list[Fault]) -> Batch:
@@ -91,9 +91,9 @@ def _read(
     file: PageFile, how: FieldMap, reading: Reading, renderer: MarkdownIt
 ) -> tuple[PageRow | None, list[Fault]]:
     try:
-        place = Path(file.place)
-        data = place.read_bytes()
-        about = place.stat()
+        path = Path(file.place)
+        data = path.read_bytes()
+        about = path.stat()
         text = data.decode("utf-8-sig")
     except OSError as error:
         return None, [Fault("page-unreadable", file.path, f"It cannot be read ({error.strerror}).")]
@@ -107,13 +107,13 @@ def _read(
         return None, [*faults, Fault("row-no-address", file.path, wrong)]
     html = body if file.path.lower().endswith((".html", ".htm")) else renderer.render(body)
     page = PageFile(file.place, file.path, loc)
-    row, found = read_page(html.encode() or b" <p>", page, reading, about.st_mtime)
+    row, page_faults = read_page(html.encode() or b" <p>", page, reading, about.st_mtime)
     if row is None:
-        row, found = read_page(b"<p></p>", page, reading, about.st_mtime)
+        row, page_faults = read_page(b"<p></p>", page, reading, about.st_mtime)
     assert row is not None
     row |= {"mtime": about.st_mtime_ns, "bytes": len(data)}
-    found = [fault for fault in found if fault.code != "page-empty"]
-    faults += found
+    page_faults = [fault for fault in page_faults if fault.code != "page-empty"]
+    faults += page_faults
     _apply(row, fields, how, reading, faults)
     return row, faults
 

@@ -78,12 +78,10 @@ def _url(connect: str, folder: Path, password: str) -> URL:
     if url.drivername == "postgresql":
         url = url.set(drivername="postgresql+psycopg")
     if url.get_backend_name() == "sqlite" and url.database not in (None, "", ":memory:"):
-        place = folder / str(url.database)
-        if not place.is_file():
-            raise ContentError(
-                f"There is no database {place}. Correct `connect` in its [[source]]."
-            )
-        url = url.set(database=f"file:{place}").update_query_dict({"mode": "ro", "uri": "true"})
+        path = folder / str(url.database)
+        if not path.is_file():
+            raise ContentError(f"There is no database {path}. Correct `connect` in its [[source]].")
+        url = url.set(database=f"file:{path}").update_query_dict({"mode": "ro", "uri": "true"})
     return url.set(password=password) if password else url
 
 

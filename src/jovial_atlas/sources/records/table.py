@@ -47,45 +47,45 @@ def read_table(folder: Path, path: str, how: FieldMap) -> Iterator[Batch]:
     if Path(path).is_absolute():
         folder, path = Path("/"), path.lstrip("/")
     places = sorted(folder.glob(path)) if any(c in path for c in "*?[") else [folder / path]
-    places = [place for place in places if place.is_file()]
+    places = [file for file in places if file.is_file()]
     if not places:
         raise ContentError(f"There is no table {folder / path}. Correct `path` in its [[source]].")
-    for place in places:
-        ending = place.name.lower().removesuffix(".gz")
+    for file in places:
+        ending = file.name.lower().removesuffix(".gz")
         kind = _FORMATS.get(Path(ending).suffix)
-        if kind is None or (kind == "parquet" and ending != place.name.lower()):
+        if kind is None or (kind == "parquet" and ending != file.name.lower()):
             known = ", ".join(sorted(_FORMATS))
             raise ContentError(
-                f"{place} is no table this tool reads; it reads {known}, and texts among them "
+                f"{file} is no table this tool reads; it reads {known}, and texts among them "
                 "also with .gz."
             )
         if kind == "parquet":
-            yield from _parquet(place, how)
+            yield from _parquet(file, how)
         elif kind == "csv":
-            yield from _batches(_csv(place), place, how, guess=True)
+            yield from _batches(_csv(file), file, how, guess=True)
         else:
-            yield from _batches(_json_lines(place), place, how, guess=False)
+            yield from _batches(_json_lines(file), file, how, guess=False)
 
 
-def _parquet(place: Path, how: FieldMap) -> Iterator[Batch]:
+def _parquet(path: Path, how: FieldMap) -> Iterator[Batch]:
     try:
-        table = pl.scan_parquet(place)
+        table = pl.scan_parquet(path)
         same = ("path", *constants(table.collect_schema().names(), how))
         delivered = deliver(table, how)
     except (*BROKEN, OSError) as error:
-        raise ContentError(f"{place} cannot be read: {said_of(error)}.") from error
+        raise ContentError(f"{path} cannot be read: {said_of(error)}.") from error
 
     def tell(refused: pl.DataFrame) -> list[Fault]:
-        return tell_wrong(refused, place.name, f"{place.name}, row ")
+        return tell_wrong(refused, path.name, f"{path.name}, row ")
 
-    yield Batch(delivered.with_columns(path=pl.lit(place.name)), [], (wrong(how), tell), same)
+    yield Batch(delivered.with_columns(path=pl.lit(path.name)), [], (wrong(how), tell), same)
 
 
 Numbered = tuple[list[dict[str, Any]], list[int], list[Fault]]
 
 
 def _batches(
-    pieces: Iterator[Numbered], place: Path, how: FieldMap, *, guess: bool
+    pieces: Iterator[Numbered], path: Path, how: FieldMap, *, guess: bool
 ) -> Iterator[Batch]:
     """Records with their line numbers as batches; types of the first piece hold for all
     where nothing is lost by it.
@@ -108,9 +108,9 @@ def _batches(
             yield Batch(faults=faults)
             continue
         delivered = deliver(table.lazy(), how).collect()
-        batch = split_wrong(delivered, how, f"{place.name}:", lines)
+        batch = split_wrong(delivered, how, f"{path.name}:", lines)
         assert isinstance(batch.table, pl.DataFrame)
-        table = batch.table.with_columns(path=pl.lit(place.name))
+        table = batch.table.with_columns(path=pl.lit(path.name))
         yield Batch(table, [*faults, *batch.faults])
 
 
@@ -130,26 +130,26 @@ def _typed(table: pl.DataFrame) -> pl.DataFrame:
     return table
 
 
-def _csv(place: Path) -> Iterator[Numbered]:
-    text, faults = _text(place)
+def _csv(path: Path) -> Iterator[Numbered]:
+    text, faults = _text(path)
     lines_of = delimited.rows(text)
     _, cells, wrong = next(lines_of, (0, [], ""))
     if wrong:
-        raise ContentError(f"{place}:1 cannot be read as a table ({wrong}).")
+        raise ContentError(f"{path}:1 cannot be read as a table ({wrong}).")
     if not cells:
-        raise ContentError(f"{place} is empty; a table has a line of names first.")
+        raise ContentError(f"{path} is empty; a table has a line of names first.")
     header = [name.strip() for name in cells]
     if len(set(header)) != len(header) or "" in header:
-        raise ContentError(f"{place}:1: every column needs a name of its own in the first line.")
+        raise ContentError(f"{path}:1: every column needs a name of its own in the first line.")
     records: list[dict[str, Any]] = []
     lines: list[int] = []
     for line, row, wrong in lines_of:
         if wrong:
-            faults.append(Fault("row-broken", f"{place.name}:{line}", f"{wrong}."))
+            faults.append(Fault("row-broken", f"{path.name}:{line}", f"{wrong}."))
             continue
         if len(row) != len(header):
             message = f"The line has {len(row)} cells, the header {len(header)}; it is left out."
-            faults.append(Fault("row-ragged", f"{place.name}:{line}", message))
+            faults.append(Fault("row-ragged", f"{path.name}:{line}", message))
             continue
         records.append({n: cell or None for n, cell in zip(header, row, strict=True)})
         lines.append(line)
@@ -160,43 +160,43 @@ def _csv(place: Path) -> Iterator[Numbered]:
     yield records, lines, faults
 
 
-def _text(place: Path) -> tuple[io.TextIOWrapper, list[Fault]]:
+def _text(path: Path) -> tuple[io.TextIOWrapper, list[Fault]]:
     """The file as text, unpacked where it is gzipped: UTF-8, else windows-1252 with a fault."""
     number = 0
     faults: list[Fault] = []
     encoding = "utf-8-sig"
     try:
-        stream = _unpacked(place, faults)
+        stream = _unpacked(path, faults)
         for line in stream:
             number += 1
             line.decode("utf-8")
     except UnicodeDecodeError:
         said = "The line is not UTF-8; the file is read as windows-1252."
-        faults.append(Fault("table-encoding", f"{place.name}:{number}", said))
+        faults.append(Fault("table-encoding", f"{path.name}:{number}", said))
         encoding = "windows-1252"
     except OSError as error:
-        raise ContentError(f"{place} cannot be read ({error.strerror or error}).") from error
+        raise ContentError(f"{path} cannot be read ({error.strerror or error}).") from error
     stream.seek(0)
     errors = "replace" if encoding == "windows-1252" else "strict"
     return io.TextIOWrapper(stream, encoding=encoding, errors=errors, newline=""), faults
 
 
-def _unpacked(place: Path, faults: list[Fault]) -> BinaryIO:
+def _unpacked(path: Path, faults: list[Fault]) -> BinaryIO:
     """The octets of a table; those of one that is gzipped, from a file without a name."""
-    with packed.opened(place) as (stream, unpacking):
+    with packed.opened(path) as (stream, unpacking):
         if unpacking is None:
-            return place.open("rb")
+            return path.open("rb")
         whole = tempfile.TemporaryFile()  # noqa: SIM115 - given on, open
         shutil.copyfileobj(stream, whole, 1 << 20)
         if unpacking.junk:
             said = "Something that is no gzip stands behind its end and is left out."
-            faults.append(Fault("row-broken", place.name, said))
+            faults.append(Fault("row-broken", path.name, said))
     whole.seek(0)
     return whole
 
 
-def _json_lines(place: Path) -> Iterator[Numbered]:
-    stream, faults = _text(place)
+def _json_lines(path: Path) -> Iterator[Numbered]:
+    stream, faults = _text(path)
     records: list[dict[str, Any]] = []
     lines: list[int] = []
     for number, line in enumerate(stream, start=1):
@@ -208,7 +208,7 @@ def _json_lines(place: Path) -> Iterator[Numbered]:
                 raise ValueError("it is no object")
         except (ValueError, RecursionError) as error:
             faults.append(
-                Fault("row-broken", f"{place.name}:{number}", f"Not a JSON object: {error}.")
+                Fault("row-broken", f"{path.name}:{number}", f"Not a JSON object: {error}.")
             )
             continue
         records.append(record)

@@ -74,16 +74,16 @@ def page_files(folder: Folder) -> tuple[list[PageFile], list[Fault]]:
         path = entry.path[beginning:].replace(os.sep, "/")
         if not wanted(path):
             continue
-        place = entry.path
-        if place in folder.written:
+        file_path = entry.path
+        if file_path in folder.written:
             continue
-        if entry.is_symlink() and not Path(place).resolve().is_relative_to(inside):
+        if entry.is_symlink() and not Path(file_path).resolve().is_relative_to(inside):
             faults.append(Fault("page-outside", path, "It is a link that leads out of the folder."))
             continue
         style = folder.style if name.lower().endswith(HTML_ENDINGS) else "file"
         loc = address_of(path, folder.site, style, folder.mount)
         shown = path.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
-        files.append(PageFile(place, shown, loc))
+        files.append(PageFile(file_path, shown, loc))
     files.sort(key=lambda file: file.path)
     return files, faults
 

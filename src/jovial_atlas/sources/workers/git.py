@@ -20,7 +20,7 @@ def commit_dates(folder: Path) -> dict[str, str]:
                "--", ".")  # fmt: skip
     if log is None:
         return {}
-    found: dict[str, str] = {}
+    dates_by_path: dict[str, str] = {}
     when: str | None = None
     for piece in log.split("\0"):
         text = piece.strip("\n")
@@ -29,12 +29,12 @@ def commit_dates(folder: Path) -> dict[str, str]:
         if (read := _date(text)) is not None:
             when = read
         elif when:
-            found.setdefault(text, when)
+            dates_by_path.setdefault(text, when)
     changed = _git(folder, "status", "--porcelain", "-z", "--no-renames", "--", ".") or ""
     prefix = (_git(folder, "rev-parse", "--show-prefix") or "").strip("\n")
     for entry in changed.split("\0"):
-        found.pop(entry[3:].removeprefix(prefix), None)
-    return found
+        dates_by_path.pop(entry[3:].removeprefix(prefix), None)
+    return dates_by_path
 
 
 def _date(text: str) -> str | None:

@@ -55,7 +55,9 @@ def read_folder(
     """
     files, faults = readers.listed(folder, reading)
     fresh, kept = _sift(files, known or KnownFiles())
-    yield Batch(kept.rows, [*faults, *(one for found in kept.faults.values() for one in found)])
+    yield Batch(
+        kept.rows, [*faults, *(one for page_faults in kept.faults.values() for one in page_faults)]
+    )
     pages = pages_among(fresh, folder)
     others = [file for file in fresh if not file.path.lower().endswith(folder.endings)]
     yield Batch(schema.table([_document(file, reading) for file in others]))
@@ -63,14 +65,14 @@ def read_folder(
     done = len(files) - len(pages)
     rows: list[PageRow] = []
     faults = []
-    for some, found in readers.read(folder, reading, pages):
+    for some, page_faults in readers.read(folder, reading, pages):
         done = min(done + CHUNK, len(files))
         if progress:
             progress(done, len(files))
         for row in some:
             _keep_date(row, before)
         rows += some
-        faults += found
+        faults += page_faults
         if len(rows) >= _BATCH:
             yield Batch(pages_of(rows) if reading.fields else schema.table(rows), faults)
             rows, faults = [], []
@@ -107,9 +109,9 @@ def _sift(files: Sequence[PageFile], known: KnownFiles) -> tuple[list[PageFile],
     return fresh, KnownFiles(rows_kept, faults)
 
 
-def _same_bytes(place: str | Path, digest: str | None) -> bool:
+def _same_bytes(path: str | Path, digest: str | None) -> bool:
     try:
-        return digest is not None and digest_of_page(place) == digest
+        return digest is not None and digest_of_page(path) == digest
     except OSError:
         return False
 

@@ -117,12 +117,12 @@ def _end(workers: list[BaseProcess], patience: float) -> None:
     """Wait for workers to end, but never longer than that: on a machine that is overloaded one may
     hang in what it is at, and it must not live on."""
     deadline = time.monotonic() + patience
-    for one in workers:
-        one.join(max(0.0, deadline - time.monotonic()))
-    for one in workers:
-        if one.is_alive():
-            one.kill()
-            one.join(1.0)
+    for worker in workers:
+        worker.join(max(0.0, deadline - time.monotonic()))
+    for worker in workers:
+        if worker.is_alive():
+            worker.kill()
+            worker.join(1.0)
 
 
 def _is_alone() -> bool:

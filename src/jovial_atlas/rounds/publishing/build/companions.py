@@ -92,12 +92,12 @@ def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
         from jovial_atlas.head.compose import directives_for, directives_of
 
         path = addresses.path_and_query(page.loc).partition("?")[0]
-        for crawler, said in (
+        for crawler, directives in (
             ("", directives_of(page, stage)),
             *directives_for(page, stage).items(),
         ):
-            if said:
-                headers.setdefault(crawler, {})[path] = said
+            if directives:
+                headers.setdefault(crawler, {})[path] = directives
     onward = redirects_of(survey).targets
     yield "nginx-http.conf", nginx_http(headers, onward)
     yield "nginx-server.conf", nginx_server(headers)
@@ -125,11 +125,11 @@ def stills(survey: LastSurvey) -> Iterator[Named]:
         and film.page.listed
     }  # fmt: skip
     for name in sorted(names):
-        place = survey.site.shared_state / STILLS / name
+        path = survey.site.shared_state / STILLS / name
         try:
-            yield f"{STILLS_PATH.strip('/')}/{name}", place.read_bytes()
+            yield f"{STILLS_PATH.strip('/')}/{name}", path.read_bytes()
         except OSError as error:
-            message = f"{place} cannot be read ({error.strerror}). Run `jovial-atlas survey` again."
+            message = f"{path} cannot be read ({error.strerror}). Run `jovial-atlas survey` again."
             raise OutputError(message) from error
 
 
@@ -147,13 +147,15 @@ def feed_files(
     items = [_item(page, site, settings) for page in _newest(site, tables, pages)]
     if not items:
         return
-    what = site.model.site
+    site_settings = site.model.site
     for name, write in ((feed.rss, rss), (feed.atom, atom)):
         if name:
-            about = f"New and changed pages of {what.name}"
-            own = f"{what.url}/{name}"
-            home = f"{what.url}/"
-            channel = FeedChannel(what.name, home, own, about, what.language, _hubs(site))
+            about = f"New and changed pages of {site_settings.name}"
+            own = f"{site_settings.url}/{name}"
+            home = f"{site_settings.url}/"
+            channel = FeedChannel(
+                site_settings.name, home, own, about, site_settings.language, _hubs(site)
+            )
             yield name, write(channel, items)
 
 
@@ -213,14 +215,14 @@ def _full_text(page: Page, site: SiteFile) -> str:
     """The page's main content where its source is a folder of files, else nothing."""
     from jovial_atlas.sources.html_page.fulltext import main_html
 
-    place = file_of_row(site)(page)
-    return main_html(place, page.loc) if place else ""
+    path = file_of_row(site)(page)
+    return main_html(path, page.loc) if path else ""
 
 
 def visitors_pages(site: SiteFile, survey: LastSurvey, listed: int) -> Iterator[Named]:
     """Pages of links to all listed pages, grouped by section; none for a very large site."""
-    said = site.model.visitors
-    if not said.page or not 0 < listed < said.most:
+    settings = site.model.visitors
+    if not settings.page or not 0 < listed < settings.most:
         return
     shown = (
         survey.lazy.filter("listed")
@@ -233,9 +235,11 @@ def visitors_pages(site: SiteFile, survey: LastSurvey, listed: int) -> Iterator[
     ).sort("_order", "section", "loc")
     counts = dict(shown.group_by("section").len().iter_rows())
     rows = list(shown.select("section", "loc", "text").iter_rows())
-    stem = Path(said.page).stem
-    pages = [rows[start : start + said.per_page] for start in range(0, len(rows), said.per_page)]
-    names = [said.page, *(f"{stem}-{number}.html" for number in range(2, len(pages) + 1))]
+    stem = Path(settings.page).stem
+    pages = [
+        rows[start : start + settings.per_page] for start in range(0, len(rows), settings.per_page)
+    ]
+    names = [settings.page, *(f"{stem}-{number}.html" for number in range(2, len(pages) + 1))]
     labels = _labels(site, rows)
     template = _templates().get_template("visitors.html")
     for number, page in enumerate(pages):
@@ -273,11 +277,11 @@ def _groups(rows: list[tuple[str, str, str]]) -> list[tuple[str, list[tuple[str,
 
 def _places(pages: list[list[tuple[str, str, str]]], names: list[str]) -> dict[str, str]:
     """Where each section begins: name of the page and anchor."""
-    found: dict[str, str] = {}
+    places: dict[str, str] = {}
     for name, page in zip(names, pages, strict=True):
         for section, _, _ in page:
-            found.setdefault(section, f"{name}#{section}")
-    return found
+            places.setdefault(section, f"{name}#{section}")
+    return places
 
 
 def _templates() -> Environment:

@@ -20,8 +20,8 @@ def replace_foreign(site: SiteFile, names: Sequence[str]) -> list[Path]:
     output = FileSet(site.output, site.state / MANIFEST)
     moved = []
     for name in names:
-        place = site.output / name
-        if "/" in name or not place.is_file():
+        path = site.output / name
+        if "/" in name or not path.is_file():
             raise AtlasError(f"There is no file {name} in {site.output} to replace.")
         if output.owns(name):
             continue
@@ -32,8 +32,8 @@ def replace_foreign(site: SiteFile, names: Sequence[str]) -> list[Path]:
             target = target.with_name(f"{name}.{number}")
         try:
             target.parent.mkdir(parents=True, exist_ok=True)
-            shutil.move(place, target)
+            shutil.move(path, target)
         except OSError as error:
-            raise OutputError(f"{place} cannot be moved to {target} ({error.strerror}).") from error
+            raise OutputError(f"{path} cannot be moved to {target} ({error.strerror}).") from error
         moved.append(target)
     return moved

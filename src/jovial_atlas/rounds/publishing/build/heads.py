@@ -23,19 +23,19 @@ from jovial_atlas.serving import fragment_path
 def put_heads(survey: LastSurvey, heads: FileSet, parts: FileSet, output: FileSet) -> None:
     """Put the head data of all pages, the fragments made of it where the site file asks for
     them, and the copies of pictures that go into the output folder."""
-    said = survey.site.model
-    versions = versions_by_page(survey) if said.head.fragments else {}
+    model = survey.site.model
+    versions = versions_by_page(survey) if model.head.fragments else {}
     shared: list[Copy] = []
     pictures, films = survey.pictures, survey.films
-    for section, found in heads_by_section(
+    for section, page_heads in heads_by_section(
         survey.decided, survey.heads, films, survey.head_context
     ):
-        heads.put(f"{section}.jsonl", head_lines(found))
-        if said.head.fragments:
-            for named in _fragments(found, survey.heads, versions):
+        heads.put(f"{section}.jsonl", head_lines(page_heads))
+        if model.head.fragments:
+            for named in _fragments(page_heads, survey.heads, versions):
                 parts.put(*named)
-        if said.sharing.copies:
-            shared += _copies_of(found, survey.heads, films, pictures.look)
+        if model.sharing.copies:
+            shared += _copies_of(page_heads, survey.heads, films, pictures.look)
     for named in copies(shared, output.keep):
         output.put(*named)
     if not output.dry:
@@ -48,11 +48,11 @@ def _fragments(
     versions: Mapping[str, Sequence[Mapping[str, str]]],
 ) -> Iterator[tuple[str, bytes]]:
     """The head of each page as HTML and as JSON, for systems that serve pages themselves."""
-    for one in heads:
-        path = fragment_path(one.page.loc)
-        tags = head_tags(one.head, one.page, settings, versions.get(one.page.loc, ()))
+    for head in heads:
+        path = fragment_path(head.page.loc)
+        tags = head_tags(head.head, head.page, settings, versions.get(head.page.loc, ()))
         yield f"{path}.html", ("\n".join(tag.html for tag in tags if tag.html) + "\n").encode()
-        text = json.dumps(to_builtins(one.head), ensure_ascii=False, indent=1)
+        text = json.dumps(to_builtins(head.head), ensure_ascii=False, indent=1)
         yield f"{path}.json", f"{text}\n".encode()
 
 

@@ -42,12 +42,14 @@ class Kind:
         return f"{self.stem}-{number}.xml"
 
 
-def kinds_of(site: SiteFile, found: Iterable[str], tokens: Mapping[str, str]) -> list[Kind]:
+def kinds_of(
+    site: SiteFile, named_by_sources: Iterable[str], tokens: Mapping[str, str]
+) -> list[Kind]:
     """All kinds in the order of the index: sections of the site file, others that sources name,
     the rest, videos, news. `tokens` gives each unlisted kind the part of its name that nobody
     can guess."""
     known = [section.name for section in site.model.section]
-    others = sorted({*found} - {*known, REST})
+    others = sorted({*named_by_sources} - {*known, REST})
     return [_kind(name, site, tokens) for name in [*known, *others, REST, VIDEO, NEWS]]
 
 
@@ -55,22 +57,22 @@ def _kind(name: str, site: SiteFile, tokens: Mapping[str, str]) -> Kind:
     own = next((one for one in site.model.section if one.name == name), None)
     every = site.model.sitemap
 
-    def said(key: str) -> object:
+    def setting(key: str) -> object:
         value = getattr(own, key) if own else None
         return getattr(every, key) if value is None else value
 
     secret = name in every.unlisted
     middle = f"{tokens[name]}" if secret else name
-    most = int(str(said("max_urls")))
+    most = int(str(setting("max_urls")))
     return Kind(
         name,
         # An unlisted file is named nowhere, so only the root may speak for all addresses.
         f"{'' if secret else every.folder[1:]}sitemap-{middle}",
         min(most, protocol.MAX_NEWS) if name == NEWS else most,
-        str(said("compress")),
-        str(said("order")),
-        bool(said("pictures")),
-        bool(said("alternates")),
+        str(setting("compress")),
+        str(setting("order")),
+        bool(setting("pictures")),
+        bool(setting("alternates")),
         secret,
     )
 

@@ -246,13 +246,13 @@ def rows_of(survey: LastSurvey, listing: ListedPages, locs: pl.Series) -> pl.Dat
     places = listing.places(keys_of(locs))
     if survey.is_held:
         return survey.decided[places]
-    found = [survey.pages.head(0).collect()]
+    pieces = [survey.pages.head(0).collect()]
     while places:
-        near = [place for place in places if place < places[0] + _NEAR]
+        near = [path for path in places if path < places[0] + _NEAR]
         table = survey.pages.slice(near[0], near[-1] - near[0] + 1).collect()
-        found.append(table[[place - near[0] for place in near]])
+        pieces.append(table[[path - near[0] for path in near]])
         places = places[len(near) :]
-    return survey.decide(pl.concat(found))
+    return survey.decide(pl.concat(pieces))
 
 
 def news_tables(listing: ListedPages, kind: Kind) -> Iterator[tuple[int, pl.DataFrame]]:

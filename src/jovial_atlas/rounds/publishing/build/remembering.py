@@ -41,12 +41,12 @@ def save_record(site: SiteFile, record: BuildRecord) -> None:
 def load_placed(site: SiteFile, record: BuildRecord) -> dict[str, pl.DataFrame]:
     """Where addresses were placed last, as `plan.PLACED`, with the kinds numbered as in the record:
     pages and videos; and under `gone` those that were listed earlier and are not now."""
-    found = {}
+    tables = {}
     places = {name: placed_place(site, name) for name in ("pages", "videos")}
-    for name, place in {**places, "gone": site.state / PLACED_GONE}.items():
-        table = snapshot.load(place) if record.files else None
-        found[name] = pl.DataFrame(schema=plan.PLACED) if table is None else table
-    return found
+    for name, path in {**places, "gone": site.state / PLACED_GONE}.items():
+        table = snapshot.load(path) if record.files else None
+        tables[name] = pl.DataFrame(schema=plan.PLACED) if table is None else table
+    return tables
 
 
 def renumbered(
@@ -69,11 +69,11 @@ _GONE_MOST = 200_000
 
 def save_gone(site: SiteFile, gone: pl.DataFrame) -> None:
     """Keep in which files addresses stood that are no longer listed."""
-    place = site.state / PLACED_GONE
+    path = site.state / PLACED_GONE
     if gone.height:
-        snapshot.save(gone.select(list(plan.PLACED)).head(_GONE_MOST), place)
+        snapshot.save(gone.select(list(plan.PLACED)).head(_GONE_MOST), path)
     else:
-        remove(place)
+        remove(path)
 
 
 def save_placed(site: SiteFile, placed: Placed, before: Mapping[str, pl.DataFrame]) -> None:
@@ -94,9 +94,9 @@ def load_hidden(site: SiteFile) -> pl.DataFrame:
 
 def save_hidden(site: SiteFile, keys: pl.DataFrame) -> None:
     """Keep the keys of pages that may not be indexed."""
-    place = site.state / NOINDEXED
-    if keys.height or place.exists():
-        snapshot.save(keys.select("key"), place)
+    path = site.state / NOINDEXED
+    if keys.height or path.exists():
+        snapshot.save(keys.select("key"), path)
 
 
 def placed_place(site: SiteFile, name: str) -> Path:

@@ -181,11 +181,11 @@ class Resumed:
     @property
     def not_listed(self) -> dict[str, int]:
         """How many pages are not listed, by reason, most first."""
-        found: dict[str, int] = {}
+        reasons: dict[str, int] = {}
         for block in self.blocks:
             for reason, count in block.not_listed.items():
-                found[reason] = found.get(reason, 0) + count
-        return dict(sorted(found.items(), key=lambda one: (-one[1], one[0])))
+                reasons[reason] = reasons.get(reason, 0) + count
+        return dict(sorted(reasons.items(), key=lambda one: (-one[1], one[0])))
 
     def renew(self, number: int, name: str) -> bool:
         """Decide a block anew, which now has the digest `name`. False where its pages are no
@@ -239,11 +239,11 @@ class Resumed:
         """As `Listed.places`."""
         rows = pl.scan_parquet(self.place).select("key").with_row_index("at")
         there = rows.filter(pl.col("key").is_in(keys.implode())).collect(engine="streaming")["at"]
-        found = []
+        places = []
         for at in there:
             number = bisect_right(self._listed, at) - 1
-            found.append(int(self._block(number)["row"][at - self._listed[number]]))
-        return found
+            places.append(int(self._block(number)["row"][at - self._listed[number]]))
+        return places
 
     def files(self) -> pl.DataFrame:
         """As `Placement.files`."""
@@ -295,8 +295,8 @@ def resume(
     same_rows = [block.rows for block in had] == [block.rows for block in blocks]
     if not same_rows or len(changed) * _FEW > len(blocks):
         return None
-    found = Resumed(survey, kinds, key, had, place)
-    if pl.scan_parquet(place).select(pl.len()).collect().item() != found.count:
+    resumed = Resumed(survey, kinds, key, had, place)
+    if pl.scan_parquet(place).select(pl.len()).collect().item() != resumed.count:
         return None
-    renewed = all(found.renew(number, blocks[number].digest) for number in changed)
-    return found if renewed else None
+    renewed = all(resumed.renew(number, blocks[number].digest) for number in changed)
+    return resumed if renewed else None

@@ -186,11 +186,11 @@ class SitemapFiles:
     def _index(self, listed: int) -> dict[str, tuple[str, int]]:
         order = {kind.name: number for number, kind in enumerate(self.kinds)}
 
-        def place(name: str) -> tuple[int, int]:
+        def path(name: str) -> tuple[int, int]:
             kind, _, number = name.rpartition("/")
             return order[kind], int(number)
 
-        self.records = {name: self.records[name] for name in sorted(self.records, key=place)}
+        self.records = {name: self.records[name] for name in sorted(self.records, key=path)}
         sitemaps = {
             f"{self._home}{file.path}": (self.files.public.digest(file.path), file.urls)
             for file in self.records.values()

@@ -18,12 +18,12 @@ def versions_of(listed: pl.LazyFrame, site: SiteFile, declared: bool = True) -> 
     links = pl.concat([_declared(listed, site) if declared else none, _by_folder(listed, site)])
     if not links.height:
         return pl.DataFrame(schema={"loc": pl.String, "alternates": schema.SCHEMA["alternates"]})
-    one = pl.struct("lang", "href").alias("alternates")
+    version = pl.struct("lang", "href").alias("alternates")
     return (
         links.unique(["loc", "lang"], keep="first", maintain_order=True)
         .sort("loc", "lang")
         .group_by("loc", maintain_order=True)
-        .agg(one)
+        .agg(version)
     )
 
 
@@ -37,17 +37,17 @@ _LINKS = {"loc": pl.String, "lang": pl.String, "href": pl.String}
 
 
 def _declared(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
-    found = (
+    declared = (
         listed.filter(pl.col("alternates").list.len() > 0)
         .select("loc", "language", "alternates")
         .explode("alternates")
         .unnest("alternates")
         .collect(engine="streaming")
     )
-    if not found.height:
+    if not declared.height:
         return pl.DataFrame(schema=_LINKS)
-    pages = found.select("loc", "language").unique("loc")
-    links = found.select(*_LINKS)
+    pages = declared.select("loc", "language").unique("loc")
+    links = declared.select(*_LINKS)
     # A link that is not returned is ignored by engines; other hosts cannot be asked here.
     returned = links.select(loc="href", href="loc").unique()
     here = pl.col("href").str.starts_with(f"{site.model.site.url}/")
@@ -73,12 +73,12 @@ def _declared(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
 
 
 def _by_folder(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
-    said = site.model.languages
-    if len(said.folders) < 2:
+    languages_of = site.model.languages
+    if len(languages_of.folders) < 2:
         return pl.DataFrame(schema=_LINKS)
     path = pl.col("loc").str.strip_prefix(site.model.site.url)
     language, rest = pl.lit(None, pl.String), pl.lit(None, pl.String)
-    for lang, folder in sorted(said.folders.items(), key=lambda one: len(one[1])):
+    for lang, folder in sorted(languages_of.folders.items(), key=lambda one: len(one[1])):
         inside = path.str.starts_with(folder)
         language = pl.when(inside).then(pl.lit(languages.canonical(lang))).otherwise(language)
         rest = pl.when(inside).then(path.str.strip_prefix(folder)).otherwise(rest)
@@ -90,8 +90,8 @@ def _by_folder(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     )
     others = pages.select("rest", "lang", href="loc")
     links = pages.select("loc", "rest").join(others, on="rest").select(*_LINKS)
-    if said.default:
-        default = languages.canonical(said.default)
+    if languages_of.default:
+        default = languages.canonical(languages_of.default)
         main = links.filter(pl.col("lang") == default).with_columns(lang=pl.lit("x-default"))
         links = pl.concat([links, main])
     return links
