@@ -116,7 +116,8 @@ def _card(shown: Preview, picture: bytes | None) -> cards.Card:
     results, shared = notes_of(shown)
     return cards.Card(
         shown.loc, shown.hidden, shown.wide.trail, shown.wide.title.shown,
-        shown.wide.description.shown, shown.narrow.description.shown, shown.host, shown.card_title, shown.card_text, picture,
+        shown.wide.description.shown, shown.narrow.description.shown, shown.host,
+        shown.card_title, shown.card_text, picture,
         "its file is not here" if shown.picture else "no picture", results, shared,
     )  # fmt: skip
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import nullcontext, suppress
 from dataclasses import dataclass, field
@@ -15,7 +14,7 @@ import polars as pl
 from jovial_atlas import __version__, addresses, dates
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault, plural
-from jovial_atlas.files import digest, move_into_place, temporary_name, write_whole
+from jovial_atlas.files import digest, move_into_place, temporary_name
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.changes import Changes
 from jovial_atlas.pages.gather import Batch, Gathering
@@ -28,7 +27,8 @@ from jovial_atlas.rounds.reading.video_files import look_at_videos
 from jovial_atlas.rounds.state.hiding import hides_first, public_robots
 from jovial_atlas.rounds.state.last_survey import filled_in, stored_pages
 from jovial_atlas.rounds.state.loss import check_survey
-from jovial_atlas.rounds.state.names import DEPARTED, PAGE_TABLE, SURVEY_RECORD
+from jovial_atlas.rounds.state.names import DEPARTED, PAGE_TABLE
+from jovial_atlas.rounds.state.survey_record import SurveyRecord, Unchanged, read_survey_record
 from jovial_atlas.rounds.state.survey_result import SectionCount, Survey, Swapping
 from jovial_atlas.rules import decide, rests_on_time
 from jovial_atlas.rules.hiding import counting, first_word, shown_of, whole_site
@@ -87,7 +87,8 @@ def run_survey(
         changes = compare(before, after)
         may_lose = before is not None and _may_lose(site, record, sections, changes)
         if before is not None and may_lose and not options.accept:
-            had = decide(before, site, now, filled_in(before, record.get("noted", SIGNS)))
+            signs_before = record.noted if record and record.noted is not None else SIGNS
+            had = decide(before, site, now, filled_in(before, signs_before))
             check_survey(site, had, decided, [*map(str, broken), *_empty(site, after, broken)])
         lasting = bool(begun.inputs) and _is_lasting(after, site, now, filled)
         departed = departed_now(site, before, after) if changes.removed or changes.added else None
@@ -110,7 +111,7 @@ def run_survey(
 def _read_all(
     site: SiteFile,
     before: pl.LazyFrame | None,
-    record: Mapping[str, Any],
+    record: SurveyRecord | None,
     path: Path,
     client: Client,
     options: SurveyOptions,
@@ -144,46 +145,43 @@ def _said_first(site: SiteFile, rows: list[dict[str, Any]], after: pl.LazyFrame)
 def _keep_record(
     site: SiteFile,
     at: str,
-    unchanged: dict[str, Any] | None,
+    unchanged: Unchanged | None,
     signs: Sequence[str],
     sections: Sequence[SectionCount],
     renamed: Sequence[tuple[str, str]],
     faults: Sequence[Fault],
 ) -> None:
-    record = {
-        "unchanged": unchanged,
-        "at": at,
-        "keys": {name_of(source): _key(source, site) for source in site.model.source},
-        "noted": signs,
-        "listed": {one.name: one.listed for one in sections},
-        "renamed": renamed,
-        "told": [[fault.code, fault.where, fault.message] for fault in faults],
-    }
-    text = json.dumps(record, ensure_ascii=False) + "\n"
-    write_whole(site.state / SURVEY_RECORD, text.encode())
+    record = SurveyRecord(
+        unchanged=unchanged,
+        at=at,
+        keys={name_of(source): _key(source, site) for source in site.model.source},
+        noted=list(signs),
+        listed={section.name: section.listed for section in sections},
+        renamed=list(renamed),
+        told=[(fault.code, fault.where, fault.message) for fault in faults],
+    )
+    record.keep(site.state)
 
 
-def _record_of(site: SiteFile) -> dict[str, Any]:
-    """What the survey before said; nothing where that cannot be read."""
+def _record_of(site: SiteFile) -> SurveyRecord | None:
+    """What the survey before said; None where that cannot be read."""
     try:
-        record = json.loads((site.state / SURVEY_RECORD).read_bytes())
+        return read_survey_record(site.state)
     except (OSError, ValueError):
-        return {}
-    return record if isinstance(record, dict) else {}
+        return None
 
 
 def _may_lose(
-    site: SiteFile, record: Mapping[str, Any], sections: Sequence[SectionCount], changes: Changes
+    site: SiteFile, record: SurveyRecord | None, sections: Sequence[SectionCount], changes: Changes
 ) -> bool:
     """Whether so many pages went, or are not listed any longer, that it is worth looking closely:
     that takes as long as deciding about all pages once more."""
     loss = site.model.loss
     least = min(loss.pages, loss.section_pages, loss.source_pages)
-    before = record.get("listed")
-    if changes.removed >= least or not isinstance(before, dict):
+    if changes.removed >= least or record is None:
         return True
-    now = {one.name: one.listed for one in sections}
-    drops = [count - now.get(name, 0) for name, count in before.items() if isinstance(count, int)]
+    now = {section.name: section.listed for section in sections}
+    drops = [count - now.get(name, 0) for name, count in record.listed.items()]
     return any(drop >= least for drop in drops) or not any(now.values())
 
 
@@ -316,7 +314,7 @@ def _key(source: Source, site: SiteFile) -> str:
 
 
 def _remembered(
-    site: SiteFile, before: pl.LazyFrame | None, record: Mapping[str, Any], full: bool
+    site: SiteFile, before: pl.LazyFrame | None, record: SurveyRecord | None, full: bool
 ) -> dict[str, KnownFiles]:
     """What is known of each source: the dates of pages in any case; rows and faults of the survey
     before where they were read in the same way, and nothing is to be read in `full`."""
@@ -326,14 +324,10 @@ def _remembered(
     dated = pl.concat([before.select(DATED), *([departed] if departed is not None else [])])
     built = [source for source in site.model.source if isinstance(source, HtmlSource)]
     known = {name_of(source): KnownFiles(dates=dated) for source in built}
-    try:
-        keys, told_faults = record["keys"], [Fault(*fault) for fault in record["told"]]
-    except (KeyError, TypeError):
-        return known
-    if full:
+    if full or record is None:
         return known
     faults: dict[str, list[Fault]] = {}
-    for fault in told_faults:
+    for fault in record.faults:
         faults.setdefault(fault.where, []).append(fault)
     extra = schema.EXTRA in before.collect_schema()
     return known | {
@@ -346,7 +340,7 @@ def _remembered(
             dated,
         )
         for source in built
-        if keys.get(name_of(source)) == _key(source, site)
+        if record.keys.get(name_of(source)) == _key(source, site)
     }
 
 

@@ -6,22 +6,19 @@ Only folders of HTML are known so, and only where no verdict rests on the time.
 
 from __future__ import annotations
 
-import json
 import os
 from collections.abc import Iterator, Sequence
 from dataclasses import astuple, dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
 import xxhash
 
 from jovial_atlas import __version__, dates
-from jovial_atlas.faults import Fault
-from jovial_atlas.files import write_whole
 from jovial_atlas.pages.changes import Changes
 from jovial_atlas.place import STATE
-from jovial_atlas.rounds.state.names import PAGE_TABLE, SURVEY_RECORD
+from jovial_atlas.rounds.state.names import PAGE_TABLE
+from jovial_atlas.rounds.state.survey_record import Unchanged, read_survey_record
 from jovial_atlas.rounds.state.survey_result import SectionCount, Survey
 
 #: What tells that dates of commits may be others: files of the folder `.git`.
@@ -85,20 +82,20 @@ def _commits(root: Path) -> Iterator[str]:
 
 def noted(
     inputs: Inputs, mark: str | None, table: Path, sections: Sequence[SectionCount], hidden: str
-) -> dict[str, Any] | None:
+) -> Unchanged | None:
     """What to keep of a survey, whose page table lies at `table`, for `as_before`. `mark` was
     taken before anything was read."""
     if mark is None:
         return None
     about = table.stat()
-    return {
-        "files": inputs.files,
-        "folders": inputs.folders,
-        "mark": mark,
-        "table": [about.st_size, about.st_mtime_ns],
-        "sections": [astuple(one) for one in sections],
-        "hidden": hidden,
-    }
+    return Unchanged(
+        files=inputs.files,
+        folders=inputs.folders,
+        mark=mark,
+        table=(about.st_size, about.st_mtime_ns),
+        sections=[astuple(section) for section in sections],
+        hidden=hidden,
+    )
 
 
 def as_before(site_file: Path, now: datetime) -> Survey | None:
@@ -107,20 +104,18 @@ def as_before(site_file: Path, now: datetime) -> Survey | None:
     home = site_file.parent
     state = home / STATE
     try:
-        record = json.loads((state / SURVEY_RECORD).read_bytes())
-        known = record["unchanged"]
+        record = read_survey_record(state)
+        known = record.unchanged
         about = (state / PAGE_TABLE).stat()
-        if known is None or [about.st_size, about.st_mtime_ns] != known["table"]:
+        if known is None or (about.st_size, about.st_mtime_ns) != known.table:
             return None
-        inputs = Inputs(tuple(known["files"]), tuple((f, tuple(e)) for f, e in known["folders"]))
-        sections = [SectionCount(*one) for one in known["sections"]]
-        faults = [Fault(*fault) for fault in record["told"]]
-        hidden = str(known["hidden"])
-        if site_file.name not in inputs.files or inputs.mark(home) != known["mark"]:
+        inputs = Inputs(known.files, known.folders)
+        if site_file.name not in inputs.files or inputs.mark(home) != known.mark:
             return None
-    except (OSError, ValueError, KeyError, TypeError):
+    except (OSError, ValueError):
         return None
-    record |= {"at": dates.write(now), "renamed": []}
-    write_whole(state / SURVEY_RECORD, (json.dumps(record, ensure_ascii=False) + "\n").encode())
-    pages = sum(one.pages for one in sections)
-    return Survey(record["at"], pages, sections, Changes(), faults, hidden)
+    record.at, record.renamed = dates.write(now), []
+    record.keep(state)
+    sections = [SectionCount(*counts) for counts in known.sections]
+    pages = sum(section.pages for section in sections)
+    return Survey(record.at, pages, sections, Changes(), record.faults, known.hidden)

@@ -6,23 +6,25 @@ a service that answered is not asked again.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote, urlsplit
 
+import msgspec
 import polars as pl
 import xxhash
+from msgspec import structs
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import is_file, write_whole
 from jovial_atlas.head.videos import MISSING
+from jovial_atlas.media.fields import VideoRow
 from jovial_atlas.media.oembed import Embed, NoSuchVideoError, ask
 from jovial_atlas.media.services import Service, is_media, page_of
 from jovial_atlas.pages import schema
@@ -42,14 +44,23 @@ _LARGEST = 2_000_000
 _THREADS = 4
 
 
-@dataclass(slots=True)
-class VideoMemory:
-    """What earlier surveys found out. `files`: path → size, time, digest; `probes`: digest and
-    second of the still → result; `services`: player → answer, with when it came."""
+class ServiceAnswer(msgspec.Struct):
+    """What came of asking a service for a video, and when: its answer; or that there is no such
+    video; or why it was silent."""
 
-    files: dict[str, list[Any]] = field(default_factory=dict)
-    probes: dict[str, dict[str, Any]] = field(default_factory=dict)
-    services: dict[str, dict[str, Any]] = field(default_factory=dict)
+    at: str
+    answer: Embed | None = None
+    gone: bool = False
+    silent: str = ""
+
+
+class VideoMemory(msgspec.Struct):
+    """What earlier surveys found out. `files`: path → size, time, digest; `probes`: digest and
+    second of the still → result; `services`: player → answer."""
+
+    files: dict[str, tuple[int, int, str]] = {}
+    probes: dict[str, Media] = {}
+    services: dict[str, ServiceAnswer] = {}
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,12 +92,12 @@ def look_at_videos(
     shown_on = {v["content"]: loc for loc, v in reversed(videos) if v["content"]}
     probes = _probed(site, shown_on, memory, faults, progress)
     answers = _asked(site, [v for _, v in videos if v["service"]], memory, client, now, faults)
-    found: dict[str, list[dict[str, Any]]] = {}
+    found: dict[str, list[dict[str, object]]] = {}
     for loc, one in videos:
         embed = answers.get(one["player"] or "")
         media = _media(probes.get(one["content"] or ""), embed)
-        found.setdefault(loc, []).append(media)
-    write_whole(path, json.dumps(asdict(memory), ensure_ascii=False).encode())
+        found.setdefault(loc, []).append(structs.asdict(media))
+    write_whole(path, msgspec.json.encode(memory))
     rows = pl.DataFrame([{"loc": loc, "media": media} for loc, media in found.items()], _MEDIA)
     return Looked(rows, faults)
 
@@ -96,20 +107,23 @@ _MEDIA: dict[str, Any] = {"loc": pl.String, "media": schema.SCHEMA["media"]}
 
 def _remembered(path: Path) -> VideoMemory:
     try:
-        return VideoMemory(**json.loads(path.read_bytes()))
-    except (OSError, ValueError, TypeError):
+        return msgspec.json.decode(path.read_bytes(), type=VideoMemory)
+    except (OSError, ValueError):
         return VideoMemory()
 
 
-def _media(probe: dict[str, Any] | None, embed: Embed | None) -> dict[str, Any]:
-    values: dict[str, Any] = dict.fromkeys(Media.__struct_fields__)
-    if embed:
-        values |= {
-            "title": embed.title, "author": embed.author, "author_page": embed.author_page,
-            "thumbnail": embed.thumbnail, "width": embed.width, "height": embed.height,
-            "duration": embed.duration,
-        }  # fmt: skip
-    return values | (probe or {})
+def _media(probe: Media | None, embed: Embed | None) -> Media:
+    """What is known of a video: of a file more, and surer, than a service tells."""
+    media = Media(
+        title=embed.title, author=embed.author, author_page=embed.author_page,
+        thumbnail=embed.thumbnail, width=embed.width, height=embed.height,
+        duration=embed.duration,
+    ) if embed else Media()  # fmt: skip
+    return structs.replace(media, **_known(probe)) if probe else media
+
+
+def _known(probe: Media) -> dict[str, object]:
+    return {name: value for name, value in structs.asdict(probe).items() if value is not None}
 
 
 def _probed(
@@ -118,7 +132,7 @@ def _probed(
     memory: VideoMemory,
     faults: list[Fault],
     progress: Progress | None,
-) -> dict[str, dict[str, Any]]:
+) -> dict[str, Media]:
     """Address → what its file holds, for the media files of the site. `contents` has the first
     page that shows each."""
     if not site.model.videos.probe:
@@ -133,13 +147,13 @@ def _probed(
     memory.files = {str(path): memory.files[str(path)] for path, _ in wanted.values()}
     probes = {address: memory.probes[name] for address, name in names.items()}
     for address, one in probes.items():
-        if one["problem"]:
-            message = f"{_path(address)} is not whole: {one['problem']}."
+        if one.problem:
+            message = f"{_path(address)} is not whole: {one.problem}."
             faults.append(Fault("video-broken", contents[address], message))
     for address in lost:
         message = f"It shows {_path(address)}, which does not exist."
         faults.append(Fault("video-missing", contents[address], message))
-    return probes | {address: {"problem": MISSING} for address in lost}
+    return probes | {address: Media(problem=MISSING) for address in lost}
 
 
 def _media_files(
@@ -177,7 +191,7 @@ def _look_into_all(
         if name not in memory.probes or _gone(memory.probes[name], stills)
     }
 
-    def work(item: tuple[str, Path]) -> tuple[str, dict[str, Any]]:
+    def work(item: tuple[str, Path]) -> tuple[str, Media]:
         return item[0], _look_into(item[0], item[1], second, stills)
 
     with ThreadPoolExecutor(_THREADS) as pool:
@@ -191,24 +205,24 @@ def _path(address: str) -> str:
     return unquote(urlsplit(address).path)
 
 
-def _gone(probe: dict[str, Any], stills: Path) -> bool:
-    return bool(probe["still"]) and not is_file(stills / probe["still"])
+def _gone(probe: Media, stills: Path) -> bool:
+    return bool(probe.still) and not is_file(stills / str(probe.still))
 
 
 def _digest(path: Path, memory: VideoMemory) -> str:
     about = path.stat()
     known = memory.files.get(str(path))
-    if known and known[:2] == [about.st_size, about.st_mtime_ns]:
-        return str(known[2])
+    if known and known[:2] == (about.st_size, about.st_mtime_ns):
+        return known[2]
     name = xxhash.xxh3_128()
     with path.open("rb") as stream:
         while piece := stream.read(1 << 20):
             name.update(piece)
-    memory.files[str(path)] = [about.st_size, about.st_mtime_ns, name.hexdigest()]
+    memory.files[str(path)] = (about.st_size, about.st_mtime_ns, name.hexdigest())
     return name.hexdigest()
 
 
-def _look_into(name: str, path: Path, second: float | None, stills: Path) -> dict[str, Any]:
+def _look_into(name: str, path: Path, second: float | None, stills: Path) -> Media:
     # Loaded where the first file is looked into: it is large.
     from jovial_atlas.media.probe import probe
 
@@ -219,16 +233,16 @@ def _look_into(name: str, path: Path, second: float | None, stills: Path) -> dic
         # By what is in the film and where it was taken, so that it never churns.
         still = f"{stem.strip('-') or 'video'}-{xxhash.xxh3_64_hexdigest(name.encode())[:10]}.jpg"
         write_whole(stills / still, probed.still)
-    return {
-        "duration": probed.duration, "width": probed.width, "height": probed.height,
-        "codecs": probed.codecs or None, "plays": probed.plays, "still": still,
-        "bytes": path.stat().st_size, "problem": probed.problem,
-    }  # fmt: skip
+    return Media(
+        duration=probed.duration, width=probed.width, height=probed.height,
+        codecs=probed.codecs or None, plays=probed.plays, still=still,
+        bytes=path.stat().st_size, problem=probed.problem,
+    )  # fmt: skip
 
 
 def _asked(
     site: SiteFile,
-    videos: Sequence[dict[str, Any]],
+    videos: Sequence[VideoRow],
     memory: VideoMemory,
     client: Client,
     now: datetime,
@@ -249,26 +263,26 @@ def _asked(
         if at is None:
             continue
         had, host = memory.services.get(player), urlsplit(at[1] or at[0]).netloc
-        if had is None or (had["answer"] is None and had["at"] < since):
+        if had is None or (had.answer is None and had.at < since):
             if host.endswith(".example"):
                 continue  # made up (RFC 2606): nobody is there
             if in_vain.get(host, 0) >= _SILENT:
                 continue
-            had = memory.services[player] = {"at": dates.write(now), "answer": None}
+            had = memory.services[player] = ServiceAnswer(dates.write(now))
             try:
-                had["answer"] = asdict(ask(at[0], at[1], _getter(client, known)))
+                had.answer = ask(at[0], at[1], _getter(client, known))
             except NoSuchVideoError:
-                had["gone"] = True
+                had.gone = True
             except NetworkError as error:
                 in_vain[host] = in_vain.get(host, 0) + 1
-                had["silent"] = str(error)
-        if "silent" in had:
-            silent.setdefault(host, had["silent"])
-        if had.get("gone"):
+                had.silent = str(error)
+        if had.silent:
+            silent.setdefault(host, had.silent)
+        if had.gone:
             message = "Its service says that there is no such video."
             faults.append(Fault("video-gone", player, message))
-        if had["answer"] is not None:
-            answers[player] = Embed(**had["answer"])
+        if had.answer is not None:
+            answers[player] = had.answer
     memory.services = {player: one for player, one in memory.services.items() if player in players}
     faults += [
         Fault("video-service-silent", host, f"{told} Videos there are listed by what pages say.")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime
@@ -20,6 +19,7 @@ from jovial_atlas.head.videos import Film, films_of
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.page import pages_of
 from jovial_atlas.rounds.state.names import PAGE_TABLE, SURVEY_RECORD
+from jovial_atlas.rounds.state.survey_record import read_survey_record
 from jovial_atlas.rules import decide, layers_of
 from jovial_atlas.rules.decide import Pages
 from jovial_atlas.rules.policies import SIGNS
@@ -151,16 +151,14 @@ def last_survey(site: SiteFile, now: datetime) -> LastSurvey:
     if stored is None:
         raise AtlasError(_NO_SURVEY)
     try:
-        record = json.loads((site.shared_state / SURVEY_RECORD).read_bytes())
-        faults = [Fault(*fault) for fault in record["told"]]
-        at = str(record["at"])
-    except (OSError, ValueError, KeyError, TypeError) as error:
+        record = read_survey_record(site.shared_state)
+    except (OSError, ValueError) as error:
         path = site.shared_state / SURVEY_RECORD
         message = f"{path} cannot be read ({error}). Run `jovial-atlas survey` again."
         raise OutputError(message) from error
-    filled = filled_in(stored, record.get("noted", SIGNS))
+    filled = filled_in(stored, SIGNS if record.noted is None else record.noted)
     same = snapshot.constants(site.shared_state / PAGE_TABLE)
-    return LastSurvey(at, site, schema.complete(stored), filled, faults, now, same)
+    return LastSurvey(record.at, site, schema.complete(stored), filled, record.faults, now, same)
 
 
 def filled_in(stored: pl.LazyFrame, signs: Iterable[str]) -> frozenset[str]:

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
+import msgspec
 import xxhash
 
 from jovial_atlas.errors import AtlasError
@@ -22,13 +21,22 @@ from jovial_atlas.sitefile import SiteFile
 _THREADS = 4
 
 
+class MeasuredPicture(msgspec.Struct, frozen=True):
+    """A file that was measured: its size and time, the digest of its bytes, and what it is; None
+    where it is no picture."""
+
+    stamp: tuple[int, int]
+    digest: str
+    picture: Picture | None = msgspec.field(name="is")
+
+
 @dataclass
 class PictureFiles:
     """The pictures of a site by address. `look` measures a file where it is not known yet; what
     was measured is kept for the next command by `keep`."""
 
     site: SiteFile
-    _known: dict[str, dict[str, Any]] = field(default_factory=dict, init=False)
+    _known: dict[str, MeasuredPicture] = field(default_factory=dict, init=False)
     _seen: dict[str, Original | None] = field(default_factory=dict, init=False)
     #: Copies that head data asked for.
     _changed: bool = field(default=False, init=False)
@@ -36,7 +44,8 @@ class PictureFiles:
     def __post_init__(self) -> None:
         self._find = file_of(self.site)
         try:
-            self._known = json.loads((self.site.shared_state / KNOWN_PICTURES).read_bytes())
+            data = (self.site.shared_state / KNOWN_PICTURES).read_bytes()
+            self._known = msgspec.json.decode(data, type=dict[str, MeasuredPicture])
         except (OSError, ValueError):
             self._known = {}
 
@@ -53,21 +62,21 @@ class PictureFiles:
 
     def _measured(self, path: Path) -> Original | None:
         about = path.stat()
-        stamp = [about.st_size, about.st_mtime_ns]
+        stamp = (about.st_size, about.st_mtime_ns)
         had = self._known.get(str(path))
-        if had is None or had["stamp"] != stamp:
+        if had is None or had.stamp != stamp:
             picture = look_at_picture(path)
             digest = xxhash.xxh3_128_hexdigest(path.read_bytes()) if picture else ""
-            had = {"stamp": stamp, "digest": digest, "is": asdict(picture) if picture else None}
+            had = MeasuredPicture(stamp, digest, picture)
             self._known[str(path)] = had
             self._changed = True
-        return Original(path, had["digest"], Picture(**had["is"])) if had["is"] else None
+        return Original(path, had.digest, had.picture) if had.picture else None
 
     def keep(self) -> None:
         """Remember what was measured. Raises OutputError."""
         if self._changed:
-            text = json.dumps(self._known, ensure_ascii=False)
-            write_whole(self.site.shared_state / KNOWN_PICTURES, text.encode())
+            data = msgspec.json.encode(self._known)
+            write_whole(self.site.shared_state / KNOWN_PICTURES, data)
             self._changed = False
 
 
