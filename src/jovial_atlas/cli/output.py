@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import cached_property
 from threading import Thread
-from typing import TYPE_CHECKING, Any, TextIO
+from typing import TYPE_CHECKING, TextIO
 
 import click
 
@@ -81,7 +81,7 @@ class Output:
         """Whether a person reads the results."""
         return self.format == "table"
 
-    def json(self, value: Any) -> None:
+    def json(self, value: object) -> None:
         """The result as JSON, alone on standard output."""
         text = json.dumps(value, ensure_ascii=False, indent=1, default=_plain)
         click.echo(json_safe(text, self.secrets))
@@ -90,7 +90,7 @@ class Output:
         """A result in a format of its own, alone on standard output."""
         click.echo(visible(text, self.secrets), nl=False)
 
-    def csv(self, header: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
+    def csv(self, header: Sequence[str], rows: Iterable[Sequence[object]]) -> None:
         """The result as CSV (RFC 4180), alone on standard output. A text that a spreadsheet would
         take for a formula is written so that it is none."""
         buffer = io.StringIO()
@@ -99,7 +99,7 @@ class Output:
         writer.writerows([[self._cell(cell) for cell in row] for row in rows])
         click.echo(buffer.getvalue(), nl=False)
 
-    def _cell(self, value: Any) -> Any:
+    def _cell(self, value: object) -> object:
         """A cell of a table for spreadsheets."""
         if value is None:
             return ""
@@ -108,10 +108,10 @@ class Output:
     def table(
         self,
         columns: Sequence[tuple[str, str]],
-        rows: Iterable[Sequence[Any]],
+        rows: Iterable[Sequence[object]],
         *,
         title: str = "",
-        footer: Sequence[Any] | None = None,
+        footer: Sequence[object] | None = None,
     ) -> None:
         """A readable table. `columns` are (heading, "left", "right" or "fold")."""
         from rich import box
@@ -235,7 +235,7 @@ def _load_printer() -> None:
     from rich import box, console, table, text  # noqa: F401 - so that they are there
 
 
-def shown(value: Any) -> str:
+def shown(value: object) -> str:
     """A cell as people read it: numbers with commas, nothing as a dash."""
     if value is None or value == "":
         return "–"

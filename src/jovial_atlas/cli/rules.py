@@ -14,6 +14,7 @@ from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
     from jovial_atlas.rounds.deciding.rules import RuleEffect
+    from jovial_atlas.sitefile import Rule
 
 _TRUTH = {"true": True, "yes": True, "false": False, "no": False}
 
@@ -85,7 +86,7 @@ def list_rules(work: Work) -> int:
     return 0
 
 
-def _shown(number: int, rule: Any) -> dict[str, Any]:
+def _shown(number: int, rule: Rule) -> dict[str, Any]:
     from jovial_atlas.sitefile.parts import given_in
 
     sets = given_in(rule.set)

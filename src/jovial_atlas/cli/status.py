@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from jovial_atlas.cli.output import Output
+    from jovial_atlas.ledger import Ledger
     from jovial_atlas.rounds.state.sending import Sending
     from jovial_atlas.rounds.telling.address_state import KnownPage
     from jovial_atlas.rounds.telling.engine_state import EngineState, SitemapState
@@ -145,7 +146,7 @@ def _asked(
     work: Work,
     host: SiteFile,
     chosen: Sequence[Engine],
-    ledger: Any,
+    ledger: Ledger,
     sending: Sending | None,
     urls: Sequence[str],
 ) -> list[KnownPage]:
@@ -244,7 +245,9 @@ def _why(page: KnownPage) -> str:
     return page.reason
 
 
-def _draw(out: Output, host: SiteFile, chosen: Sequence[Engine], ledger: Any, folder: Path) -> None:
+def _draw(
+    out: Output, host: SiteFile, chosen: Sequence[Engine], ledger: Ledger, folder: Path
+) -> None:
     from jovial_atlas.files import write_whole
     from jovial_atlas.report.trends import as_png, as_svg
     from jovial_atlas.rounds.telling.trends import trends

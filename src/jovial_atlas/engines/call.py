@@ -121,7 +121,7 @@ def _list(read: Any, items: str, engine: str) -> list[Any]:
     return values
 
 
-def _down(value: Any, path: str) -> Any:
+def _down(value: object, path: str) -> object:
     for part in path.split("."):
         value = value.get(part) if isinstance(value, dict) else None
     return value
@@ -135,7 +135,7 @@ def _reasons(given: Mapping[str, Any]) -> Iterator[tuple[str, int]]:
             yield foreign.text(reason, 300), count
 
 
-def _yes(value: Any) -> bool | None:
+def _yes(value: object) -> bool | None:
     """Whether it is indexed: as a truth value, or in a word."""
     if value is None or isinstance(value, bool):
         return value

@@ -4,7 +4,6 @@ SQLite keeps whatever it is given."""
 from __future__ import annotations
 
 import re
-from typing import Any
 
 from jovial_atlas import foreign
 from jovial_atlas.errors import LedgerError
@@ -16,19 +15,19 @@ _MOMENT = re.compile(
 )
 
 
-def moment(value: Any, column: str) -> str:
+def moment(value: object, column: str) -> str:
     """A time as this tool writes it. Raises LedgerError for anything else."""
     if isinstance(value, str) and _MOMENT.match(value):
         return value
     raise _not_ours(value, column)
 
 
-def moment_if_any(value: Any, what: str) -> str | None:
+def moment_if_any(value: object, what: str) -> str | None:
     """As `moment`, or None where there is none."""
     return None if value is None else moment(value, what)
 
 
-def count(value: Any, column: str) -> int:
+def count(value: object, column: str) -> int:
     """A count. Raises LedgerError for anything else."""
     number = foreign.whole(value)
     if number is None:
@@ -36,12 +35,12 @@ def count(value: Any, column: str) -> int:
     return number
 
 
-def count_if_any(value: Any, what: str) -> int | None:
+def count_if_any(value: object, what: str) -> int | None:
     """As `count`, or None where there is none."""
     return None if value is None else count(value, what)
 
 
-def counts(value: Any, column: str) -> dict[str, int]:
+def counts(value: str, column: str) -> dict[str, int]:
     """Names with counts, kept as JSON. Raises LedgerError for anything else."""
     try:
         found = foreign.read_json(value)
@@ -50,7 +49,7 @@ def counts(value: Any, column: str) -> dict[str, int]:
         raise _not_ours(value, column) from None
 
 
-def status(value: Any) -> Status:
+def status(value: str) -> Status:
     """What became of an announcement. Raises LedgerError for anything else."""
     try:
         return Status(value)
@@ -58,7 +57,7 @@ def status(value: Any) -> Status:
         raise _not_ours(value, "announcement.status") from None
 
 
-def _not_ours(value: Any, what: str) -> LedgerError:
+def _not_ours(value: object, what: str) -> LedgerError:
     return LedgerError(
         f"The ledger holds a row that this tool did not write: {what} is {str(value)[:60]!r}. "
         "Restore the ledger from a backup, or correct the row by hand."

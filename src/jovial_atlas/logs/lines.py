@@ -136,7 +136,7 @@ def _first(value: Mapping[str, Any], names: tuple[str, ...]) -> Any:
     return next((value[name] for name in names if value.get(name) not in (None, "")), None)
 
 
-def _when(written: Any) -> str | None:
+def _when(written: object) -> str | None:
     if isinstance(written, (int, float)) and not isinstance(written, bool):
         seconds = written / 1000 if written > 1e11 else written
         try:

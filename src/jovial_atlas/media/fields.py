@@ -57,7 +57,7 @@ def video(**given: Unpack[VideoRow]) -> VideoRow:
     return found
 
 
-def plain_text(value: Any) -> str | None:
+def plain_text(value: object) -> str | None:
     """Text of a value of structured data or a field: itself, or what names a node."""
     if isinstance(value, dict):
         value = value.get("name") or value.get("url") or value.get("value")

@@ -13,6 +13,7 @@ from typing import Annotated, Any, TypeVar, Union, get_args, get_origin, get_typ
 
 import polars as pl
 from msgspec import Meta, Struct
+from polars.datatypes import DataTypeClass
 
 from jovial_atlas.pages.page import EXTRA as EXTRA
 from jovial_atlas.pages.page import VERDICT_FIELDS, Page, SurveyedPage
@@ -95,7 +96,7 @@ def table(rows: Sequence[PageRow]) -> pl.DataFrame:
 _GAP = "\0"
 
 
-def _series(name: str, kind: Any, values: list[Any]) -> pl.Series:
+def _series(name: str, kind: pl.DataType, values: list[Any]) -> pl.Series:
     """One column. (Lists take longest: each would become a column of its own.)"""
     if kind == pl.List(pl.String) and (found := _lists_of_text(name, values)) is not None:
         return found
@@ -151,9 +152,11 @@ def conform(delivered: Frame) -> Frame:
     return delivered.select(*columns, *([pl.struct(fields).alias(EXTRA)] if fields else []))
 
 
-def extra_fields(frames: Iterable[pl.DataFrame | pl.LazyFrame]) -> dict[str, Any]:
+def extra_fields(
+    frames: Iterable[pl.DataFrame | pl.LazyFrame],
+) -> dict[str, pl.DataType | DataTypeClass]:
     """Fields of `extra` over several tables; where types differ the field is text."""
-    fields: dict[str, Any] = {}
+    fields: dict[str, pl.DataType | DataTypeClass] = {}
     for frame in frames:
         kind = frame.collect_schema().get(EXTRA)
         for inner in kind.fields if isinstance(kind, pl.Struct) else ():
@@ -167,7 +170,7 @@ def extra_fields(frames: Iterable[pl.DataFrame | pl.LazyFrame]) -> dict[str, Any
     return {name: pl.String() if kind == pl.Null else kind for name, kind in fields.items()}
 
 
-def with_extra(frame: Frame, fields: Mapping[str, Any]) -> Frame:
+def with_extra(frame: Frame, fields: Mapping[str, pl.DataType | DataTypeClass]) -> Frame:
     """The table with exactly these fields in `extra`; without any, the column is left out."""
     kind = frame.collect_schema().get(EXTRA)
     own = {one.name for one in kind.fields} if isinstance(kind, pl.Struct) else set()

@@ -7,7 +7,11 @@ import io
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
 
 COLOURS = ("#2f6f62", "#c9b77c", "#a3431f", "#8a9691", "#5b7fa6", "#d9a441")
 INK, PALE, QUIET = "#22302b", "#c9cfca", "#6d7a74"
@@ -21,7 +25,7 @@ _DPI = 110
 
 
 @contextmanager
-def figure_of(width: float, height: float, **how: Any) -> Iterator[Any]:
+def figure_of(width: float, height: float, **how: Any) -> Iterator[Figure]:
     """An empty figure of so many inches, in the house's look."""
     import matplotlib as mpl
     from matplotlib.figure import Figure
@@ -30,7 +34,7 @@ def figure_of(width: float, height: float, **how: Any) -> Iterator[Any]:
         yield Figure(figsize=(width, height), **{"layout": "tight", **how})
 
 
-def bare(axes: Any, *, left: bool = True, bottom: bool = True) -> None:
+def bare(axes: Axes, *, left: bool = True, bottom: bool = True) -> None:
     """Take away the frame but for the sides asked for."""
     shown = {"left": left, "bottom": bottom, "right": False, "top": False}
     for side, line in axes.spines.items():
@@ -39,7 +43,7 @@ def bare(axes: Any, *, left: bool = True, bottom: bool = True) -> None:
     axes.tick_params(axis="both", length=0, labelcolor=INK)
 
 
-def svg_of(figure: Any) -> str:
+def svg_of(figure: Figure) -> str:
     """A figure as an element that stands in a page."""
     buffer = io.StringIO()
     figure.savefig(buffer, format="svg", transparent=True, metadata=_BARE)
@@ -47,7 +51,7 @@ def svg_of(figure: Any) -> str:
     return re.sub(r"\A.*?(?=<svg)", "", buffer.getvalue(), count=1, flags=re.S)
 
 
-def png_of(figure: Any) -> bytes:
+def png_of(figure: Figure) -> bytes:
     """A figure as a picture."""
     buffer = io.BytesIO()
     figure.savefig(buffer, format="png", dpi=_DPI, facecolor="white", metadata={"Software": None})

@@ -5,7 +5,10 @@ from __future__ import annotations
 import io
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
 
 _INK, _PALE, _PAPER, _TEAL, _EDGE = "#22302b", "#6d7a74", "#fbfaf6", "#1f5c57", "#a8aea6"
 #: Sizes in inches; lines of a box, and characters of a line.
@@ -124,7 +127,7 @@ def _wanted(box: Box, boxes: Sequence[Box], places: dict[str, tuple[float, float
 
 
 def _arrows(
-    axes: Any, box: Box, named: dict[str, Box], places: dict[str, tuple[float, float]]
+    axes: Axes, box: Box, named: dict[str, Box], places: dict[str, tuple[float, float]]
 ) -> None:
     x, y = places[box.name]
     targets = [(key, to) for key, to in box.links if to in named and to != box.name]

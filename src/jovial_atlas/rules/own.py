@@ -10,6 +10,7 @@ from collections.abc import Mapping
 from typing import Any, get_args
 
 import polars as pl
+from polars.datatypes import DataTypeClass
 
 from jovial_atlas import addresses
 from jovial_atlas.pages import schema
@@ -56,7 +57,7 @@ def said_by_directives(column: str = "directives") -> dict[str, pl.Expr]:
     }
 
 
-def said_by_fields(known: Mapping[str, Any]) -> dict[str, pl.Expr]:
+def said_by_fields(known: Mapping[str, pl.DataType]) -> dict[str, pl.Expr]:
     """Field → what a page's own field of that name says (`extra.index`), null where it says
     nothing that the field could be."""
     extra = known.get(schema.EXTRA)
@@ -68,7 +69,7 @@ def said_by_fields(known: Mapping[str, Any]) -> dict[str, pl.Expr]:
     }
 
 
-def _as_field(value: pl.Expr, given: Any, name: str) -> pl.Expr:
+def _as_field(value: pl.Expr, given: pl.DataType | DataTypeClass, name: str) -> pl.Expr:
     wanted = FIELDS[name]
     if wanted == pl.Boolean:
         if given == pl.Boolean:
@@ -93,7 +94,9 @@ def _choices(name: str) -> list[str]:
     return [word for kind in kinds for word in get_args(kind) if isinstance(word, str)]
 
 
-def page_layers(site: SiteFile, known: Mapping[str, Any], dynamic: frozenset[str]) -> list[Layer]:
+def page_layers(
+    site: SiteFile, known: Mapping[str, pl.DataType], dynamic: frozenset[str]
+) -> list[Layer]:
     """What pages say of themselves, as far as guards allow. `dynamic` names the fields of the
     page table that anything else decides about too."""
 
@@ -167,7 +170,7 @@ def guards(site: SiteFile, name: str, section: str, by: str) -> bool:
     )
 
 
-def refused_fields(site: SiteFile, known: Mapping[str, Any]) -> dict[str, pl.Expr]:
+def refused_fields(site: SiteFile, known: Mapping[str, pl.DataType]) -> dict[str, pl.Expr]:
     """Field → whether a page says something of it that a guard refuses."""
     own = OWN["canonical"] if OWN["canonical"] in known else "canonical"
     own_values = {**said_by_fields(known), "canonical": pl.col(own)}

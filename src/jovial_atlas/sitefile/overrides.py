@@ -84,7 +84,7 @@ def _row(row: dict[str, str], line: int, model: SiteModel) -> Override | Problem
     return Override(loc, sets, cells.get("reason", ""), cells.get("by", ""), texts, line)
 
 
-def address_in(row: Mapping[str, Any], model: SiteModel) -> str | None:
+def address_in(row: Mapping[str, str], model: SiteModel) -> str | None:
     """The normalised address that a row is about; None where it names none."""
     given = (row.get("loc") or "").strip()
     try:
@@ -121,5 +121,5 @@ def said_of(one: Override) -> dict[str, str]:
     return {"loc": one.loc, **sets, **one.texts, "reason": one.reason, "by": one.by}
 
 
-def _text(value: Any) -> str:
+def _text(value: object) -> str:
     return {True: "yes", False: "no"}[value] if isinstance(value, bool) else str(value)

@@ -122,7 +122,7 @@ def video_overrides_text(overrides: Iterable[VideoOverride], fields: Iterable[st
     return stream.getvalue()
 
 
-def _cell(value: Any) -> str:
+def _cell(value: object) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     return ", ".join(value) if isinstance(value, list) else str(value)

@@ -87,8 +87,7 @@ def run_survey(
         changes = compare(before, after)
         may_lose = before is not None and _may_lose(site, record, sections, changes)
         if before is not None and may_lose and not options.accept:
-            signs_before = record.noted if record and record.noted is not None else SIGNS
-            had = decide(before, site, now, filled_in(before, signs_before))
+            had = decide(before, site, now, filled_in(before, _signs_before(record)))
             check_survey(site, had, decided, [*map(str, broken), *_empty(site, after, broken)])
         lasting = bool(begun.inputs) and _is_lasting(after, site, now, filled)
         departed = departed_now(site, before, after) if changes.removed or changes.added else None
@@ -169,6 +168,11 @@ def _record_of(site: SiteFile) -> SurveyRecord | None:
         return read_survey_record(site.state)
     except (OSError, ValueError):
         return None
+
+
+def _signs_before(record: SurveyRecord | None) -> Sequence[str]:
+    """The signs of kinds of page that the survey before noted; all, where it noted none."""
+    return SIGNS if record is None or record.noted is None else record.noted
 
 
 def _may_lose(

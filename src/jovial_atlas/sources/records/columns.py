@@ -12,7 +12,6 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from functools import lru_cache, partial
-from typing import Any
 from urllib.parse import quote
 
 import polars as pl
@@ -115,7 +114,7 @@ def _check_fields(have: list[str], how: FieldMap) -> None:
         )
 
 
-def _address(have: Mapping[str, Any], how: FieldMap) -> pl.Expr:
+def _address(have: Mapping[str, pl.DataType], how: FieldMap) -> pl.Expr:
     if not how.url:
         mapped = how.columns.get("loc", "loc")
         name = next(one for one in (mapped, "url", "link") if one in have)
@@ -131,7 +130,7 @@ def _address(have: Mapping[str, Any], how: FieldMap) -> pl.Expr:
     return pl.concat_str(parts)
 
 
-def _path_value(column: pl.Expr, kind: Any) -> pl.Expr:
+def _path_value(column: pl.Expr, kind: pl.DataType) -> pl.Expr:
     """A value inside a path, in normal form: percent-encoded but for its slashes."""
     text = column.cast(pl.String)
     if kind.is_integer():
@@ -186,7 +185,7 @@ def wrong(how: FieldMap) -> pl.Expr:
     return loc.is_null() | ((loc != how.site) & ~loc.str.starts_with(f"{how.site}/"))
 
 
-def _column(name: str, theirs: str, kind: Any, how: FieldMap) -> pl.Expr:
+def _column(name: str, theirs: str, kind: pl.DataType, how: FieldMap) -> pl.Expr:
     column = pl.col(theirs)
     if name in ("lastmod", "published"):
         return _date(column, kind, how.now.date())
@@ -207,7 +206,7 @@ def _column(name: str, theirs: str, kind: Any, how: FieldMap) -> pl.Expr:
     return column.cast(schema.SCHEMA[name], strict=False)
 
 
-def _date(column: pl.Expr, kind: Any, last: date) -> pl.Expr:
+def _date(column: pl.Expr, kind: pl.DataType, last: date) -> pl.Expr:
     """Dates in the product's form; what is no date, or cannot be right, becomes null."""
     if kind == pl.Date:
         return column.map_batches(
@@ -255,7 +254,7 @@ def _read_dates(values: pl.Series) -> pl.Series:
     return pl.Series(values.name, read, pl.String)
 
 
-def _list(column: pl.Expr, kind: Any, separator: str) -> pl.Expr:
+def _list(column: pl.Expr, kind: pl.DataType, separator: str) -> pl.Expr:
     if isinstance(kind, pl.List):
         return column.cast(pl.List(pl.String), strict=False)
 

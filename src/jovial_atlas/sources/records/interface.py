@@ -78,7 +78,7 @@ def _records(data: bytes, here: str, items: str) -> tuple[Any, list[dict[str, An
     return value, [_flat(one) for one in records if isinstance(one, dict)]
 
 
-def _next(here: str, value: Any, headers: Mapping[str, str], following: str) -> str | None:
+def _next(here: str, value: object, headers: Mapping[str, str], following: str) -> str | None:
     """The address of the next page, by the Link header or a field; None where there is none."""
     if following == "link":
         match = _NEXT_LINK.search(headers.get("link", ""))
@@ -101,7 +101,7 @@ def _counted(address: str, counter: str, number: int) -> str:
     return urlunsplit(parts._replace(query=urlencode([*query, (counter, str(number))])))
 
 
-def _down(value: Any, path: str) -> Any:
+def _down(value: object, path: str) -> object:
     for part in path.split("."):
         value = value.get(part) if isinstance(value, dict) else None
     return value

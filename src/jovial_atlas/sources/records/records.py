@@ -66,7 +66,7 @@ def _series(name: str, values: list[Any]) -> pl.Series:
     return pl.Series(name, [_text(value) for value in values], pl.String)
 
 
-def _text(value: Any) -> str | None:
+def _text(value: object) -> str | None:
     if value is None or isinstance(value, str):
         return value
     return json.dumps(value, ensure_ascii=False, default=str)
