@@ -208,3 +208,21 @@ def test_a_public_name_means_one_thing():
     # The command line knows the words without loading what looks for them.
     assert twice == {"SEVERITIES": {"cli/findings", "findings/finding"}}
     assert tuple(Severity) == SEVERITIES == OPTION_SEVERITIES
+
+
+def _public(body):
+    for node in body:
+        if not getattr(node, "name", "_").startswith("_"):
+            yield from _public(node.body) if isinstance(node, ast.ClassDef) else [node]
+
+
+def test_public_functions_say_what_they_raise():
+    silent = [
+        f"{name}: {node.name}"
+        for name, text in MODULES.items()
+        if not name.startswith("cli/") and "migrations" not in name
+        for node in _public(ast.parse(text).body)
+        if any(isinstance(one, ast.Raise) and one.exc is not None for one in ast.walk(node))
+        and "aise" not in (ast.get_docstring(node) or "")
+    ]
+    assert silent == [], "a caller reads the docstring, not the body"

@@ -39,7 +39,7 @@ class Asking:
     def pages(self) -> Iterator[list[PageReport]]:
         """What it says of every page it knows, part by part as the list comes; no part where it has
         no such channel. Each part stays on the engine's own host. What came before a failure, or
-        before the list was cut because it does not end, is good."""
+        before the list was cut because it does not end, is good. Raises NetworkError."""
         channel = channel_for(self.engine, "read-pages")
         if channel is None:
             return

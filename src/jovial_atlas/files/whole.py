@@ -64,7 +64,7 @@ def cannot_write(path: Path, error: OSError) -> OutputError:
 
 @contextmanager
 def writing(path: Path) -> Iterator[None]:
-    """Whatever the system refuses while something is written at `path` is an OutputError."""
+    """Whatever the system refuses while something is written at `path` raises OutputError."""
     try:
         yield
     except OSError as error:

@@ -42,7 +42,8 @@ class Carrying(Store):
         return counts
 
     def carry_in(self, folder: Path) -> dict[str, int]:
-        """Take such files into a ledger that holds nothing yet: all of them, or nothing."""
+        """Take such files into a ledger that holds nothing yet: all of them, or nothing.
+        Raises LedgerError."""
         step = _step(folder)
         if step != VERSION:
             raise LedgerError(

@@ -110,7 +110,8 @@ def _chain(error: BaseException) -> Iterator[BaseException]:
 
 
 def scan(path: Path) -> pl.LazyFrame | None:
-    """The table that was saved there, to be read in pieces, or None where there is none."""
+    """The table that was saved there, to be read in pieces, or None where there is none.
+    Raises OutputError."""
     if not path.exists():
         return None
     try:

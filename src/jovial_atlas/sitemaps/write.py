@@ -235,7 +235,8 @@ def _opening(root: str, spaces: list[str], stylesheet: str | None) -> bytes:
 
 
 def index_file(entries: list[tuple[str, str | None]], stylesheet: str | None = None) -> bytes:
-    """A sitemap index of (loc, newest lastmod inside or None), in the order given."""
+    """A sitemap index of (loc, newest lastmod inside or None), in the order given.
+    Raises ValueError for more than it may hold."""
     if len(entries) > protocol.MAX_ENTRIES:
         raise ValueError(
             f"{len(entries):,} sitemaps are more than the {protocol.MAX_ENTRIES:,} "

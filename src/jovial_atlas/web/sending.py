@@ -140,7 +140,8 @@ def make_client(timeout: float) -> httpx.Client:
 def ask_once(
     client: Client, request: Request, largest: int, cut: bool, within: float | None
 ) -> Answer:
-    """Send a request once; errors as those of `web.send`."""
+    """Send a request once. Raises NetworkError, as `web.send`; UnansweredError where it may have
+    arrived."""
     try:
         host = httpx.URL(request.url).netloc.decode("ascii", "replace")
     except (httpx.InvalidURL, ValueError) as error:

@@ -26,6 +26,7 @@ def relative(path: Path) -> str:
 
 
 def robots_on_disk(path: Path) -> RobotsFile | None:
+    """A robots.txt in a folder; None where there is none. Raises AtlasError."""
     try:
         return parse_robots(path.read_bytes(), relative(path))
     except FileNotFoundError:

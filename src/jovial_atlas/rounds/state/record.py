@@ -140,7 +140,8 @@ def memories(site: SiteFile, names: Sequence[str]) -> pl.DataFrame:
 
 
 def site_key(site: SiteFile, *, make: bool = False) -> str:
-    """The IndexNow key kept in the state folder; made once where there is none yet."""
+    """The IndexNow key kept in the state folder; made once where there is none yet.
+    Raises OutputError."""
     path = site.state / KEY
     try:
         return path.read_text("ascii").strip()

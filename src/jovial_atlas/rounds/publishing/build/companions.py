@@ -116,7 +116,7 @@ def _documents(survey: LastSurvey) -> Iterator[Page]:
 
 
 def stills(survey: LastSurvey) -> Iterator[Named]:
-    """The stills of listed videos that have no other picture."""
+    """The stills of listed videos that have no other picture. Raises OutputError."""
     names = {
         film.still
         for films in survey.films.values()

@@ -272,7 +272,8 @@ class Resumed:
         return chosen(rows, plan.runs_of(rows), wanted)
 
     def moved(self, kind: int, number: int, locs: pl.Series) -> Resumed:
-        """Addresses that no longer fit into their file need everything decided anew."""
+        """Addresses that no longer fit into their file need everything decided anew.
+        Raises ShiftedError."""
         raise ShiftedError
 
 
