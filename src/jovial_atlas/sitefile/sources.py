@@ -219,14 +219,8 @@ class PackageSource(_Mapped, frozen=True, kw_only=True, tag_field="kind", tag="p
         check_settings(installed.SOURCES, self.package, self.settings)
 
 
-Source = (
-    HtmlSource
-    | MarkdownSource
-    | TableSource
-    | SqlSource
-    | FeedSource
-    | ListSource
-    | CrawlSource
-    | JsonSource
-    | PackageSource
+#: Sources whose records become pages by the names of their fields, in `url` and `columns`.
+RecordSource = (
+    MarkdownSource | TableSource | SqlSource | FeedSource | ListSource | JsonSource | PackageSource
 )
+Source = RecordSource | HtmlSource | CrawlSource

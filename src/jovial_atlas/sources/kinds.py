@@ -25,6 +25,7 @@ from jovial_atlas.sitefile import (
     SqlSource,
     TableSource,
 )
+from jovial_atlas.sitefile.sources import RecordSource
 from jovial_atlas.sources.crawl import Crawl, Limits, read_site
 from jovial_atlas.sources.records.columns import FieldMap
 from jovial_atlas.sources.settings import folder_of, name_of, reading_of
@@ -32,11 +33,6 @@ from jovial_atlas.sources.workers.folder import Folder
 from jovial_atlas.sources.workers.html_folder import KnownFiles, Progress, read_folder
 from jovial_atlas.sources.workers.readers import Readers
 from jovial_atlas.web import Client
-
-#: Sources whose records are brought to pages by the names of their fields.
-RecordSource = (
-    MarkdownSource | TableSource | SqlSource | FeedSource | ListSource | JsonSource | PackageSource
-)
 
 
 @dataclass(frozen=True, slots=True)
