@@ -62,12 +62,18 @@ def read(text: str) -> str | None:
         return None
 
 
+_HALF = re.compile(r"\d\s*([ap])\.?m\b", re.I)
+
+
 def _read_rfc(text: str) -> str | None:
     try:
         # Few dates are of this form, and the reader of it is slow to load.
         from email.utils import parsedate_to_datetime
 
         moment = parsedate_to_datetime(text.strip())
+        # It passes over what is none of that form, but people write it.
+        if half := _HALF.search(text):
+            moment = moment.replace(hour=moment.hour % 12 + 12 * (half[1] in "pP"))
         return write(moment if moment.tzinfo else moment.replace(tzinfo=UTC))
     except (ValueError, TypeError, IndexError, OverflowError):
         return None

@@ -313,7 +313,7 @@ def test_ownership_is_placed_and_told_when_it_is_gone(marrowfen):
 def test_what_was_given_to_an_engine_is_compared_letter_by_letter(marrowfen):
     place = marrowfen / "atlas.toml"
     text = place.read_text().replace(
-        'kind = "organization"  # or "person"\n',
+        'kind = "organization" # or "person"\n',
         'kind = "organization"\nprofiles = ["https://social.example/fen", "https://b.example/"]\n'
         'address = { country = "GB" }\n',
     )

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 
 @atlas_command("report", state="reads", epilog="Example: jovial-atlas report --to report.html")
-@click.option("--to", "place", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
+@click.option("--to", "path", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
               default=Path("report.html"), show_default=True, help="File of the page.")  # fmt: skip
 def command(work: Work, path: Path) -> int:
     """Write one HTML page with figures: what hides the site, what to do, sections, reasons, ages,

@@ -156,6 +156,7 @@ def add_engines(folder: Path, running: Servers) -> str:
     path = folder / "atlas.toml"
     whole = path.read_text("utf-8")
     for line, more in _INSIDE.items():
+        assert line in whole, f"`init` writes no line {line!r}"
         whole = whole.replace(line, f"{line}{more}", 1)
     path.write_text(whole + text, "utf-8")
     return text.strip()
@@ -168,12 +169,12 @@ _INSIDE = {
         'fields = { starts = "time.starts@datetime", place = ".place", address = ".address", '
         'price = ".price", sku = ".sku", serves = ".serves", prep = ".prep", cook = ".cook", '
         'posted = "time.posted@datetime", employment = ".employment" }\n',
-    'kind = "organization"  # or "person"\n':
+    'kind = "organization" # or "person"\n':
         'logo = "/pictures/heron-mark.png"\ntelephone = "+44 1632 960018"\n'
         'email = "hello@marrowfen.example"\nprofiles = ["https://social.example/marrowfen"]\n'
         'address = { street = "1 Sedge Lane", locality = "Marrowfen", postal_code = "ZZ1 1ZZ", '
         'country = "GB" }\n',
-    'stage = "live"  # "draft" hides everything and announces nothing\n':
+    'stage = "live" # "draft" hides everything and announces nothing\n':
         'timezone = "Europe/London"\nsearch = "/search/?q={search_term_string}"\n',
     'name = "cafe"\n': 'schema = "Recipe"\n',
     'name = "events"\n': 'schema = "Event"\n',
