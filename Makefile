@@ -3,13 +3,18 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test fuzz soak lint docs screenshots bench clean
+.PHONY: demo test corpus fuzz soak lint docs screenshots bench clean
 
 demo: $(VENV)/.installed
 	$(BIN)/jovial-atlas demo marrowfen
 
 test: $(VENV)/.tested
 	$(BIN)/python -m pytest -n auto
+
+# Sites with known truth, rendered by generators: what is read rightly, by generator and field. Where
+# npm is there, a generator of its registry is among them.
+corpus: $(VENV)/.corpus
+	$(BIN)/python -m corpus build/corpus $$([ -d build/node/node_modules ] && echo --node build/node)
 
 # Goes on until something is found, which then stands in tests/fuzz/corpus, or until it is ended.
 fuzz: $(VENV)/.tested
@@ -20,7 +25,7 @@ soak: $(VENV)/.tested
 	ATLAS_SOAK=1 $(BIN)/python -m pytest -q -n auto tests/crash tests/cli/test_two_at_once.py
 
 lint: $(VENV)/.developed
-	$(BIN)/ruff check src tests tools benchmarks
+	$(BIN)/ruff check src tests tools benchmarks corpus
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 
@@ -52,6 +57,14 @@ COMPILE := $(BIN)/python -m compileall -q src
 $(VENV)/.installed: $(BIN)/python pyproject.toml
 	$(BIN)/python -m pip install --quiet --editable .
 	@$(COMPILE)
+	@touch $@
+
+$(VENV)/.corpus: $(BIN)/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --editable '.[corpus]'
+	@if command -v npm > /dev/null; then \
+	  npm install --silent --prefix build/node hexo hexo-theme-landscape hexo-renderer-ejs \
+	    hexo-renderer-marked hexo-renderer-stylus hexo-generator-index hexo-generator-tag \
+	    hexo-generator-archive hexo-generator-category; fi
 	@touch $@
 
 $(VENV)/.tested: $(BIN)/python pyproject.toml

@@ -62,7 +62,6 @@ def run(pair: Callable[..., float]) -> None:
         looked = look_at_videos(pages, site, client, _NOW)
         stills = looked.media.select(pl.col("media").list.first().struct["still"])
         assert not stills.to_series().null_count()
-        client.close()
 
 
 def _films(folder: Path) -> list[Path]:

@@ -13,7 +13,7 @@ from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files, r
 from jovial_atlas.sources.workers.folder import Folder, address_of, page_files
 from jovial_atlas.sources.workers.html_folder import read_folder
 from jovial_atlas.sources.workers.readers import Readers
-from tests.conftest import TODAY, page
+from tests.conftest import TODAY, page, run_command, write_site
 
 SITE = "https://www.marrowfen.example"
 READING = Reading("html", TODAY)
@@ -253,3 +253,106 @@ def test_a_folder_that_is_not_there_is_one_clear_sentence(tmp_path):
     (tmp_path / "file").touch()
     with pytest.raises(ContentError, match="is not a folder"):
         page_files(Folder(tmp_path / "file", SITE))
+
+
+def themed(body, head=""):
+    """A page as site generators make it, with the name of the site above all."""
+    return (
+        f'<html lang="en"><head><title>T</title>{head}</head><body>'
+        f'<header><h1><a href="/">Marrowfen</a></h1></header>{body}</body></html>'
+    )
+
+
+ENTRY = '<article><h2><a href="/x/">X</a></h2><p>Words of an entry.</p><time datetime="2026-01-02">x</time></article>'
+
+
+@pytest.mark.parametrize(
+    ("html", "wanted"),
+    [
+        (themed("<article><h1>Reeds</h1><p>x</article>"), {"heading": "Reeds"}),
+        (themed("<main><article><header><h2>Reeds</h2></header><p>x</article></main>"), {"heading": "Reeds"}),
+        # Of a listing no entry gives its heading, date, author or tags.
+        (themed(f"<main>{ENTRY}{ENTRY}</main>"),
+         {"heading": "Marrowfen", "published": None, "author": None, "tags": None}),
+        ("<html><body><header><h1>Reeds</h1></header><main><p>x</main>", {"heading": "Reeds"}),
+        ("<html><body><h1>Reeds<a href='#r'>\uf0c1</a></h1>", {"heading": "Reeds"}),
+        (themed('<article><h1>R</h1><abbr class="published" title="2026-04-10T00:00:00+00:00">x</abbr>'
+                '<address class="vcard author">By <a class="url fn" href="/a/">Moss Tarnby</a></address></article>'),
+         {"published": "2026-04-10T00:00:00Z", "published_from": "time", "author": "Moss Tarnby",
+          "lastmod": "2026-04-10T00:00:00Z"}),
+        (themed('<article><h1>R</h1><p class="byline">By Moss Tarnby</p><p>x</p>'
+                '<footer><time datetime="2026-04-10">x</time></footer></article>'),
+         {"published": "2026-04-10", "author": "Moss Tarnby"}),
+        # A time in the text may be anything; of two in the head nobody knows which counts.
+        (themed('<article><h1>R</h1><p>Starts <time datetime="2026-04-10">x</time></p></article>'), {"published": None}),
+        (themed('<article><header><time datetime="2026-04-10">x</time><time datetime="2026-05-10">y</time></header></article>'),
+         {"published": None}),
+        (themed('<article><h1>R</h1><a rel="author" href="/a/">Ash Fenwick</a> <a rel="tag" href="/b/">birds</a></article>'),
+         {"author": "Ash Fenwick", "tags": ["birds"]}),
+        (themed('<article><h1>R</h1><p>tags: <a href="https://www.marrowfen.example/tag/reed.html">reed</a></article>'),
+         {"tags": ["reed"]}),
+        (themed("<p>x", '<meta property="article:tag" content="a"><meta property="article:tag" content="b">'
+                '<meta name="keywords" content="c, d"><meta property="article:author" content="Wren">'),
+         {"tags": ["a", "b"], "author": "Wren"}),
+        (themed("<p>x", '<meta name="keywords" content="c, d">'), {"tags": ["c", "d"]}),
+        (themed("<p>x", '<meta name="author" content="M"><meta property="og:title" content="Mine">'
+                '<meta property="og:description" content="D"><meta property="og:type" content="article">'),
+         {"author": "M", "share_title": "Mine", "share_description": "D", "share_type": "article"}),
+        ('<html><head><meta property="og:locale" content="de_DE"></head><body><p>x', {"language": "de-DE"}),
+        ('<html lang="en"><head><meta property="og:locale" content="de_DE"></head><body><p>x', {"language": "en"}),
+    ],
+)  # fmt: skip
+def test_what_a_page_says_of_itself_is_read_in_every_common_form(html, wanted):
+    row, _ = read(html)
+    assert {name: row[name] for name in wanted} == wanted
+
+
+def test_a_listing_is_not_its_first_entry():
+    """It has other words than an entry alone, and all links of its entries."""
+    entries = "".join(ENTRY.replace("/x/", f"/{n}/") for n in range(5))
+    listing, _ = read(themed(f"<div class='list'>{entries}</div><footer><p>Foot</p></footer>"))
+    alone, _ = read(themed(ENTRY), "x/index.html")
+    assert listing["entries"] == 5 and listing["words"] == 5 * alone["words"]
+
+
+@pytest.mark.parametrize(
+    ("path", "title", "kind"),
+    [
+        ("404.html", "Oh", "error"),
+        ("tools/error.html", "How we handle error", "page"),
+        ("error.html", "404: nothing here", "error"),
+        ("error/index.html", "Page not found", "error"),
+    ],
+)
+def test_an_error_page_says_so_or_is_called_by_its_number(path, title, kind):
+    row, _ = read(page(title), path)
+    assert row["kind"] == kind
+
+
+def test_an_article_shown_in_full_by_a_listing_is_no_repetition(tmp_path):
+    body = "<p>" + "Words of the newest article, shown in full. " * 10 + "</p>"
+    entry = f'<article><h1><a href="/reeds/">Reeds</a></h1>{body}</article>'
+    write_site(
+        tmp_path,
+        {
+            "index.html": themed(entry), "tag/reed/index.html": themed(entry),
+            "reeds-in-may/index.html": themed(entry), "reeds/index.html": themed(entry),
+            "drafts/x/index.html": page("Draft", body.replace("newest", "next")),
+        },
+    )  # fmt: skip
+    run_command("survey", cwd=tmp_path)
+    rows = run_command("pages", "--format", "json", cwd=tmp_path).json
+    assert {row["loc"].removeprefix(SITE): row["verdict"] for row in rows} == {
+        "/": "listed", "/tag/reed/": "listed", "/reeds/": "listed",
+        "/reeds-in-may/": "unlisted", "/drafts/x/": "unlisted",
+    }  # fmt: skip
+
+
+def test_the_corpus_is_read_rightly(tmp_path):
+    """A part of what `make corpus` renders; a share of wrong facts ends it with 1."""
+    asked = [option for name in ("pelican-notmyidea", "pelican-simple", "mkdocs") for option in ("--only", name)]
+    done = subprocess.run(
+        [sys.executable, "-m", "corpus", str(tmp_path), "--wrong", *asked],
+        capture_output=True, text=True, check=False, timeout=1_200, cwd=Path(__file__).parents[2],
+    )  # fmt: skip
+    assert done.returncode == 0 and "100.0%" in done.stdout, done.stdout + done.stderr

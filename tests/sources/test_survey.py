@@ -161,17 +161,17 @@ def test_dates_come_from_git_where_the_owner_trusts_it(survey, public):
 
 
 def test_documents_are_pages_and_patterns_choose_files(survey, public):
-    public(a=page("A"), drafts=page("D"))
+    public(a=page("A"), walks=page("D"))
     (public.folder / "map.pdf").write_bytes(b"%PDF")
     (public.folder / "notes.txt").write_text("no")
-    found, _ = survey(f'{HTML}documents = [".pdf"]\nexclude = ["drafts/**"]\n')
+    found, _ = survey(f'{HTML}documents = [".pdf"]\nexclude = ["walks/**"]\n')
     assert {path: row["kind"] for path, row in found.items()} == {
         "/a/": "page",
         "/map.pdf": "document",
     }
-    again, _ = survey(f'{HTML}documents = [".pdf"]\nexclude = ["drafts/**"]\n')
+    again, _ = survey(f'{HTML}documents = [".pdf"]\nexclude = ["walks/**"]\n')
     assert again == found
-    assert list(survey(f'{HTML}include = ["/drafts/*"]\n')[0]) == ["/drafts/"]
+    assert list(survey(f'{HTML}include = ["/walks/*"]\n')[0]) == ["/walks/"]
 
 
 def test_batches_on_disk_give_the_table_that_batches_in_memory_give(tmp_path):

@@ -40,8 +40,11 @@ def head_data(
         title_from=title.source,
         description=description.value,
         description_from=description.source,
-        share_title=text_of("share_title", page, settings, section).value,
-        share_description=text_of("share_description", page, settings, section).value,
+        # What somebody wrote into the page beats what would be put together.
+        share_title=text_of("share_title", page, settings, section).value or page.share_title,
+        share_description=text_of("share_description", page, settings, section).value
+        or page.share_description,
+        share_type=page.share_type,
         card_title=text_of("card_title", page, settings, section).value,
         card_description=text_of("card_description", page, settings, section).value,
         picture=picture.picture if picture else None,

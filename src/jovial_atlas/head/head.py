@@ -30,6 +30,7 @@ class Head(msgspec.Struct, frozen=True, kw_only=True):
     description: str | None
     description_from: str
     share_title: str | None
+    share_type: str | None
     share_description: str | None
     card_title: str | None
     card_description: str | None

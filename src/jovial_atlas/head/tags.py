@@ -91,7 +91,7 @@ def _social(head: Head, page: Page, settings: HeadSettings) -> Iterator[tuple[st
     article = next((nodes[kind] for kind in nodes if kind in _ARTICLES), None)
     heading = page.heading or head.title or settings.site.name
     yield "og:title", head.share_title or heading
-    yield "og:type", "article" if article else "website"
+    yield "og:type", head.share_type or ("article" if article else "website")
     yield "og:url", head.canonical
     yield "og:site_name", settings.site.name
     if locale := _locale(page.language or settings.site.language):

@@ -184,6 +184,15 @@ class SurveyedPage(msgspec.Struct, frozen=True, kw_only=True):
     share_image: Annotated[
         str | None, says("address of the picture that the page names for sharing")
     ] = None  # fmt: skip
+    share_title: Annotated[
+        str | None, says("title for sharing (og:title), as the page says it")
+    ] = None  # fmt: skip
+    share_description: Annotated[
+        str | None, says("description for sharing (og:description), as the page says it")
+    ] = None
+    share_type: Annotated[
+        str | None, says("what the page says it is when it is shared (og:type)")
+    ] = None  # fmt: skip
     videos: Annotated[list[Video] | None, says("videos shown, in order, each once")] = None
     media: Annotated[
         list[Media | None] | None,

@@ -89,6 +89,9 @@ class PageRow(TypedDict, total=False):
     links_out: int | None
     images: list[ImageRow]
     share_image: str | None
+    share_title: str | None
+    share_description: str | None
+    share_type: str | None
     videos: list[VideoRow]
     media: list[MediaRow | None] | None
     data: str | None

@@ -161,13 +161,11 @@ def refused(site: SiteFile, name: str, author: pl.Expr) -> pl.Expr:
 
 
 def guards(site: SiteFile, name: str, section: str, by: str) -> bool:
-    """Whether a guard refuses one override, as `refused` does for whole columns."""
-    return any(
-        name in guard.fields
-        and (not guard.sections or section in guard.sections)
-        and by not in guard.authors
-        for guard in site.model.guard
-    )
+    """Whether a guard refuses one override."""
+    if not site.model.guard:
+        return False
+    page = pl.DataFrame({"section": [section]})
+    return bool(page.select(refused(site, name, pl.lit(by))).item())
 
 
 def refused_fields(site: SiteFile, known: Mapping[str, pl.DataType]) -> dict[str, pl.Expr]:

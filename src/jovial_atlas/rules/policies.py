@@ -23,7 +23,12 @@ from jovial_atlas.sitefile.kinds import Kinds, Policies
 from jovial_atlas.sitefile.parts import given_in, options_of
 
 #: From a search form or a list of results.
-_SEARCH = r"^/search(/|\.html?$|$|\?)|^/[a-z-]+/search/?$|[?&](q|s|query|search)="
+_SEARCH = (
+    r"^/(?:[a-z]{2}(?:-[a-z]{2})?/)?search(/?$|/index\.html?$|\.html?$|/?\?)"
+    r"|[?&](q|s|query|search)="
+)
+#: A folder of drafts.
+_DRAFTS = r"(^|/)_?drafts?/"
 _LISTINGS = r"^/(tags?|categor(y|ies)|topics?|archives?|authors?)(/|\.html?$)"
 _DATES = r"^(/[^/]+)?/(19|20)\d\d/(\d\d?/){0,2}$"
 _PAGED = r"/page[/-]\d+(/|\.html?)?$|[?&]paged?=\d+"
@@ -94,6 +99,7 @@ def _one_author(site: SiteFile) -> pl.Expr:
 POLICIES = (
     Policy("error_pages", _kind("error"), "it is an error page", ("kind",)),
     Policy("drafts", _kind("draft"), "it is a draft", ("kind",)),
+    Policy("drafts", _signs("drafts", _DRAFTS), "it lies in a folder of drafts", sign="drafts"),
     Policy("future_pages", _kind("future"), "it is dated in the future", ("kind",)),
     Policy("search_results", _signs("search", _SEARCH), "it is a search page", sign="search"),
     Policy("feeds", _signs("feeds", _FEEDS), "it is a feed", ("kind",), sign="feeds"),
@@ -163,6 +169,13 @@ def kind_teller(url: str, kinds: Kinds) -> Callable[[Page], str]:
         return next((name for name, sign in signs if sign.search(path)), "")
 
     return kind
+
+
+def lists_others(site: SiteFile) -> pl.Expr:
+    """Whether an address, in `_path`, is one of a page that lists others: the home page, a listing,
+    a later page of one, a page about an author, a feed."""
+    listings = (_listing, _signs("paged", _PAGED), _author, _signs("feeds", _FEEDS))
+    return pl.any_horizontal(pl.col("_path") == "/", *(sign(site) for sign in listings))
 
 
 def choices_of(name: str) -> tuple[str, ...]:
@@ -240,9 +253,9 @@ def _words_in(pages: pl.LazyFrame, site: SiteFile) -> dict[str, bool]:
 #: Sign → words of which one stands in every address that has it by the tool's own signs.
 _NEEDED = {
     _mark("search"): ("search", "?"), _mark("paged"): ("page",), "print": ("print",),
-    "query": ("?",), _mark("feeds"): ("feed", "rss", "atom"),
+    "query": ("?",), _mark("drafts"): ("draft",), _mark("feeds"): ("feed", "rss", "atom"),
 }  # fmt: skip
-_WORDS = ("search", "page", "print", "?", "feed", "rss", "atom")
+_WORDS = ("search", "page", "print", "?", "draft", "feed", "rss", "atom")
 
 
 def _collected(

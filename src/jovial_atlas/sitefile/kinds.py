@@ -27,6 +27,9 @@ class Kinds(Part, frozen=True, kw_only=True):
     authors: Annotated[
         tuple[str, ...] | None, says("pages about authors; else /author/ and /authors/")
     ] = None
+    drafts: Annotated[
+        tuple[str, ...] | None, says("drafts, beside those that say so; else folders called drafts")
+    ] = None
     feeds: Annotated[
         tuple[str, ...] | None,
         says("feeds; else feed.xml, /feed/ and files that end in .rss or .atom"),

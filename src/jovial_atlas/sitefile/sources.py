@@ -223,4 +223,4 @@ class PackageSource(_Mapped, frozen=True, kw_only=True, tag_field="kind", tag="p
 RecordSource = (
     MarkdownSource | TableSource | SqlSource | FeedSource | ListSource | JsonSource | PackageSource
 )
-Source = RecordSource | HtmlSource | CrawlSource
+Source = HtmlSource | RecordSource | CrawlSource

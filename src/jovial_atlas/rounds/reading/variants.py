@@ -10,7 +10,7 @@ from collections.abc import Collection
 
 import polars as pl
 
-from jovial_atlas.rules.policies import PRINT
+from jovial_atlas.rules.policies import PRINT, lists_others
 from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
 
@@ -88,7 +88,8 @@ def _with_query(table: pl.LazyFrame) -> pl.DataFrame:
 
 def _same_text(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     """Pages with the same main text as another: all but the one with the shortest address,
-    which counts as the original. Pages that name a canonical have said what they are."""
+    which counts as the original. Pages that name a canonical have said what they are; a listing
+    that shows an article in full makes the article no repetition."""
     pages = (
         table.filter(
             (pl.col("kind") == "page")
@@ -98,7 +99,7 @@ def _same_text(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
             & (pl.col("canonical").is_null() | (pl.col("canonical") == pl.col("loc")))
         )
         .select("loc", "fingerprint", path_column(site))
-        .filter(~_is_print(site))
+        .filter(~_is_print(site), ~lists_others(site))
         .select("loc", "fingerprint")
         .collect(engine="streaming")
     )

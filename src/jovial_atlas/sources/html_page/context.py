@@ -111,6 +111,8 @@ class OpenPage:
     row: PageRow
     faults: list[Fault]
     references: References
+    #: The page as it was read.
+    octets: bytes = b""
     metas: list[dict[str, str | None]] = field(default_factory=list)
     #: Structured data of the page: nodes of JSON-LD.
     data: list[dict[str, Any]] = field(default_factory=list)

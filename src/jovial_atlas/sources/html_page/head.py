@@ -12,6 +12,7 @@ from jovial_atlas import addresses, dates, foreign, languages
 from jovial_atlas.pages.row import AlternateRow, CrawlerWordsRow
 from jovial_atlas.robots.directives import read_directives
 from jovial_atlas.robots.words import kept
+from jovial_atlas.sources.html_page.byline import heading_of, read_byline
 from jovial_atlas.sources.html_page.context import OpenPage, References
 from jovial_atlas.sources.html_page.outline import attribute, text
 
@@ -40,6 +41,7 @@ def read_head(page: OpenPage, modified: float | None) -> None:
     _read_places(page)
     page.row["expires"] = _expires(metas, page.row["directives"])
     page.row["author"] = metas.get("author") or _json_author(data_nodes)
+    read_byline(metas, page)
 
 
 #: Tags that crawlers look for in the head: metas by name, links by rel.
@@ -137,10 +139,12 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
     row["title"] = next((said for node in titles if (said := text(node))), None)
     if len(titles) > 1:
         page.fault("title-repeated", f"The page has {len(titles)} title elements.")
-    heading = page.outline.first("h1")
-    row["heading"] = text(heading) if heading else None
+    row["heading"] = heading_of(page)
     row["description"] = metas.get("description")
     row["share_image"] = page.resolve(metas.get("og:image") or metas.get("og:image:url"))
+    row["share_title"] = metas.get("og:title")
+    row["share_description"] = metas.get("og:description")
+    row["share_type"] = metas.get("og:type")
     described = _named(page, "name", "description")
     if len(described) > 1:
         page.fault(
@@ -149,7 +153,7 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
         )
     root = page.outline.tree.root
     language = (root.attributes.get("lang") or root.attributes.get("xml:lang")) if root else None
-    row["language"] = (language or "").strip() or None
+    row["language"] = (language or "").strip() or _language(metas, page)
     if row["language"] and (wrong := languages.fault_of(row["language"])):
         page.fault("language-wrong", f"lang {row['language']!r} {wrong}.")
     links = [(tag.given, tag.rel) for tag in page.outline.head if tag.name == "link"]
@@ -157,6 +161,14 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
     _read_canonical(links, page)
     _read_alternates(links, page)
     _read_refresh(page)
+
+
+def _language(metas: dict[str, str], page: OpenPage) -> str | None:
+    """The language that the head names where the root does not."""
+    named = _named(page, "http-equiv", "content-language")
+    given = (*named, metas.get("dc.language"), metas.get("og:locale"))
+    said = next((one.partition(",")[0].strip() for one in given if one), "").replace("_", "-")
+    return said if said and not languages.fault_of(said) else None
 
 
 def _read_directives(page: OpenPage) -> None:
@@ -300,7 +312,7 @@ def _read_dates(
     times = page.outline.all("time")
     if times:
         places["time"] = _times(times, "datepublished", "published")
-    published, where = _first_date(page, places, places)
+    published, where = first_date(page, places, places)
     row["published"], row["published_from"] = published, where
     places = {}
     if not _MODIFIED.isdisjoint(metas):
@@ -315,14 +327,14 @@ def _read_dates(
         places["git"] = [page.file.committed]
     if modified is not None:
         places["file"] = map(dates.from_timestamp, [modified])
-    row["lastmod"], row["lastmod_from"] = _first_date(page, places, page.reading.trust)
+    row["lastmod"], row["lastmod_from"] = first_date(page, places, page.reading.trust)
 
 
 #: Places whose dates are in the product's form already.
 _IN_FORM = frozenset({"published", "git", "file"})
 
 
-def _first_date(
+def first_date(
     page: OpenPage, places: Mapping[str, Iterable[str]], trust: Iterable[str]
 ) -> tuple[str | None, str | None]:
     """The date of the first place that has one that can be right, and that place."""

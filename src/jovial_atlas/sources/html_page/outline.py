@@ -6,7 +6,7 @@ Knows nothing of rows or of what elements mean; `page_head` and `page_body` read
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from itertools import chain, compress, count
 from operator import attrgetter, itemgetter
@@ -27,6 +27,9 @@ _ROLES = frozenset({"main", "navigation", "banner", "contentinfo"})
 # Where a page marks no main content, its frame is guessed from how elements that hold frames
 # are usually named.
 _FRAME = re.compile(r"(?:^| )nav|breadcrumb|sidebar|footer")
+
+#: What stands at the end of a heading for the link to itself, with the space before it.
+_ANCHOR_SIGNS = "¶🔗 \u00a0" + "".join(map(chr, range(0xF000, 0xF300)))
 
 _number, _attributes = attrgetter("tag_id"), attrgetter("attributes")
 
@@ -87,6 +90,7 @@ class Outline:
     # The elements that say something, and the number of each.
     _nodes: list[LexborNode] = field(default_factory=list)
     _numbers: bytearray = field(default_factory=bytearray)
+    _articles: list[LexborNode] | None = None
 
     def all(self, name: str) -> list[LexborNode]:
         """The elements of a name."""
@@ -126,9 +130,7 @@ class Outline:
         for place, given in parts.items():
             if (role := given.get("role")) in _ROLES:
                 roles.setdefault(role, []).append(place)
-        start = self._numbers.find(_NUMBERS["main"])
-        if start < 0:
-            start = roles["main"][0] if "main" in roles else self._numbers.find(_NUMBERS["article"])
+        start = self._start(roles.get("main", ()))
         main = self.main = self._nodes[start] if start >= 0 else self.tree.body
         self.shown = {"a": [], "img": [], "p": []}
         if main is None:
@@ -145,6 +147,52 @@ class Outline:
         self.shown = {name: self._among(inside, _CALLED[name]) for name in self.shown}
         self.linked = _references(self.shown["a"])
         self.framed = _references(self._among(outside, _CALLED["a"]))
+
+    @property
+    def articles(self) -> list[LexborNode]:
+        """The articles that stand in no other: one is what the page is about, several make it a
+        listing of others."""
+        if self._articles is None:
+            every = self.all("article")
+            self._articles = every if len(every) < 2 else [
+                node for node in every if ancestor(node, "article") is None
+            ]  # fmt: skip
+        return self._articles
+
+    @property
+    def subject(self) -> LexborNode | None:
+        """The element that holds what the page is about and says of itself, where one is marked as
+        the main content, or is the only article; None for a listing and where nothing is marked."""
+        articles = self.articles
+        if len(articles) == 1:
+            return articles[0]
+        return self.first("main") if not articles else None
+
+    def _start(self, mains: Sequence[int]) -> int:
+        """The place of the element that holds the main content; -1 where none is marked."""
+        start = self._numbers.find(_NUMBERS["main"])
+        if start >= 0:
+            return start
+        if mains:
+            return mains[0]
+        articles = self.articles
+        if len(articles) < 2:
+            return self._numbers.find(_NUMBERS["article"])
+        # Of a listing all articles are content, not the first one.
+        around = _around(articles)
+        while around is not None and around.tag != "body":
+            place = self._place_of(around)
+            if place >= 0:
+                return place
+            around = around.parent
+        return -1
+
+    def _place_of(self, node: LexborNode) -> int:
+        number = min(node.tag_id, _UNKNOWN)
+        for place in self._places(_table(number)):
+            if self._nodes[place].mem_id == node.mem_id:
+                return place
+        return -1
 
     def _named_frames(self, parts: dict[int, dict[str, str | None]], body: int) -> Iterator[int]:
         """The places of elements that are called as frames usually are; `body` is the address of
@@ -170,6 +218,23 @@ class Outline:
                 # Taken out of the tree, but not apart: the whole tree is freed at once anyway.
                 self._nodes[place].decompose(recursive=False)
         return [*kept, (after, stop)]
+
+
+def _around(nodes: Sequence[LexborNode]) -> LexborNode | None:
+    """The nearest element around all of some elements."""
+    first, *others = nodes
+    chain = list(_above(first))
+    for node in others:
+        above = {one.mem_id for one in _above(node)}
+        chain = [one for one in chain if one.mem_id in above]
+    return chain[0] if chain else None
+
+
+def _above(node: LexborNode) -> Iterator[LexborNode]:
+    at = node.parent
+    while at is not None:
+        yield at
+        at = at.parent
 
 
 def outline(tree: LexborHTMLParser) -> Outline:
@@ -230,8 +295,9 @@ def _references(links: Iterable[LexborNode]) -> list[str | None]:
 
 def text(node: LexborNode) -> str | None:
     """The text of an element on one line."""
-    # Documentation generators end a heading with a link to itself, shown as a pilcrow.
-    return " ".join(node.text(separator="").split()).removesuffix("¶").rstrip() or None
+    # Documentation generators end a heading with a link to itself, shown as a pilcrow or as a
+    # sign of a font of their own.
+    return " ".join(node.text(separator="").split()).rstrip(_ANCHOR_SIGNS) or None
 
 
 def attribute(node: LexborNode | None, name: str) -> str | None:

@@ -33,7 +33,10 @@ _XML_ENCODING = re.compile(rb"\A<\?xml[^>]+encoding\s*=\s*[\"']([A-Za-z0-9_.:-]+
 _BOMS = ((b"\xef\xbb\xbf", "utf-8"), (b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"))
 #: HTML §4.2.5.4: the declaration lies wholly within the first 1,024 bytes.
 _CHARSET_WITHIN = 1_000
-_ERROR_PAGE = re.compile(r"(?:^|/)(?:40[0-9]|5[0-9x][0-9x]|error)(?:/index)?\.x?html?$", re.I)
+_ERROR_PAGE = re.compile(r"(?:^|/)(?:40[0-9]|5[0-9x][0-9x])(?:/index)?\.x?html?$", re.I)
+#: A page may be called so and be about errors: what it says decides.
+_MAYBE_ERROR = re.compile(r"(?:^|/)(?:error|not-?found)(?:/index)?\.x?html?$", re.I)
+_ERROR_TEXT = re.compile(r"\b[45]\d\d\b|not (?:be )?found|nicht gefunden|introuvable", re.I)
 
 
 class _Kept(threading.local):
@@ -138,11 +141,17 @@ def _read(
     found = outline(LexborHTMLParser(text, options=LexborDocumentOptions.WO_EVENTS))
     if references is None:
         references = References(file.loc, reading.served)
-    page = OpenPage(file, reading, found, row, faults, references)
+    page = OpenPage(file, reading, found, row, faults, references, data)
     read_head(page, modified)
+    if row["kind"] == "page" and _MAYBE_ERROR.search(file.path) and _tells_error(row):
+        row["kind"] = "error"
     read_data(page, data)
     read_body(page)
     return row
+
+
+def _tells_error(row: PageRow) -> bool:
+    return any(_ERROR_TEXT.search(said) for said in (row["title"], row["heading"]) if said)
 
 
 #: Only pages with so many tags, or so long a tag, are looked at more closely.

@@ -1,0 +1,96 @@
+"""Renders the corpus, runs the command on it, and prints what was read rightly: `make corpus`."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+from corpus.generators import SITE, Rendered, all_of
+
+_SITE_FILE = f"""
+[site]
+url = "{SITE}"
+name = "Marrowfen"
+[output]
+folder = "site"
+[[source]]
+kind = "html"
+path = "site"
+addresses = "folder"
+"""
+#: The share of facts that must be right.
+_WANTED = 0.97
+
+
+def _command(*arguments: str, cwd: Path) -> str:
+    place = Path(sys.executable).with_name("jovial-atlas")
+    done = subprocess.run([place, *arguments], cwd=cwd, capture_output=True, text=True, check=False)
+    if done.returncode not in (0, 1):
+        raise SystemExit(done.stdout + done.stderr)
+    return done.stdout
+
+
+def _facts(rendered: Rendered) -> Iterator[tuple[str, str, object, object]]:
+    """(field, file, wanted, read) for every fact of a rendered site."""
+    work = rendered.folder.parent
+    (work / "atlas.toml").write_text(_SITE_FILE.replace('"site"', f'"{rendered.folder.name}"'))
+    _command("survey", cwd=work)
+    _command("pages", "--export", "pages.json", cwd=work)
+    rows = {row["path"]: row for row in json.loads((work / "pages.json").read_bytes())}
+    for name, article in rendered.pages.items():
+        row = rows.get(name)
+        if row is None:
+            yield "listed", name, True, None
+            continue
+        yield "heading", name, article.title, row["heading"]
+        if article.author:
+            yield "author", name, article.author, row["author"]
+        if article.date:
+            yield "date", name, article.date, (row["published"] or "")[:10]
+            yield "tags", name, sorted(article.tags), sorted(row["tags"] or [])
+        yield "language", name, article.language, (row["language"] or "")[:2]
+        yield "kind", name, "page", row["kind"]
+        pictures = [one["loc"].rpartition("/")[2] for one in row["images"] or []]
+        yield "picture", name, [article.picture] if article.picture else [], pictures
+        yield "listed", name, "listed", row["verdict"]
+    for name in rendered.drafts:
+        if name in rows:
+            yield "listed", name, "unlisted", rows[name]["verdict"]
+
+
+def main() -> int:
+    asked = argparse.ArgumentParser(prog="python -m corpus", description=__doc__)
+    asked.add_argument("folder", type=Path, help="where sites are rendered")
+    asked.add_argument("--node", type=Path, help="a folder with node_modules, for generators in it")
+    asked.add_argument("--only", action="append", default=[], help="only this rendering")
+    asked.add_argument("--wrong", action="store_true", help="show every fact that was read wrongly")
+    given = asked.parse_args()
+    tools = Path(sys.executable).parent
+    total: dict[str, list[int]] = {}
+    for rendered in all_of(tools, given.folder.resolve(), given.node, given.only):
+        counts: dict[str, list[int]] = {}
+        for field, name, truth, read in _facts(rendered):
+            right = truth == read
+            for sums in (counts, total):
+                pair = sums.setdefault(field, [0, 0])
+                pair[0] += right
+                pair[1] += 1
+            if given.wrong and not right:
+                print(f"  {field} of {name}: {read!r}, not {truth!r}")
+        _line(rendered.name, counts)
+    _line("all", total)
+    right, whole = (sum(one[number] for one in total.values()) for number in (0, 1))
+    print(f"{right / whole:.1%} of {whole:,} facts are right")
+    return 0 if right >= _WANTED * whole else 1
+
+
+def _line(name: str, counts: dict[str, list[int]]) -> None:
+    shown = [f"{field} {right}/{of}" for field, (right, of) in counts.items()]
+    print(name.ljust(26) + "  ".join(one.ljust(16) for one in shown))
+
+
+sys.exit(main())
