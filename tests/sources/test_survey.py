@@ -15,7 +15,7 @@ from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.sources.workers import readers
-from tests.conftest import TODAY, URL, page
+from tests.conftest import TODAY, URL, page, run_command, write_site
 
 HTML = 'kind = "html"\npath = "public"\n'
 TABLE = 'kind = "table"\npath = "t.csv"\nurl = "/{slug}/"\n'
@@ -282,3 +282,59 @@ def test_the_example_of_the_documentation_runs(tmp_path):
     assert (
         pl.read_csv(folder / "all.csv").height == pl.read_ndjson(folder / "all.jsonl").height == 3
     )
+
+
+@pytest.mark.parametrize(
+    "more",
+    [
+        "", '[[engine]]\nname = "L"\ncrawlers = ["lantern"]\n', '[dates]\ntrust = ["meta", "file"]\n',
+        '[dates]\ntrust = ["fingerprint", "file"]\n', '[kinds]\nlistings = ["/x/**"]\n',
+        '[identity]\nquery = "drop"\n', '[policies]\ndrafts = "unlist"\n',
+        '[[section]]\nname = "s"\nmatch = "/a/**"\nschema = "Article"\n',
+    ],
+)  # fmt: skip
+@pytest.mark.parametrize("options", [(), ("--full",)])
+def test_no_setting_and_no_rebuild_moves_a_date(tmp_path, more, options):
+    """Only another content does: bytes that are the same have the same date, however they are read."""
+    write_site(tmp_path, {f"{name}/index.html": page(name) for name in "ab"})
+    for number, file in enumerate(sorted((tmp_path / "public").rglob("*.html")), start=1):
+        os.utime(file, (1_780_000_000 + number, 1_780_000_000 + number))
+    site = tmp_path / "atlas.toml"
+
+    def dates():
+        assert run_command("survey", *options, cwd=tmp_path).code == 0
+        rows = run_command("pages", "--format", "json", cwd=tmp_path).json
+        return {row["loc"]: row["lastmod"] for row in rows}
+
+    first = dates()
+    for file in (tmp_path / "public").rglob("*.html"):
+        os.utime(file)
+    site.write_text(site.read_text() + more)
+    assert dates() == first
+
+
+def test_what_repeats_over_the_site_is_layout(tmp_path):
+    """A logo, the name of the site as heading and sentences of a frame belong to no page; they are
+    known again when a later survey reads one page alone."""
+    def framed(n):
+        return (f'<html lang="en"><title>Page {n}</title><body><h1>Marrowfen</h1><img src="/logo.png">'
+                f'<p>All rights belong to the reserve, in all years and in all lands.</p>'
+                f'<h2>Notes {n}</h2><img src="/{n}.jpg">Words {n} of the page.</body>')  # fmt: skip
+
+    write_site(tmp_path, {f"{n}/index.html": framed(n) for n in range(9)})
+    (tmp_path / "public/own/index.html").parent.mkdir()
+    (tmp_path / "public/own/index.html").write_text(page("Own", '<img src="/own.jpg"><p>Its own words, and no others.</p>'))
+
+    def rows():
+        assert run_command("survey", cwd=tmp_path).code == 0
+        survey = last_survey(read_site_file(tmp_path / "atlas.toml"), TODAY)
+        return {
+            row["loc"].removeprefix(URL): (row["heading"], row["excerpt"], [one["loc"] for one in row["images"]])
+            for row in survey.pages.collect().to_dicts()
+        }  # fmt: skip
+
+    wanted = {f"/{n}/": (None, None, [f"{URL}/{n}.jpg"]) for n in range(9)}
+    wanted["/own/"] = ("Own", "Its own words, and no others.", [f"{URL}/own.jpg"])
+    assert rows() == wanted
+    (tmp_path / "public/3/index.html").write_text(framed(3).replace("Words", "Other words"))
+    assert rows() == wanted

@@ -13,7 +13,8 @@ from jovial_atlas.sitefile import SiteFile
 _DEPARTED = 200_000
 
 
-DATED = ("loc", "fingerprint", "lastmod", "lastmod_from")
+#: By what a page is known again, and its date.
+DATED = ("loc", "fingerprint", "digest", "lastmod", "lastmod_from")
 
 
 def departed_now(
@@ -25,7 +26,8 @@ def departed_now(
         return None
     now = before.select(DATED) if before is not None else None
     frames = [one for one in (now, had) if one is not None]
-    went = pl.concat(frames).join(after.select("loc"), on="loc", how="anti")
+    # A file of an older version has no digests.
+    went = pl.concat(frames, how="diagonal").join(after.select("loc"), on="loc", how="anti")
     return went.unique("loc", keep="first", maintain_order=True).head(_DEPARTED).collect()
 
 

@@ -21,11 +21,13 @@ from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import compare
 from jovial_atlas.rounds.reading.begun import Begun, begin_survey
 from jovial_atlas.rounds.reading.departed import DATED, departed_before, departed_now
+from jovial_atlas.rounds.reading.layout import learned, without_layout
 from jovial_atlas.rounds.reading.unchanged import noted
 from jovial_atlas.rounds.reading.variants import find_variants, variant_signs
 from jovial_atlas.rounds.reading.video_files import look_at_videos
 from jovial_atlas.rounds.state.hiding import hides_first, public_robots
 from jovial_atlas.rounds.state.last_survey import filled_in, stored_pages
+from jovial_atlas.rounds.state.layout import Layout
 from jovial_atlas.rounds.state.loss import check_survey
 from jovial_atlas.rounds.state.names import DEPARTED, PAGE_TABLE
 from jovial_atlas.rounds.state.survey_record import SurveyRecord, Unchanged, read_survey_record
@@ -79,31 +81,30 @@ def run_survey(
     try:
         table = schema.complete(delivered)
         signs = signs_in(table, site, variant_signs(site))
-        after, more = _completed(delivered, beside, site, client, now, signs, anew=options.full)
+        known = None if options.full else record
+        after, layout, more = _completed(delivered, beside, site, client, now, signs, known)
         faults += more
         filled = filled_in(table, signs)
         decided = decide(after, site, now, filled)
         sections, rows = section_counts(decided, site)
         changes = compare(before, after)
-        may_lose = before is not None and _may_lose(site, record, sections, changes)
-        if before is not None and may_lose and not options.accept:
+        may_lose = not options.accept and _may_lose(site, record, sections, changes)
+        if before is not None and may_lose:
             had = decide(before, site, now, filled_in(before, _signs_before(record)))
             check_survey(site, had, decided, [*map(str, broken), *_empty(site, after, broken)])
-        lasting = bool(begun.inputs) and _is_lasting(after, site, now, filled)
+        rests = begun.inputs if _is_lasting(after, site, now, filled) else None
         departed = departed_now(site, before, after) if changes.removed or changes.added else None
         hidden, at = "" if site.model.host else _said_first(site, rows, after), dates.write(now)
         with options.swapping():
             if departed is not None:
                 snapshot.save(departed, site.state / DEPARTED)
             move_into_place(beside, target)
-            rests = begun.inputs if lasting else None
             kept = noted(rests, begun.mark, target, sections, hidden) if rests else None
-            _keep_record(site, at, kept, signs, sections, changes.renamed, faults)
+            _keep_record(site, at, kept, signs, sections, changes.renamed, faults, layout)
     finally:
         with suppress(OSError):
             beside.unlink(missing_ok=True)
-    if site.model.host:
-        hidden = hides_first(site, now)
+    hidden = hides_first(site, now) if site.model.host else hidden
     return Survey(at, sum(one.pages for one in sections), sections, changes, faults, hidden)
 
 
@@ -149,6 +150,7 @@ def _keep_record(
     sections: Sequence[SectionCount],
     renamed: Sequence[tuple[str, str]],
     faults: Sequence[Fault],
+    layout: Layout,
 ) -> None:
     record = SurveyRecord(
         unchanged=unchanged,
@@ -157,6 +159,7 @@ def _keep_record(
         noted=list(signs),
         listed={section.name: section.listed for section in sections},
         renamed=list(renamed),
+        layout=layout,
         told=[(fault.code, fault.where, fault.message) for fault in faults],
     )
     record.keep(site.state)
@@ -273,17 +276,23 @@ def _completed(
     client: Client,
     now: datetime,
     signs: Sequence[str],
-    *,
-    anew: bool,
-) -> tuple[pl.LazyFrame, list[Fault]]:
-    """The page table with what takes all of it: which pages repeat others, and what their videos
-    are; with faults met. It is saved at `path`; a large one that is there already, and has
-    neither, is left as it is. Raises OutputError."""
-    table, filled = schema.complete(delivered), delivered.collect_schema().names()
+    record: SurveyRecord | None,
+) -> tuple[pl.LazyFrame, Layout, list[Fault]]:
+    """The page table with what takes all of it: without what is layout, with which pages repeat
+    others, and what their videos are; with that layout and faults met. `record` is that of the
+    survey before, None where all is looked at anew. The table is saved at `path`; a large one that
+    is there already, and has none of these, is left as it is. Raises OutputError."""
+    filled = delivered.collect_schema().names()
+    layout = learned(delivered, filled, site)
+    if record:
+        layout = record.layout.joined(layout)
+    if layout:
+        delivered = without_layout(delivered, filled, layout)
+    table = schema.complete(delivered)
     looked = None
     tables = [find_variants(table, filled, site, signs)]
     if "videos" in filled:
-        looked = look_at_videos(table, site, client, now, anew=anew)
+        looked = look_at_videos(table, site, client, now, anew=record is None)
         tables.append(looked.media)
     filled_tables = [one for one in tables if one.height]
     whole = delivered
@@ -298,14 +307,14 @@ def _completed(
     if not path.exists():
         saved = whole.collect()
         snapshot.save(saved, path)
-        return schema.complete(saved.lazy()), faults
-    if filled_tables:
+        return schema.complete(saved.lazy()), layout, faults
+    if filled_tables or layout:
         beside = temporary_name(path.parent)
         snapshot.sink(whole, beside)
         move_into_place(beside, path)
     after = stored_pages(path)
     assert after is not None
-    return after, faults
+    return after, layout, faults
 
 
 def _key(source: Source, site: SiteFile) -> str:
@@ -325,7 +334,8 @@ def _remembered(
     if before is None:
         return {}
     departed = departed_before(site)
-    dated = pl.concat([before.select(DATED), *([departed] if departed is not None else [])])
+    frames = [before.select(DATED), *([departed] if departed is not None else [])]
+    dated = pl.concat(frames, how="diagonal")
     built = [source for source in site.model.source if isinstance(source, HtmlSource)]
     known = {name_of(source): KnownFiles(dates=dated) for source in built}
     if full or record is None:

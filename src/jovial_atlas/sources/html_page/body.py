@@ -11,7 +11,7 @@ from selectolax.lexbor import LexborNode
 from jovial_atlas import addresses
 from jovial_atlas.pages.row import ImageRow, PageRow
 from jovial_atlas.sources.html_page.context import OpenPage
-from jovial_atlas.sources.html_page.outline import attribute, text
+from jovial_atlas.sources.html_page.outline import Outline, ancestor, attribute, text
 from jovial_atlas.sources.html_page.videos import linked_videos, page_videos
 
 #: Elements beside `a` that lead to other pages, and the attribute that says where.
@@ -35,7 +35,7 @@ def read_body(page: OpenPage) -> None:
     entries = page.references.all_of(outline.linked)
     if outline.main is not None:
         row["images"] = list(_images(outline.shown["img"], page))
-        row["excerpt"] = _excerpt(outline.shown["p"])
+        row["excerpt"] = _excerpt(_own_paragraphs(outline))
         # Few pages link to any.
         if not entries.isdisjoint(page.references.media):
             linked_videos(outline.shown["a"], page, row["videos"])
@@ -75,6 +75,14 @@ def _images(nodes: Iterable[LexborNode], page: OpenPage) -> Iterator[ImageRow]:
 
 def _is_pixel(node: LexborNode) -> bool:
     return node.attributes.get("width") in ("0", "1") or node.attributes.get("height") in ("0", "1")
+
+
+def _own_paragraphs(outline: Outline) -> Iterable[LexborNode]:
+    """The paragraphs of what a page is about: of a listing none that stands in an entry."""
+    shown = outline.shown["p"]
+    if len(outline.articles) < 2:
+        return shown
+    return [node for node in shown if ancestor(node, "article") is None]
 
 
 def _excerpt(paragraphs: Iterable[LexborNode]) -> str | None:

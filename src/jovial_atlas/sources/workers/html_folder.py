@@ -10,6 +10,7 @@ import os
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import NamedTuple
 
 import polars as pl
 
@@ -32,7 +33,7 @@ _BATCH = 2_000
 @dataclass(frozen=True, slots=True)
 class KnownFiles:
     """What surveys before knew of this source: its rows, where they were read in the same way,
-    and its faults by path; and the dates of all pages, as `loc, fingerprint, lastmod,
+    and its faults by path; and the dates of all pages, as `loc, fingerprint, digest, lastmod,
     lastmod_from`, whichever way they were read."""
 
     rows: pl.DataFrame = field(default_factory=schema.empty)
@@ -61,7 +62,8 @@ def read_folder(
     pages = pages_among(fresh, folder)
     others = [file for file in fresh if not file.path.lower().endswith(folder.endings)]
     yield Batch(schema.table([_document(file, reading) for file in others]))
-    before = _before(known) if known and pages and "fingerprint" in reading.trust else {}
+    before = _before(known) if known and pages else {}
+    by_content = "fingerprint" in reading.trust
     done = len(files) - len(pages)
     rows: list[PageRow] = []
     faults = []
@@ -70,7 +72,7 @@ def read_folder(
         if progress:
             progress(done, len(files))
         for row in some:
-            _keep_date(row, before)
+            _keep_date(row, before, by_content)
         rows += some
         faults += page_faults
         if len(rows) >= _BATCH:
@@ -116,22 +118,34 @@ def _same_bytes(path: str | Path, digest: str | None) -> bool:
         return False
 
 
-def _before(known: KnownFiles) -> dict[str, tuple[str | None, str | None, str | None]]:
+class _Dated(NamedTuple):
+    """A page of the survey before: its content, its bytes, its date and from where that was."""
+
+    fingerprint: str | None
+    digest: str | None
+    lastmod: str | None
+    lastmod_from: str | None
+
+
+def _before(known: KnownFiles) -> dict[str, _Dated]:
     if known.dates is None:
         return {}
     rows = known.dates.collect(engine="streaming").iter_rows()
-    return {loc: (print_, date, where) for loc, print_, date, where in rows}
+    return {loc: _Dated(*about) for loc, *about in rows}
 
 
-def _keep_date(row: PageRow, before: dict[str, tuple[str | None, str | None, str | None]]) -> None:
-    """A file's own date says nothing where the main content is as it was: a rebuild touches
-    every file, a new footer changes every page, and neither is news."""
+def _keep_date(row: PageRow, before: dict[str, _Dated], by_content: bool) -> None:
+    """A file's own date says nothing where its bytes are as they were, however they are read now:
+    other settings and another version of this tool change no page. Nor does it, `by_content`, where
+    the main content is: a rebuild touches every file, a new footer changes every page, and neither
+    is news."""
     had = before.get(row["loc"])
     if had is None or row["lastmod_from"] != "file":
         return
-    if had[0] == row["fingerprint"] and had[1]:
-        row["lastmod"], row["lastmod_from"] = had[1], had[2]
-    else:
+    same = had.digest is not None and had.digest == row["digest"]
+    if (same or (by_content and had.fingerprint == row["fingerprint"])) and had.lastmod:
+        row["lastmod"], row["lastmod_from"] = had.lastmod, had.lastmod_from
+    elif by_content:
         row["lastmod_from"] = "fingerprint"
 
 

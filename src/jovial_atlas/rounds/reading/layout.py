@@ -1,0 +1,70 @@
+"""Telling layout from content by the whole site: a picture on most pages is a logo, a heading that
+most pages share is the site's name, and first sentences that several pages share stand in a frame
+around them. All three are taken out of the page table."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+import polars as pl
+
+from jovial_atlas.pages import schema
+from jovial_atlas.rounds.state.layout import Layout
+from jovial_atlas.rules.policies import lists_others
+from jovial_atlas.rules.selectors import path_column
+from jovial_atlas.sitefile import CrawlSource, HtmlSource, SiteFile
+from jovial_atlas.sources.settings import name_of
+
+#: Sites with fewer pages are all alike by chance.
+_LEAST_PAGES = 8
+#: From this share of pages on a picture or a heading is layout.
+_SHARE = 0.5
+#: So many pages with other texts that begin with the same sentences do so by their frame.
+_SAME_BEGINNING = 3
+
+
+def learned(table: pl.LazyFrame, filled: Collection[str], site: SiteFile) -> Layout:
+    """What is layout by the pages of a table that were read from HTML. Records of other systems
+    name their pictures and texts on purpose."""
+    read = [name_of(one) for one in site.model.source if isinstance(one, HtmlSource | CrawlSource)]
+    if not read:
+        return Layout()
+    table = schema.complete(table)
+    pages = table.filter(pl.col("source").is_in(read), pl.col("kind") == "page")
+    count = pages.select(pl.len()).collect(engine="streaming").item()
+    if count < _LEAST_PAGES:
+        return Layout()
+    most = pl.len() >= _SHARE * count
+    found: dict[str, tuple[str, ...]] = {}
+    if "images" in filled:
+        shown = pages.select(pl.col("images").list.eval(pl.element().struct.field("loc")))
+        found["images"] = _repeated(shown.explode("images"), "images", most)
+    if "heading" in filled:
+        # A site of which all pages have one title has one subject.
+        other = pl.col("title").n_unique() >= pl.len() / 2
+        found["headings"] = _repeated(pages.select("heading", "title"), "heading", most & other)
+    if "excerpt" in filled:
+        other = pl.col("fingerprint").n_unique() >= _SAME_BEGINNING
+        # What lists others begins as the first of them does.
+        texts = pages.with_columns(path_column(site)).filter(~lists_others(site))
+        found["excerpts"] = _repeated(texts, "excerpt", other)
+    return Layout(**found)
+
+
+def _repeated(table: pl.LazyFrame, name: str, often: pl.Expr) -> tuple[str, ...]:
+    there = table.filter(pl.col(name).is_not_null()).group_by(name).agg(_often=often)
+    return tuple(there.filter("_often").collect(engine="streaming")[name].sort())
+
+
+def without_layout(table: pl.LazyFrame, filled: Collection[str], layout: Layout) -> pl.LazyFrame:
+    """The table without what is layout."""
+    columns = []
+    if layout.images and "images" in filled:
+        loc = pl.element().struct.field("loc")
+        own = pl.element().filter(~loc.is_in(list(layout.images)))
+        columns.append(pl.col("images").list.eval(own))
+    for name, texts in (("heading", layout.headings), ("excerpt", layout.excerpts)):
+        if texts and name in filled:
+            text = pl.col(name)
+            columns.append(pl.when(~text.is_in(list(texts))).then(text).alias(name))
+    return table.with_columns(columns)
