@@ -135,3 +135,23 @@ def test_without_yes_questions_are_asked_with_defaults(tmp_path):
         "url": "https://fen.example", "name": "The fen", "short_name": "Fen", "language": "de",
         "stage": "draft",
     }  # fmt: skip
+
+
+def test_init_finds_folders_of_languages_and_surveys_take_them(tmp_path):
+    """A theme that says `lang="en"` on every page does not make German pages English."""
+    german = ("Das Wasser stand den ganzen Morgen bis zur untersten Stufe des Turmes, und zwei Rohrdommeln "
+              "riefen aus dem Schilf, bis der Nebel sich hob und der Tag begann.")  # fmt: skip
+    pages = {f"{folder}{name}/index.html": page(f"{name} {folder}", f"<p>{german if folder else 'English words.'}</p>")
+             for folder in ("", "de/") for name in ("reeds", "frogs", "bats")}  # fmt: skip
+    pages["hr/only/index.html"] = page("hr")  # a department, not Croatian
+    for name, text in pages.items():
+        (tmp_path / "public" / name).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / "public" / name).write_text(text)
+    run = run_command("init", "--yes", "--url", URL, "--html", "public", cwd=tmp_path)
+    assert run.code == 0 and 'folders = {en = "/", de = "/de/"}' in (tmp_path / "atlas.toml").read_text()
+    assert run_command("survey", cwd=tmp_path).code == 0
+    rows = run_command("pages", "--language", "de", "--format", "json", cwd=tmp_path).json
+    assert {row["loc"] for row in rows} == {f"{URL}/de/{name}/" for name in ("reeds", "frogs", "bats")}
+    assert run_command("build", cwd=tmp_path).code == 0
+    assert not run_command("check", "--only", "text-language", "--format", "json", cwd=tmp_path).json["findings"]
+    assert 'hreflang="de"' in (tmp_path / "public/sitemap-pages-1.xml").read_text()

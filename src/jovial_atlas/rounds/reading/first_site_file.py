@@ -90,6 +90,15 @@ def site_file_text(proposal: Proposal, path: Path, answers: Answers) -> str:
         )
         last = _add_sections(document, proposal)
         last.add(tomlkit.nl())
+    if proposal.languages:
+        spoken = tomlkit.table()
+        folders = tomlkit.inline_table()
+        folders.update(proposal.languages)
+        spoken.comment("pages with the same path in two of them are versions of each other")
+        spoken.add("folders", folders)
+        spoken.add(tomlkit.nl())
+        document.add("languages", spoken)
+        last = spoken
     for line in _RULES:
         last.add(tomlkit.comment(line))
     if proposal.robots:

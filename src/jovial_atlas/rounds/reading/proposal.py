@@ -13,7 +13,7 @@ from pathlib import Path
 
 import polars as pl
 
-from jovial_atlas import addresses
+from jovial_atlas import addresses, languages
 from jovial_atlas.errors import AtlasError, ContentError
 from jovial_atlas.faults import plural
 from jovial_atlas.files import FileSet, write_whole, writing
@@ -31,7 +31,7 @@ from jovial_atlas.sources.workers.readers import Readers
 
 #: A folder needs this many pages to become a section, and no more sections are made.
 _SECTION_PAGES = 2
-_MOST_SECTIONS = 20
+_MOST_SECTIONS = 500
 _SEPARATORS = re.compile(r"\s+[-–—|·:»]\s+")
 
 
@@ -56,6 +56,8 @@ class Proposal:
     language: str
     addresses: Style
     sections: list[FoundSection]
+    #: Language → folder, where the site has pages in several.
+    languages: dict[str, str]
     robots: RobotsFile | None
     authors: int
     notes: list[str] = field(default_factory=list)
@@ -78,6 +80,7 @@ def propose(url: str, html: Path, now: datetime, progress: Progress | None = Non
         raise ContentError(f"{html} holds no HTML page. Name the folder that holds the built site.")
     style = _style(pages, origin)
     notes = [*_said_first(origin, pages, html), *_notes(pages, origin)]
+    main = _most_common(pages["language"]) or "en"
     robots = None
     if (html / ROBOTS).is_file():
         robots = parse_robots((html / ROBOTS).read_bytes())
@@ -86,9 +89,10 @@ def propose(url: str, html: Path, now: datetime, progress: Progress | None = Non
         html,
         pages.height,
         _name(pages, origin),
-        _most_common(pages["language"]) or "en",
+        main,
         style,
         _sections(pages, origin),
+        _languages(pages, main),
         robots,
         pages["author"].drop_nulls().n_unique(),
         notes,
@@ -136,6 +140,39 @@ def _name(pages: pl.DataFrame, origin: str) -> str:
             return end
     home = pages.filter(pl.col("loc") == f"{origin}/")["title"].to_list()
     return (home[0] if home and home[0] else "") or origin.partition("://")[2]
+
+
+#: So many pages have to stand under the same path in a folder and beside it.
+_PARALLEL = 2
+
+
+def _languages(pages: pl.DataFrame, main: str) -> dict[str, str]:
+    """Language → folder of top-level folders that are called after a language and repeat paths of
+    another one, or of what lies outside them."""
+    path = pl.col("path")
+    split = pages.select(
+        code=path.str.extract(r"^([A-Za-z]{2,3}(?:[-_][A-Za-z]{2,4})?)/"),
+        rest=path.str.replace(r"^[A-Za-z]{2,3}(?:[-_][A-Za-z]{2,4})?/", ""),
+        whole=path,
+    )
+    known = [
+        code
+        for code in split["code"].drop_nulls().unique()
+        if languages.fault_of(code.replace("_", "-")) is None
+    ]
+    inside = split.filter(pl.col("code").is_in(known))
+    outside = split.filter(~pl.col("code").is_in(known).fill_null(False)).select(rest="whole")
+    others = pl.concat([inside.select("rest", "code"), outside.with_columns(code=pl.lit(""))])
+    pairs = inside.join(others, on="rest", suffix="_other").filter(
+        pl.col("code") != pl.col("code_other")
+    )
+    counts = pairs.select("code", "rest").unique().group_by("code").len()
+    codes = sorted(counts.filter(pl.col("len") >= _PARALLEL)["code"])
+    found = {languages.canonical(code.replace("_", "-")): f"/{code}/" for code in codes}
+    beside = pairs.filter(pl.col("code_other") == "").height >= _PARALLEL
+    if beside and main not in found:
+        found = {main: "/", **found}
+    return found if len(found) > 1 else {}
 
 
 def _sections(pages: pl.DataFrame, origin: str) -> list[FoundSection]:

@@ -25,6 +25,7 @@ from jovial_atlas.rounds.reading.layout import learned, without_layout
 from jovial_atlas.rounds.reading.unchanged import noted
 from jovial_atlas.rounds.reading.variants import find_variants, variant_signs
 from jovial_atlas.rounds.reading.video_files import look_at_videos
+from jovial_atlas.rounds.state.folder_languages import with_languages
 from jovial_atlas.rounds.state.hiding import hides_first, public_robots
 from jovial_atlas.rounds.state.last_survey import filled_in, stored_pages
 from jovial_atlas.rounds.state.layout import Layout
@@ -282,6 +283,7 @@ def _completed(
     others, and what their videos are; with that layout and faults met. `record` is that of the
     survey before, None where all is looked at anew. The table is saved at `path`; a large one that
     is there already, and has none of these, is left as it is. Raises OutputError."""
+    delivered = with_languages(delivered, site)
     filled = delivered.collect_schema().names()
     layout = learned(delivered, filled, site)
     if record:
@@ -308,7 +310,7 @@ def _completed(
         saved = whole.collect()
         snapshot.save(saved, path)
         return schema.complete(saved.lazy()), layout, faults
-    if filled_tables or layout:
+    if filled_tables or layout or site.model.languages.folders:
         beside = temporary_name(path.parent)
         snapshot.sink(whole, beside)
         move_into_place(beside, path)

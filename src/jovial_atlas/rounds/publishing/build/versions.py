@@ -6,6 +6,7 @@ import polars as pl
 
 from jovial_atlas import languages
 from jovial_atlas.pages import schema
+from jovial_atlas.rounds.state.folder_languages import by_folder
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.sitefile import SiteFile
 
@@ -76,12 +77,7 @@ def _by_folder(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     languages_of = site.model.languages
     if len(languages_of.folders) < 2:
         return pl.DataFrame(schema=_LINKS)
-    path = pl.col("loc").str.strip_prefix(site.model.site.url)
-    language, rest = pl.lit(None, pl.String), pl.lit(None, pl.String)
-    for lang, folder in sorted(languages_of.folders.items(), key=lambda one: len(one[1])):
-        inside = path.str.starts_with(folder)
-        language = pl.when(inside).then(pl.lit(languages.canonical(lang))).otherwise(language)
-        rest = pl.when(inside).then(path.str.strip_prefix(folder)).otherwise(rest)
+    language, rest = by_folder(site)
     pages = (
         listed.select("loc", lang=language, rest=rest)
         .filter(pl.col("lang").is_not_null())
