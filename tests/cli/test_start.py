@@ -154,4 +154,10 @@ def test_init_finds_folders_of_languages_and_surveys_take_them(tmp_path):
     assert {row["loc"] for row in rows} == {f"{URL}/de/{name}/" for name in ("reeds", "frogs", "bats")}
     assert run_command("build", cwd=tmp_path).code == 0
     assert not run_command("check", "--only", "text-language", "--format", "json", cwd=tmp_path).json["findings"]
+    assert "nothing found" in run_command("check", "--only", "picture-missing", cwd=tmp_path).out
+    shown = tmp_path / "public/bats/index.html"
+    shown.write_text(shown.read_text().replace("</main>", '<p>{}</p><img src="/lost.jpg"></main>'.format("More words. " * 9)))
+    assert run_command("survey", cwd=tmp_path).code == 0
+    lost = run_command("check", "--only", "picture-missing", "--format", "json", cwd=tmp_path).json["findings"]
+    assert [(one["where"], "/bats/" in one["message"]) for one in lost] == [(f"{URL}/lost.jpg", True)]
     assert 'hreflang="de"' in (tmp_path / "public/sitemap-pages-1.xml").read_text()

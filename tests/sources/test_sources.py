@@ -321,6 +321,27 @@ def test_front_matter_and_text_fill_the_columns(survey, tmp_path):
 
 
 @pytest.mark.parametrize(
+    "head",
+    [
+        "---\ntitle: Reeds\nauthor: Wren\ndate: 2026-04-10\ntags: [a, b]\n---\n",
+        "+++\ntitle = 'Reeds'\nauthor = 'Wren'\ndate = 2026-04-10\ntags = ['a', 'b']\n+++\n",
+        '{\n"title": "Reeds", "author": "Wren", "date": "2026-04-10", "tags": ["a", "b"]\n}\n\n',
+        ';;;\n{"title": "Reeds", "author": "Wren", "date": "2026-04-10", "tags": ["a", "b"]}\n;;;\n',
+        "Title: Reeds\nDate: 2026-04-10\nAuthors: Wren\nTags: a,\n  b\n\n",
+        "title: Reeds\r\ndate: 2026-04-10\r\nauthor: Wren\r\ntags: a, b\r\n\r\n",
+    ],
+)
+def test_heads_of_every_common_form_say_the_same(survey, tmp_path, head):
+    (tmp_path / "notes").mkdir()
+    (tmp_path / "notes/x.md").write_bytes(f"{head}Text of the page.\n".encode())
+    row = survey('kind = "markdown"\npath = "notes"')[0]["/x/"]
+    assert {key: row[key] for key in ("title", "author", "published", "tags", "excerpt")} == {
+        "title": "Reeds", "author": "Wren", "published": "2026-04-10", "tags": ["a", "b"],
+        "excerpt": "Text of the page.",
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize(
     ("text", "kind", "faults"),
     [
         ("---\ndraft: true\n---\nx", "draft", []),
@@ -332,6 +353,10 @@ def test_front_matter_and_text_fill_the_columns(survey, tmp_path):
         ("---\npermalink: /{city}/\n---\nx", None, [("row-no-address", "x.md")]),
         ("---\npermalink: https://o.example/\n---\nx", None, [("row-no-address", "x.md")]),
         ("", "page", []),
+        ("Title: Reeds\nStatus: draft\n\nText.", "draft", []),
+        ('{\n"title": "Reeds",\n"draft": true\n}\n\nText.', "draft", []),
+        (";;;\n{,}\n;;;\nText.", None, [("front-matter-broken", "x.md:1")]),
+        ("Note: this is text.\n\nMore.", "page", []),
     ],
 )
 def test_drafts_future_pages_and_broken_front_matter_are_told_apart(

@@ -202,6 +202,23 @@ def _tokens(decided: pl.DataFrame) -> list[str]:
     return [one.name for one in kind.fields] if isinstance(kind, pl.Struct) else []
 
 
+def check_pictures(decided: pl.DataFrame, is_missing: Callable[[str], bool]) -> Iterator[Fault]:
+    """Pictures of listed pages whose files are not where they should be."""
+    shown = (
+        decided.filter("listed", pl.col("images").list.len() > 0)
+        .select("loc", pl.col("images").list.eval(pl.element().struct.field("loc")))
+        .explode("images")
+        .group_by("images")
+        .agg(pl.col("loc").sort())
+        .sort("images")
+    )
+    for picture, pages in shown.iter_rows():
+        if is_missing(picture):
+            verb = "shows" if len(pages) == 1 else "show"
+            message = f"{plural(len(pages), 'page')} {verb} it, and its file is not there: "
+            yield Fault("picture-missing", picture, f"{message}{_some(pages)}.")
+
+
 def check_links(decided: pl.DataFrame, exists: Callable[[str], bool]) -> Iterator[Fault]:
     """Links to addresses of the site that are neither pages nor files."""
     links = (

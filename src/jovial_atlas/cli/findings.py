@@ -64,4 +64,4 @@ def show_findings(
     looked = ", ".join(looked_at[:4]) + (
         f" and {len(looked_at) - 4} more" if len(looked_at) > 4 else ""
     )
-    out.say(f"Checked {looked}: {totals or 'nothing same_code'}.", style="bold")
+    out.say(f"Checked {looked}: {totals or 'nothing found'}.", style="bold")

@@ -31,7 +31,7 @@ from jovial_atlas.rounds.state.names import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.state.record import BuildRecord, load_record
 from jovial_atlas.rounds.state.site_files import file_of, page_file_of
 from jovial_atlas.rules import robots_of
-from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile import HtmlSource, SiteFile
 
 
 @dataclass(frozen=True)
@@ -139,6 +139,21 @@ def _links(host: CheckedHost) -> Iterator[Fault]:
     yield from pages.check_links(host.pages, lambda address: find(address) is not None)
 
 
+def _pictures(host: CheckedHost) -> Iterator[Fault]:
+    """Where the whole site lies in a folder, what is not there is nowhere."""
+    site = host.site
+    whole = tuple(
+        (source.host or site.model.site.url) + source.at
+        for source in site.model.source
+        if isinstance(source, HtmlSource)
+    )
+    find = file_of(site)
+    if whole:
+        yield from pages.check_pictures(
+            host.pages, lambda address: address.startswith(whole) and find(address) is None
+        )
+
+
 def _patterns(host: CheckedHost) -> Iterator[Fault]:
     """Patterns that cannot be filled in for a listed page."""
     if has_patterns(host.site):
@@ -185,6 +200,7 @@ SITE_CHECKS: tuple[Callable[[CheckedHost], Iterable[Fault]], ...] = (
     lambda host: pages.check_given(host.site),
     lambda host: redirects_of(host.survey).faults,
     _links,
+    _pictures,
     lambda host: data_faults(host.survey, host.site),
     lambda host: videos.check_films(host.survey.films, host.site, host.rules, file_of(host.site)),
     lambda host: sets.check_set(host.read, dates.write(host.now), host.robots),

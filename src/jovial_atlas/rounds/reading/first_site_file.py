@@ -91,14 +91,8 @@ def site_file_text(proposal: Proposal, path: Path, answers: Answers) -> str:
         last = _add_sections(document, proposal)
         last.add(tomlkit.nl())
     if proposal.languages:
-        spoken = tomlkit.table()
-        folders = tomlkit.inline_table()
-        folders.update(proposal.languages)
-        spoken.comment("pages with the same path in two of them are versions of each other")
-        spoken.add("folders", folders)
-        spoken.add(tomlkit.nl())
-        document.add("languages", spoken)
-        last = spoken
+        last = _languages(proposal.languages)
+        document.add("languages", last)
     for line in _RULES:
         last.add(tomlkit.comment(line))
     if proposal.robots:
@@ -130,6 +124,15 @@ def _add_sections(document: TOMLDocument, proposal: Proposal) -> Table:
         table["match"].comment(plural(section.pages, "page"))
         sections.append(table)
     document.add("section", sections)
+    return table
+
+
+def _languages(spoken: Mapping[str, str]) -> Table:
+    table, folders = tomlkit.table(), tomlkit.inline_table()
+    folders.update(spoken)
+    table.comment("pages with the same path in two of them are versions of each other")
+    table.add("folders", folders)
+    table.add(tomlkit.nl())
     return table
 
 

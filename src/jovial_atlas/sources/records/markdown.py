@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 import re
 import tomllib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from datetime import date, datetime
 from pathlib import Path
@@ -18,7 +18,7 @@ from typing import Any
 import yaml
 from markdown_it import MarkdownIt
 
-from jovial_atlas import addresses, dates
+from jovial_atlas import addresses, dates, foreign
 from jovial_atlas.faults import Fault
 from jovial_atlas.media.fields import of_fields
 from jovial_atlas.media.services import Service
@@ -31,7 +31,9 @@ from jovial_atlas.sources.records.records import pages_of
 from jovial_atlas.sources.workers.folder import Folder, page_files
 
 MARKDOWN_ENDINGS = (".md", ".markdown", ".html", ".htm")
-_FENCE = re.compile(r"\A(---|\+\+\+)[ \t]*\r?\n(.*?)(?:\r?\n)?^\1[ \t]*(?:\r?\n|\Z)", re.S | re.M)
+_FENCE = re.compile(
+    r"\A(---|\+\+\+|;;;)[ \t]*\r?\n(.*?)(?:\r?\n)?^\1[ \t]*(?:\r?\n|\Z)", re.S | re.M
+)
 _DATED_NAME = re.compile(r"(\d{4}-\d\d-\d\d)-(.+)\Z")
 #: Other names under which front matter often gives a column.
 _NAMES = {
@@ -44,6 +46,7 @@ _NAMES = {
     "share_image": ("share_image", "cover"),
     "language": ("language", "lang"),
     "in_section": ("section",),
+    "categories": ("categories", "category"),
     "canonical": ("canonical",),
     "expires": ("expires", "expiry", "expiry_date"),
     "phrase": ("phrase", "target_phrase"),
@@ -121,12 +124,12 @@ def _read(
 def _front_matter(text: str, path: str) -> tuple[dict[str, Any] | None, str, list[Fault]]:
     """The fields, the text after them, and faults. Fields None: they cannot be read, and the
     page is left out rather than published without them."""
-    match = _FENCE.match(text)
+    match = _FENCE.match(text) or _OBJECT.match(text)
     if not match:
-        return {}, text, []
+        return *_plain_head(text), []
     try:
-        read = tomllib.loads(match[2]) if match[1] == "+++" else yaml.safe_load(match[2])
-    except (tomllib.TOMLDecodeError, yaml.YAMLError, ValueError) as error:
+        read = _READERS.get(match[1], yaml.safe_load)(match[2])
+    except (yaml.YAMLError, ValueError) as error:
         mark = getattr(error, "problem_mark", None)
         line = (mark.line + 2) if mark else 1
         said = " ".join(str(getattr(error, "problem", None) or error).split())
@@ -136,6 +139,43 @@ def _front_matter(text: str, path: str) -> tuple[dict[str, Any] | None, str, lis
         message = "The front matter is no table of fields; the page is left out."
         return None, "", [Fault("front-matter-broken", f"{path}:1", message)]
     return {str(k): v for k, v in (read or {}).items()}, text[match.end() :], []
+
+
+#: A JSON object at the very beginning, as some generators take it.
+_OBJECT = re.compile(r"\A()(\{\s*\n.*?\n\})\s*\n", re.S)
+_READERS: dict[str, Callable[[str], Any]] = {
+    "+++": tomllib.loads, ";;;": foreign.read_json, "": foreign.read_json,
+}  # fmt: skip
+#: Lines like `Title: Reeds`, the first of them with one of these names.
+_PLAIN_LINE = re.compile(r"([A-Za-z][A-Za-z0-9 _-]*):[ \t]*(.*)")
+_PLAIN_NAMES = frozenset(
+    {"title", "date", "author", "authors", "slug", "tags", "category", "status", "lang", "summary",
+     "modified", "template"}
+)  # fmt: skip
+
+
+def _plain_head(text: str) -> tuple[dict[str, Any], str]:
+    """The fields of a head that is lines of `Key: value` up to the first empty line, and the text
+    after it; none where the text begins without one."""
+    head, *after = re.split(r"\r?\n[ \t]*\r?\n", text, maxsplit=1)
+    fields: dict[str, Any] = {}
+    name = ""
+    for line in head.splitlines():
+        match = _PLAIN_LINE.match(line)
+        if match:
+            name = match[1].strip().lower()
+            fields[name] = match[2].strip()
+        elif name and line[:1] in " \t":
+            fields[name] = f"{fields[name]} {line.strip()}"
+        else:
+            return {}, text
+        if len(fields) == 1 and name not in _PLAIN_NAMES:
+            return {}, text
+    if not fields:
+        return {}, text
+    if fields.get("status", "").lower() in ("draft", "hidden"):
+        fields["draft"] = True
+    return fields, after[0] if after else ""
 
 
 def _address(path: str, fields: dict[str, Any], how: FieldMap) -> tuple[str, str]:
@@ -217,7 +257,7 @@ def _apply(
     if fields.get("draft") is True:
         row["kind"] = "draft"
     used = {name for names in _NAMES.values() for name in names} | {
-        "title", "tags", "categories", "draft", "robots", "noindex", "slug", "permalink", "url",
+        "title", "tags", "status", "draft", "robots", "noindex", "slug", "permalink", "url",
         "video", "videos", *how.columns.values(),
     }  # fmt: skip
     row[schema.EXTRA] = {key: value for key, value in fields.items() if key not in used}
