@@ -276,6 +276,12 @@ ENTRY = '<article><h2><a href="/x/">X</a></h2><p>Words of an entry.</p><time dat
          {"heading": "Marrowfen", "published": None, "author": None, "tags": None}),
         ("<html><body><header><h1>Reeds</h1></header><main><p>x</main>", {"heading": "Reeds"}),
         ("<html><body><h1>Reeds<a href='#r'>\uf0c1</a></h1>", {"heading": "Reeds"}),
+        ("<html><head><title>6.2. Reeds – Book</title></head><body><p>Figure 1. Reeds</p><h2>6.2. Reeds</h2>"
+         "<div class='para'>The reeds stand in the water all the year round.</div>",
+         {"heading": "6.2. Reeds", "excerpt": "The reeds stand in the water all the year round."}),
+        ("<html><head><title>Book</title></head><body><h2>Reeds</h2>", {"heading": None}),
+        (themed("<article><h1>R</h1><p>Figure 1. Reeds</p><p>The reeds stand in the water.</p></article>"),
+         {"excerpt": "The reeds stand in the water."}),
         (themed('<article><h1>R</h1><abbr class="published" title="2026-04-10T00:00:00+00:00">x</abbr>'
                 '<address class="vcard author">By <a class="url fn" href="/a/">Moss Tarnby</a></address></article>'),
          {"published": "2026-04-10T00:00:00Z", "published_from": "time", "author": "Moss Tarnby",

@@ -18,19 +18,20 @@ from jovial_atlas.sitefile import SiteFile
 
 
 def check_texts(decided: pl.DataFrame) -> Iterator[Fault]:
-    """Missing and duplicate titles and descriptions of listed pages."""
+    """Missing and duplicate titles and descriptions of listed pages. Versions in other languages
+    are told apart by these."""
     listed = decided.filter("listed")
     for name in ("title", "description"):
         for loc in listed.filter(pl.col(name).is_null())["loc"]:
             yield Fault(f"{name}-missing", loc, f"The page has no {name}.")
         shared = (
             listed.filter(pl.col(name).is_not_null())
-            .group_by(name)
+            .group_by(name, "language")
             .agg(pl.col("loc").sort())
             .filter(pl.col("loc").list.len() > 1)
-            .sort(name)
+            .sort(name, "language")
         )
-        for text, locs in shared.iter_rows():
+        for text, locs in shared.select(name, "loc").iter_rows():
             yield Fault(
                 f"{name}-duplicate",
                 locs[0],

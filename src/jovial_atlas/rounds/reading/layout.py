@@ -37,8 +37,7 @@ def learned(table: pl.LazyFrame, filled: Collection[str], site: SiteFile) -> Lay
     most = pl.len() >= _SHARE * count
     found: dict[str, tuple[str, ...]] = {}
     if "images" in filled:
-        shown = pages.select(pl.col("images").list.eval(pl.element().struct.field("loc")))
-        found["images"] = _repeated(shown.explode("images"), "images", most)
+        found["images"] = _repeated_images(pages, count)
     if "heading" in filled:
         # A site of which all pages have one title has one subject.
         other = pl.col("title").n_unique() >= pl.len() / 2
@@ -49,6 +48,37 @@ def learned(table: pl.LazyFrame, filled: Collection[str], site: SiteFile) -> Lay
         texts = pages.with_columns(path_column(site)).filter(~lists_others(site))
         found["excerpts"] = _repeated(texts, "excerpt", other)
     return Layout(**found)
+
+
+#: Folders with fewer pages may show one picture on purpose.
+_LEAST_IN_FOLDER = 20
+
+
+def _repeated_images(pages: pl.LazyFrame, count: int) -> tuple[str, ...]:
+    """Pictures on most pages of the site, or of one of its top folders: a book in many languages
+    has a logo in each."""
+    loc = pl.col("loc")
+    shown = pages.select(
+        folder=loc.str.extract(r"^https?://[^/]+/([^/]+)/").fill_null(""),
+        image=pl.col("images").list.eval(pl.element().struct.field("loc")),
+    )
+    sizes = shown.group_by("folder").agg(whole=pl.len())
+    counted = (
+        shown.filter(pl.col("image").list.len() > 0)
+        .explode("image")
+        .group_by("folder", "image")
+        .agg(times=pl.len())
+        .join(sizes, on="folder")
+        .with_columns(everywhere=pl.col("times").sum().over("image"))
+        .filter(
+            (pl.col("everywhere") >= _SHARE * count)
+            | (
+                (pl.col("whole") >= _LEAST_IN_FOLDER)
+                & (pl.col("times") >= _SHARE * pl.col("whole"))
+            )
+        )
+    )
+    return tuple(counted.collect(engine="streaming")["image"].unique().sort())
 
 
 def _repeated(table: pl.LazyFrame, name: str, often: pl.Expr) -> tuple[str, ...]:

@@ -17,6 +17,9 @@ from jovial_atlas.sources.html_page.videos import linked_videos, page_videos
 #: Elements beside `a` that lead to other pages, and the attribute that says where.
 _REFERENCES = (("area", "href"), ("frame", "src"), ("iframe", "src"))
 _SENTENCES = re.compile(r".{40,280}[.!?…](?=\s|$)", re.S)
+_ENDED = re.compile(r"[.!?…:。！？।؟]['\")\]»”’]*\Z")
+#: What is shorter than this is hardly a sentence about a page.
+_LEAST_SENTENCE = 20
 _SPACE = b" \t\n\r\f"
 #: White space as 0, every other octet as 1.
 _LETTERS = bytes(octet not in _SPACE for octet in range(256))
@@ -35,7 +38,7 @@ def read_body(page: OpenPage) -> None:
     entries = page.references.all_of(outline.linked)
     if outline.main is not None:
         row["images"] = list(_images(outline.shown["img"], page))
-        row["excerpt"] = _excerpt(_own_paragraphs(outline))
+        row["excerpt"] = _excerpt(_own_paragraphs(outline), outline.main, row["heading"])
         # Few pages link to any.
         if not entries.isdisjoint(page.references.media):
             linked_videos(outline.shown["a"], page, row["videos"])
@@ -85,16 +88,32 @@ def _own_paragraphs(outline: Outline) -> Iterable[LexborNode]:
     return [node for node in shown if ancestor(node, "article") is None]
 
 
-def _excerpt(paragraphs: Iterable[LexborNode]) -> str | None:
+def _excerpt(paragraphs: Iterable[LexborNode], main: LexborNode, heading: str | None) -> str | None:
     """The first whole sentences of the first paragraphs, up to about 280 characters."""
+    texts = [said for node in paragraphs if (said := text(node))]
+    # Captions, titles and dates stand in paragraphs too: where any has a sentence, those count.
+    whole = [said for said in texts if len(said) >= _LEAST_SENTENCE and _ENDED.search(said)]
+    if not whole and (after := _after_heading(main, heading)):
+        # Some systems put their text into other elements than paragraphs.
+        whole = [after]
     excerpt = ""
-    for node in paragraphs:
-        excerpt = f"{excerpt} {text(node) or ''}".strip()
+    for said in whole or texts:
+        excerpt = f"{excerpt} {said}".strip()
         if len(excerpt) >= 280:
             break
     if not excerpt:
         return None
     if len(excerpt) <= 280:
         return excerpt
-    whole = _SENTENCES.match(excerpt)
-    return whole[0].strip() if whole else excerpt[:280].rsplit(" ", 1)[0] + "…"
+    sentences = _SENTENCES.match(excerpt)
+    return sentences[0].strip() if sentences else excerpt[:280].rsplit(" ", 1)[0] + "…"
+
+
+def _after_heading(main: LexborNode, heading: str | None) -> str:
+    """The beginning of the text behind the heading, as far as it is whole sentences."""
+    if not heading:
+        return ""
+    content = " ".join(main.text(separator="").split())
+    _, found, after = content.partition(heading)
+    sentences = _SENTENCES.match(after[:400].strip(" ¶#")) if found else None
+    return sentences[0].strip() if sentences else ""

@@ -32,16 +32,25 @@ _CHANGED = frozenset({"updated", "dt-updated", "datemodified", "modified"})
 
 def heading_of(page: OpenPage) -> str | None:
     """The heading: the first h1 of the main content, or else the first that is not the name of the
-    site above it. An article below such a name has its title in its first h2."""
+    site above it. An article below such a name has its title in its first h2, and so have the parts
+    of some books."""
     headings = page.outline.all("h1")
     if not headings:
-        return None
+        return _titled(page)
     for node in headings:
         if not _is_banner(node, page):
             return text(node)
     subject = page.outline.subject
     second = subject.css_first("h1, h2") if subject is not None else None
     return text(second if second is not None else headings[0])
+
+
+def _titled(page: OpenPage) -> str | None:
+    """Of a page without an h1 the first h2 or h3, where the title of the page names it."""
+    root = page.outline.tree.root
+    node = root.css_first("h2, h3") if root is not None else None
+    said = text(node) if node is not None else None
+    return said if said and said in (page.row["title"] or "") else None
 
 
 def _is_banner(node: LexborNode, page: OpenPage) -> bool:
