@@ -87,6 +87,11 @@ def shared_picture(
     return Shared(HeadPicture(at, alt, source, loc, width, height, "image/jpeg"), copy)
 
 
+#: Drawings, which cards do not show; and the side in pixels below which a picture is an icon.
+_DRAWINGS = (".svg", ".svgz")
+_ICON = 32
+
+
 def _chosen(
     page: Page,
     settings: HeadSettings,
@@ -106,10 +111,13 @@ def _chosen(
             return loc, alts.get(loc, ""), source
     small = []
     for loc, alt in alts.items():
+        if urlsplit(loc).path.lower().endswith(_DRAWINGS):
+            continue
         original = look(loc)
         if original is None or large_enough(original.picture):
             return loc, alt, "first picture" if original is None else "first large picture"
-        small.append(loc)
+        if min(original.picture.width, original.picture.height) >= _ICON:
+            small.append(loc)
     still = next((f.values.thumbnail for f in films if f.values.thumbnail), None)
     if still:
         return still, "", "video"
