@@ -90,17 +90,20 @@ def _own_paragraphs(outline: Outline) -> Iterable[LexborNode]:
 
 def _excerpt(paragraphs: Iterable[LexborNode], main: LexborNode, heading: str | None) -> str | None:
     """The first whole sentences of the first paragraphs, up to about 280 characters."""
-    texts = [said for node in paragraphs if (said := text(node))]
-    # Captions, titles and dates stand in paragraphs too: where any has a sentence, those count.
-    whole = [said for said in texts if len(said) >= _LEAST_SENTENCE and _ENDED.search(said)]
-    if not whole and (after := _after_heading(main, heading)):
-        # Some systems put their text into other elements than paragraphs.
-        whole = [after]
-    excerpt = ""
-    for said in whole or texts:
-        excerpt = f"{excerpt} {said}".strip()
-        if len(excerpt) >= 280:
-            break
+    excerpt = beginning = ""
+    for node in paragraphs:
+        said = text(node)
+        if not said:
+            continue
+        # Captions, titles and dates stand in paragraphs too: where any has a sentence, those count.
+        if len(said) >= _LEAST_SENTENCE and _ENDED.search(said):
+            excerpt = f"{excerpt} {said}".strip()
+            if len(excerpt) >= 280:
+                break
+        elif not excerpt and len(beginning) < 280:
+            beginning = f"{beginning} {said}".strip()
+    # Some systems put their text into other elements than paragraphs.
+    excerpt = excerpt or _after_heading(main, heading) or beginning
     if not excerpt:
         return None
     if len(excerpt) <= 280:
