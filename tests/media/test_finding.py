@@ -81,6 +81,23 @@ def test_players_without_an_address_are_told_and_other_frames_are_not():
     assert codes == ["video-no-source", "video-embed-unusable"]
 
 
+@pytest.mark.parametrize(
+    ("frame", "plays"),
+    [
+        ('<iframe src="https://tube.example/e/1" allow="autoplay; encrypted-media"></iframe>', True),
+        ('<iframe src="https://tube.example/embed/1" allowfullscreen></iframe>', True),
+        ('<iframe src="https://tube.example/x" title="Video of otters" allow="fullscreen"></iframe>', True),
+        ('<iframe src="https://maps.example/map?z=3" allowfullscreen></iframe>', False),
+        ('<iframe src="/own/embed/" allowfullscreen></iframe>', False),
+        ('<iframe src="https://forms.example/1"></iframe>', False),
+    ],
+)
+def test_a_player_of_an_unknown_service_is_a_video_with_what_is_missing(frame, plays):
+    videos, codes = found(frame)
+    assert codes == ["video-service-unknown"] * plays
+    assert [(one["found"], "tube.example" in one["player"]) for one in videos] == [("player", True)] * plays
+
+
 def test_words_above_a_video_are_counted():
     body = "<p>" + "word " * 30 + "</p><video src=/v.mp4></video>"
     row, _ = read_page(page("T", body).encode(), PageFile(Path(), "p", f"{URL}/p"), READING)

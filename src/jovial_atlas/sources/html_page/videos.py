@@ -10,10 +10,11 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 from itertools import accumulate, islice
 from typing import Any
+from urllib.parse import urlsplit
 
 from selectolax.lexbor import LexborNode
 
-from jovial_atlas import dates
+from jovial_atlas import addresses, dates
 from jovial_atlas.media.fields import (
     VideoRow,
     plain_text,
@@ -104,8 +105,31 @@ def _shown(page: OpenPage) -> Iterator[VideoRow]:
             elif address and is_media(address):
                 shown = video(content=address, found="player", title=attribute(node, "title"))
                 yield _framed(node, page, number, shown)
+            elif address and _plays(node, address, signs, page):
+                host = urlsplit(address).netloc
+                message = f"A player of {host} is of no service that is described: {address}"
+                page.fault("video-service-unknown", message)
+                shown = video(player=address, found="player", title=attribute(node, "title"))
+                yield _framed(node, page, number, shown)
             elif not address and _PLAYER_SIGN.search(signs):
                 page.fault("video-embed-unusable", f"A player ({name} {number}) has no address.")
+
+
+#: What a frame is allowed that plays something.
+_PLAYING = ("autoplay", "encrypted-media", "in-picture")
+_PLAYER_ADDRESS = re.compile(r"[/.](?:player|embed|video|videos)(?:[/._-]|$)", re.IGNORECASE)
+
+
+def _plays(node: LexborNode, address: str, signs: str, page: OpenPage) -> bool:
+    """Whether a frame of another site plays a video, by what it is allowed, or by its name and its
+    freedom to fill the screen. (Maps may fill it too.)"""
+    if addresses.origin(address) == addresses.origin(page.file.loc):
+        return False
+    allowed = (attribute(node, "allow") or "").lower()
+    if any(word in allowed for word in _PLAYING):
+        return True
+    full = "allowfullscreen" in node.attributes or "fullscreen" in allowed
+    return full and bool(_PLAYER_SIGN.search(signs) or _PLAYER_ADDRESS.search(address))
 
 
 def _framed(node: LexborNode, page: OpenPage, number: int, given: VideoRow) -> VideoRow:
