@@ -57,6 +57,8 @@ def command(work: Work, workers: int | None, accept: bool, full: bool, timeout: 
 
 
 def _as_json(survey: Survey) -> dict[str, Any]:
+    from msgspec import structs
+
     from jovial_atlas.findings import findings_of
 
     changes = survey.changes
@@ -71,6 +73,7 @@ def _as_json(survey: Survey) -> dict[str, Any]:
             "removed": changes.removed,
         },
         **({"hidden": survey.hidden} if survey.hidden else {}),
+        "layout": structs.asdict(survey.layout),
         "renamed": [{"from": old, "to": new} for old, new in changes.renamed],
         "findings": [asdict(finding) for finding in findings_of(survey.faults)],
     }
@@ -93,6 +96,16 @@ def _show(out: Output, survey: Survey) -> None:
         for kind in ("added", "changed", "removed"):
             for loc in survey.changes.shown.get(kind, []):
                 out.say(f"  {kind:<8} {loc}")
+    layout = survey.layout
+    parts = [
+        plural(len(layout.images), "picture"),
+        plural(len(layout.headings), "heading"),
+        plural(len(layout.excerpts), "beginning"),
+    ]
+    if said := [part for part in parts if not part.startswith("0")]:
+        out.say(f"Layout, which repeats over the site and belongs to no page: {', '.join(said)}.")
+        for what in (*layout.images, *layout.headings, *layout.excerpts) if out.verbose else ():
+            out.say(f"  {what}")
     if findings := findings_of(survey.faults):
         files = len({finding.where for finding in findings})
         out.say(

@@ -31,7 +31,7 @@ _SEARCH = (
 _DRAFTS = r"(^|/)_?drafts?/"
 _LISTINGS = r"^/(tags?|categor(y|ies)|topics?|archives?|authors?)(/|\.html?$)"
 _DATES = r"^(/[^/]+)?/(19|20)\d\d/(\d\d?/){0,2}$"
-_PAGED = r"/page[/-]\d+(/|\.html?)?$|[?&]paged?=\d+"
+_PAGED = r"/page[/-]\d+(/|\.html?)?$|/index-?\d+\.html?$|[?&]paged?=\d+"
 _AUTHORS = r"^(/[^/]+)?/authors?/[^/]+/?$"
 _FEEDS = r"(^|/)(feed|rss|atom)(\.xml|/|$)|\.(rss|atom)$"
 #: Also known by what it was found to repeat: see `variant` in the page table.
@@ -252,10 +252,10 @@ def _words_in(pages: pl.LazyFrame, site: SiteFile) -> dict[str, bool]:
 
 #: Sign → words of which one stands in every address that has it by the tool's own signs.
 _NEEDED = {
-    _mark("search"): ("search", "?"), _mark("paged"): ("page",), "print": ("print",),
+    _mark("search"): ("search", "?"), _mark("paged"): ("page", "index"), "print": ("print",),
     "query": ("?",), _mark("drafts"): ("draft",), _mark("feeds"): ("feed", "rss", "atom"),
 }  # fmt: skip
-_WORDS = ("search", "page", "print", "?", "draft", "feed", "rss", "atom")
+_WORDS = ("search", "page", "index", "print", "?", "draft", "feed", "rss", "atom")
 
 
 def _collected(

@@ -22,7 +22,8 @@ class Kinds(Part, frozen=True, kw_only=True):
         ),
     ] = None
     paged: Annotated[
-        tuple[str, ...] | None, says("second and later pages of listings; else /page/2 and ?page=2")
+        tuple[str, ...] | None,
+        says("second and later pages of listings; else /page/2, /index2.html and ?page=2"),
     ] = None
     authors: Annotated[
         tuple[str, ...] | None, says("pages about authors; else /author/ and /authors/")

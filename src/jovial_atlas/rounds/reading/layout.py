@@ -46,7 +46,8 @@ def learned(table: pl.LazyFrame, filled: Collection[str], site: SiteFile) -> Lay
         other = pl.col("fingerprint").n_unique() >= _SAME_BEGINNING
         # What lists others begins as the first of them does.
         texts = pages.with_columns(path_column(site)).filter(~lists_others(site))
-        found["excerpts"] = _repeated(texts, "excerpt", other)
+        # Pages that nobody has translated yet begin alike in several languages.
+        found["excerpts"] = _repeated(texts, "excerpt", other, "language")
     return Layout(**found)
 
 
@@ -81,9 +82,10 @@ def _repeated_images(pages: pl.LazyFrame, count: int) -> tuple[str, ...]:
     return tuple(counted.collect(engine="streaming")["image"].unique().sort())
 
 
-def _repeated(table: pl.LazyFrame, name: str, often: pl.Expr) -> tuple[str, ...]:
-    there = table.filter(pl.col(name).is_not_null()).group_by(name).agg(_often=often)
-    return tuple(there.filter("_often").collect(engine="streaming")[name].sort())
+def _repeated(table: pl.LazyFrame, name: str, often: pl.Expr, *within: str) -> tuple[str, ...]:
+    """The values of a column that stand often enough, among pages that are alike `within`."""
+    there = table.filter(pl.col(name).is_not_null()).group_by(name, *within).agg(_often=often)
+    return tuple(there.filter("_often").collect(engine="streaming")[name].unique().sort())
 
 
 def without_layout(table: pl.LazyFrame, filled: Collection[str], layout: Layout) -> pl.LazyFrame:

@@ -106,7 +106,8 @@ def run_survey(
         with suppress(OSError):
             beside.unlink(missing_ok=True)
     hidden = hides_first(site, now) if site.model.host else hidden
-    return Survey(at, sum(one.pages for one in sections), sections, changes, faults, hidden)
+    count = sum(section.pages for section in sections)
+    return Survey(at, count, sections, changes, faults, hidden, layout)
 
 
 def _read_all(

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.changes import Changes
+from jovial_atlas.rounds.state.layout import Layout
 
 #: Gives a context in which nobody reads what is put in the place of something else.
 Swapping = Callable[[], AbstractContextManager[None]]
@@ -37,3 +38,5 @@ class Survey:
     faults: list[Fault]
     #: What hides the whole site, to be said before anything else; empty where nothing does.
     hidden: str = ""
+    #: What of the site is layout, and belongs to no page.
+    layout: Layout = field(default_factory=Layout)
