@@ -195,7 +195,7 @@ class _Making:
         return [name for name, value in extra.items() if value not in (None, "")]
 
     def ref(self, name: str) -> Node | None:
-        """A reference to the publisher, the web settings, the page, or `place:NAME`."""
+        """A reference to the publisher, the web site, the page, or `place:NAME`."""
         url = self.settings.site.url
         kind, _, rest = name.partition(":")
         if kind == "place":

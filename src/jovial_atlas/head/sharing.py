@@ -47,7 +47,7 @@ def nothing_here(_address: str) -> Original | None:
 
 @dataclass(frozen=True, slots=True)
 class Copy:
-    """A copy to be made: its path on the settings, of which file, and how."""
+    """A copy to be made: its path on the site, of which file, and how."""
 
     path: str
     place: Path

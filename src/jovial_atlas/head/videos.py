@@ -1,4 +1,4 @@
-"""One model of the videos of a settings, from which sitemap, structured data and head are all made.
+"""One model of the videos of a site, from which sitemap, structured data and head are all made.
 
 Each value carries where it comes from: the page's element or data (as `found` of the page table
 has it), field, file, service, page, site file, or the table of videos.
@@ -7,7 +7,7 @@ has it), field, file, service, page, site file, or the table of videos.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from urllib.parse import urljoin
 
 import polars as pl
@@ -17,6 +17,7 @@ from msgspec.structs import replace
 from jovial_atlas import addresses
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.pages.page import Media, Page, Video
+from jovial_atlas.rules.policies import kind_teller
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.extensions import EXTENSIONS
 
@@ -26,7 +27,7 @@ VIDEO_LIST = EXTENSIONS["videos"].type
 _NEEDED = {"thumbnail": "still picture", "title": "title", "description": "description"}
 _NO_MEDIA = "media file or player"
 _COUNTRY = re.compile(r"[A-Z]{2}\Z")
-#: Below the root of the settings, the folder in which stills are served.
+#: Below the root of the site, the folder in which stills are served.
 STILLS_PATH = "/video-stills/"
 #: What is wrong with a media file of the site that is not there.
 MISSING = "there is no such file"
@@ -96,8 +97,9 @@ class Film(Struct, frozen=True, kw_only=True):
 
 def films_of(pages: Iterable[Page], settings: HeadSettings, now: str) -> dict[str, list[Film]]:
     """The videos of pages, by address, in order. `now` is a date in the product's form."""
+    kind = kind_teller(settings.site.url, settings.kinds)
     films = {page.loc: list(_of_page(page, settings, now)) for page in pages}
-    return {loc: chosen for loc, chosen in _chosen(films).items() if chosen}
+    return {loc: chosen for loc, chosen in _chosen(films, kind).items() if chosen}
 
 
 def _of_page(page: Page, settings: HeadSettings, now: str) -> Iterable[Film]:
@@ -213,9 +215,18 @@ def _why_not(film: Film, now: str) -> str:
     return ""
 
 
-def _chosen(films: Mapping[str, list[Film]]) -> dict[str, list[Film]]:
-    """The same videos, where of several listed pages that show one the page with the fewest videos
-    stands for it; of equals the one with the shorter address."""
+#: Kinds of page that show what others are about.
+_LISTS = frozenset({"home", "listing", "paged", "search"})
+
+
+def _chosen(films: Mapping[str, list[Film]], kind: Callable[[Page], str]) -> dict[str, list[Film]]:
+    """The same videos, where of several listed pages that show one a page that is no listing stands
+    for it, then the page with the fewest videos, then the one with the shorter address."""
+
+    def rank(film: Film) -> tuple[bool, int, int, str, int]:
+        lists = kind(film.page) in _LISTS
+        return lists, len(films[film.loc]), len(film.loc), film.loc, film.number
+
     shown: dict[str, list[Film]] = {}
     for on_page in films.values():
         for film in on_page:
@@ -224,9 +235,7 @@ def _chosen(films: Mapping[str, list[Film]]) -> dict[str, list[Film]]:
                 shown.setdefault(key, []).append(film)
     stands: dict[tuple[str, int], str] = {}
     for same in shown.values():
-        first = min(
-            same, key=lambda film: (len(films[film.loc]), len(film.loc), film.loc, film.number)
-        )
+        first = min(same, key=rank)
         stands |= {(film.loc, film.number): first.loc for film in same if film is not first}
 
     def settled(film: Film) -> Film:
