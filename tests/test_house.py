@@ -226,3 +226,31 @@ def test_public_functions_say_what_they_raise():
         and "aise" not in (ast.get_docstring(node) or "")
     ]
     assert silent == [], "a caller reads the docstring, not the body"
+
+
+def _imports(node, names):
+    """The modules that a module imports, in functions too, but for those that only types need."""
+    for child in ast.iter_child_nodes(node):
+        if isinstance(child, ast.If) and "TYPE_CHECKING" in ast.unparse(child.test):
+            continue
+        if isinstance(child, ast.ImportFrom) and child.module:
+            for alias in child.names:
+                whole = f"{child.module}.{alias.name}"
+                yield whole if whole in names else child.module
+        yield from _imports(child, names)
+
+
+def test_no_module_imports_itself_in_the_end():
+    dotted = {
+        f"jovial_atlas/{name}".removesuffix("/__init__").replace("/", "."): text
+        for name, text in MODULES.items()
+    }
+    graph = {
+        name: {one for one in _imports(ast.parse(text), dotted) if one in dotted and one != name}
+        for name, text in dotted.items()
+    }
+    # Who imports nothing that is left can be in no circle.
+    while free := [name for name, needs in graph.items() if not needs & graph.keys()]:
+        for name in free:
+            del graph[name]
+    assert not graph, "a part of these imports itself by way of the others"

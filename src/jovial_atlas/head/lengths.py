@@ -13,6 +13,8 @@ from importlib.util import find_spec
 from pathlib import Path
 
 _METRICS = "mpl-data/fonts/pdfcorefonts/Helvetica.afm"
+#: A description is cut at a word so that it has at most this many characters.
+DESCRIPTION_LENGTH = 160
 #: Of a thousand: letters that the font lacks, and letters that fill a square.
 _USUAL, _SQUARE = 556, 1000
 
@@ -60,3 +62,10 @@ def shown(text: str, size: int, most: int) -> str:
             break
         kept = longer
     return f"{kept.rstrip(' ,;:–—-')}…"
+
+
+def cut_at_word(text: str | None, most: int = DESCRIPTION_LENGTH) -> str | None:
+    """At most `most` characters, cut at a word with an ellipsis."""
+    if not text or len(text) <= most:
+        return text
+    return text[: most - 1].rsplit(" ", 1)[0].rstrip(" ,;:–—-") + "…"

@@ -17,7 +17,7 @@ from jinja2.sandbox import SandboxedEnvironment
 
 from jovial_atlas import dates
 from jovial_atlas.faults import nearest
-from jovial_atlas.head.texts import cut_at_word
+from jovial_atlas.head.lengths import cut_at_word
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import Page
 

@@ -7,8 +7,7 @@ from dataclasses import dataclass
 from urllib.parse import unquote, urlsplit
 
 from jovial_atlas.head.head import Head, HeadPicture
-from jovial_atlas.head.lengths import shown, width
-from jovial_atlas.head.texts import cut_at_word
+from jovial_atlas.head.lengths import cut_at_word, shown, width
 from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile import Site
 from jovial_atlas.sitefile.heads import Lengths

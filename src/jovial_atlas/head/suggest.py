@@ -15,8 +15,8 @@ from typing import Any
 import numpy as np
 from scipy import sparse
 
-from jovial_atlas.head.lengths import width
-from jovial_atlas.head.texts import DESCRIPTION_LENGTH, Text, cut_at_word
+from jovial_atlas.head.lengths import DESCRIPTION_LENGTH, cut_at_word, width
+from jovial_atlas.head.texts import Text
 from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile import Site
 from jovial_atlas.sitefile.heads import Lengths

@@ -9,9 +9,9 @@ from html import escape
 from typing import Any
 
 from jovial_atlas.head.head import Head
+from jovial_atlas.head.lengths import cut_at_word
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.sharing import picture_tags
-from jovial_atlas.head.texts import cut_at_word
 from jovial_atlas.markup import Tag
 from jovial_atlas.pages.page import Page
 

@@ -9,14 +9,12 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from jovial_atlas.head.lengths import cut_at_word
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.pages.page import Page
 from jovial_atlas.rules.policies import kind_teller
 from jovial_atlas.sitefile import Site
 from jovial_atlas.sitefile.deciding import Section
-
-#: A description is cut at a word so that it has at most this many characters.
-DESCRIPTION_LENGTH = 160
 
 #: The number of a later page of a listing, in its address.
 _LAST_NUMBER = re.compile(r"(\d+)\D*$")
@@ -132,10 +130,3 @@ def pattern_text(pattern: str, page: Page, site: Site) -> str:
         return filled_in(pattern, page, site)
     except PatternError:
         return ""
-
-
-def cut_at_word(text: str | None, most: int = DESCRIPTION_LENGTH) -> str | None:
-    """At most `most` characters, cut at a word with an ellipsis."""
-    if not text or len(text) <= most:
-        return text
-    return text[: most - 1].rsplit(" ", 1)[0].rstrip(" ,;:–—-") + "…"

@@ -9,59 +9,38 @@ to decide.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection
 from contextlib import AbstractContextManager
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from threading import Lock
 from types import TracebackType
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING
 
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.redact import redacted, redacted_bytes, secrets_in
+from jovial_atlas.web.values import LONGEST_WAIT, Answer, Client, Request
 
 if TYPE_CHECKING:
     import httpx
 
+__all__ = [
+    "LARGEST_ANSWER",
+    "LONGEST_WAIT",
+    "TRIES",
+    "WHOLE",
+    "Answer",
+    "Client",
+    "LateClient",
+    "Request",
+    "new_client",
+    "send",
+]
+
 TRIES = 3
-#: A longer Retry-After is told to the owner instead of waited for.
-LONGEST_WAIT = 5.0
 LARGEST_ANSWER = 8 * 1024 * 1024
 #: A whole answer may take so many times as long as a server may be silent.
 WHOLE = 12
 _RETRIED = frozenset({429, 500, 502, 503, 504})
-
-
-@dataclass(frozen=True, slots=True)
-class Request:
-    """One request to send: method, URL, header fields, body."""
-
-    method: str
-    url: str
-    headers: Mapping[str, str] = field(default_factory=dict)
-    body: bytes = b""
-
-
-@dataclass(frozen=True, slots=True)
-class Answer:
-    """Status, body and header fields (names in lower case) of an answer, and the seconds that
-    it asks to wait, if it does. `cut` says that the body was longer than asked for, or
-    broke off."""
-
-    status: int
-    body: bytes
-    retry_after: float | None
-    headers: Mapping[str, str] = field(default_factory=dict)
-    cut: bool = False
-
-
-class Client(Protocol):
-    """What requests are sent with."""
-
-    def stream(
-        self, method: str, url: str, *, headers: dict[str, str], content: bytes
-    ) -> AbstractContextManager[httpx.Response]:
-        """Send a request, and give its answer to be read piece by piece."""
-        ...
 
 
 class LateClient:

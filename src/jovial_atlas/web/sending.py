@@ -17,7 +17,7 @@ import httpx
 
 from jovial_atlas import foreign
 from jovial_atlas.errors import NetworkError, UnansweredError
-from jovial_atlas.web import LONGEST_WAIT, Answer, Client, Request
+from jovial_atlas.web.values import LONGEST_WAIT, Answer, Client, Request
 
 
 class _Deadline(threading.local):
