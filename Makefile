@@ -64,7 +64,7 @@ $(VENV)/.corpus: $(BIN)/python pyproject.toml
 	@if command -v npm > /dev/null; then \
 	  npm install --silent --prefix build/node hexo hexo-theme-landscape hexo-renderer-ejs \
 	    hexo-renderer-marked hexo-renderer-stylus hexo-generator-index hexo-generator-tag \
-	    hexo-generator-archive hexo-generator-category; fi
+	    hexo-generator-archive hexo-generator-category vitepress; fi
 	@touch $@
 
 $(VENV)/.tested: $(BIN)/python pyproject.toml

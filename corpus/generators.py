@@ -201,6 +201,22 @@ def journal(tools: Path, folder: Path) -> Rendered:
     return Rendered("hexo, landscape", site, pages, tuple(drafts))
 
 
+def guide(tools: Path, folder: Path) -> Rendered:
+    """A manual, by the generator `vitepress`, from the registry of Node.js."""
+    source = folder / "docs"
+    _pictures(source / "public" / "images")
+    (folder / "node_modules").symlink_to(tools / "node_modules")
+    for article in manual():
+        place = source / article.folder / f"{article.slug}.md"
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.write_text(f"# {article.title}\n\n" + _body(article, "/images/"), "utf-8")
+    (source / "index.md").write_text("# Marrowfen manual\n\nAll we know.\n", "utf-8")
+    _run(str(tools / "node_modules" / ".bin" / "vitepress"), "build", "docs", "--outDir",
+         str(folder / "site"), cwd=folder)  # fmt: skip
+    pages = {f"{one.folder}/{one.slug}.html": one for one in manual()}
+    return Rendered("vitepress", folder / "site", pages)
+
+
 def all_of(
     tools: Path, folder: Path, node: Path | None, wanted: Collection[str]
 ) -> Iterator[Rendered]:
@@ -219,6 +235,7 @@ def all_of(
     ]
     if node:
         makers.append(("hexo", lambda place: journal(node, place)))
+        makers.append(("vitepress", lambda place: guide(node, place)))
     for name, maker in makers:
         if wanted and name not in wanted:
             continue

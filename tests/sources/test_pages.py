@@ -276,6 +276,7 @@ ENTRY = '<article><h2><a href="/x/">X</a></h2><p>Words of an entry.</p><time dat
          {"heading": "Marrowfen", "published": None, "author": None, "tags": None}),
         ("<html><body><header><h1>Reeds</h1></header><main><p>x</main>", {"heading": "Reeds"}),
         ("<html><body><h1>Reeds<a href='#r'>\uf0c1</a></h1>", {"heading": "Reeds"}),
+        ("<html><body><h1>Reeds <a href='#r'>\u200b</a></h1>", {"heading": "Reeds"}),
         ("<html><head><title>6.2. Reeds – Book</title></head><body><p>Figure 1. Reeds</p><h2>6.2. Reeds</h2>"
          "<div class='para'>The reeds stand in the water all the year round.</div>",
          {"heading": "6.2. Reeds", "excerpt": "The reeds stand in the water all the year round."}),

@@ -29,7 +29,7 @@ _ROLES = frozenset({"main", "navigation", "banner", "contentinfo"})
 _FRAME = re.compile(r"(?:^| )nav|breadcrumb|sidebar|footer")
 
 #: What stands at the end of a heading for the link to itself, with the space before it.
-_ANCHOR_SIGNS = "¶🔗 \u00a0" + "".join(map(chr, range(0xF000, 0xF300)))
+_ANCHOR_SIGNS = "¶🔗 \u00a0\u200b\u2060\ufeff" + "".join(map(chr, range(0xF000, 0xF300)))
 
 _number, _attributes = attrgetter("tag_id"), attrgetter("attributes")
 
