@@ -70,8 +70,9 @@ def main() -> int:
     asked.add_argument("--wrong", action="store_true", help="show every fact that was read wrongly")
     given = asked.parse_args()
     tools = Path(sys.executable).parent
+    node = given.node.resolve() if given.node else None
     total: dict[str, list[int]] = {}
-    for rendered in all_of(tools, given.folder.resolve(), given.node, given.only):
+    for rendered in all_of(tools, given.folder.resolve(), node, given.only):
         counts: dict[str, list[int]] = {}
         for field, name, truth, read in _facts(rendered):
             right = truth == read
