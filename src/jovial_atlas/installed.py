@@ -7,12 +7,14 @@ from __future__ import annotations
 
 from abc import ABC
 from functools import cache
-from importlib.metadata import EntryPoint, entry_points
-from typing import ClassVar, TypeVar
+from typing import TYPE_CHECKING, ClassVar, TypeVar
 
 import msgspec
 
 from jovial_atlas.errors import AtlasError
+
+if TYPE_CHECKING:
+    from importlib.metadata import EntryPoint
 
 #: Groups of entry points: each names a class that is made without arguments.
 SOURCES, CHANNELS, CHECKS = (f"jovial_atlas.{name}" for name in ("sources", "channels", "checks"))
@@ -34,6 +36,9 @@ def names(group: str) -> tuple[str, ...]:
 
 @cache
 def _entries(group: str) -> dict[str, EntryPoint]:
+    # Slow to load, and hardly any site file names a package.
+    from importlib.metadata import entry_points
+
     return {entry.name: entry for entry in entry_points(group=group)}
 
 

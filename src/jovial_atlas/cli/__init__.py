@@ -10,7 +10,9 @@ from __future__ import annotations
 import gc
 import io
 import os
+import signal
 import sys
+from types import FrameType
 
 import click
 
@@ -29,7 +31,11 @@ def main() -> None:
         if isinstance(stream, io.TextIOWrapper):
             # A terminal may know fewer letters than texts have.
             stream.reconfigure(errors="backslashreplace")
+    if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
+        signal.signal(signal.SIGINT, _interrupt)
     code = run(sys.argv[1:])
+    # What was asked is done: who interrupts now only sees how it ended.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
     # The process ends: what is still in memory need not be searched for garbage once more.
     gc.freeze()
     sys.exit(code)
@@ -54,9 +60,7 @@ def run(arguments: list[str]) -> int:
     except MemoryError:
         return _refused("The memory of this machine is used up. Nothing was changed.", 2)
     except (click.Abort, KeyboardInterrupt):
-        _end_workers()
-        click.echo("jovial-atlas: interrupted; the last complete build is in place.", err=True)
-        return 130
+        return _interrupted()
     except BrokenPipeError:
         # Whoever read our output has left; nothing more can be said.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
@@ -66,6 +70,31 @@ def run(arguments: list[str]) -> int:
         why = error.strerror or str(error)
         return _refused(f"The system does not allow it: {why}{where}.", 2)
     return code if isinstance(code, int) else 0
+
+
+def _interrupt(_number: int, frame: FrameType | None) -> None:
+    """Raise KeyboardInterrupt; but end at once where Polars is at work: raised while it calls back
+    into Python, an interrupt would be a crash of its own to it. Files are written whole or not at
+    all, and the ledger keeps nothing by halves, so a command may end at any moment."""
+    at = frame
+    while at is not None:
+        if _POLARS in at.f_code.co_filename:
+            if sys.stderr.isatty():
+                sys.stderr.write("\x1b[?25h\n")  # a bar of progress may have hidden the cursor
+            code = _interrupted()
+            sys.stderr.flush()
+            os._exit(code)
+        at = at.f_back
+    raise KeyboardInterrupt
+
+
+_POLARS = f"{os.sep}polars{os.sep}"
+
+
+def _interrupted() -> int:
+    _end_workers()
+    click.echo("jovial-atlas: interrupted; the last complete build is in place.", err=True)
+    return 130
 
 
 def _end_workers() -> None:
