@@ -9,7 +9,8 @@ import sys
 from collections.abc import Iterator
 from pathlib import Path
 
-from corpus.generators import SITE, Rendered, all_of
+from corpus.generators import all_of
+from corpus.rendering import SITE, Rendered
 
 _SITE_FILE = f"""
 [site]

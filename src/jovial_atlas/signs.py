@@ -54,7 +54,12 @@ def signed_pages(folder: Path, page: str) -> list[str]:
 
 
 def _is_ours(path: Path) -> bool:
-    return _holds(path, _SITEMAP) or _holds(path, (_FEED,), _FAR)
+    return _holds(path, _SITEMAP) or is_signed_feed(path)
+
+
+def is_signed_feed(path: Path) -> bool:
+    """Whether a feed carries our sign: what it says was read from the pages themselves."""
+    return _holds(path, (_FEED,), _FAR)
 
 
 def _holds(path: Path, signs: tuple[bytes, ...], within: int = _NEAR) -> bool:

@@ -39,7 +39,10 @@ ABOUT = {
     "search_results": ({"path": "/x?q=heron"}, {"path": "/research/"}),
     "feeds": ({"path": "/notes/feed.xml", "kind": "document"}, {"path": "/feeding/"}),
     "attachments": ({"kind": "attachment"}, {}),
-    "empty_listings": ({"path": "/tags/moss/", "entries": 0}, {"path": "/tags/moss/"}),
+    "empty_listings": (
+        {"path": "/tags/moss/", "entries": 0, "words": 20},
+        {"path": "/topics/moss/", "entries": 0, "words": 900},
+    ),
     "paged_listings": ({"path": "/notes/page/2/"}, {"path": "/page/about/"}),
     "date_listings": ({"path": "/de/2024/05/"}, {"path": "/2024/05/a-note/"}),
     "author_pages": ({"path": "/authors/wren/"}, {"path": "/authors/"}),

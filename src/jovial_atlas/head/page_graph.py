@@ -19,7 +19,6 @@ from jovial_atlas.head.site import SiteNodes, site_nodes
 from jovial_atlas.head.texts import pattern_text
 from jovial_atlas.head.videos import Film
 from jovial_atlas.pages.page import Page
-from jovial_atlas.rules.policies import kind_teller
 from jovial_atlas.sitefile.deciding import Section
 from jovial_atlas.sitefile.publisher import Place
 from jovial_atlas.structured import nodes
@@ -29,7 +28,7 @@ from jovial_atlas.structured.validate import INVALID, Issue, Validator, types_of
 from jovial_atlas.structured.vocabulary import vocabulary
 
 #: Kinds of page that are about other pages, and carry no type of their section.
-_LISTS = frozenset({"listing", "paged", "search", "error"})
+_LISTS = frozenset({"listing", "paged", "author", "search", "error"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -295,7 +294,7 @@ class _Making:
         if self.loc == folder and folder != f"{url}/" and len(section.patterns) == 1:
             # A section of one page has no listing.
             return str(section.patterns[0]).endswith("**")
-        return kind_teller(url, self.settings.kinds)(self.page) in _LISTS
+        return self.page.role in _LISTS
 
     def _crumbs(self) -> Node | None:
         """The pages above this one by address, as far as there are any, and itself."""

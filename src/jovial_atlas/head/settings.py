@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 from jovial_atlas.sitefile import Publisher, Section, Site, SiteFile
 from jovial_atlas.sitefile.heads import HeadData, Sharing
-from jovial_atlas.sitefile.kinds import Kinds
 from jovial_atlas.sitefile.model import Feed
 from jovial_atlas.sitefile.publisher import Place, Structured
 from jovial_atlas.sitefile.videos import VideoOverride, Videos
@@ -24,7 +23,6 @@ class HeadSettings:
     publisher: Publisher
     place: tuple[Place, ...]
     structured: Structured
-    kinds: Kinds
     section: Mapping[str, Section]
     head: HeadData
     sharing: Sharing
@@ -46,7 +44,6 @@ def head_settings(site: SiteFile) -> HeadSettings:
         model.publisher,
         model.place,
         model.structured,
-        model.kinds,
         {section.name: section for section in model.section},
         model.head,
         model.sharing,

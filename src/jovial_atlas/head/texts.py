@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from jovial_atlas.head.lengths import cut_at_word
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.pages.page import Page
-from jovial_atlas.rules.policies import kind_teller
 from jovial_atlas.sitefile import Site
 from jovial_atlas.sitefile.deciding import Section
 
@@ -57,11 +56,10 @@ def patterns_of(
     if section:
         yield "pattern", getattr(section, name)
     if kinds := head.titles if name == "title" else head.descriptions if name == _SAID else None:
-        named = _kind(page, settings)
-        yield (
-            "pattern of its kind",
-            next((said for kind, said in kinds.items() if kind == named), ""),
-        )
+        said = {str(kind): text for kind, text in kinds.items()}
+        # A page about an author lists what he wrote.
+        other = said.get("listing", "") if page.role == "author" else ""
+        yield "pattern of its kind", said.get(page.role, other)
     yield "site pattern", getattr(head, name)
 
 
@@ -74,9 +72,9 @@ def title_of(page: Page, settings: HeadSettings, section: Section | None) -> Tex
     title = text_of("title", page, settings, section)
     if not title.value:
         title = _first(("page", page.title), ("heading", page.heading))
-    if not title.value and (usual := _USUAL.get(_kind(page, settings))):
+    if not title.value and (usual := _USUAL.get(page.role)):
         title = Text(pattern_text(usual, page, settings.site), "kind of page")
-    if not title.value or title.source == "overrides file" or _kind(page, settings) != "paged":
+    if not title.value or title.source == "overrides file" or page.role != "paged":
         return title
     number = _LAST_NUMBER.search(page.loc)
     if number and not re.search(rf"\b{number[1]}\b", title.value):
@@ -98,10 +96,6 @@ _USUAL = {
     "search": "Search – {{ site.short_name }}",
     "error": "Page not found – {{ site.short_name }}",
 }
-
-
-def _kind(page: Page, settings: HeadSettings) -> str:
-    return kind_teller(settings.site.url, settings.kinds)(page)
 
 
 #: No text, from nowhere.

@@ -7,7 +7,7 @@ has it), field, file, service, page, site file, or the table of videos.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from urllib.parse import urljoin
 
 import polars as pl
@@ -17,7 +17,6 @@ from msgspec.structs import replace
 from jovial_atlas import addresses
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.pages.page import Media, Page, Video
-from jovial_atlas.rules.policies import kind_teller
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.extensions import EXTENSIONS
 
@@ -97,9 +96,8 @@ class Film(Struct, frozen=True, kw_only=True):
 
 def films_of(pages: Iterable[Page], settings: HeadSettings, now: str) -> dict[str, list[Film]]:
     """The videos of pages, by address, in order. `now` is a date in the product's form."""
-    kind = kind_teller(settings.site.url, settings.kinds)
     films = {page.loc: list(_of_page(page, settings, now)) for page in pages}
-    return {loc: chosen for loc, chosen in _chosen(films, kind).items() if chosen}
+    return {loc: chosen for loc, chosen in _chosen(films).items() if chosen}
 
 
 def _of_page(page: Page, settings: HeadSettings, now: str) -> Iterable[Film]:
@@ -216,15 +214,15 @@ def _why_not(film: Film, now: str) -> str:
 
 
 #: Kinds of page that show what others are about.
-_LISTS = frozenset({"home", "listing", "paged", "search"})
+_LISTS = frozenset({"home", "listing", "paged", "author", "search"})
 
 
-def _chosen(films: Mapping[str, list[Film]], kind: Callable[[Page], str]) -> dict[str, list[Film]]:
+def _chosen(films: Mapping[str, list[Film]]) -> dict[str, list[Film]]:
     """The same videos, where of several listed pages that show one a page that is no listing stands
     for it, then the page with the fewest videos, then the one with the shorter address."""
 
     def rank(film: Film) -> tuple[bool, int, int, str, int]:
-        lists = kind(film.page) in _LISTS
+        lists = film.page.role in _LISTS
         return lists, len(films[film.loc]), len(film.loc), film.loc, film.number
 
     shown: dict[str, list[Film]] = {}

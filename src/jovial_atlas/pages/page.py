@@ -129,6 +129,13 @@ class SurveyedPage(msgspec.Struct, frozen=True, kw_only=True):
     parent: Annotated[
         str | None, says("address or number of the page that an attachment belongs to")
     ] = None  # fmt: skip
+    declared: Annotated[
+        str | None,
+        says(
+            "what the page's own markup says that it is: article, listing, product, event, search, "
+            "author"
+        ),
+    ] = None
     redirect: Annotated[
         str | None, says("address to which the page sends visitors on at once")
     ] = None  # fmt: skip
@@ -139,7 +146,7 @@ class SurveyedPage(msgspec.Struct, frozen=True, kw_only=True):
         str | None, says("first sentences of the main content, about 300 characters")
     ] = None  # fmt: skip
     language: Annotated[str | None, says("lang of the html element, as written")] = None
-    author: Annotated[str | None, says("author named by meta or JSON-LD")] = None
+    author: Annotated[str | None, says("author, as the page or its source names one")] = None
     canonical: Annotated[
         str | None, says("canonical address the page names, normalised")
     ] = None  # fmt: skip
@@ -164,11 +171,16 @@ class SurveyedPage(msgspec.Struct, frozen=True, kw_only=True):
     expires: Annotated[str | None, says("date from which on the page is no longer valid")] = None
     published: Annotated[str | None, says("date of first publication")] = None
     published_from: Annotated[
-        str | None, says("where that date comes from: meta, json-ld, time")
+        str | None,
+        says("where from: meta, json-ld, microdata, rdfa, time, words, feed, field"),
     ] = None  # fmt: skip
     lastmod: Annotated[str | None, says("date of the last change of the content")] = None
     lastmod_from: Annotated[
-        str | None, says("where it comes from: meta, json-ld, time, published, file")
+        str | None,
+        says(
+            "where it comes from: field, meta, json-ld, microdata, rdfa, time, words, published, "
+            "git, fingerprint, file, site file"
+        ),
     ] = None  # fmt: skip
     words: Annotated[int | None, says("words in the main content")] = None
     entries: Annotated[
@@ -208,6 +220,9 @@ class SurveyedPage(msgspec.Struct, frozen=True, kw_only=True):
         list[str] | None, says("categories, as the source names them")
     ] = None  # fmt: skip
     fingerprint: Annotated[str | None, says("digest of the main content's text")] = None
+    text_digest: Annotated[
+        str | None, says("digest of the main content's text without its heading")
+    ] = None  # fmt: skip
     variant: Annotated[
         str | None,
         says(
@@ -220,6 +235,10 @@ class SurveyedPage(msgspec.Struct, frozen=True, kw_only=True):
         Int64 | None, says("time of the file, in nanoseconds since 1970")
     ] = None  # fmt: skip
     digest: Annotated[str | None, says("digest of the file's bytes")] = None
+    read_from: Annotated[
+        str | None,
+        says("from which places of the page values were taken, as `author=byline tags=links`"),
+    ] = None
     merged: Annotated[
         list[Merged] | None, says("values of other sources for this address, used or not")
     ] = None
@@ -243,6 +262,13 @@ class Page(SurveyedPage, frozen=True, kw_only=True):
     """A page with its verdict."""
 
     section: Annotated[str, says("the one section that holds the page")] = ""
+    role: Annotated[
+        str,
+        says(
+            "what it is on its site: home, article, listing, paged, author, search, error, draft, "
+            "picture, document, product, event, feed, or page"
+        ),
+    ] = ""
     listed: Annotated[bool, says("whether it stands in a sitemap")] = True
     index: Annotated[bool, says("whether engines may index it")] = True
     follow: Annotated[bool, says("whether crawlers may follow its links")] = True
@@ -302,7 +328,7 @@ class Page(SurveyedPage, frozen=True, kw_only=True):
 
 #: The fields that a verdict adds, in their order, with the meaning of each.
 VERDICT_FIELDS = (
-    "section", "listed", "index", "follow", "canonical", "send_to", "lastmod", "changefreq",
+    "section", "role", "listed", "index", "follow", "canonical", "send_to", "lastmod", "changefreq",
     "priority", "max_snippet", "max_image_preview", "max_video_preview", "archive", "translate",
     "unavailable_after", "own_canonical", "own_lastmod", "crawlers", "verdict", "reason",
     "decided_by",

@@ -66,6 +66,7 @@ class PageRow(TypedDict, total=False):
     kind: str | None
     in_section: str | None
     parent: str | None
+    declared: str | None
     redirect: str | None
     title: str | None
     heading: str | None
@@ -99,11 +100,13 @@ class PageRow(TypedDict, total=False):
     tags: list[str] | None
     categories: list[str] | None
     fingerprint: str | None
+    text_digest: str | None
     variant: str | None
     variant_of: str | None
     bytes: int | None
     mtime: int | None
     digest: str | None
+    read_from: str | None
     merged: list[MergedRow] | None
     extra: dict[str, Any]
 

@@ -12,6 +12,7 @@ from jovial_atlas.pages.schema import VERDICT_COLUMNS as VERDICT_COLUMNS
 from jovial_atlas.rules.fields import DIRECTIVES, FIELDS, Layer, LayerSays
 from jovial_atlas.rules.layers import in_play, layers_for_crawlers, layers_of
 from jovial_atlas.rules.own import OWN, words_for
+from jovial_atlas.rules.page_kinds import SIGNS, role_column
 from jovial_atlas.rules.selectors import path_column, section_column
 from jovial_atlas.sitefile import SiteFile
 
@@ -105,8 +106,11 @@ def _prepared(
     pages: Pages, site: SiteFile, fields: Sequence[str], filled: Collection[str] | None = None
 ) -> Pages:
     """The table with path and section, and the page's own values out of the way of decisions."""
-    named = filled is None or "in_section" in filled
-    table = pages.with_columns(path_column(site)).with_columns(section_column(site, named=named))
+    have = {*pages.collect_schema(), *SIGNS} if filled is None else filled
+    table = pages.with_columns(path_column(site)).with_columns(
+        section_column(site, named=filled is None or "in_section" in filled),
+        role_column(site, have),
+    )
     own = [pl.col(name).alias(beside) for name, beside in OWN.items() if name in fields]
     return table.with_columns(own) if own else table
 

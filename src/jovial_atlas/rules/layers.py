@@ -21,7 +21,8 @@ from jovial_atlas.pages import schema
 from jovial_atlas.rules.crawling import barred, deciding_crawlers, robots_of
 from jovial_atlas.rules.fields import FIELDS, FROM_PAGE, Layer
 from jovial_atlas.rules.own import crawler_layer, given, override_layers, page_layers
-from jovial_atlas.rules.policies import EXPIRED, SIGNS, expired_layer, policy_layers
+from jovial_atlas.rules.page_kinds import SIGNS
+from jovial_atlas.rules.policies import EXPIRED, expired_layer, policy_layers
 from jovial_atlas.rules.selectors import of_rule
 from jovial_atlas.sitefile import SiteFile
 

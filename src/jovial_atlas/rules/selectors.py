@@ -105,14 +105,14 @@ def _condition(site: SiteFile, number: int, text: str, known: pl.Schema) -> pl.E
     example = 'when = "entries = 0"'
     try:
         expression = pl.sql_expr(text)
-        empty = pl.DataFrame(schema={**known, "section": pl.String})
+        empty = pl.DataFrame(schema={**known, "section": pl.String, "role": pl.String})
         tried = empty.select(tried=expression)
     except (pl.exceptions.ColumnNotFoundError, pl.exceptions.StructFieldNotFoundError):
         extra = known.get(schema.EXTRA)
         named = (
             [f"extra.{one.name}" for one in extra.fields] if isinstance(extra, pl.Struct) else []
         )
-        columns = ", ".join([*schema.SCHEMA, "section", *named])
+        columns = ", ".join([*schema.SCHEMA, "section", "role", *named])
         message = f"{text!r} names a column that the page table does not have. It has: {columns}."
         raise site.error(("rule", number, "when"), message, example) from None
     except (pl.exceptions.PolarsError, pl.exceptions.PanicException) as error:

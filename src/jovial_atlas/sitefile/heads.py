@@ -31,7 +31,9 @@ class Lengths(Part, frozen=True, kw_only=True):
     ] = 70
 
 
-KindOfPage = Literal["home", "listing", "paged", "search", "error"]
+KindOfPage = Literal[
+    "home", "listing", "paged", "author", "search", "error", "article", "product", "event"
+]
 
 
 class HeadData(Texts, frozen=True, kw_only=True):
@@ -42,7 +44,8 @@ class HeadData(Texts, frozen=True, kw_only=True):
     titles: Annotated[
         dict[KindOfPage, str],
         says(
-            "kind of page (home, listing, paged, search, error) → pattern of its titles; "
+            "kind of page (home, listing, paged, author, search, error, article, product, "
+            "event) → pattern of its titles; "
             "sections' patterns win over these, these over `title`"
         ),
     ] = field(default_factory=dict)

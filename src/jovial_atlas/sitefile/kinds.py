@@ -11,14 +11,33 @@ from jovial_atlas.sitefile.parts import Part, check, says
 class Kinds(Part, frozen=True, kw_only=True):
     """`[kinds]`: by which addresses kinds of page are known, in place of the tool's own signs."""
 
+    errors: Annotated[
+        tuple[str, ...] | None,
+        says("error pages; else /404.html and its like, and pages called error that say so"),
+    ] = None
+    home: Annotated[
+        tuple[str, ...] | None, says("home pages; else / and the folders of languages")
+    ] = None
+    articles: Annotated[
+        tuple[str, ...] | None, says("articles; else pages that say so, or that are dated")
+    ] = None
+    products: Annotated[
+        tuple[str, ...] | None, says("pages about a product; else those that say so")
+    ] = None
+    events: Annotated[
+        tuple[str, ...] | None, says("pages about an event; else those that say so")
+    ] = None
+    documents: Annotated[
+        tuple[str, ...] | None, says("documents; else files that are not HTML")
+    ] = None
     search: Annotated[
         tuple[str, ...] | None, says("search results; else /search/ and addresses with ?q= or ?s=")
     ] = None
     listings: Annotated[
         tuple[str, ...] | None,
         says(
-            "listings; else folders for tags, categories, topics, archives, "
-            "authors, years and months"
+            "listings; else pages that say so, and folders for tags, categories, topics, archives, "
+            "authors, years and months, where nothing else says what they are"
         ),
     ] = None
     paged: Annotated[

@@ -120,11 +120,41 @@ class Dates(Part, frozen=True, kw_only=True):
 
     trust: Annotated[
         tuple[
-            Literal["field", "meta", "json-ld", "time", "published", "git", "fingerprint", "file"],
+            Literal[
+                "field", "meta", "json-ld", "microdata", "rdfa", "time", "words", "published",
+                "git", "fingerprint", "file",
+            ],
             ...,
         ],
+        says(
+            'places, most trusted first; a place left out is not asked; "words" is a date that '
+            "stands beside the heading"
+        ),
+    ] = (
+        "field", "meta", "json-ld", "microdata", "rdfa", "time", "words", "published", "git",
+        "fingerprint", "file",
+    )  # fmt: skip
+
+
+class Authors(Part, frozen=True, kw_only=True):
+    """`[authors]`: where the author of a page comes from."""
+
+    trust: Annotated[
+        tuple[Literal["json-ld", "microdata", "rdfa", "byline", "meta", "feed"], ...],
         says("places, most trusted first; a place left out is not asked"),
-    ] = ("field", "meta", "json-ld", "time", "published", "git", "fingerprint", "file")
+    ] = ("json-ld", "microdata", "rdfa", "byline", "meta", "feed")
+
+
+class Tags(Part, frozen=True, kw_only=True):
+    """`[tags]`: where the tags of a page come from."""
+
+    trust: Annotated[
+        tuple[Literal["meta", "json-ld", "microdata", "rdfa", "links", "keywords", "feed"], ...],
+        says(
+            'places, most trusted first; a place left out is not asked; "links" lead to the pages '
+            "of tags"
+        ),
+    ] = ("meta", "json-ld", "microdata", "rdfa", "links", "keywords", "feed")
 
 
 class OutputFolder(Part, frozen=True, kw_only=True):
@@ -324,6 +354,8 @@ class SiteModel(Part, frozen=True, kw_only=True):
     loss: Losing = field(default_factory=Losing)
     identity: Identity = field(default_factory=Identity)
     dates: Dates = field(default_factory=Dates)
+    authors: Authors = field(default_factory=Authors)
+    tags: Tags = field(default_factory=Tags)
     source: Annotated[tuple[Source, ...], Meta(min_length=1)]
     kinds: Kinds = field(default_factory=Kinds)
     policies: Policies = field(default_factory=Policies)

@@ -59,6 +59,8 @@ def reading_of(source: Source, site: SiteFile, now: datetime) -> Reading:
         fields=tuple(built.fields.items()) if built else (),
         outline=any(section.schema_type for section in site.model.section),
         trust=site.model.dates.trust,
+        authors=site.model.authors.trust,
+        tags=site.model.tags.trust,
     )
 
 

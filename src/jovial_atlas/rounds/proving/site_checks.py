@@ -28,10 +28,11 @@ from jovial_atlas.rounds.publishing.undelivered import undelivered
 from jovial_atlas.rounds.state.hiding import hiding_faults
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX, MANIFEST, ROBOTS
+from jovial_atlas.rounds.state.picture_files import lost_pictures
 from jovial_atlas.rounds.state.record import BuildRecord, load_record
 from jovial_atlas.rounds.state.site_files import file_of, page_file_of
 from jovial_atlas.rules import robots_of
-from jovial_atlas.sitefile import HtmlSource, SiteFile
+from jovial_atlas.sitefile import SiteFile
 
 
 @dataclass(frozen=True)
@@ -140,18 +141,8 @@ def _links(host: CheckedHost) -> Iterator[Fault]:
 
 
 def _pictures(host: CheckedHost) -> Iterator[Fault]:
-    """Where the whole site lies in a folder, what is not there is nowhere."""
-    site = host.site
-    whole = tuple(
-        (source.host or site.model.site.url) + source.at
-        for source in site.model.source
-        if isinstance(source, HtmlSource)
-    )
-    find = file_of(site)
-    if whole:
-        yield from pages.check_pictures(
-            host.pages, lambda address: address.startswith(whole) and find(address) is None
-        )
+    if "images" in host.survey.filled and (lost := lost_pictures(host.pages.lazy(), host.site)):
+        yield from pages.check_pictures(host.pages, frozenset(lost).__contains__)
 
 
 def _patterns(host: CheckedHost) -> Iterator[Fault]:

@@ -1,6 +1,7 @@
 """Telling layout from content by the whole site: a picture on most pages is a logo, a heading that
-most pages share is the site's name, and first sentences that several pages share stand in a frame
-around them. All three are taken out of the page table."""
+most pages share is the site's name, first sentences that several pages share stand in a frame
+around them, and tags that most pages share are a list of all there are. All of it is taken out of
+the page table."""
 
 from __future__ import annotations
 
@@ -10,7 +11,7 @@ import polars as pl
 
 from jovial_atlas.pages import schema
 from jovial_atlas.rounds.state.layout import Layout
-from jovial_atlas.rules.policies import lists_others
+from jovial_atlas.rules.page_kinds import lists_others
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import CrawlSource, HtmlSource, SiteFile
 from jovial_atlas.sources.settings import name_of
@@ -48,6 +49,9 @@ def learned(table: pl.LazyFrame, filled: Collection[str], site: SiteFile) -> Lay
         texts = pages.with_columns(path_column(site)).filter(~lists_others(site))
         # Pages that nobody has translated yet begin alike in several languages.
         found["excerpts"] = _repeated(texts, "excerpt", other, "language")
+    if "tags" in filled:
+        listed = pages.select(tags=pl.col("tags").list.join("|"))
+        found["tags"] = _repeated(listed.filter(pl.col("tags") != ""), "tags", most)
     return Layout(**found)
 
 
@@ -95,6 +99,10 @@ def without_layout(table: pl.LazyFrame, filled: Collection[str], layout: Layout)
         loc = pl.element().struct.field("loc")
         own = pl.element().filter(~loc.is_in(list(layout.images)))
         columns.append(pl.col("images").list.eval(own))
+    if layout.tags and "tags" in filled:
+        tags = pl.col("tags")
+        own = ~tags.list.join("|").is_in(list(layout.tags))
+        columns.append(pl.when(own).then(tags).alias("tags"))
     for name, texts in (("heading", layout.headings), ("excerpt", layout.excerpts)):
         if texts and name in filled:
             text = pl.col(name)

@@ -183,7 +183,10 @@ def _sections(pages: pl.DataFrame, origin: str) -> list[FoundSection]:
         .group_by("folder")
         .agg(
             pl.len().alias("pages"),
-            pl.col("published").is_not_null().mean().alias("dated"),
+            # A date in words may be that of anything: an offer, a release.
+            (pl.col("published").is_not_null() & (pl.col("published_from") != "words"))
+            .mean()
+            .alias("dated"),
         )
         .filter(pl.col("pages") >= _SECTION_PAGES)
         .sort(["pages", "folder"], descending=[True, False])

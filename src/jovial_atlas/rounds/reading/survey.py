@@ -21,6 +21,8 @@ from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import compare
 from jovial_atlas.rounds.reading.begun import Begun, begin_survey
 from jovial_atlas.rounds.reading.departed import DATED, departed_before, departed_now
+from jovial_atlas.rounds.reading.detected import with_detected
+from jovial_atlas.rounds.reading.feeds import with_feeds
 from jovial_atlas.rounds.reading.layout import learned, without_layout
 from jovial_atlas.rounds.reading.unchanged import noted
 from jovial_atlas.rounds.reading.variants import find_variants, variant_signs
@@ -35,8 +37,8 @@ from jovial_atlas.rounds.state.survey_record import SurveyRecord, Unchanged, rea
 from jovial_atlas.rounds.state.survey_result import SectionCount, Survey, Swapping
 from jovial_atlas.rules import decide, rests_on_time
 from jovial_atlas.rules.hiding import counting, first_word, shown_of, whole_site
-from jovial_atlas.rules.policies import SIGNS, signs_in
-from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
+from jovial_atlas.rules.page_kinds import SIGNS, signs_in
+from jovial_atlas.sitefile import CrawlSource, HtmlSource, SiteFile, Source
 from jovial_atlas.sources.kinds import Surroundings, open_source
 from jovial_atlas.sources.records.columns import with_named_videos
 from jovial_atlas.sources.settings import crawler_tokens, known_services, name_of
@@ -291,6 +293,7 @@ def _completed(
         layout = record.layout.joined(layout)
     if layout:
         delivered = without_layout(delivered, filled, layout)
+    delivered = with_detected(with_feeds(delivered, site, now), site)
     table = schema.complete(delivered)
     looked = None
     tables = [find_variants(table, filled, site, signs)]
@@ -311,7 +314,7 @@ def _completed(
         saved = whole.collect()
         snapshot.save(saved, path)
         return schema.complete(saved.lazy()), layout, faults
-    if filled_tables or layout or site.model.languages.folders:
+    if filled_tables or layout or site.model.languages.folders or _reads_html(site):
         beside = temporary_name(path.parent)
         snapshot.sink(whole, beside)
         move_into_place(beside, path)
@@ -320,9 +323,15 @@ def _completed(
     return after, layout, faults
 
 
+def _reads_html(site: SiteFile) -> bool:
+    """Whether pages are read, of which the whole site says more than each says itself."""
+    return any(isinstance(source, HtmlSource | CrawlSource) for source in site.model.source)
+
+
 def _key(source: Source, site: SiteFile) -> str:
     """What pages of a source depend on beside their files; another key means reading anew."""
     parts = [__version__, site.model.site.url, repr(source), repr(site.model.dates),
+             repr(site.model.authors), repr(site.model.tags),
              repr(site.model.identity), repr(sorted(crawler_tokens(site))),
              repr(known_services(site)), repr(site.model.videos.fields),
              repr(any(section.schema_type for section in site.model.section))]  # fmt: skip

@@ -10,13 +10,16 @@ from collections.abc import Collection
 
 import polars as pl
 
-from jovial_atlas.rules.policies import PRINT, lists_others
+from jovial_atlas.rules.page_kinds import lists_others
+from jovial_atlas.rules.policies import PRINT
 from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
 
 VARIANT_COLUMNS = ("variant", "variant_of")
 #: Pages with fewer words are alike by chance.
 _LEAST_WORDS = 30
+#: The same, for pages that are called differently.
+_LEAST_WORDS_UNDER_TITLES = 60
 
 
 def variant_signs(site: SiteFile) -> dict[str, pl.Expr]:
@@ -87,9 +90,10 @@ def _with_query(table: pl.LazyFrame) -> pl.DataFrame:
 
 
 def _same_text(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
-    """Pages with the same main text as another: all but the one with the shortest address,
-    which counts as the original. Pages that name a canonical have said what they are; a listing
-    that shows an article in full makes the article no repetition."""
+    """Pages with the same main text as another: all but one, which counts as the original: an
+    article, else the one with the shortest address. Pages that name a canonical have said what they
+    are; a listing that shows an article in full makes the article no repetition. Texts that differ
+    in their headings alone are the same where they are longer, and show the same pictures."""
     pages = (
         table.filter(
             (pl.col("kind") == "page")
@@ -98,13 +102,28 @@ def _same_text(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
             & pl.col("redirect").is_null()
             & (pl.col("canonical").is_null() | (pl.col("canonical") == pl.col("loc")))
         )
-        .select("loc", "fingerprint", path_column(site))
+        .with_columns(path_column(site))
         .filter(~_is_print(site), ~lists_others(site))
-        .select("loc", "fingerprint")
+        .select(
+            "loc",
+            "fingerprint",
+            article=pl.col("declared") == "article",
+            text=pl.when(pl.col("words") >= _LEAST_WORDS_UNDER_TITLES).then("text_digest"),
+            shown=pl.col("images").hash(),
+        )
         .collect(engine="streaming")
     )
-    pages = pages.filter(pl.col("fingerprint").is_duplicated())
-    ordered = pages.sort(pl.col("loc").str.len_bytes(), "loc")
-    first = ordered.unique("fingerprint", keep="first", maintain_order=True)
-    found = ordered.join(first.rename({"loc": "original"}), on="fingerprint")
-    return _rows(found.filter(pl.col("loc") != pl.col("original")).lazy(), "content")
+    ordered = pages.sort(~pl.col("article").fill_null(False), pl.col("loc").str.len_bytes(), "loc")
+    found = [
+        _repeating(ordered, ["fingerprint"]),
+        _repeating(ordered.filter(pl.col("text").is_not_null()), ["text", "shown"]),
+    ]
+    return _rows(pl.concat(found).unique("loc", keep="first").lazy(), "content")
+
+
+def _repeating(ordered: pl.DataFrame, by: list[str]) -> pl.DataFrame:
+    """The pages that are alike `by` some columns, but for the first of each, as `loc, original`."""
+    alike = ordered.filter(pl.struct(by).is_duplicated())
+    first = alike.unique(by, keep="first", maintain_order=True).select(*by, original="loc")
+    found = alike.join(first, on=by).select("loc", "original")
+    return found.filter(pl.col("loc") != pl.col("original"))

@@ -22,7 +22,7 @@ from jovial_atlas.rounds.state.names import PAGE_TABLE, SURVEY_RECORD
 from jovial_atlas.rounds.state.survey_record import read_survey_record
 from jovial_atlas.rules import decide, layers_of
 from jovial_atlas.rules.decide import Pages
-from jovial_atlas.rules.policies import SIGNS
+from jovial_atlas.rules.page_kinds import SIGNS
 from jovial_atlas.sitefile import SiteFile
 
 if TYPE_CHECKING:

@@ -65,6 +65,8 @@ def _read_words(main: LexborNode, row: PageRow) -> None:
         name = xxhash.xxh3_128(close)
         name.update(b"%d" % words)
         row["fingerprint"] = name.hexdigest()
+        heading = (row["heading"] or "").encode("utf-8", "replace").translate(None, _SPACE)
+        row["text_digest"] = xxhash.xxh3_64_hexdigest(close.replace(heading, b"", 1))
 
 
 def _images(nodes: Iterable[LexborNode], page: OpenPage) -> Iterator[ImageRow]:

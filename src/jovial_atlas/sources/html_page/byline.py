@@ -1,147 +1,109 @@
-"""What a page says of itself in its visible text: its heading, author, date and tags.
+"""What a page shows a reader of its author, its date and its tags.
 
 Read from the classes and attributes that are used for it (microformats 2 and their older classes,
-`rel`, microdata), and from where `address` and `time` stand; only where head and structured data
-say nothing, and never from the entries of a listing.
+`rel`), from where `address` and `time` stand, from where links lead to, and from the line beside
+the heading; never from remarks of readers, and never from the entries of a listing.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterator
+from functools import partial
 
 from selectolax.lexbor import LexborNode
 
-from jovial_atlas import addresses, dates
+from jovial_atlas import dates
+from jovial_atlas.dates_in_text import ShownDate, dates_in
 from jovial_atlas.sources.html_page.context import OpenPage
-from jovial_atlas.sources.html_page.outline import attribute, text
+from jovial_atlas.sources.html_page.outline import attribute, is_beside, text
 
-_AUTHOR = "[rel~=author], [itemprop~=author], .p-author, .author, .byline, address"
+_AUTHOR = "[rel~=author], .p-author, .author, .byline, #author, address"
+_AUTHOR_LINK = 'a[href*="/author/"], a[href*="/authors/"]'
 #: What in a byline is the name.
 _NAME = ".p-name, .fn, [itemprop~=name], a"
-_DATED = "time, abbr.published, .dt-published, [itemprop~=datePublished]"
+_DATED = "time, abbr.published, .dt-published, .published"
 _TAG = '[rel~=tag], .p-category, a[href*="/tag/"], a[href*="/tags/"], a[href^="tag/"]'
-_BY = re.compile(r"(?:by|von|par|por|di|door|av|af|autor|author|posted by)\b[\s:]*", re.I)
+_BY = re.compile(
+    r"(?:by|von|par|por|di|door|av|af|autor|author|posted by|written by)\b[\s:]*", re.I
+)
 #: A byline longer than this is a text about somebody.
 _LONGEST_NAME = 80
-_MOST_TAGS = 50
 #: What parts of pages say with their time where it is that of publication.
 _PUBLISHED = frozenset({"published", "dt-published", "datepublished", "pubdate", "entry-date"})
 _CHANGED = frozenset({"updated", "dt-updated", "datemodified", "modified"})
 
 
-def heading_of(page: OpenPage) -> str | None:
-    """The heading: the first h1 of the main content, or else the first that is not the name of the
-    site above it. An article below such a name has its title in its first h2, and so have the parts
-    of some books."""
-    headings = page.outline.all("h1")
-    if not headings:
-        return _titled(page)
-    for node in headings:
-        if not _is_banner(node, page):
-            return text(node)
-    subject = page.outline.subject
-    second = subject.css_first("h1, h2") if subject is not None else None
-    return text(second if second is not None else headings[0])
-
-
-def _titled(page: OpenPage) -> str | None:
-    """Of a page without an h1 the first h2 or h3, where the title of the page names it."""
-    root = page.outline.tree.root
-    node = root.css_first("h2, h3") if root is not None else None
-    said = text(node) if node is not None else None
-    return said if said and said in (page.row["title"] or "") else None
-
-
-def _is_banner(node: LexborNode, page: OpenPage) -> bool:
-    """Whether a heading stands in the head of the page, and only leads to the home page."""
-    above = node.parent
-    while above is not None and above.tag not in ("header", "article", "main", "nav"):
-        above = above.parent
-    if above is None or above.tag not in ("header", "nav"):
-        return False
-    outer = above.parent
-    while outer is not None:
-        if outer.tag in ("article", "main"):
-            return False
-        outer = outer.parent
-    link = node.css_first("a[href]")
-    target = page.resolve(attribute(link, "href")) if link is not None else None
-    return bool(target) and addresses.path_and_query(str(target)) in ("/", "/index.html")
-
-
-def read_byline(metas: dict[str, str], page: OpenPage) -> None:
-    """Fill author, date of publication and tags where head and structured data say nothing."""
-    row, octets = page.row, page.octets
-    tags = _of_metas(page)
-    subject = page.outline.subject
-    if subject is not None:
-        if not row["author"] and (
-            b"author" in octets or b"address" in octets or b"byline" in octets
-        ):
-            row["author"] = _author(subject)
-        if not row["published"] and (b"<time" in octets or b"published" in octets):
-            _read_date(subject, page)
-        if not tags and (b"/tag" in octets or b'"tag' in octets or b"p-category" in octets):
-            tags = _tags(subject)
-    if not row["author"]:
-        given = (
-            metas.get("article:author") or metas.get("dc.creator") or metas.get("citation_author")
-        )
-        row["author"] = given if given and "://" not in given else None
-    row["tags"] = list(dict.fromkeys(tags))[:_MOST_TAGS] or None
-
-
-def _of_metas(page: OpenPage) -> list[str]:
-    """The tags that metas name: one each, or a list with commas."""
-    single: list[str] = []
-    listed: list[str] = []
-    for given in page.metas:
-        key = (given.get("name") or given.get("property") or "").strip().lower()
-        content = (given.get("content") or "").strip()
-        if key in ("article:tag", "tags") and content:
-            single.append(content)
-        elif key == "keywords" and content:
-            listed += [word.strip() for word in content.split(",") if word.strip()]
-    return single or listed
-
-
-def _author(subject: LexborNode) -> str | None:
-    for node in subject.css(_AUTHOR)[:5]:
-        inner = node.css_first(_NAME)
-        name = text(inner if inner is not None else node) or ""
-        name = _BY.sub("", name, count=1).strip() if _BY.match(name) else name
-        if name and len(name) <= _LONGEST_NAME:
+def shown_author(page: OpenPage) -> str | None:
+    """The name in the byline of what the page is about, or beside its heading."""
+    octets, subject = page.octets, page.outline.subject
+    if subject is not None and (b"author" in octets or b"address" in octets or b"byline" in octets):
+        for node in subject.css(_AUTHOR)[:8]:
+            if not is_beside(node) and (name := _name(node)):
+                return name
+    if b"/author" in octets and (body := _whole(page)) is not None:
+        links = body.css(_AUTHOR_LINK)[:20]
+        names = {said for node in links if not is_beside(node) and (said := text(node))}
+        if len(names) == 1 and len(name := names.pop()) <= _LONGEST_NAME:
             return name
-    return None
+    return _named_beside(page)
 
 
-def _read_date(subject: LexborNode, page: OpenPage) -> None:
-    """The date that the page shows: one that says that it is that of publication, else the only one
-    in the head or the foot of the article."""
-    shown = subject.css(_DATED)[:20]
+def _name(node: LexborNode) -> str | None:
+    if node.tag == "address" and not _is_of_article(node):
+        return None
+    inner = node.css_first(_NAME)
+    name = text(inner if inner is not None else node) or ""
+    name = _BY.sub("", name, count=1).strip() if _BY.match(name) else name
+    return name if name and len(name) <= _LONGEST_NAME else None
+
+
+def _is_of_article(node: LexborNode) -> bool:
+    """Whether an address names who wrote an article, and not where somebody lives."""
+    above = node.parent
+    while above is not None and above.tag != "article":
+        above = above.parent
+    return above is not None and not any(letter.isdecimal() for letter in text(node) or "")
+
+
+def shown_date(page: OpenPage) -> str | None:
+    """The date that a `time` or a class marks as that of publication, else the only one in the head
+    or the foot of the article."""
+    subject, octets = page.outline.subject, page.octets
+    if subject is None or not (b"<time" in octets or b"published" in octets):
+        return None
+    shown = [node for node in subject.css(_DATED)[:20] if not is_beside(node)]
     said = next((node for node in shown if not _words(node).isdisjoint(_PUBLISHED)), None)
     if said is None:
         framed = [node for node in shown if node.tag == "time" and _is_framed(node, subject)
                   and _words(node).isdisjoint(_CHANGED)]  # fmt: skip
         said = framed[0] if len({attribute(node, "datetime") for node in framed}) == 1 else None
     if said is None:
-        return
+        return None
     written = next(
         (value for name in ("datetime", "title", "content") if (value := attribute(said, name))),
         text(said),
     )
     read = dates.read(written) if written else None
-    if read is None or not dates.plausible(read, page.reading.now):
-        return
-    row = page.row
-    row["published"], row["published_from"] = read, "time"
-    if row["lastmod_from"] in (None, "git", "file") and "published" in page.reading.trust:
-        trust = list(page.reading.trust)
-        if row["lastmod_from"] is None or trust.index("published") < trust.index(
-            str(row["lastmod_from"])
-        ):
-            row["lastmod"], row["lastmod_from"] = read, "published"
+    return read if read is not None and dates.plausible(read, page.reading.now) else None
+
+
+def shown_tags(page: OpenPage) -> list[str]:
+    """The tags that the page links to: those of what it is about, else all of it."""
+    octets = page.octets
+    if not (b"/tag" in octets or b'"tag' in octets or b"p-category" in octets):
+        return []
+    subject = page.outline.subject
+    for zone in (subject, _whole(page)):
+        nodes = zone.css(_TAG) if zone is not None else []
+        if said := [one for node in nodes if not is_beside(node) and (one := text(node))]:
+            return said
+    return []
+
+
+def _whole(page: OpenPage) -> LexborNode | None:
+    """The whole page, where it is no listing of others, of which each has a byline of its own."""
+    return page.outline.tree.body if len(page.outline.articles) < 2 else None
 
 
 def _words(node: LexborNode) -> set[str]:
@@ -167,7 +129,159 @@ _META_PART = re.compile(
     r"(?:^|[\s_-])(?:meta|byline|post-info|entry-info|date|dateline)(?:$|[\s_-])"
 )
 
+# The line beside the heading, which many themes write without any markup.
 
-def _tags(subject: LexborNode) -> list[str]:
-    nodes: Iterable[LexborNode] = subject.css(_TAG)
-    return [said for node in nodes if (said := text(node))]
+#: A line of data is no longer than this without its heading.
+_LONGEST_LINE = 160
+_BLOCKS = frozenset({"p", "div", "span", "time", "small", "ul", "dl", "h2", "h3", "h4", "h5", "h6",
+                     "hgroup", "header", "section", "em", "strong"})  # fmt: skip
+_MARKED = re.compile(
+    rb"""(?:class|id)\s*=\s*["']?[^"'>]{0,80}\b(?:date|revdate|dateline|published|posted|byline"""
+    rb"""|(?:post|entry|article)-(?:meta|info|date))\b"""
+)
+_MARKED_PARTS = (
+    "#revdate, .date, .dateline, .published, .posted, .posted-on, .byline, .post-meta, .entry-meta,"
+    " .article-meta, .post-info, .entry-info, .post-date, .entry-date, .article-date"
+)
+_LATER = re.compile(
+    r"(?:updated|modified|revised|changed|edited|aktualisiert|geändert|stand|mis à jour|modifié"
+    r"|actualizado|modificado|aggiornato|bijgewerkt|atualizado|更新)"
+    r"\W{0,12}(?:on |am |le |el |il |op )?\Z",
+    re.I,
+)
+_NO_DATE = re.compile(
+    r"(?:generated|built|rendered|accessed|retrieved|printed|copyright|©|\(c\)|erzeugt|valid|until"
+    r"|deadline|version|release[sd]?)\W{0,12}(?:on |at |by )?\Z",
+    re.I,
+)
+_BETWEEN = re.compile(r"\s*[·|•—–/,;\n\t]\s*|\s{2,}|\s+-\s+")
+_PERSON = re.compile(
+    r"(?:[^\W\d_a-z][^\W\d_]*[.'’-]?[^\W\d_]*\s){1,3}[^\W\d_a-z][^\W\d_]+(?:[-'’][^\W\d_]+)*\Z"
+)
+
+
+def dateline(page: OpenPage) -> tuple[str | None, str | None]:
+    """The dates of publication and of the last change that stand in words beside the heading, or in
+    a part that is called after its data; None where it shows none, or several."""
+    published = changed = None
+    for line in _lines(page):
+        for shown in dates_in(line, page.row.get("language")):
+            if not dates.plausible(shown.day, page.reading.now):
+                continue
+            before = line[: shown.start]
+            if _LATER.search(before):
+                changed = changed or shown.day
+            elif not _NO_DATE.search(before):
+                if published not in (None, shown.day):
+                    return None, changed
+                published = shown.day
+        if published or changed:
+            break
+    return published, changed
+
+
+def _named_beside(page: OpenPage) -> str | None:
+    """The name of a person in the line with the date: behind "by", or the only one that stands for
+    itself between signs and is no link."""
+    for line, plain in _lines_without_links(page):
+        shown = dates_in(line, page.row.get("language"))
+        if not shown:
+            continue
+        pieces = _BETWEEN.split(_without(plain, dates_in(plain, page.row.get("language"))))
+        said = [piece.strip(" .:") for piece in pieces]
+        named = [_BY.sub("", piece, count=1) for piece in said if _BY.match(piece)]
+        people = [one for one in named or said if _PERSON.match(one)]
+        if len(people) == 1 and len(people[0]) <= _LONGEST_NAME:
+            return people[0]
+    return None
+
+
+def _without(line: str, shown: list[ShownDate]) -> str:
+    for one in reversed(shown):
+        line = f"{line[: one.start]}|{line[one.end :]}"
+    return line
+
+
+def _lines(page: OpenPage) -> Iterator[str]:
+    return (line for line, _ in _lines_without_links(page))
+
+
+def _lines_without_links(page: OpenPage) -> Iterator[tuple[str, str]]:
+    """Short texts beside the heading and in parts that are called after their data, each also
+    without its links. Kept: several ask."""
+    if page.lines is None:
+        page.lines = list(_found_lines(page))
+    return iter(page.lines)
+
+
+def _found_lines(page: OpenPage) -> Iterator[tuple[str, str]]:
+    heading = page.heading
+    if heading is None or len(page.outline.articles) > 1:
+        return
+    own = text(heading) or ""
+    seen: set[int] = set()
+    for node in _around(heading):
+        line = _short(node)
+        if line and node.mem_id not in seen:
+            seen.add(node.mem_id)
+            whole = line.replace(own, " | ", 1) if node.tag != heading.tag else line
+            if len(whole) <= _LONGEST_LINE and not _is_sentence(whole):
+                yield whole, _short(node, links=False).replace(own, " | ", 1)
+    body = page.outline.tree.body
+    if body is not None and _MARKED.search(page.octets):
+        for node in body.css(_MARKED_PARTS)[:8]:
+            if not is_beside(node) and (line := _short(node)):
+                yield line, _short(node, links=False)
+
+
+def _around(heading: LexborNode) -> Iterator[LexborNode]:
+    """The elements before and behind a heading; where it stands in a head of its own, that head,
+    and what is behind it."""
+    above = heading.parent
+    yield from _beside(heading)
+    if above is not None and above.tag in ("header", "hgroup", "div"):
+        if (line := _short(above)) and line != text(heading):
+            yield above
+        yield from _beside(above)
+
+
+def _beside(node: LexborNode) -> Iterator[LexborNode]:
+    for step in ("next", "prev"):
+        beside = getattr(node, step)
+        while beside is not None and beside.tag in ("-text", "-comment"):
+            beside = getattr(beside, step)
+        if beside is not None and beside.tag in _BLOCKS:
+            yield beside
+
+
+def _short(node: LexborNode, *, links: bool = True) -> str:
+    """The text of an element, its parts parted by spaces; "" where it is long."""
+    pieces, length = [], 0
+    for one in node.traverse(include_text=True):
+        if one.tag != "-text" or (not links and _is_linked(one, node)):
+            continue
+        piece = one.text_content or ""
+        if above := one.parent:
+            piece = "" if above.tag in ("script", "style") else piece
+        length += len(piece.strip())
+        if length > 2 * _LONGEST_LINE:
+            return ""
+        pieces.append(piece)
+    return "\n".join(words for piece in pieces if (words := " ".join(piece.split())))
+
+
+def _is_linked(node: LexborNode, root: LexborNode) -> bool:
+    above = node.parent
+    while above is not None and above.mem_id != root.mem_id:
+        if above.tag == "a":
+            return True
+        above = above.parent
+    return False
+
+
+def _is_sentence(line: str) -> bool:
+    """Whether a text tells something, as the first paragraph of a page does."""
+    return line.rstrip().endswith((".", "!", "?", "…", "。")) and len(line.split()) > 12
+
+
+worded_author = partial(_named_beside)

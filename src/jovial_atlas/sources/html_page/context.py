@@ -7,13 +7,16 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from functools import lru_cache
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
+
+from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault
 from jovial_atlas.media.services import Service, is_media
 from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.outline import Outline
+from jovial_atlas.structured.read import FoundNode
 
 #: References that are kept together at most.
 _MOST = 50_000
@@ -38,7 +41,13 @@ class Reading:
     outline: bool = False
     #: Whether the page is read as engines do, with the head data that this tool put in.
     as_served: bool = False
-    trust: tuple[str, ...] = ("meta", "json-ld", "time", "published", "git", "fingerprint", "file")
+    trust: tuple[str, ...] = (
+        "meta", "json-ld", "microdata", "rdfa", "time", "words", "published", "git", "fingerprint",
+        "file",
+    )  # fmt: skip
+    #: Places that name authors and tags, most trusted first.
+    authors: tuple[str, ...] = ("json-ld", "microdata", "rdfa", "byline", "meta")
+    tags: tuple[str, ...] = ("meta", "json-ld", "microdata", "rdfa", "links", "keywords")
 
 
 class PageFile(NamedTuple):
@@ -114,8 +123,14 @@ class OpenPage:
     #: The page as it was read.
     octets: bytes = b""
     metas: list[dict[str, str | None]] = field(default_factory=list)
-    #: Structured data of the page: nodes of JSON-LD.
-    data: list[dict[str, Any]] = field(default_factory=list)
+    #: Structured data of the page, in any syntax.
+    nodes: list[FoundNode] = field(default_factory=list)
+    #: The element with the heading.
+    heading: LexborNode | None = None
+    #: Which place names the language.
+    language_from: str | None = None
+    #: Short texts beside the heading, each also without its links; None until they are asked for.
+    lines: list[tuple[str, str]] | None = None
     #: Element name → words of the main content before each of its elements.
     words_before: dict[str, list[int]] = field(default_factory=dict)
 

@@ -34,16 +34,24 @@ def _is_marked_up(data: bytes) -> bool:
     return False
 
 
-def read_data(page: OpenPage, data: bytes) -> None:
+def read_nodes(page: OpenPage) -> None:
+    """Find the structured data of the page, and tell what of it cannot be read."""
+    if not (b"ld+json" in page.octets or _is_marked_up(page.octets)):
+        return
+    nodes, faults = read_page(page.outline.tree, lambda one: addresses.whole(_base(page), one))
+    for fault in faults:
+        if fault.code == "data-context":
+            page.fault(fault.code, fault.message)
+        elif "it is not JSON" in fault.message:
+            page.fault("json-ld-broken", fault.message)
+    page.nodes = nodes
+
+
+def read_data(page: OpenPage) -> None:
     """Fill the row's `data`, and `extra` with the fields that the source names."""
     values: dict[str, object] = {}
-    if page.data or _is_marked_up(data):
-        nodes, faults = read_page(page.outline.tree, lambda one: addresses.whole(_base(page), one))
-        for fault in faults:
-            # What is no JSON at all was told when the head was read.
-            if fault.code == "data-context":
-                page.fault(fault.code, fault.message)
-        values["nodes"] = [[one.syntax, one.node] for one in nodes]
+    if page.nodes:
+        values["nodes"] = [[one.syntax, one.node] for one in page.nodes]
     if page.reading.outline:
         values |= _outline(page)
     values = {name: value for name, value in values.items() if value}

@@ -3,28 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import Any
+from collections.abc import Iterable, Sequence
 
-from selectolax.lexbor import LexborNode
-
-from jovial_atlas import addresses, dates, foreign, languages
+from jovial_atlas import addresses, dates, languages
 from jovial_atlas.pages.row import AlternateRow, CrawlerWordsRow
 from jovial_atlas.robots.directives import read_directives
 from jovial_atlas.robots.words import kept
-from jovial_atlas.sources.html_page.byline import heading_of, read_byline
+from jovial_atlas.sources.html_page.claims import read_claims
 from jovial_atlas.sources.html_page.context import OpenPage, References
+from jovial_atlas.sources.html_page.data import read_nodes
+from jovial_atlas.sources.html_page.heading import heading_node
 from jovial_atlas.sources.html_page.outline import attribute, text
 
 _REFRESH = re.compile(r"\s*(\d+)\s*[;,]\s*(?:url\s*=)?\s*[\"']?([^\"']+)", re.I)
-_MODIFIED = frozenset(
-    {"article:modified_time", "og:updated_time", "last-modified", "dcterms.modified",
-     "dc.date.modified", "datemodified", "modified"}
-)  # fmt: skip
-_PUBLISHED = frozenset(
-    {"article:published_time", "dcterms.created", "dcterms.issued", "dc.date", "dc.date.issued",
-     "datepublished", "date", "pubdate"}
-)  # fmt: skip
 
 
 def read_head(page: OpenPage, modified: float | None) -> None:
@@ -34,14 +25,12 @@ def read_head(page: OpenPage, modified: float | None) -> None:
         tag.given for tag in page.outline.head if tag.name == "meta" and "content" in tag.given
     ]
     _read_base(page)
+    read_nodes(page)
     metas = _metas(page)
     _read_texts(metas, page)
-    data_nodes = page.data = list(_json_ld(page))
-    _read_dates(metas, data_nodes, modified, page)
     _read_places(page)
     page.row["expires"] = _expires(metas, page.row["directives"])
-    page.row["author"] = metas.get("author") or _json_author(data_nodes)
-    read_byline(metas, page)
+    read_claims(metas, modified, page)
 
 
 #: Tags that crawlers look for in the head: metas by name, links by rel.
@@ -139,7 +128,8 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
     row["title"] = next((said for node in titles if (said := text(node))), None)
     if len(titles) > 1:
         page.fault("title-repeated", f"The page has {len(titles)} title elements.")
-    row["heading"] = heading_of(page)
+    page.heading = heading_node(page)
+    row["heading"] = text(page.heading) if page.heading is not None else None
     row["description"] = metas.get("description")
     row["share_image"] = page.resolve(metas.get("og:image") or metas.get("og:image:url"))
     row["share_title"] = metas.get("og:title")
@@ -151,9 +141,7 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
             "description-repeated",
             f"The page has {len(described)} descriptions; the first is used.",
         )
-    root = page.outline.tree.root
-    language = (root.attributes.get("lang") or root.attributes.get("xml:lang")) if root else None
-    row["language"] = (language or "").strip() or _language(metas, page)
+    row["language"], page.language_from = _language(metas, page)
     if row["language"] and (wrong := languages.fault_of(row["language"])):
         page.fault("language-wrong", f"lang {row['language']!r} {wrong}.")
     links = [(tag.given, tag.rel) for tag in page.outline.head if tag.name == "link"]
@@ -163,12 +151,21 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
     _read_refresh(page)
 
 
-def _language(metas: dict[str, str], page: OpenPage) -> str | None:
-    """The language that the head names where the root does not."""
-    named = _named(page, "http-equiv", "content-language")
-    given = (*named, metas.get("dc.language"), metas.get("og:locale"))
-    said = next((one.partition(",")[0].strip() for one in given if one), "").replace("_", "-")
-    return said if said and not languages.fault_of(said) else None
+def _language(metas: dict[str, str], page: OpenPage) -> tuple[str | None, str | None]:
+    """The language that the page names, and where: at its root, else in its head."""
+    root = page.outline.tree.root
+    said = (root.attributes.get("lang") or root.attributes.get("xml:lang")) if root else None
+    if said and said.strip():
+        return said.strip(), "html"
+    given = (
+        *(("http-equiv", one) for one in _named(page, "http-equiv", "content-language")),
+        *((name, metas.get(name)) for name in ("dc.language", "og:locale")),
+    )
+    for place, one in given:
+        tag = (one or "").partition(",")[0].strip().replace("_", "-")
+        if tag:
+            return (tag, place) if not languages.fault_of(tag) else (None, None)
+    return None, None
 
 
 def _read_directives(page: OpenPage) -> None:
@@ -258,120 +255,3 @@ def _read_refresh(page: OpenPage) -> None:
     target = page.resolve(match[2])
     if target and target != page.row["loc"]:
         page.row["redirect"] = target
-
-
-def _json_ld(page: OpenPage) -> Iterator[dict[str, Any]]:
-    number = 0
-    for tag in page.outline.head:
-        kind = tag.given.get("type") if tag.name == "script" else None
-        if (kind or "").strip().lower() != "application/ld+json":
-            continue
-        number += 1
-        try:
-            value = foreign.read_json(tag.node.text(strip=False))
-        except (ValueError, RecursionError) as error:
-            page.fault("json-ld-broken", f"JSON-LD block {number} is not JSON: {error}.")
-            continue
-        yield from _nodes(value)
-
-
-def _nodes(value: Any, depth: int = 0) -> Iterator[dict[str, Any]]:
-    if isinstance(value, list):
-        for item in value:
-            yield from _nodes(item, depth)
-    elif isinstance(value, dict):
-        yield value
-        if depth < 2 and "@graph" in value:
-            yield from _nodes(value["@graph"], depth + 1)
-
-
-def _json_author(nodes: list[dict[str, Any]]) -> str | None:
-    for node in nodes:
-        author = node.get("author")
-        author = author[0] if isinstance(author, list) and author else author
-        name = author.get("name") if isinstance(author, dict) else author
-        if isinstance(name, str) and name.strip():
-            return name.strip()
-    return None
-
-
-def _read_dates(
-    metas: dict[str, str],
-    nodes: list[dict[str, Any]],
-    modified: float | None,
-    page: OpenPage,
-) -> None:
-    """Published, and the last change from the most trusted place that has it."""
-    row = page.row
-    #: Places that have dates; most have none.
-    places: dict[str, Iterable[str]] = {}
-    if not _PUBLISHED.isdisjoint(metas):
-        places["meta"] = [metas[key] for key in metas if key in _PUBLISHED]
-    if nodes:
-        places["json-ld"] = _strings(nodes, "datePublished")
-    times = page.outline.all("time")
-    if times:
-        places["time"] = _times(times, "datepublished", "published")
-    published, where = first_date(page, places, places)
-    row["published"], row["published_from"] = published, where
-    places = {}
-    if not _MODIFIED.isdisjoint(metas):
-        places["meta"] = [metas[key] for key in metas if key in _MODIFIED]
-    if nodes:
-        places["json-ld"] = _strings(nodes, "dateModified")
-    if times:
-        places["time"] = _times(times, "datemodified", "updated", "modified")
-    if published:
-        places["published"] = [published]
-    if page.file.committed:
-        places["git"] = [page.file.committed]
-    if modified is not None:
-        places["file"] = map(dates.from_timestamp, [modified])
-    row["lastmod"], row["lastmod_from"] = first_date(page, places, page.reading.trust)
-
-
-#: Places whose dates are in the product's form already.
-_IN_FORM = frozenset({"published", "git", "file"})
-
-
-def first_date(
-    page: OpenPage, places: Mapping[str, Iterable[str]], trust: Iterable[str]
-) -> tuple[str | None, str | None]:
-    """The date of the first place that has one that can be right, and that place."""
-    for place in trust if places else ():
-        for written in places.get(place, ()):
-            if not written:
-                continue
-            read = written if place in _IN_FORM else dates.read(written)
-            if read is None:
-                page.fault("date-unreadable", f"The {place} date {written[:60]!r} is no date.")
-            elif not dates.plausible(read, page.reading.now):
-                page.fault(
-                    "date-implausible",
-                    f"The {place} date {written[:60]!r} lies in the future or before 1990; "
-                    "it is not used.",
-                )
-            else:
-                return read, place
-    return None, None
-
-
-def _strings(nodes: list[dict[str, Any]], key: str) -> Iterator[str]:
-    for node in nodes:
-        value = node.get(key)
-        if isinstance(value, str) and value.strip():
-            yield value
-
-
-def _times(nodes: Iterable[LexborNode], prop: str, *classes: str) -> Iterator[str]:
-    """Values of time elements that say by `itemprop` or class what they date; any other
-    time element may be the date of an event."""
-    for node in nodes:
-        words = (
-            " ".join((node.attributes.get(name) or "") for name in ("itemprop", "class"))
-            .lower()
-            .split()
-        )
-        said = attribute(node, "datetime")
-        if said and (prop in words or any(name in words for name in classes)):
-            yield said

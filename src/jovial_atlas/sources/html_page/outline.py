@@ -154,9 +154,7 @@ class Outline:
         listing of others."""
         if self._articles is None:
             every = self.all("article")
-            self._articles = every if len(every) < 2 else [
-                node for node in every if ancestor(node, "article") is None
-            ]  # fmt: skip
+            self._articles = every if len(every) < 2 else _own_articles(every)
         return self._articles
 
     @property
@@ -218,6 +216,40 @@ class Outline:
                 # Taken out of the tree, but not apart: the whole tree is freed at once anyway.
                 self._nodes[place].decompose(recursive=False)
         return [*kept, (after, stop)]
+
+
+def _own_articles(every: Sequence[LexborNode]) -> list[LexborNode]:
+    """Of articles those that stand in no other and are no remarks of readers; of an article and
+    teasers for others the article alone: it has the only h1, and most of the text."""
+    outer = [node for node in every if ancestor(node, "article") is None and not is_beside(node)]
+    titled = [node for node in outer if node.css_first("h1") is not None]
+    if len(outer) > 1 and len(titled) == 1:
+        sizes = [len(node.text()) for node in outer]
+        if 2 * len(titled[0].text()) > sum(sizes):
+            return titled
+    return outer or list(every[:1])
+
+
+#: How parts are called that stand beside what a page is about: remarks of readers, other articles.
+_BESIDE = re.compile(
+    r"(?:^|[\s_-])(?:comments?|replies|related|recommended|recent|similar|teasers?)(?:$|[\s_-])",
+    re.I,
+)
+#: So many elements around one are asked.
+_LEVELS = 6
+
+
+def is_beside(node: LexborNode) -> bool:
+    """Whether an element stands in a part of remarks or of other articles."""
+    at: LexborNode | None = node
+    for _ in range(_LEVELS):
+        if at is None or at.tag in ("body", "main"):
+            return False
+        given = at.attributes
+        if _BESIDE.search(f"{given.get('class') or ''} {given.get('id') or ''}"):
+            return True
+        at = at.parent
+    return False
 
 
 def _around(nodes: Sequence[LexborNode]) -> LexborNode | None:

@@ -136,7 +136,7 @@ def _read(
         "loc": file.loc, "source": reading.source, "path": file.path, "status": 200,
         "kind": "error" if _ERROR_PAGE.search(file.path) else "page", "bytes": len(data),
         "redirect": None, "canonical": None, "excerpt": None, "fingerprint": None,
-        "injected": injected,
+        "text_digest": None, "injected": injected,
     }  # fmt: skip
     found = outline(LexborHTMLParser(text, options=LexborDocumentOptions.WO_EVENTS))
     if references is None:
@@ -145,7 +145,7 @@ def _read(
     read_head(page, modified)
     if row["kind"] == "page" and _MAYBE_ERROR.search(file.path) and _tells_error(row):
         row["kind"] = "error"
-    read_data(page, data)
+    read_data(page)
     read_body(page)
     return row
 

@@ -39,7 +39,10 @@ _MOST = 1_000
 
 def page_videos(page: OpenPage) -> list[VideoRow]:
     """The videos of an open page, in order. The page must still be whole."""
-    videos = [_of_node(node, page) for node in islice(_video_nodes(page.data), _MOST)]
+    videos = [
+        _of_node(node, page)
+        for node in islice(_video_nodes([one.node for one in page.nodes]), _MOST)
+    ]
     videos = [one for one in videos if one["content"] or one["player"]]
     for shown in _shown(page):
         _join(videos, shown, wins="found words_before")

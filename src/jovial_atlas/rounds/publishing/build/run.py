@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 import polars as pl
@@ -44,6 +44,7 @@ from jovial_atlas.rounds.publishing.patterns import check_patterns
 from jovial_atlas.rounds.state.hiding import coming_robots, said_first
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX
+from jovial_atlas.rounds.state.picture_files import lost_pictures
 from jovial_atlas.rounds.state.record import BuildRecord, load_record
 from jovial_atlas.rules.hiding import ShownCounts
 from jovial_atlas.sitefile import SiteFile
@@ -64,6 +65,7 @@ def run_build(
     """
     check_patterns(site)
     options = options or BuildOptions()
+    survey = _without_lost_pictures(survey)
     built = []
     if site.model.host and not options.dry_run:
         # Either the files of all hosts are written, or those of none.
@@ -76,6 +78,15 @@ def run_build(
             building = _Building(host, survey.of_host(host), now, options)
             built.append(building.run(anew=True))
     return built[0] if len(built) == 1 else joined(site.hosts, built)
+
+
+def _without_lost_pictures(survey: LastSurvey) -> LastSurvey:
+    """The survey without pictures whose files are not there: no sitemap lists them."""
+    lost = lost_pictures(survey.pages, survey.site) if "images" in survey.filled else []
+    if not lost:
+        return survey
+    own = pl.element().filter(~pl.element().struct.field("loc").is_in(lost))
+    return replace(survey, pages=survey.pages.with_columns(pl.col("images").list.eval(own)))
 
 
 @dataclass(frozen=True, slots=True)

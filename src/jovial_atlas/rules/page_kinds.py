@@ -1,0 +1,235 @@
+"""What pages are on their site: one table, which the policies, head data and films read.
+
+Each kind has a sign of its own; `[kinds]` of the site file puts address patterns in its place. A
+sign that is weak alone (an address that looks like that of a listing) needs a second one: that
+nothing else says what the page is. The signs stand in docs/kinds.md.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import dataclass
+
+import polars as pl
+
+from jovial_atlas.rules.selectors import matches, path_column
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.parts import given_in
+
+#: From a search form or a list of results.
+_SEARCH = (
+    r"^/(?:[a-z]{2}(?:-[a-z]{2})?/)?search(/?$|/index\.html?$|\.html?$|/?\?)"
+    r"|[?&](q|s|query|search)="
+)
+#: A folder of drafts.
+_DRAFTS = r"(^|/)_?drafts?/"
+_LISTINGS = r"^/(tags?|categor(y|ies)|topics?|archives?|authors?)(/|\.html?$)"
+_DATES = r"^(/[^/]+)?/(19|20)\d\d/(\d\d?/){0,2}$"
+_PAGED = r"/page[/-]\d+(/|\.html?)?$|/index-?\d+\.html?$|[?&]paged?=\d+"
+_AUTHORS = r"^(/[^/]+)?/authors?/[^/]+/?$"
+_FEEDS = r"(^|/)(feed|rss|atom)(\.xml|/|$)|\.(rss|atom)$"
+#: A page that says no more than this beside its picture says nothing.
+_PICTURE_WORDS = 12
+#: A page with an address of a listing is one where its text is no longer than this, and so much
+#: more for each page that it leads to.
+_LISTING_WORDS, _ENTRY_WORDS = 400, 30
+
+Where = Callable[[SiteFile], pl.Expr]
+
+
+@dataclass(frozen=True, slots=True)
+class PageKind:
+    """One kind: its name in the column `role`, the pages it is about, the columns that takes, and
+    the key of `[kinds]` that puts patterns in place of its sign. `address` says that addresses
+    alone tell it: each survey notes once whether there is any (see `SIGN`)."""
+
+    name: str
+    pages: Where
+    key: str
+    needs: tuple[str, ...] = ()
+    address: bool = False
+
+
+def _column(column: str, *values: str) -> Where:
+    return lambda _site: pl.col(column).is_in(values).fill_null(False)
+
+
+def _address(expression: str) -> Where:
+    return lambda _site: pl.col("_path").str.contains(expression)
+
+
+def _nothing_else() -> pl.Expr:
+    """The second sign of a listing: the page is not said to be something else, and is not a long
+    text that happens to have such an address."""
+    said = pl.col("declared").is_in(["article", "product", "event"]).fill_null(False)
+    longest = _LISTING_WORDS + _ENTRY_WORDS * pl.col("entries").fill_null(0)
+    return ~said & (pl.col("words").fill_null(0) <= longest)
+
+
+def _listing(_site: SiteFile) -> pl.Expr:
+    address = pl.col("_path").str.contains(f"{_LISTINGS}|{_DATES}") & _nothing_else()
+    return address | (pl.col("declared") == "listing").fill_null(False)
+
+
+def _picture(_site: SiteFile) -> pl.Expr:
+    alone = (pl.col("images").list.len() == 1) & (pl.col("videos").list.len() == 0)
+    # A page that leads on to several others is no page about its picture.
+    bare = (pl.col("words") <= _PICTURE_WORDS) & (pl.col("entries") <= 1)
+    # What somebody described or dated is meant to be found.
+    meant = pl.col("description").is_not_null() | pl.col("published").is_not_null()
+    plain = (pl.col("kind") == "page") & alone & bare & ~meant & (pl.col("_path") != "/")
+    return plain.fill_null(False)
+
+
+def _home(site: SiteFile) -> pl.Expr:
+    return pl.col("_path").is_in(["/", *site.model.languages.folders.values()])
+
+
+def _article(_site: SiteFile) -> pl.Expr:
+    said = (pl.col("declared") == "article").fill_null(False)
+    return said | (pl.col("published").is_not_null() & (pl.col("kind") == "page"))
+
+
+#: The most telling first: a page is of the first kind that it has the sign of.
+KINDS = (
+    PageKind("error", _column("kind", "error"), "errors", ("kind",)),
+    PageKind("draft", _column("kind", "draft"), "drafts", ("kind",)),
+    PageKind("draft", _address(_DRAFTS), "drafts", address=True),
+    PageKind("feed", _address(_FEEDS), "feeds", address=True),
+    PageKind("document", _column("kind", "document"), "documents", ("kind",)),
+    PageKind("search", _column("declared", "search"), "search", ("declared",)),
+    PageKind("search", _address(_SEARCH), "search", address=True),
+    PageKind("home", _home, "home"),
+    PageKind("paged", _address(_PAGED), "paged", address=True),
+    PageKind("author", _column("declared", "author"), "authors", ("declared",)),
+    PageKind("author", _address(_AUTHORS), "authors", address=True),
+    PageKind("product", _column("declared", "product"), "products", ("declared",)),
+    PageKind("event", _column("declared", "event"), "events", ("declared",)),
+    PageKind("listing", _listing, "listings", address=True),
+    PageKind("picture", _picture, "pictures", ("kind", "words", "images")),
+    PageKind("article", _article, "articles"),
+)
+#: What a page is that has no sign of any kind.
+PLAIN = "page"
+
+
+def sign_of(name: str) -> str:
+    """What a survey notes where there is a page with the address of a kind."""
+    return f"sign {name}"
+
+
+#: Notes of all the signs that addresses alone tell.
+SIGNS = tuple(dict.fromkeys(sign_of(one.name) for one in KINDS if one.address))
+
+
+def is_named(name: str, site: SiteFile) -> bool:
+    """Whether the site file says itself which pages are of a kind."""
+    return next(one.key for one in KINDS if one.name == name) in given_in(site.model.kinds)
+
+
+def is_kind(name: str, site: SiteFile) -> pl.Expr:
+    """Whether a page is of a kind, whatever else it may be."""
+    some = [one for one in KINDS if one.name == name]
+    given = getattr(site.model.kinds, some[0].key)
+    return pl.any_horizontal(one.pages(site) for one in some) if given is None else matches(given)
+
+
+def is_dated_listing(site: SiteFile) -> pl.Expr:
+    """Whether a page lists the pages of a year, a month or a day."""
+    given = site.model.kinds.listings
+    address = pl.col("_path").str.contains(_DATES)
+    return address & (_nothing_else() if given is None else matches(given))
+
+
+def lists_others(site: SiteFile) -> pl.Expr:
+    """Whether a page, by its address in `_path` or its own word, is one that lists others: the home
+    page, a listing, a later page of one, a page about an author, a feed. One sign is enough: what
+    may be a listing makes no other page a repetition."""
+    names = ("home", "paged", "author", "feed", "listing")
+    addresses = pl.col("_path").str.contains(f"{_LISTINGS}|{_DATES}")
+    return pl.any_horizontal(addresses, *(is_kind(name, site) for name in names))
+
+
+def role_column(site: SiteFile, have: Collection[str]) -> pl.Expr:
+    """What each page is on its site. `have` names the columns that hold anything, and the signs
+    that were noted: kinds that need another are not looked for."""
+    role = pl.lit(PLAIN)
+    named = given_in(site.model.kinds)
+    for one in reversed(KINDS):
+        if one.key in named:
+            role = pl.when(matches(named[one.key])).then(pl.lit(one.name)).otherwise(role)
+        elif set(one.needs) <= set(have) and (not one.address or _may_be(one, have)):
+            role = pl.when(one.pages(site)).then(pl.lit(one.name)).otherwise(role)
+    return role.alias("role")
+
+
+def _may_be(one: PageKind, have: Collection[str]) -> bool:
+    return sign_of(one.name) in have or (one.name == "listing" and "declared" in have)
+
+
+def signs_in(pages: pl.LazyFrame, site: SiteFile, more: Mapping[str, pl.Expr]) -> list[str]:
+    """Those of `SIGNS` that any page of a table has, and those of `more`, conditions over `_path`
+    by name: all in one reading."""
+    named = given_in(site.model.kinds)
+    asked: dict[str, pl.Expr] = {}
+    own = {*named}
+    for one in KINDS:
+        if one.address:
+            sign = sign_of(one.name)
+            patterns = named.get(one.key)
+            where = _BY_ADDRESS[one.name] if patterns is None else matches(patterns)
+            asked[sign] = where.any()
+            own |= {sign} if patterns is not None else set()
+    asked |= more
+    there = _words_in(pages, site)
+    likely = {
+        mark: condition
+        for mark, condition in asked.items()
+        if mark in own or any(there[word] for word in _NEEDED.get(mark, _WORDS))
+    }
+    if not likely:
+        return []
+    (row,) = _collected(pages, site, likely)
+    return [mark for mark in likely if row[mark]]
+
+
+#: Kind → its address alone, without the second sign that it may need.
+_BY_ADDRESS = {
+    name: pl.col("_path").str.contains(expression)
+    for name, expression in (
+        ("draft", _DRAFTS), ("feed", _FEEDS), ("search", _SEARCH), ("paged", _PAGED),
+        ("author", _AUTHORS), ("listing", f"{_LISTINGS}|{_DATES}"),
+    )
+}  # fmt: skip
+
+
+def _words_in(pages: pl.LazyFrame, site: SiteFile) -> dict[str, bool]:
+    """Which of `_WORDS` stand in any address. Few sites have any: all are looked for at once,
+    and one by one only where one is found. (A sign that is no letter would make the search for
+    words slow, so it is looked for by itself.)"""
+    path = pl.col("_path")
+    each = {name: path.str.contains(name, literal=True).any() for name in _WORDS}
+    any_word = path.str.contains("|".join(name for name in _WORDS if name != "?")).any()
+    (first,) = _collected(pages, site, {"word": any_word, "?": each["?"]})
+    if not first["word"]:
+        return dict.fromkeys(_WORDS, False) | {"?": first["?"]}
+    (found,) = _collected(pages, site, each)
+    return found
+
+
+#: Sign → words of which one stands in every address that has it by the tool's own signs.
+_NEEDED = {
+    sign_of("search"): ("search", "?"), sign_of("paged"): ("page", "index"), "print": ("print",),
+    "query": ("?",), sign_of("draft"): ("draft",), sign_of("feed"): ("feed", "rss", "atom"),
+    sign_of("author"): ("author",),
+    sign_of("listing"): ("tag", "categor", "topic", "archive", "author", "/19", "/20"),
+}  # fmt: skip
+_WORDS = ("search", "page", "index", "print", "?", "draft", "feed", "rss", "atom", "tag", "categor",
+          "topic", "archive", "author", "/19", "/20")  # fmt: skip
+
+
+def _collected(
+    pages: pl.LazyFrame, site: SiteFile, asked: Mapping[str, pl.Expr]
+) -> list[dict[str, bool]]:
+    found = pages.select(path_column(site)).select(**asked)
+    return found.collect(engine="streaming").to_dicts()
