@@ -48,10 +48,13 @@ def _as_json(explained: Explained) -> dict[str, Any]:
         "reason": page.reason,
         "decided_by": page.decided_by,
         "section": page.section,
+        "role": page.role,
         "source": page.source,
         "path": page.path,
         "lastmod": page.lastmod,
         "lastmod_from": page.lastmod_from,
+        "read_from": explained.read_from,
+        "layout": explained.layout,
         "merged": to_builtins(page.merged or []),
         "extra": page.extra or {},
         "layers": [
@@ -87,11 +90,12 @@ def _show(out: Output, explained: Explained) -> None:
     style = "bold green" if page.verdict == "listed" else "bold yellow"
     out.indented(f"{page.verdict}:", page.reason or "", style=style)
     out.indented("decided", f"by {page.decided_by}")
-    out.indented("section", page.section)
+    out.indented("section", f"{page.section}; it is {_ROLES.get(page.role, page.role)}")
     out.indented("source ", f"{page.source}, {page.path}")
     dated = f"{page.lastmod or 'not known'}"
     out.indented("lastmod", dated + (f" (from {page.lastmod_from})" if page.lastmod else ""))
     out.indented("sitemap", ", ".join(explained.sitemap) or "in none of the files on disk")
+    _show_reading(out, explained)
     rule = f" by {explained.robots['rule']!r}" if explained.robots["rule"] else ""
     allowed = "may be fetched" if explained.robots["allowed"] else "may not be fetched"
     out.indented("robots ", f"{allowed}{rule}; directives: {head.directives or 'none needed'}")
@@ -128,6 +132,38 @@ def _show(out: Output, explained: Explained) -> None:
         for node in head.json_ld["@graph"]:
             values = {key: value for key, value in node.items() if key not in ("@type", "@id")}
             out.indented(node["@type"], json.dumps(values, ensure_ascii=False))
+
+
+#: What a page is, in words.
+_ROLES = {
+    "page": "a plain page", "home": "the home page", "article": "an article",
+    "listing": "a listing of others", "paged": "a later page of a listing",
+    "author": "a page about an author", "search": "a search page", "error": "an error page",
+    "draft": "a draft", "picture": "a page that only shows a picture", "document": "a document",
+    "product": "a page about a product", "event": "a page about an event", "feed": "a feed",
+}  # fmt: skip
+#: Places that values are taken from, in words where they do not speak for themselves.
+_PLACES = {
+    "words": "the line beside the heading", "html": "the html element", "byline": "the byline",
+    "links": "links to pages of tags", "text": "the text itself", "feed": "a feed of the site",
+    "folder": "the folder it is in", "time": "a time element", "meta": "the head",
+}  # fmt: skip
+
+
+def _show_reading(out: Output, explained: Explained) -> None:
+    """What was read from where, and what was passed over."""
+    page = explained.page
+    values = {
+        "heading": page.heading, "language": page.language, "author": page.author,
+        "tags": ", ".join(page.tags or ()), "published": page.published,
+    }  # fmt: skip
+    for name, value in values.items():
+        if value:
+            place = explained.read_from.get(name)
+            said = f" (from {_PLACES.get(place, place)})" if place else ""
+            out.indented(f"{name:<7}", f"{value}{said}")
+    for name, passed in explained.layout.items():
+        out.indented("layout ", f"{name} passed over: {', '.join(passed)}")
 
 
 def _show_head(out: Output, explained: Explained) -> None:

@@ -18,6 +18,7 @@ _FIELDS = ("loc", "number", "title", "duration", "picture", "found", "listed", "
 @atlas_command(
     "videos", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas videos --unlisted"
 )
+@click.argument("what", type=click.Choice(["services"]), required=False, metavar="[services]")
 @click.option("--section", metavar="NAME", help="Only videos of this section.")
 @click.option("--unlisted", is_flag=True, help="Only videos that are in no sitemap.")
 @click.option("--sheet", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
@@ -30,6 +31,7 @@ _FIELDS = ("loc", "number", "title", "duration", "picture", "found", "listed", "
               metavar="FILE", help="Take an edited table.")  # fmt: skip
 def command(
     work: Work,
+    what: str | None,
     section: str | None,
     unlisted: bool,
     sheet: Path | None,
@@ -38,7 +40,8 @@ def command(
     take: Path | None,
 ) -> int:
     """List the videos of the last survey: page, title, length, picture, where each was found,
-    and what keeps it out of the sitemap."""
+    and what keeps it out of the sitemap. With `services`: the hosts of players that were met, and
+    the lines that describe those that no service is described for."""
     from jovial_atlas.faults import plural
     from jovial_atlas.rounds.deciding.films_table import (
         all_films,
@@ -49,6 +52,9 @@ def command(
     from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
+    if what:
+        _show_services(work)
+        return 0
     if take:
         out.say(f"{plural(take_table(site, take), 'video')} set. Build again to see it.")
         return 0
@@ -70,6 +76,40 @@ def command(
     else:
         _show(work, films, rows)
     return 0
+
+
+def _show_services(work: Work) -> None:
+    from dataclasses import asdict
+
+    from jovial_atlas.rounds.deciding.video_services import film_hosts
+    from jovial_atlas.rounds.state.last_survey import last_survey
+
+    site, out = work.site(), work.output
+    hosts = film_hosts(last_survey(site, work.now()))
+    if out.format == "json":
+        out.json({"hosts": [asdict(one) for one in hosts]})
+        return
+    names = ("host", "service", "videos", "pages", "lacking", "example")
+    rows = [[getattr(one, name) for name in names] for one in hosts]
+    if out.format == "csv":
+        out.csv(names, rows)
+        return
+    if not hosts:
+        out.say("The last survey met no videos.")
+        return
+    out.table(
+        [("Host", "left"), ("Service", "left"), ("Videos", "right"), ("Pages", "right"),
+         ("Lack a title or picture", "right"), ("Example", "fold")],
+        [[row[0], row[1] or "not described", *row[2:]] for row in rows],
+    )  # fmt: skip
+    unknown = [one for one in hosts if one.described]
+    if unknown:
+        where = site.model.videos.services
+        named = 'a file, and name it by services = "services.toml" in [videos] of the site file'
+        out.say(f"To describe the others, put this into {where or named}, and correct the names:")
+        for one in unknown:
+            out.say()
+            out.say(one.described)
 
 
 def _row(film: Film) -> dict[str, Any]:

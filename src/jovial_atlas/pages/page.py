@@ -31,8 +31,8 @@ class Image(msgspec.Struct, frozen=True):
 
 
 class Video(msgspec.Struct, frozen=True, kw_only=True):
-    """A video that a page shows. `found` says where: video, player, link, og, json-ld, feed,
-    field."""
+    """A video that a page shows. `found` says where: video, player, link, og, json-ld,
+    microdata, rdfa, feed, field."""
 
     content: str | None = None
     player: str | None = None

@@ -19,8 +19,11 @@ from jovial_atlas.pages.page import Page, page_of
 from jovial_atlas.robots import Matcher
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.published import PublishedSite
+from jovial_atlas.rounds.state.survey_record import read_survey_record
 from jovial_atlas.rules import LayerSays, deciding_crawlers, explain_layers, robots_of
-from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile import HtmlSource, SiteFile
+from jovial_atlas.sources.html_page.page import PageFile, read_files
+from jovial_atlas.sources.settings import name_of, reading_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +36,10 @@ class Explained:
     robots: dict[str, Any]
     head: Head
     films: list[Film]
+    #: Value → from which place of the page it was taken.
+    read_from: dict[str, str]
+    #: What stands in the page and was passed over as layout, by what it is.
+    layout: dict[str, list[str]]
     #: Title and description: characters, pixels, and the pixels that a result has; empty for none.
     lengths: dict[str, dict[str, int]]
 
@@ -65,8 +72,43 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
         },
         head=head,
         films=films,
+        read_from=_places(page),
+        layout=_passed_over(page, survey),
         lengths=_lengths(head, site),
     )
+
+
+def _places(page: Page) -> dict[str, str]:
+    """From where the values of a page come, as far as that is known."""
+    said = (page.read_from or "").split()
+    places = dict(one.split("=", 1) for one in said)
+    dated = {"published": page.published_from, "lastmod": page.lastmod_from}
+    return places | {name: place for name, place in dated.items() if place}
+
+
+def _passed_over(page: Page, survey: LastSurvey) -> dict[str, list[str]]:
+    """What the file of a page holds that counts as layout of the site: the file is read again, as
+    surveys read it. Nothing where its source is no folder of HTML, or nothing of it is layout."""
+    layout = read_survey_record(survey.site.shared_state).layout
+    source = next(
+        (one for one in survey.site.model.source
+         if isinstance(one, HtmlSource) and name_of(one) == page.source), None,
+    )  # fmt: skip
+    if not layout or source is None or not page.path:
+        return {}
+    place = survey.site.folder / source.path / page.path
+    reading = reading_of(source, survey.site, survey.now)
+    rows, _ = read_files([PageFile(str(place), page.path, page.loc)], reading)
+    if not rows:
+        return {}
+    row = rows[0]
+    said = {
+        "pictures": [one["loc"] for one in row["images"] if one["loc"] in layout.images],
+        "heading": [one for one in (row.get("heading"),) if one and one in layout.headings],
+        "first sentences": [one for one in (row.get("excerpt"),) if one and one in layout.excerpts],
+        "tags": [one for one in ("|".join(row.get("tags") or ()),) if one and one in layout.tags],
+    }
+    return {name: values for name, values in said.items() if values}
 
 
 def page_at(address: str, survey: LastSurvey) -> pl.DataFrame:

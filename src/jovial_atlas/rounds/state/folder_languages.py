@@ -33,7 +33,12 @@ def with_languages(table: pl.LazyFrame, site: SiteFile) -> pl.LazyFrame:
     def main(language: pl.Expr) -> pl.Expr:
         return language.str.extract("^([A-Za-z]+)").str.to_lowercase()
 
-    agree = main(own) == main(folder)
-    return table.with_columns(
-        language=pl.when(folder.is_null() | agree).then(own).otherwise(folder)
-    )
+    kept = (folder.is_null() | (main(own) == main(folder))).fill_null(False)
+    columns = {"language": pl.when(kept).then(own).otherwise(folder)}
+    if "read_from" in table.collect_schema():
+        place = pl.col("read_from").str.replace(r" ?language=\S+", "")
+        told = pl.concat_str(place, pl.lit("language=folder"), separator=" ", ignore_nulls=True)
+        columns["read_from"] = (
+            pl.when(kept).then("read_from").otherwise(told.str.strip_chars())
+        )
+    return table.with_columns(**columns)

@@ -40,7 +40,7 @@ def read_body(page: OpenPage) -> None:
         row["images"] = list(_images(outline.shown["img"], page))
         row["excerpt"] = _excerpt(_own_paragraphs(outline), outline.main, row["heading"])
         # Few pages link to any.
-        if not entries.isdisjoint(page.references.media):
+        if not entries.isdisjoint(page.references.media) or _opens_films(page.octets):
             linked_videos(outline.shown["a"], page, row["videos"])
         _read_words(outline.main, row)
     targets = entries | page.references.all_of([*outline.framed, *given])
@@ -50,6 +50,15 @@ def read_body(page: OpenPage) -> None:
     row["links"], row["links_out"] = sorted(within), len(targets) - len(within)
     entries.discard(row["loc"])
     row["entries"] = len(entries & within)
+
+
+#: How links are marked that open a film.
+_OPENING = (b"lightbox", b"video-link", b"popup-video", b"play-video", b'data-type="video"')
+
+
+def _opens_films(octets: bytes) -> bool:
+    """Whether a page may have links that open a film where they stand."""
+    return any(sign in octets for sign in _OPENING)
 
 
 def _read_words(main: LexborNode, row: PageRow) -> None:

@@ -58,6 +58,7 @@ _CALLED = {name: _table(number) for name, number in _NUMBERS.items()}
 _HEAD_TAGS = _table(*(_NUMBERS[name] for name in _OF_HEAD))
 _UNWANTED = _table(*(_NUMBERS[name] for name in _NOT_CONTENT))
 _PART = _table(_UNKNOWN, *(_NUMBERS[name] for name in _PARTS))
+_UNKNOWN_TAGS = _table(_UNKNOWN)
 _CELL_OR_TEXT = _table(_NUMBERS["td"], _NUMBERS["p"])
 
 
@@ -102,6 +103,10 @@ class Outline:
         """The first element of a name."""
         place = self._numbers.find(_NUMBERS[name])
         return self._nodes[place] if place >= 0 else None
+
+    def custom(self) -> list[LexborNode]:
+        """The elements that HTML does not know."""
+        return self._among(self._numbers, _UNKNOWN_TAGS) if _UNKNOWN in self._numbers else []
 
     def _among(self, numbers: bytearray, table: bytes) -> list[LexborNode]:
         """The elements whose numbers, as far as they are given, are in a table."""

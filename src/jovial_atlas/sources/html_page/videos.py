@@ -39,10 +39,8 @@ _MOST = 1_000
 
 def page_videos(page: OpenPage) -> list[VideoRow]:
     """The videos of an open page, in order. The page must still be whole."""
-    videos = [
-        _of_node(node, page)
-        for node in islice(_video_nodes([one.node for one in page.nodes]), _MOST)
-    ]
+    nodes = ((one.syntax, node) for one in page.nodes for node in _video_nodes(one.node))
+    videos = [_of_node(node, page, syntax) for syntax, node in islice(nodes, _MOST)]
     videos = [one for one in videos if one["content"] or one["player"]]
     for shown in _shown(page):
         _join(videos, shown, wins="found words_before")
@@ -52,11 +50,28 @@ def page_videos(page: OpenPage) -> list[VideoRow]:
 
 
 def linked_videos(nodes: Iterable[LexborNode], page: OpenPage, videos: list[VideoRow]) -> None:
-    """Add the media files that links of the main content lead to."""
+    """Add the media files that links of the main content lead to, and what they play."""
     for node in nodes:
         href = attribute(node, "href") or ""
         if is_media(href) and (content := page.resolve(href)):
             _join(videos, video(content=content, title=text(node), found="link"))
+        elif (played := _played(node, page, page.resolve(href))) is not None:
+            _join(videos, played)
+
+
+def _played(node: LexborNode, page: OpenPage, address: str | None) -> VideoRow | None:
+    """The video that a link opens where it stands, as its class says: at a service that is
+    described. (A link to a page about a video, in a text, shows none.)"""
+    signs = " ".join(node.attributes.get(name) or "" for name in ("class", "rel", "data-type"))
+    at = None
+    if address and _PLAYER_SIGN.search(signs):
+        at = recognise(address, page.reading.services)
+    if at is None:
+        return None
+    return video(
+        content=at.content, player=at.player, thumbnail=at.thumbnail, service=at.service,
+        title=attribute(node, "title") or text(node), found="link",
+    )  # fmt: skip
 
 
 def _join(videos: list[VideoRow], new: VideoRow, wins: str = "") -> None:
@@ -96,26 +111,45 @@ def _shown(page: OpenPage) -> Iterator[VideoRow]:
     for name, sources in (("iframe", ("src", "data-src")), ("embed", ("src",)),
                           ("object", ("data",))):  # fmt: skip
         for number, node in enumerate(page.outline.all(name)[:_MOST], start=1):
-            address = page.resolve(next(filter(None, (attribute(node, s) for s in sources)), None))
-            signs = " ".join(attribute(node, s) or "" for s in ("class", "title", "type"))
-            at = recognise(address, page.reading.services) if address else None
-            if at:
-                shown = video(
-                    content=at.content, player=at.player, thumbnail=at.thumbnail,
-                    service=at.service, title=attribute(node, "title"), found="player",
-                )  # fmt: skip
-                yield _framed(node, page, number, shown)
-            elif address and is_media(address):
-                shown = video(content=address, found="player", title=attribute(node, "title"))
-                yield _framed(node, page, number, shown)
-            elif address and _plays(node, address, signs, page):
-                host = urlsplit(address).netloc
-                message = f"A player of {host} is of no service that is described: {address}"
-                page.fault("video-service-unknown", message)
-                shown = video(player=address, found="player", title=attribute(node, "title"))
-                yield _framed(node, page, number, shown)
-            elif not address and _PLAYER_SIGN.search(signs):
-                page.fault("video-embed-unusable", f"A player ({name} {number}) has no address.")
+            yield from _player(node, number, sources, page)
+    for number, node in enumerate(page.outline.custom()[:_MOST], start=1):
+        if _PLAYER_SIGN.search(str(node.tag)):
+            yield from _player(node, number, _CUSTOM, page)
+
+
+#: Attributes of elements of a page's own by which they name what they play.
+_CUSTOM = ("src", "href", "data-src", "url", "data-url", "video-url", "embed-url")
+
+
+def _player(
+    node: LexborNode, number: int, sources: Iterable[str], page: OpenPage
+) -> Iterator[VideoRow]:
+    """What a frame, an object or an element of the page's own plays."""
+    name = str(node.tag)
+    address = page.resolve(next(filter(None, (attribute(node, s) for s in sources)), None))
+    signs = " ".join([attribute(node, s) or "" for s in ("class", "title", "type")])
+    if sources is _CUSTOM:
+        signs = f"{signs} {name}"
+    at = recognise(address, page.reading.services) if address else None
+    title = attribute(node, "title") or attribute(node, "aria-label")
+    if at:
+        shown = video(
+            content=at.content, player=at.player, thumbnail=at.thumbnail, service=at.service,
+            title=title, found="player",
+        )  # fmt: skip
+    elif address and is_media(address):
+        shown = video(content=address, found="player", title=title)
+    elif address and (sources is _CUSTOM or _plays(node, address, signs, page)):
+        host = urlsplit(address).netloc
+        message = f"A player of {host} is of no service that is described: {address}"
+        page.fault("video-service-unknown", message)
+        shown = video(player=address, found="player", title=title)
+    else:
+        # One of an element's own may find its film by a script: there is nothing to tell of it.
+        if not address and sources is not _CUSTOM and _PLAYER_SIGN.search(signs):
+            page.fault("video-embed-unusable", f"A player ({name} {number}) has no address.")
+        return
+    yield _framed(node, page, number, shown)
 
 
 #: What a frame is allowed that plays something.
@@ -207,7 +241,7 @@ def _video_nodes(value: Any, depth: int = 0) -> Iterator[dict[str, Any]]:
                 yield from _video_nodes(inner, depth + 1)
 
 
-def _of_node(node: Mapping[str, Any], page: OpenPage) -> VideoRow:
+def _of_node(node: Mapping[str, Any], page: OpenPage, syntax: str) -> VideoRow:
     """A VideoObject (https://schema.org/VideoObject) as a video."""
     player = page.resolve(plain_text(node.get("embedUrl")))
     at = recognise(player, page.reading.services) if player else None
@@ -244,7 +278,7 @@ def _of_node(node: Mapping[str, Any], page: OpenPage) -> VideoRow:
         uploader_page=page.resolve(plain_text(maker.get("url")))
         if isinstance(maker, dict)
         else None,
-        found="json-ld",
+        found=syntax,
     )
 
 
