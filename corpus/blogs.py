@@ -128,8 +128,13 @@ def bulletin(_tools: Path, folder: Path) -> Rendered:
     for article in articles():
         if article.version_of:
             continue
-        head = [f"title: {article.title}", f"author: {article.author}", "layout: post",
-                f"tags: [{', '.join(article.tags)}]", f"date: {article.date} 09:00:00 +0000"]  # fmt: skip
+        head = [
+            f"title: {article.title}",
+            f"author: {article.author}",
+            "layout: post",
+            f"tags: [{', '.join(article.tags)}]",
+            f"date: {article.date} 09:00:00 +0000",
+        ]
         text = "---\n" + "\n".join(head) + "\n---\n\n" + body_of(article, "/images/")
         dated = f"{article.date}-{article.slug}.md"
         place = (

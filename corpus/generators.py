@@ -28,12 +28,15 @@ def all_of(
         ("sphinx-rtd", lambda place: manual_pages(tools, place, "sphinx_rtd_theme")),
         ("sphinx-furo", lambda place: manual_pages(tools, place, "furo")),
     ]
-    for theme in ("reflex", "smallweb"):
-        makers.append((f"pelican-{theme}", partial(blog, tools, theme=theme)))
+    makers += (
+        (f"pelican-{theme}", partial(blog, tools, theme=theme)) for theme in ("reflex", "smallweb")
+    )
     makers.append(("ablog", partial(logbook, tools)))
     if node:
-        for theme in ("landscape", "next", "fluid", "butterfly"):
-            makers.append((f"hexo-{theme}", partial(journal, node, theme=theme)))
+        makers += (
+            (f"hexo-{theme}", partial(journal, node, theme=theme))
+            for theme in ("landscape", "fluid", "butterfly")
+        )
         makers.append(("vitepress", partial(guide, node)))
         makers.append(("docusaurus", partial(portal, node)))
     for command, some in (

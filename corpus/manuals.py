@@ -79,7 +79,8 @@ def reference(_tools: Path, folder: Path) -> Rendered:
         )
     (source / "Doxyfile").write_text(
         "PROJECT_NAME = Marrowfen\nINPUT = .\nIMAGE_PATH = images\nGENERATE_LATEX = NO\n"
-        "PROJECT_LOGO = images/logo.png\nHTML_OUTPUT = ../site\nQUIET = YES\nFILE_PATTERNS = *.md\n",
+        "PROJECT_LOGO = images/logo.png\nHTML_OUTPUT = ../site\nQUIET = YES\n"
+        "FILE_PATTERNS = *.md\n",
         "utf-8",
     )
     run("doxygen", "Doxyfile", cwd=source)
@@ -118,9 +119,14 @@ def portal(tools: Path, folder: Path) -> Rendered:
     for article in articles():
         if article.version_of:
             continue
-        head = [f"title: {article.title}", f"date: {article.date}", f"tags: [{', '.join(article.tags)}]",
-                f"authors: [{{name: {article.author}}}]", f"draft: {str(article.draft).lower()}",
-                f"slug: {article.slug}"]  # fmt: skip
+        head = [
+            f"title: {article.title}",
+            f"date: {article.date}",
+            f"tags: [{', '.join(article.tags)}]",
+            f"authors: [{{name: {article.author}}}]",
+            f"draft: {str(article.draft).lower()}",
+            f"slug: {article.slug}",
+        ]
         place = folder / "blog" / f"{article.slug}.md"
         place.parent.mkdir(exist_ok=True)
         text = "---\n" + "\n".join(head) + "\n---\n\n" + body_of(article, "/images/")

@@ -18,9 +18,7 @@ REST = "pages"
 Frequency = Literal["always", "hourly", "daily", "weekly", "monthly", "yearly", "never"]
 Compression = Literal["auto", "always", "never"]
 Order = Literal["address", "newest", "source"]
-FoundIn = Literal[
-    "video", "player", "link", "og", "json-ld", "microdata", "rdfa", "feed", "field"
-]
+FoundIn = Literal["video", "player", "link", "og", "json-ld", "microdata", "rdfa", "feed", "field"]
 
 _AGE = re.compile(r"(\d+) (day|week|month|year)s?")
 _DAYS = {"day": 1, "week": 7, "month": 30, "year": 365}

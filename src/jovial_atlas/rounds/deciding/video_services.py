@@ -93,6 +93,6 @@ def description_of(player: str) -> str:
         place = re.escape(f"{parts.netloc}{above}/")
         pattern = rf"https?://{place}(?P<id>[^/?#.]+){re.escape(after)}"
     return (
-        f'[[service]]\nname = "{parts.netloc}"\nmatch = [\'{pattern}\']\n'
+        f"[[service]]\nname = \"{parts.netloc}\"\nmatch = ['{pattern}']\n"
         f'player = "{before}{{id}}{after}"'
     )

@@ -38,7 +38,5 @@ def with_languages(table: pl.LazyFrame, site: SiteFile) -> pl.LazyFrame:
     if "read_from" in table.collect_schema():
         place = pl.col("read_from").str.replace(r" ?language=\S+", "")
         told = pl.concat_str(place, pl.lit("language=folder"), separator=" ", ignore_nulls=True)
-        columns["read_from"] = (
-            pl.when(kept).then("read_from").otherwise(told.str.strip_chars())
-        )
+        columns["read_from"] = pl.when(kept).then("read_from").otherwise(told.str.strip_chars())
     return table.with_columns(**columns)

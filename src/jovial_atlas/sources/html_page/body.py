@@ -40,7 +40,7 @@ def read_body(page: OpenPage) -> None:
         row["images"] = list(_images(outline.shown["img"], page))
         row["excerpt"] = _excerpt(_own_paragraphs(outline), outline.main, row["heading"])
         # Few pages link to any.
-        if not entries.isdisjoint(page.references.media) or _opens_films(page.octets):
+        if not entries.isdisjoint(page.references.media) or _opens_films(page.near):
             linked_videos(outline.shown["a"], page, row["videos"])
         _read_words(outline.main, row)
     targets = entries | page.references.all_of([*outline.framed, *given])
@@ -58,7 +58,7 @@ _OPENING = (b"lightbox", b"video-link", b"popup-video", b"play-video", b'data-ty
 
 def _opens_films(octets: bytes) -> bool:
     """Whether a page may have links that open a film where they stand."""
-    return any(sign in octets for sign in _OPENING)
+    return b"video" in octets and any(sign in octets for sign in _OPENING)
 
 
 def _read_words(main: LexborNode, row: PageRow) -> None:

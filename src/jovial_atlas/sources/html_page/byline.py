@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from functools import partial
 
 from selectolax.lexbor import LexborNode
 
@@ -36,17 +35,18 @@ _CHANGED = frozenset({"updated", "dt-updated", "datemodified", "modified"})
 
 def shown_author(page: OpenPage) -> str | None:
     """The name in the byline of what the page is about, or beside its heading."""
-    octets, subject = page.octets, page.outline.subject
-    if subject is not None and (b"author" in octets or b"address" in octets or b"byline" in octets):
+    octets, subject = page.near, page.outline.subject
+    named = b"author" in octets
+    if subject is not None and (named or b"address" in octets or b"byline" in octets):
         for node in subject.css(_AUTHOR)[:8]:
             if not is_beside(node) and (name := _name(node)):
                 return name
-    if b"/author" in octets and (body := _whole(page)) is not None:
+    if named and b"/author" in octets and (body := _whole(page)) is not None:
         links = body.css(_AUTHOR_LINK)[:20]
         names = {said for node in links if not is_beside(node) and (said := text(node))}
         if len(names) == 1 and len(name := names.pop()) <= _LONGEST_NAME:
             return name
-    return _named_beside(page)
+    return _worded_author(page)
 
 
 def _name(node: LexborNode) -> str | None:
@@ -69,7 +69,7 @@ def _is_of_article(node: LexborNode) -> bool:
 def shown_date(page: OpenPage) -> str | None:
     """The date that a `time` or a class marks as that of publication, else the only one in the head
     or the foot of the article."""
-    subject, octets = page.outline.subject, page.octets
+    subject, octets = page.outline.subject, page.near
     if subject is None or not (b"<time" in octets or b"published" in octets):
         return None
     shown = [node for node in subject.css(_DATED)[:20] if not is_beside(node)]
@@ -90,7 +90,7 @@ def shown_date(page: OpenPage) -> str | None:
 
 def shown_tags(page: OpenPage) -> list[str]:
     """The tags that the page links to: those of what it is about, else all of it."""
-    octets = page.octets
+    octets = page.near
     if not (b"/tag" in octets or b'"tag' in octets or b"p-category" in octets):
         return []
     subject = page.outline.subject
@@ -135,10 +135,7 @@ _META_PART = re.compile(
 _LONGEST_LINE = 160
 _BLOCKS = frozenset({"p", "div", "span", "time", "small", "ul", "dl", "h2", "h3", "h4", "h5", "h6",
                      "hgroup", "header", "section", "em", "strong"})  # fmt: skip
-_MARKED = re.compile(
-    rb"""(?:class|id)\s*=\s*["']?[^"'>]{0,80}\b(?:date|revdate|dateline|published|posted|byline"""
-    rb"""|(?:post|entry|article)-(?:meta|info|date))\b"""
-)
+_MARKED = (b'date"', b'="date', b"-date", b"dateline", b"byline", b"posted", b"-meta")
 _MARKED_PARTS = (
     "#revdate, .date, .dateline, .published, .posted, .posted-on, .byline, .post-meta, .entry-meta,"
     " .article-meta, .post-info, .entry-info, .post-date, .entry-date, .article-date"
@@ -164,7 +161,7 @@ def dateline(page: OpenPage) -> tuple[str | None, str | None]:
     """The dates of publication and of the last change that stand in words beside the heading, or in
     a part that is called after its data; None where it shows none, or several."""
     published = changed = None
-    for line in _lines(page):
+    for line, _ in _lines(page):
         for shown in dates_in(line, page.row.get("language")):
             if not dates.plausible(shown.day, page.reading.now):
                 continue
@@ -180,13 +177,15 @@ def dateline(page: OpenPage) -> tuple[str | None, str | None]:
     return published, changed
 
 
-def _named_beside(page: OpenPage) -> str | None:
+def _worded_author(page: OpenPage) -> str | None:
     """The name of a person in the line with the date: behind "by", or the only one that stands for
     itself between signs and is no link."""
-    for line, plain in _lines_without_links(page):
-        shown = dates_in(line, page.row.get("language"))
-        if not shown:
+    own = (page.heading and text(page.heading)) or ""
+    for line, node in _lines(page):
+        if not dates_in(line, page.row.get("language")):
             continue
+        plain = _short(node, links=False)
+        plain = plain.replace(own, " | ", 1) if own else plain
         pieces = _BETWEEN.split(_without(plain, dates_in(plain, page.row.get("language"))))
         said = [piece.strip(" .:") for piece in pieces]
         named = [_BY.sub("", piece, count=1) for piece in said if _BY.match(piece)]
@@ -202,19 +201,15 @@ def _without(line: str, shown: list[ShownDate]) -> str:
     return line
 
 
-def _lines(page: OpenPage) -> Iterator[str]:
-    return (line for line, _ in _lines_without_links(page))
-
-
-def _lines_without_links(page: OpenPage) -> Iterator[tuple[str, str]]:
-    """Short texts beside the heading and in parts that are called after their data, each also
-    without its links. Kept: several ask."""
+def _lines(page: OpenPage) -> Iterator[tuple[str, LexborNode]]:
+    """Short texts beside the heading and in parts that are called after their data, each with its
+    element. Kept: several ask."""
     if page.lines is None:
         page.lines = list(_found_lines(page))
     return iter(page.lines)
 
 
-def _found_lines(page: OpenPage) -> Iterator[tuple[str, str]]:
+def _found_lines(page: OpenPage) -> Iterator[tuple[str, LexborNode]]:
     heading = page.heading
     if heading is None or len(page.outline.articles) > 1:
         return
@@ -226,12 +221,17 @@ def _found_lines(page: OpenPage) -> Iterator[tuple[str, str]]:
             seen.add(node.mem_id)
             whole = line.replace(own, " | ", 1) if node.tag != heading.tag else line
             if len(whole) <= _LONGEST_LINE and not _is_sentence(whole):
-                yield whole, _short(node, links=False).replace(own, " | ", 1)
+                yield whole, node
     body = page.outline.tree.body
-    if body is not None and _MARKED.search(page.octets):
+    if body is not None and _is_marked(page.near):
         for node in body.css(_MARKED_PARTS)[:8]:
             if not is_beside(node) and (line := _short(node)):
-                yield line, _short(node, links=False)
+                yield line, node
+
+
+def _is_marked(octets: bytes) -> bool:
+    signs = _MARKED if b"date" in octets else _MARKED[-3:]
+    return any(sign in octets for sign in signs)
 
 
 def _around(heading: LexborNode) -> Iterator[LexborNode]:
@@ -282,6 +282,3 @@ def _is_linked(node: LexborNode, root: LexborNode) -> bool:
 def _is_sentence(line: str) -> bool:
     """Whether a text tells something, as the first paragraph of a page does."""
     return line.rstrip().endswith((".", "!", "?", "…", "。")) and len(line.split()) > 12
-
-
-worded_author = partial(_named_beside)

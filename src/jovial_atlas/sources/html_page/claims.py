@@ -133,7 +133,7 @@ def _declared(
     for kind in ("search", "event", "product", "article", "author"):
         if kind in by_nodes or kind == shared:
             return kind
-    if b"h-feed" in page.octets or b"h-event" in page.octets:
+    if b"h-feed" in page.near or b"h-event" in page.near:
         tree = page.outline.tree
         if tree.css_first(".h-feed") is not None:
             return "listing"

@@ -18,6 +18,8 @@ from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.outline import Outline
 from jovial_atlas.structured.read import FoundNode
 
+#: Bylines and tags stand at the beginning or the end of a page: of long ones so much is looked at.
+_BEGINNING, _END = 48_000, 16_000
 #: References that are kept together at most.
 _MOST = 50_000
 
@@ -122,6 +124,8 @@ class OpenPage:
     references: References
     #: The page as it was read.
     octets: bytes = b""
+    #: Where signs of what a page says of itself are looked for, before anything is searched for.
+    near: bytes = b""
     metas: list[dict[str, str | None]] = field(default_factory=list)
     #: Structured data of the page, in any syntax.
     nodes: list[FoundNode] = field(default_factory=list)
@@ -130,9 +134,13 @@ class OpenPage:
     #: Which place names the language.
     language_from: str | None = None
     #: Short texts beside the heading, each also without its links; None until they are asked for.
-    lines: list[tuple[str, str]] | None = None
+    lines: list[tuple[str, LexborNode]] | None = None
     #: Element name → words of the main content before each of its elements.
     words_before: dict[str, list[int]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        whole = len(self.octets) <= _BEGINNING + _END
+        self.near = self.octets if whole else self.octets[:_BEGINNING] + self.octets[-_END:]
 
     def fault(self, code: str, message: str) -> None:
         self.faults.append(Fault(code, self.file.path, message))
