@@ -9,8 +9,10 @@ import signal
 import subprocess
 import sys
 import tempfile
+import threading
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
 import pytest
@@ -18,7 +20,8 @@ import pytest
 from jovial_atlas.demo.builder import URL
 from jovial_atlas.demo.site import lay_out
 from jovial_atlas.pages import schema, snapshot
-from jovial_atlas.rounds.reading.survey import SurveyOptions, run_survey
+from jovial_atlas.rounds.reading.all_sources import SurveyOptions
+from jovial_atlas.rounds.reading.survey import run_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.web import new_client
 from tests.loaded import Loaded
@@ -179,3 +182,47 @@ def hostile():
     server = Hostile()
     yield server
     server.close()
+
+
+class Web:
+    """A small server on loopback whose answers are a table: path → (status, headers, body)."""
+
+    def __init__(self):
+        self.answers = {}
+        self.asked = []
+        web = self
+
+        class Handler(BaseHTTPRequestHandler):
+            def do_GET(self):
+                web.asked.append((self.path, dict(self.headers)))
+                status, headers, body = web.answers.get(self.path, (404, {}, b"gone"))
+                if headers.get("ETag") and self.headers.get("If-None-Match") == headers["ETag"]:
+                    status, body = 304, b""
+                self.send_response(status)
+                for key, value in headers.items():
+                    self.send_header(key, value)
+                self.send_header("Content-Length", str(len(body)))
+                self.end_headers()
+                self.wfile.write(body)
+
+            def log_message(self, *_):
+                pass
+
+        self.server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+        self.url = f"http://127.0.0.1:{self.server.server_port}"
+        threading.Thread(target=self.server.serve_forever, daemon=True).start()
+
+    def page(self, path, body="", head="", **headers):
+        self.answers[path] = (
+            200,
+            {"Content-Type": "text/html", **headers},
+            page(path, body, head).encode(),
+        )
+
+
+@pytest.fixture
+def web():
+    web = Web()
+    yield web
+    web.server.shutdown()
+    web.server.server_close()

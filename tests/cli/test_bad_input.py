@@ -15,7 +15,7 @@ ENGINE = '[[engine]]\nname = "Lanternfish"\n'
     [
         (("survey",), "Run `jovial-atlas init`"),
         (("--site", "nope.toml", "survey"), "does not exist"),
-        (("init", "--yes"), "--url and --html"),
+        (("init", "--yes"), "--content (or --html)"),
         (("init", "--yes", "--url", "marrowfen", "--html", "nope"), "does not exist"),
         (("init", "--yes", "--url", "ftp://w.example", "--html", "."), "absolute http"),
         (("init", "--yes", "--url", "https://w.example/docs", "--html", "."), "scheme and host"),

@@ -17,7 +17,9 @@ from tests.conftest import page, run_command, write_site
 def test_survey_tells_sections_changes_and_findings(marrowfen):
     again = run_command("survey", "--format", "json", cwd=marrowfen)
     assert (again.code, again.err) == (0, "")
-    assert set(again.json) == {"pages", "sections", "changes", "layout", "renamed", "findings"}
+    assert set(again.json) == {
+        "pages", "sections", "changes", "layout", "doubts", "renamed", "findings",
+    }  # fmt: skip
     assert again.json["changes"] == {"added": 0, "changed": 0, "removed": 0}
     assert again.json["sections"]["hides"] == {"pages": 7, "listed": 7, "images": 0, "videos": 6}
     assert sum(one["pages"] for one in again.json["sections"].values()) == again.json["pages"]

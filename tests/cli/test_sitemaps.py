@@ -276,6 +276,7 @@ def faulty():
 def test_a_live_server_is_asked_for_all_that_is_listed(atlas, tmp_path, faulty):
     names = [one.strip("/") or "index.html" for one in PAGES if one != "/p.jpg"]
     write_site(tmp_path, {name: page(name, f"<img src=/p.jpg><p>{WORDS}") for name in names})
+    (tmp_path / "public/p.jpg").write_bytes(b"There is a file; the server says otherwise.")
     atlas("survey")
     atlas("build")
     live = ("check", "--live", "--server", faulty, "--per-second", "500", "--format", "json")

@@ -1,15 +1,10 @@
 """Setting up: what is inferred from content, what is taken over, and the guided sitting."""
 
-import os
-import pty
-import select
-import subprocess
-import time
 import tomllib
 
 import pytest
 
-from tests.conftest import COMMAND, page, run_command
+from tests.conftest import page, run_command
 
 URL = "https://www.marrowfen.example"
 DATED = "<meta property='article:published_time' content='2026-01-02'>"
@@ -104,37 +99,6 @@ def test_a_robots_txt_that_is_there_is_taken_over_without_loss(tmp_path):
 def test_canonicals_on_another_host_are_told_at_once(tmp_path):
     _, ran = init(tmp_path, {"a.html": page(head="<link rel=canonical href=https://o.example/a>")})
     assert "1 page names a canonical on https://o.example" in ran.err
-
-
-def test_without_yes_questions_are_asked_with_defaults(tmp_path):
-    (tmp_path / "public").mkdir()
-    (tmp_path / "public/index.html").write_text(page("The fen"))
-    main, side = pty.openpty()
-    running = subprocess.Popen(
-        [COMMAND, "init"], cwd=tmp_path, stdin=side, stdout=side, stderr=side,
-        env={**os.environ, "TERM": "xterm"},
-    )  # fmt: skip
-    os.close(side)
-    seen, answers = "", ["fen.example", "", "", "Fen", "de", "", "draft"]
-    deadline = time.monotonic() + 60
-    asked = 0
-    while time.monotonic() < deadline:
-        ready, _, _ = select.select([main], [], [], 0.2)
-        if ready:
-            try:
-                seen += os.read(main, 4096).decode()
-            except OSError:
-                break
-        if asked < len(answers) and seen.count("]: ") > asked:
-            os.write(main, f"{answers[asked]}\n".encode())
-            asked += 1
-    assert running.wait(timeout=10) == 0, seen
-    assert "[The fen]" in seen, "each question has a default"
-    read = tomllib.loads((tmp_path / "atlas.toml").read_text())
-    assert read["site"] == {
-        "url": "https://fen.example", "name": "The fen", "short_name": "Fen", "language": "de",
-        "stage": "draft",
-    }  # fmt: skip
 
 
 def test_init_finds_folders_of_languages_and_surveys_take_them(tmp_path):

@@ -1,57 +1,11 @@
 """Sources over HTTP: live sites that are crawled, and interfaces that are read page by page."""
 
 import json
-import threading
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 import pytest
 
 from jovial_atlas.errors import ContentError
-from tests.conftest import URL, page
-
-
-class Web:
-    """A small server on loopback whose answers are a table: path → (status, headers, body)."""
-
-    def __init__(self):
-        self.answers = {}
-        self.asked = []
-        web = self
-
-        class Handler(BaseHTTPRequestHandler):
-            def do_GET(self):
-                web.asked.append((self.path, dict(self.headers)))
-                status, headers, body = web.answers.get(self.path, (404, {}, b"gone"))
-                if headers.get("ETag") and self.headers.get("If-None-Match") == headers["ETag"]:
-                    status, body = 304, b""
-                self.send_response(status)
-                for key, value in headers.items():
-                    self.send_header(key, value)
-                self.send_header("Content-Length", str(len(body)))
-                self.end_headers()
-                self.wfile.write(body)
-
-            def log_message(self, *_):
-                pass
-
-        self.server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
-        self.url = f"http://127.0.0.1:{self.server.server_port}"
-        threading.Thread(target=self.server.serve_forever, daemon=True).start()
-
-    def page(self, path, body="", head="", **headers):
-        self.answers[path] = (
-            200,
-            {"Content-Type": "text/html", **headers},
-            page(path, body, head).encode(),
-        )
-
-
-@pytest.fixture
-def web():
-    web = Web()
-    yield web
-    web.server.shutdown()
-    web.server.server_close()
+from tests.conftest import URL
 
 
 def crawl(web, more=""):

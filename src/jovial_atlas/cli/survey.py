@@ -12,6 +12,7 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
+    from jovial_atlas.pages.doubt import Doubt
     from jovial_atlas.rounds.state.survey_result import Survey
 
 
@@ -74,6 +75,7 @@ def _as_json(survey: Survey) -> dict[str, Any]:
         },
         **({"hidden": survey.hidden} if survey.hidden else {}),
         "layout": structs.asdict(survey.layout),
+        "doubts": [structs.asdict(doubt) for doubt in survey.doubts],
         "renamed": [{"from": old, "to": new} for old, new in changes.renamed],
         "findings": [asdict(finding) for finding in findings_of(survey.faults)],
     }
@@ -106,11 +108,25 @@ def _show(out: Output, survey: Survey) -> None:
         out.say(f"Layout, which repeats over the site and belongs to no page: {', '.join(said)}.")
         for what in (*layout.images, *layout.headings, *layout.excerpts) if out.verbose else ():
             out.say(f"  {what}")
+    tell_doubts(out, survey.doubts)
     if findings := findings_of(survey.faults):
         files = len({finding.where for finding in findings})
         out.say(
             f"{plural(len(findings), 'finding')} in {plural(files, 'file')} while reading; "
             "`jovial-atlas check` shows them."
+        )
+
+
+def tell_doubts(out: Output, doubts: list[Doubt]) -> None:
+    """Say of which kinds of page one cannot be sure, and how to settle it."""
+    from jovial_atlas.faults import plural
+
+    if doubts:
+        out.say("Not sure what these pages are; a key of [kinds] settles it:")
+    for doubt in doubts:
+        out.say(
+            f"  {doubt.key:<10} {plural(doubt.pages, 'page')} {doubt.why}; counted as "
+            f"{doubt.counts_as}: {doubt.example}"
         )
 
 
@@ -123,7 +139,8 @@ def _read_pages(
     begun = begin_survey(site, now, workers, full=full)
     with begun.readers:
         # Workers may read while everything else is loaded here.
-        from jovial_atlas.rounds.reading.survey import SurveyOptions, run_survey
+        from jovial_atlas.rounds.reading.all_sources import SurveyOptions
+        from jovial_atlas.rounds.reading.survey import run_survey
         from jovial_atlas.web import new_client
 
         work.output.get_ready()

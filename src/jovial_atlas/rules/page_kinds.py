@@ -203,6 +203,11 @@ _BY_ADDRESS = {
 }  # fmt: skip
 
 
+def has_address_of(name: str) -> pl.Expr:
+    """Whether `_path` is one that pages of a kind have: the kinds that addresses tell."""
+    return _BY_ADDRESS[name]
+
+
 def _words_in(pages: pl.LazyFrame, site: SiteFile) -> dict[str, bool]:
     """Which of `_WORDS` stand in any address. Few sites have any: all are looked for at once,
     and one by one only where one is found. (A sign that is no letter would make the search for

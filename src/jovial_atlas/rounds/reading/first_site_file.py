@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -14,8 +14,14 @@ from tomlkit import TOMLDocument
 from tomlkit.items import Item, Table
 
 from jovial_atlas.faults import plural
+from jovial_atlas.pages.doubt import Doubt
 from jovial_atlas.robots import RobotsFile
-from jovial_atlas.rounds.reading.proposal import Proposal
+from jovial_atlas.rounds.reading.proposal import (
+    SMALLEST_SECTION,
+    FoundSection,
+    Proposal,
+    source_table,
+)
 from jovial_atlas.sources.workers.folder import Style
 
 _ABOVE = (
@@ -40,6 +46,10 @@ _BESIDE = {
 }
 
 
+#: The main language, where nobody says one.
+LANGUAGE = "en"
+
+
 @dataclass(frozen=True, slots=True)
 class Answers:
     """What the owner says himself: it wins over what was read off the content. Empty where he
@@ -51,56 +61,75 @@ class Answers:
     kind: str = "organization"
     stage: str = "live"
     style: Style | None = None
+    output: str = ""
+    smallest_section: int = SMALLEST_SECTION
 
 
 def site_file_text(proposal: Proposal, path: Path, answers: Answers) -> str:
     """A short, commented site file."""
-    folder = _relative(proposal.html, path.parent)
+    place = proposal.place.path
+    folder = _relative(place, path.parent) if place else ""
+    output = folder if proposal.place.folder else ""
+    if answers.output:
+        output = _relative(Path(answers.output), path.parent)
     document = tomlkit.document()
     for line in _ABOVE:
         document.add(tomlkit.comment(line))
     document.add(tomlkit.nl())
     site = {
         "url": proposal.url,
-        "name": answers.name or proposal.name,
+        "name": answers.name or proposal.name or proposal.host,
         "short_name": answers.short_name,
-        "language": answers.language or proposal.language,
+        "language": answers.language or proposal.language or LANGUAGE,
         "stage": answers.stage,
         "authors": "one" if proposal.authors == 1 else "",
     }
     for name, values in (
-        ("site", site), ("publisher", {"kind": answers.kind}), ("output", {"folder": folder}),
-    ):  # fmt: skip
+        ("site", site),
+        ("publisher", {"kind": answers.kind}),
+        ("output", {"folder": output or "public"}),
+    ):
         table = _table(name, values)
         table.add(tomlkit.nl())
         document.add(name, table)
-    source = {
-        "kind": "html",
-        "path": folder,
-        "addresses": str(answers.style or proposal.addresses),
-    }
+    source = {**source_table(proposal.source), **({"path": folder} if folder else {})}
+    if proposal.place.folder:
+        source["addresses"] = str(answers.style or proposal.addresses)
     last = _table("source", source)
     sources = tomlkit.aot()
     sources.append(last)
     document.add("source", sources)
     last.add(tomlkit.nl())
-    if proposal.sections:
+    if sections := proposal.sections_from(answers.smallest_section):
         last.add(
             tomlkit.comment("A page is in the first section that matches; each gets a sitemap.")
         )
-        last = _add_sections(document, proposal)
+        last = _add_sections(document, sections)
         last.add(tomlkit.nl())
     if proposal.languages:
         last = _languages(proposal.languages)
         document.add("languages", last)
-    for line in _RULES:
+    for line in (*_doubtful(proposal.doubts), *_RULES):
         last.add(tomlkit.comment(line))
     if proposal.robots:
         document.add("robots", _robots(proposal.robots))
     return tomlkit.dumps(document).rstrip("\n") + "\n"
 
 
-def _table(name: str, values: Mapping[str, str]) -> Table:
+def _doubtful(doubts: Sequence[Doubt]) -> Iterator[str]:
+    """What is not sure of kinds of page, ready to be settled."""
+    if not doubts:
+        return
+    yield "Not sure what these pages are. Take the # away where they are what the key says;"
+    yield "write [] behind it where no page is:"
+    yield "[kinds]"
+    for doubt in doubts:
+        said = f"{plural(doubt.pages, 'page')} {doubt.why}; counted as {doubt.counts_as}"
+        yield f'{doubt.key} = ["{doubt.pattern}"]  # {said}'
+    yield ""
+
+
+def _table(name: str, values: Mapping[str, Any]) -> Table:
     """A table of the values that are not empty."""
     table = tomlkit.table()
     for key, value in values.items():
@@ -113,10 +142,10 @@ def _table(name: str, values: Mapping[str, str]) -> Table:
     return table
 
 
-def _add_sections(document: TOMLDocument, proposal: Proposal) -> Table:
+def _add_sections(document: TOMLDocument, found: Sequence[FoundSection]) -> Table:
     """Add the sections, and give back the last."""
     sections = tomlkit.aot()
-    for section in proposal.sections:
+    for section in found:
         table = _table(
             "section",
             {"name": section.name, "match": section.match, "schema": section.schema or ""},

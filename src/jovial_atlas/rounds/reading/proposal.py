@@ -1,4 +1,4 @@
-"""Setting up: what a folder of built HTML says about its site, and a first site file from it."""
+"""Setting up: what content says about its site, from which a first site file is made."""
 
 from __future__ import annotations
 
@@ -6,32 +6,40 @@ import itertools
 import re
 import tempfile
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
+from urllib.parse import unquote
 
 import polars as pl
+import tomlkit
+from msgspec import structs
 
 from jovial_atlas import addresses, languages
 from jovial_atlas.errors import AtlasError, ContentError
-from jovial_atlas.faults import plural
+from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import FileSet, write_whole, writing
-from jovial_atlas.pages.gather import Gathering
+from jovial_atlas.pages.doubt import Doubt
 from jovial_atlas.place import STATE
 from jovial_atlas.robots import RobotsFile, parse_robots
+from jovial_atlas.rounds.reading.all_sources import SurveyOptions
+from jovial_atlas.rounds.reading.content_place import ContentPlace, answer_at
+from jovial_atlas.rounds.reading.whole_site import read_once
 from jovial_atlas.rounds.state.names import MANIFEST, REPLACED, ROBOTS
 from jovial_atlas.rules.hiding import HIDDEN_SHARE, robots_hide
 from jovial_atlas.rules.own import page_says
+from jovial_atlas.sitefile import CrawlSource, HtmlSource, ListSource, Source, read_site_file
 from jovial_atlas.sitefile.deciding import RESERVED_SECTIONS, REST
-from jovial_atlas.sources.html_page.page import Reading
-from jovial_atlas.sources.workers.folder import Folder, Style, address_of
-from jovial_atlas.sources.workers.html_folder import Progress, read_folder
-from jovial_atlas.sources.workers.readers import Readers
+from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
+from jovial_atlas.sources.workers.folder import Style, address_of
+from jovial_atlas.sources.workers.html_folder import Progress
+from jovial_atlas.web import Client
 
-#: A folder needs this many pages to become a section, and no more sections are made.
-_SECTION_PAGES = 2
-_MOST_SECTIONS = 500
+#: A folder needs so many pages to become a section.
+SMALLEST_SECTION = 2
+#: Of a live site, so many pages are looked at, and so many a second.
+_LOOKED_AT, _PER_SECOND = 100, 10.0
 _SEPARATORS = re.compile(r"\s+[-–—|·:»]\s+")
 
 
@@ -47,10 +55,13 @@ class FoundSection:
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """What was read off the content, each value open to the owner's change."""
+    """What was read off the content, each value open to the owner's change; `name` and `language`
+    are empty where it does not say them. `kinds` counts what pages are; `notes` must be told,
+    `unsure` tells what the owner should look at."""
 
     url: str
-    html: Path
+    place: ContentPlace
+    source: Source
     pages: int
     name: str
     language: str
@@ -60,11 +71,23 @@ class Proposal:
     languages: dict[str, str]
     robots: RobotsFile | None
     authors: int
+    kinds: dict[str, int]
+    doubts: list[Doubt] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
+    unsure: list[str] = field(default_factory=list)
+
+    @property
+    def host(self) -> str:
+        """The host of the site, its name where it has no other."""
+        return self.url.partition("://")[2]
+
+    def sections_from(self, least: int) -> list[FoundSection]:
+        """The sections of so many pages or more; pages of the others stay together."""
+        return [section for section in self.sections if section.pages >= least]
 
 
-def propose(url: str, html: Path, now: datetime, progress: Progress | None = None) -> Proposal:
-    """Read the content once and propose a set-up. Raises AtlasError, ContentError."""
+def site_origin(url: str) -> str:
+    """Scheme and host of the site. Raises AtlasError where that is no address, or has a path."""
     try:
         address = addresses.normalise(url if "://" in url else f"https://{url}")
     except ValueError as error:
@@ -75,41 +98,126 @@ def propose(url: str, html: Path, now: datetime, progress: Progress | None = Non
             f"--url: {url} has a path. Give scheme and host alone; where the folder is served "
             f"below a path, write at = {addresses.path_and_query(address)!r} into its [[source]]."
         )
-    pages = _read(html, origin, now, progress)
+    return origin
+
+
+def propose(
+    url: str, place: ContentPlace, now: datetime, client: Client, progress: Progress | None = None
+) -> Proposal:
+    """Read the content once and propose a set-up. Raises AtlasError, ContentError."""
+    origin = site_origin(url)
+    source = place.source
+    if isinstance(source, CrawlSource) and place.origin != origin:
+        source = structs.replace(source, via=place.origin)
+    pages, doubts, faults = _read(origin, source, place, now, client, progress)
     if not pages.height:
-        raise ContentError(f"{html} holds no HTML page. Name the folder that holds the built site.")
-    style = _style(pages, origin)
-    notes = [*_said_first(origin, pages, html), *_notes(pages, origin)]
-    main = _most_common(pages["language"]) or "en"
-    robots = None
-    if (html / ROBOTS).is_file():
-        robots = parse_robots((html / ROBOTS).read_bytes())
+        raise ContentError(_nothing_in(place, faults))
+    main = _most_common(pages["language"])
+    name = _name(pages, origin)
+    if not main or not name:
+        home = _home_page(place, origin, now, client)
+        name, main = name or home.get("title", ""), main or home.get("language", "")
+    others = [fault for fault in faults if fault.code != "crawl-limit"]
+    unsure = [*place.unsure, *_unread(others)]
+    if len(others) < len(faults):
+        unsure.append(
+            f"{_LOOKED_AT} pages of the live site were looked at, and what its sitemaps list: "
+            "there may be more sections. A survey reads all pages."
+        )
+    text = _robots_text(place)
     return Proposal(
-        origin,
-        html,
-        pages.height,
-        _name(pages, origin),
-        main,
-        style,
-        _sections(pages, origin),
-        _languages(pages, main),
-        robots,
-        pages["author"].drop_nulls().n_unique(),
-        notes,
+        url=origin,
+        place=place,
+        source=source,
+        pages=pages.height,
+        name=name,
+        language=main,
+        addresses=_style(pages, origin) if isinstance(source, HtmlSource) else "folder",
+        sections=_sections(pages, origin),
+        languages=_languages(pages, origin, main or "en"),
+        robots=parse_robots(text) if text is not None else None,
+        authors=pages["author"].drop_nulls().n_unique(),
+        kinds=dict(Counter(pages["role"].to_list()).most_common()),
+        doubts=doubts,
+        notes=[*_said_first(origin, pages, text), *_notes(pages, origin)],
+        unsure=unsure,
     )
 
 
-def _read(html: Path, origin: str, now: datetime, progress: Progress | None) -> pl.DataFrame:
-    """The page table of the folder, read once and kept nowhere."""
-    folder, reading = Folder(html, origin), Reading("html", now)
-    with (
-        tempfile.TemporaryDirectory() as path,
-        Gathering(Path(path)) as gathering,
-        Readers() as readers,
-    ):
-        for batch in read_folder(folder, reading, readers, progress=progress):
-            gathering.add(batch)
-        return gathering.finish(Path(path) / "pages.parquet").collect()
+def _nothing_in(place: ContentPlace, faults: list[Fault]) -> str:
+    said = f"{place.what}: no page of the site is in it."
+    if faults:
+        said += f" {faults[0].where}: {faults[0].message}"
+    return f"{said} Name another place, or correct --url."
+
+
+def _robots_text(place: ContentPlace) -> bytes | None:
+    """The robots.txt that there is: in the folder, or on the live site."""
+    if place.folder and (place.folder / ROBOTS).is_file():
+        return (place.folder / ROBOTS).read_bytes()
+    return place.robots
+
+
+def _unread(faults: list[Fault]) -> Iterator[str]:
+    if faults:
+        first = faults[0]
+        yield (
+            f"{plural(len(faults), 'thing')} could not be read, the first in {first.where}: "
+            f"{first.message}"
+        )
+
+
+def _read(
+    origin: str,
+    source: Source,
+    place: ContentPlace,
+    now: datetime,
+    client: Client,
+    progress: Progress | None,
+) -> tuple[pl.DataFrame, list[Doubt], list[Fault]]:
+    """The pages as a survey would read them, kept nowhere; of a live site some, and the addresses
+    in its sitemaps."""
+    path = place.path
+    sources: list[Source] = [structs.replace(source, path=str(path.resolve())) if path else source]
+    if isinstance(source, CrawlSource):
+        sources = [structs.replace(source, max_pages=_LOOKED_AT, per_second=_PER_SECOND)]
+        if source.via == "":
+            sources += (ListSource(path=sitemap) for sitemap in place.sitemaps)
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "atlas.toml"
+        (file.parent / STATE).mkdir()
+        tables = [source_table(one) for one in sources]
+        file.write_text(tomlkit.dumps({"site": {"url": origin}, "source": tables}), "utf-8")
+        options = SurveyOptions(progress=progress)
+        return read_once(read_site_file(file), now, client, options)
+
+
+def source_table(source: Source) -> Mapping[str, object]:
+    """The keys of a [[source]] whose values are not those that they have by themselves."""
+    values = structs.asdict(source)
+    names = source.__struct_fields__
+    usual = dict(zip(reversed(names), reversed(source.__struct_defaults__), strict=False))
+    return {
+        "kind": source.kind,
+        **{
+            name: list(value) if isinstance(value, tuple) else value
+            for name, value in values.items()
+            if value != usual.get(name) and value not in ({}, ())
+        },
+    }
+
+
+def _home_page(place: ContentPlace, origin: str, now: datetime, client: Client) -> dict[str, str]:
+    """Title and language of the home page, where the content is on the web and says neither."""
+    if place.path is not None or place.origin != origin:
+        return {}
+    try:
+        here, answer = answer_at(f"{origin}/", client)
+    except AtlasError:
+        return {}
+    row, _ = read_page(answer.body, PageFile(Path(), "/", here), Reading("home", now))
+    values = {"title": row.get("title"), "language": row.get("language")} if row else {}
+    return {key: value for key, value in values.items() if value}
 
 
 def _style(pages: pl.DataFrame, origin: str) -> Style:
@@ -131,7 +239,7 @@ def _most_common(column: pl.Series) -> str:
 
 
 def _name(pages: pl.DataFrame, origin: str) -> str:
-    """What most titles end with after a separator; else the home page's title; else the host."""
+    """What most titles end with after a separator; else the home page's title."""
     titles = pages["title"].drop_nulls().to_list()
     ends = Counter(parts[-1] for title in titles if len(parts := _SEPARATORS.split(title)) > 1)
     if ends:
@@ -139,17 +247,17 @@ def _name(pages: pl.DataFrame, origin: str) -> str:
         if count * 2 >= len(titles):
             return end
     home = pages.filter(pl.col("loc") == f"{origin}/")["title"].to_list()
-    return (home[0] if home and home[0] else "") or origin.partition("://")[2]
+    return home[0] if home and home[0] else ""
 
 
 #: So many pages have to stand under the same path in a folder and beside it.
 _PARALLEL = 2
 
 
-def _languages(pages: pl.DataFrame, main: str) -> dict[str, str]:
+def _languages(pages: pl.DataFrame, origin: str, main: str) -> dict[str, str]:
     """Language → folder of top-level folders that are called after a language and repeat paths of
     another one, or of what lies outside them."""
-    path = pl.col("path")
+    path = pl.col("loc").str.strip_prefix(f"{origin}/")
     split = pages.select(
         code=path.str.extract(r"^([A-Za-z]{2,3}(?:[-_][A-Za-z]{2,4})?)/"),
         rest=path.str.replace(r"^[A-Za-z]{2,3}(?:[-_][A-Za-z]{2,4})?/", ""),
@@ -176,44 +284,41 @@ def _languages(pages: pl.DataFrame, main: str) -> dict[str, str]:
 
 
 def _sections(pages: pl.DataFrame, origin: str) -> list[FoundSection]:
-    """A section for each top-level folder with enough pages, largest first, then by name."""
+    """A section for each top-level folder of the site with enough pages, by name."""
+    dated = pl.col("published").is_not_null()
+    # A date in words may be that of anything: an offer, a release.
+    marked = (pl.col("published_from") != "words").fill_null(True)
     counted = (
-        pages.with_columns(pl.col("path").str.extract(r"^([^/]+)/").alias("folder"))
+        pages.with_columns(
+            folder=pl.col("loc").str.strip_prefix(f"{origin}/").str.extract("^([^/?]+)/")
+        )
         .filter(pl.col("folder").is_not_null())
         .group_by("folder")
-        .agg(
-            pl.len().alias("pages"),
-            # A date in words may be that of anything: an offer, a release.
-            (pl.col("published").is_not_null() & (pl.col("published_from") != "words"))
-            .mean()
-            .alias("dated"),
-        )
-        .filter(pl.col("pages") >= _SECTION_PAGES)
-        .sort(["pages", "folder"], descending=[True, False])
-        .head(_MOST_SECTIONS)
+        .agg(pl.len().alias("pages"), (dated & marked).mean().alias("dated"))
+        .filter(pl.col("pages") >= SMALLEST_SECTION)
         .sort("folder")
     )
     sections: list[FoundSection] = []
     taken = {*RESERVED_SECTIONS, REST}
-    for folder, count, dated in counted.iter_rows():
-        name = re.sub(r"[^a-z0-9]+", "-", folder.lower()).strip("-") or "section"
+    for folder, count, dated_share in counted.iter_rows():
+        name = re.sub(r"[^a-z0-9]+", "-", unquote(folder).lower()).strip("-") or "section"
         while name in taken:
             name += "-folder"
         taken.add(name)
-        path = addresses.path_and_query(address_of(f"{folder}/index.html", origin, "folder"))
-        sections.append(FoundSection(name, f"{path}**", count, "Article" if dated >= 0.6 else ""))
+        schema = "Article" if dated_share >= 0.6 else ""
+        sections.append(FoundSection(name, f"/{folder}/**", count, schema))
     return sections
 
 
-def _said_first(origin: str, pages: pl.DataFrame, html: Path) -> Iterator[str]:
+def _said_first(origin: str, pages: pl.DataFrame, robots: bytes | None) -> Iterator[str]:
     """What hides the whole site already, or keeps engines from reaching it."""
     if reason := addresses.why_local(origin):
         yield (
             f"{origin} is a temporary host: {reason}. Nothing is announced from there; set url in "
             "[site] to the public address before the site is built for it."
         )
-    if (html / ROBOTS).is_file():
-        for fault in robots_hide(parse_robots((html / ROBOTS).read_bytes()), ROBOTS):
+    if robots is not None:
+        for fault in robots_hide(parse_robots(robots), ROBOTS):
             yield f"The site hides itself by its robots.txt: {fault.message}"
     hidden = pages.filter(page_says("noindex")).height
     if hidden and hidden >= HIDDEN_SHARE * pages.height:
@@ -253,10 +358,10 @@ def write_site_file(path: Path, text: str, proposal: Proposal, *, replace: bool 
     if before != data:
         write_whole(_kept_at(path, before), before, durable=True)
     write_whole(path, data, durable=True)
-    if proposal.robots:
+    if proposal.robots and (folder := proposal.place.folder):
         state = path.parent / STATE
-        write_whole(state / REPLACED / ROBOTS, (proposal.html / ROBOTS).read_bytes())
-        FileSet(proposal.html, state / MANIFEST).adopt(ROBOTS)
+        write_whole(state / REPLACED / ROBOTS, (folder / ROBOTS).read_bytes())
+        FileSet(folder, state / MANIFEST).adopt(ROBOTS)
 
 
 def _kept_at(path: Path, data: bytes) -> Path:

@@ -2,62 +2,48 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
-from contextlib import nullcontext, suppress
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 import polars as pl
 
-from jovial_atlas import __version__, addresses, dates
+from jovial_atlas import dates
 from jovial_atlas.errors import ContentError
-from jovial_atlas.faults import Fault, plural
-from jovial_atlas.files import digest, move_into_place, temporary_name
+from jovial_atlas.faults import Fault
+from jovial_atlas.files import move_into_place, temporary_name
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.changes import Changes
-from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.pages.survey import compare
+from jovial_atlas.rounds.reading.all_sources import (
+    WORKED_OUT,
+    SurveyOptions,
+    read_sources,
+    reading_key,
+)
 from jovial_atlas.rounds.reading.begun import Begun, begin_survey
-from jovial_atlas.rounds.reading.departed import DATED, departed_before, departed_now
-from jovial_atlas.rounds.reading.detected import with_detected
-from jovial_atlas.rounds.reading.feeds import with_feeds
-from jovial_atlas.rounds.reading.layout import learned, without_layout
+from jovial_atlas.rounds.reading.departed import departed_now
 from jovial_atlas.rounds.reading.unchanged import noted
 from jovial_atlas.rounds.reading.variants import find_variants, variant_signs
 from jovial_atlas.rounds.reading.video_files import look_at_videos
-from jovial_atlas.rounds.state.folder_languages import with_languages
+from jovial_atlas.rounds.reading.whole_site import as_content, section_counts
 from jovial_atlas.rounds.state.hiding import hides_first, public_robots
 from jovial_atlas.rounds.state.last_survey import filled_in, stored_pages
 from jovial_atlas.rounds.state.layout import Layout
 from jovial_atlas.rounds.state.loss import check_survey
 from jovial_atlas.rounds.state.names import DEPARTED, PAGE_TABLE
-from jovial_atlas.rounds.state.survey_record import SurveyRecord, Unchanged, read_survey_record
-from jovial_atlas.rounds.state.survey_result import SectionCount, Survey, Swapping
+from jovial_atlas.rounds.state.survey_record import SurveyRecord, read_survey_record
+from jovial_atlas.rounds.state.survey_result import SectionCount, Survey
 from jovial_atlas.rules import decide, rests_on_time
-from jovial_atlas.rules.hiding import counting, first_word, shown_of, whole_site
+from jovial_atlas.rules.doubts import doubts_of
+from jovial_atlas.rules.hiding import first_word, shown_of, whole_site
 from jovial_atlas.rules.page_kinds import SIGNS, signs_in
-from jovial_atlas.sitefile import CrawlSource, HtmlSource, SiteFile, Source
-from jovial_atlas.sources.kinds import Surroundings, open_source
-from jovial_atlas.sources.records.columns import with_named_videos
-from jovial_atlas.sources.settings import crawler_tokens, known_services, name_of
-from jovial_atlas.sources.workers.html_folder import KnownFiles, Progress
+from jovial_atlas.sitefile import CrawlSource, HtmlSource, SiteFile
+from jovial_atlas.sources.settings import name_of
 from jovial_atlas.web import Client
-
-
-@dataclass(frozen=True, slots=True)
-class SurveyOptions:
-    """How a survey runs: what the environment holds (tokens, passwords); whether all files are
-    read again (`full`), and whether it goes on where much of what was listed would be lost
-    (`accept`). While its result is put in place of the one before, nobody may read that:
-    `swapping` sees to it."""
-
-    environment: Mapping[str, str] = field(default_factory=dict)
-    full: bool = False
-    accept: bool = False
-    progress: Progress | None = None
-    swapping: Swapping = nullcontext
 
 
 def run_survey(
@@ -80,7 +66,7 @@ def run_survey(
     beside = temporary_name(target.parent)
     before, record = stored_pages(target), _record_of(site)
     begun = begun or begin_survey(site, now, full=options.full)
-    delivered, faults, broken = _read_all(site, before, record, beside, client, options, begun)
+    delivered, faults, broken = read_sources(site, before, record, beside, client, options, begun)
     try:
         table = schema.complete(delivered)
         signs = signs_in(table, site, variant_signs(site))
@@ -89,57 +75,28 @@ def run_survey(
         faults += more
         filled = filled_in(table, signs)
         decided = decide(after, site, now, filled)
-        sections, rows = section_counts(decided, site)
+        sections, rows = section_counts(decided, site, filled)
         changes = compare(before, after)
         may_lose = not options.accept and _may_lose(site, record, sections, changes)
         if before is not None and may_lose:
-            had = decide(before, site, now, filled_in(before, _signs_before(record)))
-            check_survey(site, had, decided, [*map(str, broken), *_empty(site, after, broken)])
-        rests = begun.inputs if _is_lasting(after, site, now, filled) else None
+            causes = [*map(str, broken), *_empty(site, after, broken)]
+            _refuse_loss(site, now, before, record, decided, causes)
+        lasting = _is_lasting(after, site, now, filled)
         departed = departed_now(site, before, after) if changes.removed or changes.added else None
-        hidden, at = "" if site.model.host else _said_first(site, rows, after), dates.write(now)
+        hidden = "" if site.model.host else _said_first(site, rows, after)
+        survey = Survey(
+            dates.write(now), sum(section.pages for section in sections), sections, changes,
+            faults, hidden, layout, doubts_of(rows),
+        )  # fmt: skip
         with options.swapping():
             if departed is not None:
                 snapshot.save(departed, site.state / DEPARTED)
             move_into_place(beside, target)
-            kept = noted(rests, begun.mark, target, sections, hidden) if rests else None
-            _keep_record(site, at, kept, signs, sections, changes.renamed, faults, layout)
+            _keep_record(site, survey, begun if lasting else None, signs)
     finally:
         with suppress(OSError):
             beside.unlink(missing_ok=True)
-    hidden = hides_first(site, now) if site.model.host else hidden
-    count = sum(section.pages for section in sections)
-    return Survey(at, count, sections, changes, faults, hidden, layout)
-
-
-def _read_all(
-    site: SiteFile,
-    before: pl.LazyFrame | None,
-    record: SurveyRecord | None,
-    path: Path,
-    client: Client,
-    options: SurveyOptions,
-    begun: Begun,
-) -> tuple[pl.LazyFrame, list[Fault], list[ContentError]]:
-    """What all sources deliver, as one table (a large one at `path`), with faults met and the
-    errors of those that broke. Raises ContentError where nothing could be read."""
-    memory = _remembered(site, before, record, options.full)
-    identity = site.model.identity
-    around = Surroundings(
-        site, begun.now, options.environment, client,
-        lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
-        begun.readers, begun.written, options.progress,
-    )  # fmt: skip
-    with around.readers, Gathering(site.state) as gathering:
-        broken = [
-            error
-            for source in site.model.source
-            if (error := _gather(source, around, memory, gathering, before))
-        ]
-        if len(broken) == len(site.model.source) and before is None:
-            raise broken[0]
-        winners = [name_of(s) for s in site.model.source if s.merge == "win"]
-        return gathering.finish(path, winners), gathering.faults, broken
+    return replace(survey, hidden=hides_first(site, now)) if site.model.host else survey
 
 
 def _said_first(site: SiteFile, rows: list[dict[str, Any]], after: pl.LazyFrame) -> str:
@@ -147,24 +104,23 @@ def _said_first(site: SiteFile, rows: list[dict[str, Any]], after: pl.LazyFrame)
 
 
 def _keep_record(
-    site: SiteFile,
-    at: str,
-    unchanged: Unchanged | None,
-    signs: Sequence[str],
-    sections: Sequence[SectionCount],
-    renamed: Sequence[tuple[str, str]],
-    faults: Sequence[Fault],
-    layout: Layout,
+    site: SiteFile, survey: Survey, lasting: Begun | None, signs: Sequence[str]
 ) -> None:
+    """Keep what a survey said; what it rests on, where nothing but files could change it."""
+    unchanged = None
+    if lasting and lasting.inputs:
+        table = site.state / PAGE_TABLE
+        unchanged = noted(lasting.inputs, lasting.mark, table, survey.sections, survey.hidden)
     record = SurveyRecord(
         unchanged=unchanged,
-        at=at,
-        keys={name_of(source): _key(source, site) for source in site.model.source},
+        at=survey.at,
+        keys={name_of(source): reading_key(source, site) for source in site.model.source},
         noted=list(signs),
-        listed={section.name: section.listed for section in sections},
-        renamed=list(renamed),
-        layout=layout,
-        told=[(fault.code, fault.where, fault.message) for fault in faults],
+        listed={section.name: section.listed for section in survey.sections},
+        renamed=list(survey.changes.renamed),
+        layout=survey.layout,
+        doubts=survey.doubts,
+        told=[(fault.code, fault.where, fault.message) for fault in survey.faults],
     )
     record.keep(site.state)
 
@@ -196,6 +152,19 @@ def _may_lose(
     return any(drop >= least for drop in drops) or not any(now.values())
 
 
+def _refuse_loss(
+    site: SiteFile,
+    now: datetime,
+    before: pl.LazyFrame,
+    record: SurveyRecord | None,
+    decided: pl.LazyFrame,
+    causes: list[str],
+) -> None:
+    """Raises LossError where too much of what was listed is not any more."""
+    had = decide(before, site, now, filled_in(before, _signs_before(record)))
+    check_survey(site, had, decided, causes)
+
+
 def _empty(site: SiteFile, after: pl.LazyFrame, broken: Sequence[ContentError]) -> Iterator[str]:
     """Sources that gave no page at all, in words; those that broke say more themselves."""
     if broken:
@@ -219,60 +188,6 @@ def _is_lasting(table: pl.LazyFrame, site: SiteFile, now: datetime, filled: froz
     return not there["videos"] and not rests_on_time(site, now, table, filled - missing)
 
 
-def _gather(
-    source: Source,
-    around: Surroundings,
-    memory: dict[str, KnownFiles],
-    gathering: Gathering,
-    before: pl.LazyFrame | None,
-) -> ContentError | None:
-    """Take all batches of one source. Where it breaks, its pages of before stand instead."""
-    name = name_of(source)
-    gathering.begin()
-    try:
-        for batch in open_source(source, around, memory.get(name)):
-            table = _identified(batch.table, around)
-            if named := around.site.model.videos.fields:
-                table = with_named_videos(table, named, known_services(around.site))
-            same = batch.constant
-            if source.section:
-                table = table.with_columns(in_section=pl.lit(source.section))
-                same = (*same, "in_section")
-            gathering.add(Batch(table, batch.faults, batch.refuse, same))
-    except (ContentError, ValueError, *snapshot.BROKEN) as error:
-        gathering.forget()
-        kept = before.filter(pl.col("source") == name).collect() if before is not None else None
-        reason = f"{snapshot.said_of(error)} "
-        if kept is not None and kept.height:
-            gathering.add(Batch(kept))
-            reason += f"{plural(kept.height, 'page')} of the survey before are kept."
-        else:
-            reason += "Nothing of it is in the page table."
-        gathering.faults.append(Fault("source-broken", name, reason))
-        return error if isinstance(error, ContentError) else ContentError(f"{name}: {error}")
-    return None
-
-
-def _identified(
-    table: pl.DataFrame | pl.LazyFrame, around: Surroundings
-) -> pl.DataFrame | pl.LazyFrame:
-    """Addresses in the one spelling that the site chose; nothing to do where it keeps all."""
-    identity = around.site.model.identity
-    if identity.trailing_slash == "keep" and identity.query == "keep":
-        return table
-    known = table.collect_schema()
-    columns = [
-        pl.col(name).map_elements(around.identify, return_dtype=pl.String)
-        for name in ("loc", "canonical")
-        if name in known
-    ]
-    return table.with_columns(columns)
-
-
-#: Columns that are worked out from the whole table, anew in each survey.
-WORKED_OUT = ("variant", "variant_of", "media")
-
-
 def _completed(
     delivered: pl.LazyFrame,
     path: Path,
@@ -286,14 +201,7 @@ def _completed(
     others, and what their videos are; with that layout and faults met. `record` is that of the
     survey before, None where all is looked at anew. The table is saved at `path`; a large one that
     is there already, and has none of these, is left as it is. Raises OutputError."""
-    delivered = with_languages(delivered, site)
-    filled = delivered.collect_schema().names()
-    layout = learned(delivered, filled, site)
-    if record:
-        layout = record.layout.joined(layout)
-    if layout:
-        delivered = without_layout(delivered, filled, layout)
-    delivered = with_detected(with_feeds(delivered, site, now), site)
+    delivered, filled, layout = as_content(delivered, site, now, record)
     table = schema.complete(delivered)
     looked = None
     tables = [find_variants(table, filled, site, signs)]
@@ -326,73 +234,3 @@ def _completed(
 def _reads_html(site: SiteFile) -> bool:
     """Whether pages are read, of which the whole site says more than each says itself."""
     return any(isinstance(source, HtmlSource | CrawlSource) for source in site.model.source)
-
-
-def _key(source: Source, site: SiteFile) -> str:
-    """What pages of a source depend on beside their files; another key means reading anew."""
-    parts = [__version__, site.model.site.url, repr(source), repr(site.model.dates),
-             repr(site.model.authors), repr(site.model.tags),
-             repr(site.model.identity), repr(sorted(crawler_tokens(site))),
-             repr(known_services(site)), repr(site.model.videos.fields),
-             repr(any(section.schema_type for section in site.model.section))]  # fmt: skip
-    return digest("\n".join(parts).encode())
-
-
-def _remembered(
-    site: SiteFile, before: pl.LazyFrame | None, record: SurveyRecord | None, full: bool
-) -> dict[str, KnownFiles]:
-    """What is known of each source: the dates of pages in any case; rows and faults of the survey
-    before where they were read in the same way, and nothing is to be read in `full`."""
-    if before is None:
-        return {}
-    departed = departed_before(site)
-    frames = [before.select(DATED), *([departed] if departed is not None else [])]
-    dated = pl.concat(frames, how="diagonal")
-    built = [source for source in site.model.source if isinstance(source, HtmlSource)]
-    known = {name_of(source): KnownFiles(dates=dated) for source in built}
-    if full or record is None:
-        return known
-    faults: dict[str, list[Fault]] = {}
-    for fault in record.faults:
-        faults.setdefault(fault.where, []).append(fault)
-    extra = schema.EXTRA in before.collect_schema()
-    return known | {
-        name_of(source): KnownFiles(
-            before.filter(pl.col("source") == name_of(source))
-            .select([*schema.SCHEMA, *([schema.EXTRA] if source.fields and extra else [])])
-            .with_columns(pl.lit(None, schema.SCHEMA[n]).alias(n) for n in WORKED_OUT)
-            .collect(),
-            faults,
-            dated,
-        )
-        for source in built
-        if record.keys.get(name_of(source)) == _key(source, site)
-    }
-
-
-def section_counts(
-    decided: pl.LazyFrame, site: SiteFile
-) -> tuple[list[SectionCount], list[dict[str, Any]]]:
-    """What each section holds, in the order of the site file; empty sections are there too. And
-    what is counted to know whether the site hides itself."""
-    counted = {
-        row["section"]: row
-        for row in decided.group_by("section")
-        .agg(
-            pl.len().alias("pages"),
-            pl.col("listed").sum().alias("listed"),
-            pl.col("images").list.len().sum().alias("images"),
-            pl.col("videos").list.len().sum().alias("videos"),
-            *counting(site),
-        )
-        .collect(engine="streaming")
-        .to_dicts()
-    }
-    names = [section.name for section in site.model.section]
-    names += [name for name in sorted(counted) if name not in names]
-    empty = {"pages": 0, "listed": 0, "images": 0, "videos": 0}
-    sections = [
-        SectionCount(name, **{key: int(counted.get(name, empty)[key] or 0) for key in empty})
-        for name in names
-    ]
-    return sections, list(counted.values())

@@ -118,4 +118,7 @@ def as_before(site_file: Path, now: datetime) -> Survey | None:
     record.keep(state)
     sections = [SectionCount(*counts) for counts in known.sections]
     pages = sum(section.pages for section in sections)
-    return Survey(record.at, pages, sections, Changes(), record.faults, known.hidden, record.layout)
+    return Survey(
+        record.at, pages, sections, Changes(), record.faults, known.hidden, record.layout,
+        record.doubts,
+    )  # fmt: skip

@@ -8,6 +8,7 @@ import msgspec
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import write_whole
+from jovial_atlas.pages.doubt import Doubt
 from jovial_atlas.rounds.state.layout import Layout
 from jovial_atlas.rounds.state.names import SURVEY_RECORD
 
@@ -27,8 +28,8 @@ class Unchanged(msgspec.Struct, kw_only=True):
 
 class SurveyRecord(msgspec.Struct, kw_only=True):
     """A survey: when, how each source was read, which signs of kinds of page there are, how many
-    pages of each section are listed, pages that have another address now, faults, and what of the
-    site is layout."""
+    pages of each section are listed, pages that have another address now, faults, what of the site
+    is layout, and which kinds of page are not sure."""
 
     unchanged: Unchanged | None = None
     at: str
@@ -38,6 +39,7 @@ class SurveyRecord(msgspec.Struct, kw_only=True):
     renamed: list[tuple[str, str]] = []
     told: list[tuple[str, str, str]]
     layout: Layout = Layout()
+    doubts: list[Doubt] = []
 
     @property
     def faults(self) -> list[Fault]:

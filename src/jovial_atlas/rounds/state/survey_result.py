@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.changes import Changes
+from jovial_atlas.pages.doubt import Doubt
 from jovial_atlas.rounds.state.layout import Layout
 
 #: Gives a context in which nobody reads what is put in the place of something else.
@@ -40,3 +41,5 @@ class Survey:
     hidden: str = ""
     #: What of the site is layout, and belongs to no page.
     layout: Layout = field(default_factory=Layout)
+    #: Kinds of page that are not sure.
+    doubts: list[Doubt] = field(default_factory=list)

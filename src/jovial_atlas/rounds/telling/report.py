@@ -13,7 +13,7 @@ from jovial_atlas.findings.finding import SEVERITIES
 from jovial_atlas.findings.registry import check_of
 from jovial_atlas.report import Bars, Report, Table, Trend, render
 from jovial_atlas.rounds.proving.check import check_site
-from jovial_atlas.rounds.reading.survey import section_counts
+from jovial_atlas.rounds.reading.whole_site import section_counts
 from jovial_atlas.rounds.state.hiding import hides_first
 from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
 from jovial_atlas.rounds.state.record import load_record

@@ -40,6 +40,8 @@ _FORMATS = {
     ".parquet": "parquet",
 }
 
+TABLE_ENDINGS = tuple(sorted(_FORMATS))
+
 
 def read_table(folder: Path, path: str, how: FieldMap) -> Iterator[Batch]:
     """The rows of all files that `path` (relative to `folder`, maybe a glob) names, in order of
@@ -65,6 +67,19 @@ def read_table(folder: Path, path: str, how: FieldMap) -> Iterator[Batch]:
             yield from _batches(_csv(file), file, how, guess=True)
         else:
             yield from _batches(_json_lines(file), file, how, guess=False)
+
+
+def beginning_of_table(path: Path, rows: int) -> tuple[list[str], list[dict[str, Any]]]:
+    """The names of the columns of a table, and its first rows. Raises ContentError."""
+    kind = _FORMATS[Path(path.name.lower().removesuffix(".gz")).suffix]
+    if kind == "parquet":
+        try:
+            table = pl.scan_parquet(path)
+            return table.collect_schema().names(), table.head(rows).collect().to_dicts()
+        except (*BROKEN, OSError) as error:
+            raise ContentError(f"{path} cannot be read: {said_of(error)}.") from error
+    records, _, _ = next(_csv(path) if kind == "csv" else _json_lines(path))
+    return list(dict.fromkeys(name for one in records[:rows] for name in one)), records[:rows]
 
 
 def _parquet(path: Path, how: FieldMap) -> Iterator[Batch]:

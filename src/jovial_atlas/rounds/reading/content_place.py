@@ -1,0 +1,322 @@
+"""Where the content of a site is, recognised by what lies there: a folder of HTML or Markdown, a
+live site, a sitemap, a feed or a table."""
+
+from __future__ import annotations
+
+import io
+import itertools
+import os
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from pathlib import Path
+
+from jovial_atlas import addresses
+from jovial_atlas.errors import AtlasError, ContentError, NetworkError
+from jovial_atlas.faults import plural
+from jovial_atlas.robots import parse_robots
+from jovial_atlas.rounds.state.names import ROBOTS
+from jovial_atlas.sitefile import (
+    CrawlSource,
+    FeedSource,
+    HtmlSource,
+    ListSource,
+    MarkdownSource,
+    Source,
+    TableSource,
+)
+from jovial_atlas.sitemaps.read import FileKind, read_sitemap
+from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files
+from jovial_atlas.sources.records.guessed import guess_columns
+from jovial_atlas.sources.records.table import TABLE_ENDINGS, beginning_of_table
+from jovial_atlas.sources.remote import LARGEST, get_robots
+from jovial_atlas.sources.workers.folder import HTML_ENDINGS
+from jovial_atlas.web import Answer, Client, Request, send
+
+#: Names of the folders that generators build into, beside what they build from.
+_BUILT = ("public", "_site", "site", "dist", "build", "output", "www", "htdocs", "html", "out")
+_TEXTS = (".md", ".markdown")
+#: Folders that hold no content of a site.
+_NEVER = frozenset({"node_modules", "__pycache__", "vendor"})
+#: So many files of a folder are looked at.
+_MOST_FILES = 200_000
+_HOPS = 5
+#: So many pages are asked for the address of their site.
+_ASKED_PAGES = 20
+_READING = Reading("home", datetime.fromtimestamp(0, UTC))
+_ROWS = 200
+
+
+@dataclass(frozen=True, slots=True)
+class ContentPlace:
+    """Where content is: the source that reads it, what it is in words, the origin that it names
+    ("" where it names none), what in it cannot be sure, in words, and the robots.txt and sitemaps
+    that the site has now, where it is known."""
+
+    source: Source
+    what: str
+    origin: str = ""
+    unsure: list[str] = field(default_factory=list)
+    robots: bytes | None = None
+    sitemaps: tuple[str, ...] = ()
+
+    @property
+    def folder(self) -> Path | None:
+        """The folder of built HTML, which is served at the root of the site."""
+        return Path(self.source.path) if isinstance(self.source, HtmlSource) else None
+
+    @property
+    def path(self) -> Path | None:
+        """The file or folder that it is on disk; None for an address."""
+        path = getattr(self.source, "path", "")
+        return Path(path) if path and not _is_web(path) else None
+
+
+def recognise(place: str, client: Client) -> ContentPlace:
+    """What lies at an address, in a folder or in a file. Raises AtlasError, which says what would
+    be right."""
+    if _is_web(place):
+        return _at_address(place, client)
+    path = Path(place).expanduser()
+    if path.is_dir():
+        return _in_folder(path)
+    if path.is_file():
+        return _in_file(path)
+    if path.exists():
+        raise AtlasError(f"{place} is neither a folder nor a file.")
+    if re.match(r"[\w-]+(\.[\w-]+)+(:\d+)?(/|\Z)", place) and "/" not in place.rstrip("/"):
+        raise AtlasError(
+            f"{place} does not exist here. If it is the address of a site, write it with its "
+            f"scheme: https://{place}"
+        )
+    raise AtlasError(
+        f"{place} does not exist. Name a folder of HTML or Markdown pages, a table, a sitemap or "
+        "feed, or an address that begins with https://"
+    )
+
+
+def html_folder(place: str) -> ContentPlace:
+    """A folder that is said to hold built HTML. Raises ContentError where it does not."""
+    path = Path(place)
+    if not path.is_dir():
+        what = "is not a folder" if path.exists() else "does not exist"
+        raise ContentError(f"The content folder {path} {what}. Name another with --html.")
+    found = _in_folder(path)
+    if not isinstance(found.source, HtmlSource):
+        found = ContentPlace(HtmlSource(path=place), f"a folder of built HTML, {place}")
+    return found
+
+
+def named_origin(place: ContentPlace) -> str:
+    """The origin that the home page of a folder, or another page of it, names as its own; "" where
+    none does."""
+    if place.folder is None:
+        return ""
+    named: list[str] = []
+    for file in itertools.islice(_pages_first(place.folder), _ASKED_PAGES):
+        rows, _ = read_files([PageFile(file, file, "https://x.example/")], _READING)
+        named += [canonical for row in rows if (canonical := row.get("canonical"))]
+    return _origin_of(iter(named))
+
+
+def _pages_first(folder: Path) -> Iterator[str]:
+    """The HTML files of a folder, its home page first."""
+    home = [str(folder / f"index{ending}") for ending in HTML_ENDINGS]
+    yield from (file for file in home if Path(file).is_file())
+    yield from (file for file in _files(folder) if file.lower().endswith(HTML_ENDINGS))
+
+
+def _is_web(place: str) -> bool:
+    return place.startswith(("http://", "https://"))
+
+
+def _in_folder(path: Path) -> ContentPlace:
+    counts, built = {"html": 0, "markdown": 0}, ""
+    for file in itertools.islice(_files(path), _MOST_FILES):
+        name = file.lower()
+        counts["html"] += name.endswith(HTML_ENDINGS)
+        counts["markdown"] += name.endswith(_TEXTS)
+    unsure = []
+    if not any(counts.values()):
+        raise ContentError(
+            f"{path} holds no HTML page and no Markdown file. Name the folder that holds the "
+            "built site, or the texts that it is built of."
+        )
+    if counts["html"] >= counts["markdown"]:
+        if not _has_home(path):
+            built = next((name for name in _BUILT if _has_home(path / name)), "")
+        if built:
+            unsure.append(
+                f"{path / built} has a home page, {path} has none: if that is the folder which is "
+                f"served, run init again with --content {path / built}"
+            )
+        what = f"{plural(counts['html'], 'built HTML page')} in {path}"
+        return ContentPlace(HtmlSource(path=str(path)), what, unsure=unsure)
+    unsure.append(
+        "The addresses of Markdown pages are made of their paths, as in /notes/otters/ for "
+        "notes/otters.md; if the site has others, correct `url` in the [[source]]."
+    )
+    what = f"{plural(counts['markdown'], 'Markdown file')} in {path}"
+    return ContentPlace(MarkdownSource(path=str(path)), what, unsure=unsure)
+
+
+def _has_home(folder: Path) -> bool:
+    return any((folder / f"index{ending}").is_file() for ending in HTML_ENDINGS)
+
+
+def _files(path: Path) -> Iterator[str]:
+    for folder, folders, names in os.walk(path):
+        folders[:] = [n for n in folders if not n.startswith(".") and n not in _NEVER]
+        yield from (f"{folder}/{name}" for name in names if not name.startswith("."))
+
+
+def _in_file(path: Path) -> ContentPlace:
+    name = path.name.lower().removesuffix(".gz")
+    if name.endswith(HTML_ENDINGS):
+        raise AtlasError(f"{path} is a single page. Name the folder that holds the whole site.")
+    if name.endswith((".xlsx", ".xls", ".ods", ".numbers")):
+        raise AtlasError(
+            f"{path} is a spreadsheet in a format of its program. Save it as CSV (UTF-8) there, "
+            "and name that file."
+        )
+    if name.endswith(TABLE_ENDINGS) and not _is_list(path):
+        return _table(path)
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise ContentError(f"{path} cannot be read ({error.strerror}).") from error
+    found = _recognised(data, str(path))
+    if found is not None:
+        return found
+    known = ", ".join(TABLE_ENDINGS)
+    raise AtlasError(
+        f"{path} is no table ({known}), sitemap, feed or list of addresses that this tool knows."
+    )
+
+
+def _is_list(path: Path) -> bool:
+    """Whether a CSV begins with an address, as lists without a header do."""
+    if path.name.lower().endswith((".parquet", ".jsonl", ".ndjson", ".gz")):
+        return False
+    with path.open("rb") as stream:
+        first = stream.readline(10_000).lstrip(b"\xef\xbb\xbf \"'")
+    return first.startswith((b"http://", b"https://", b"/"))
+
+
+def _table(path: Path) -> ContentPlace:
+    names, rows = beginning_of_table(path, _ROWS)
+    try:
+        guessed = guess_columns(names, rows)
+    except ValueError as error:
+        raise AtlasError(
+            f"{path}: {error}. Add a column `url` with the address or path of each page."
+        ) from None
+    source = TableSource(path=str(path), url=guessed.url, columns=guessed.columns)
+    column = guessed.columns.get("loc") or next(
+        (one for one in ("loc", "url", "link") if one in names), ""
+    )
+    origin = _origin_of(row.get(column) for row in rows) if column and not guessed.url else ""
+    return ContentPlace(source, f"a table, {path}", origin, guessed.unsure)
+
+
+def _origin_of(values: Iterator[object]) -> str:
+    """The origin that most whole addresses have; "" where there is none."""
+    counts: dict[str, int] = {}
+    for value in values:
+        if isinstance(value, str) and _is_web(value.strip()):
+            try:
+                origin = addresses.origin(addresses.normalise(value.strip()))
+            except ValueError:
+                continue
+            counts[origin] = counts.get(origin, 0) + 1
+    return max(counts, key=lambda origin: counts[origin]) if counts else ""
+
+
+def _recognised(data: bytes, path: str) -> ContentPlace | None:
+    """A sitemap, a feed or a list of addresses; None where it is none of them."""
+    beginning = data[:2].startswith(b"\x1f\x8b") or data.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<"
+    if beginning and not re.search(rb"<(?:rss|feed|rdf:RDF)\b", data[:2_000]):
+        file = read_sitemap(data, path)
+        if file.kind:
+            origin = _origin_of(entry.loc for entry in file.entries)
+            what = "a sitemap index" if file.kind == FileKind.INDEX else "a sitemap"
+            return ContentPlace(ListSource(path=path), f"{what}, {path}", origin)
+        return None
+    if beginning or re.search(rb'"version"\s*:\s*"https://jsonfeed', data[:2_000]):
+        origin = _origin_of(
+            one.decode("utf-8", "replace")
+            for one in re.findall(rb"<link>\s*(https?://[^<\s]+)|\"url\"", data)[:20] if one
+        )  # fmt: skip
+        return ContentPlace(FeedSource(path=path), f"a feed, {path}", origin)
+    lines = (line.strip() for line in io.BytesIO(data))
+    first = next((line for line in lines if line and not line.startswith(b"#")), b"")
+    if first.lstrip(b"\xef\xbb\xbf \"'").startswith((b"http://", b"https://", b"/")):
+        some = (line.decode("utf-8", "replace") for line in data.splitlines()[:_ROWS])
+        origin = _origin_of(re.split(r"[,;\t\"']", one.strip("\"'"))[0] for one in some)
+        return ContentPlace(ListSource(path=path), f"a list of addresses, {path}", origin)
+    return None
+
+
+def _at_address(place: str, client: Client) -> ContentPlace:
+    here, answer = answer_at(place, client)
+    kind = answer.headers.get("content-type", "").partition(";")[0].strip().lower()
+    if kind not in ("text/html", "application/xhtml+xml"):
+        if (found := _recognised(answer.body, here)) is not None:
+            return found
+        raise AtlasError(
+            f"{here} is of the type {kind or 'unknown'}: no page, sitemap or feed. For records of "
+            'an interface, write a [[source]] with kind = "json".'
+        )
+    origin = addresses.origin(here)
+    start = addresses.path_and_query(here)
+    robots = _robots_of(origin, client)
+    sitemaps = tuple(_sitemaps_of(origin, robots, client))
+    source = CrawlSource(start=("/",) if start == "/" else ("/", start))
+    return ContentPlace(source, f"a live site, {origin}", origin, robots=robots, sitemaps=sitemaps)
+
+
+def answer_at(place: str, client: Client) -> tuple[str, Answer]:
+    """Where the answer at an address comes from, behind redirects, and that answer. Raises
+    AtlasError, ContentError."""
+    try:
+        here = addresses.normalise(place)
+    except ValueError as error:
+        raise AtlasError(f"{place}: {error}. Give it like https://www.marrowfen.example") from None
+    inside = addresses.is_local(here)
+    for _ in range(_HOPS + 1):
+        try:
+            answer = send(client, Request("GET", here, {}), tries=2, largest=LARGEST)
+        except NetworkError as error:
+            raise ContentError(f"{here} cannot be read: {error}") from error
+        if not 300 <= answer.status < 400:
+            break
+        target = addresses.resolve(here, answer.headers.get("location", ""))
+        if target is None or (addresses.is_local(target) and not inside):
+            raise ContentError(f"{here} redirects to {target}, which is not followed.")
+        here = target
+    if answer.status != 200:
+        raise ContentError(f"{here} answers with status {answer.status}; nothing is read from it.")
+    return here, answer
+
+
+def _robots_of(origin: str, client: Client) -> bytes | None:
+    try:
+        answer = get_robots(client, f"{origin}/{ROBOTS}")
+    except NetworkError:
+        return None
+    return answer.body if answer.status == 200 else None
+
+
+def _sitemaps_of(origin: str, robots: bytes | None, client: Client) -> Iterator[str]:
+    """The sitemaps that a live site has now: those of its robots.txt, else the usual place."""
+    named = [record.value for record in parse_robots(robots or b"").sitemaps]
+    for place in named or [f"{origin}/sitemap.xml"]:
+        if not place.startswith(f"{origin}/"):
+            continue
+        try:
+            _, found = answer_at(place, client)
+        except AtlasError:
+            continue
+        if read_sitemap(found.body, place).kind:
+            yield place

@@ -1,0 +1,119 @@
+"""Which columns of an unknown table hold addresses, titles and dates: by name, then by content.
+
+A proposal for the owner, who sees it in the site file.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from jovial_atlas import dates
+
+#: Our column → names that others give it, the most telling first. Names are compared without case,
+#: spaces and signs.
+_NAMES: Mapping[str, tuple[str, ...]] = {
+    "loc": ("loc", "url", "address", "link", "permalink", "pageurl", "pageaddress", "uri", "href",
+            "page", "adresse", "lien", "seite"),
+    "title": ("title", "pagetitle", "headline", "name", "titel", "titre", "titulo"),
+    "description": ("description", "summary", "teaser", "abstract", "metadescription",
+                    "beschreibung", "resume"),
+    "lastmod": ("lastmod", "modified", "lastmodified", "updated", "updatedat", "changed",
+                "changedat", "modifiedat", "datemodified", "lastupdated", "lastchange",
+                "geaendert"),
+    "published": ("published", "publishedat", "datepublished", "publicationdate", "pubdate", "date",
+                  "created", "createdat", "datum"),
+    "language": ("language", "lang", "locale", "sprache", "langue"),
+    "author": ("author", "byline", "writer", "autor", "auteur"),
+    "tags": ("tags", "keywords", "labels", "topics", "schlagworte"),
+    "images": ("images", "image", "picture", "pictures", "photo", "imageurl", "bild"),
+    "canonical": ("canonical", "canonicalurl"),
+    "in_section": ("insection", "section"),
+}  # fmt: skip
+#: Columns of which an address may be made, the most telling first.
+_PARTS = ("path", "slug", "handle", "permalink", "key", "id")
+_PICTURES = ("image", "pict", "photo", "thumb", "logo", "bild")
+_ADDRESS = re.compile(r"https?://\S+\Z|/\S*\Z")
+#: So much of a column has to be addresses, or dates.
+_MOST = 0.9
+
+
+@dataclass(frozen=True, slots=True)
+class GuessedColumns:
+    """How rows of a table become pages: the template of addresses ("" where a column holds them),
+    our columns → theirs where the names differ, and what of that is not sure, in words."""
+
+    url: str = ""
+    columns: dict[str, str] = field(default_factory=dict)
+    unsure: list[str] = field(default_factory=list)
+
+
+def guess_columns(names: Sequence[str], rows: Sequence[Mapping[str, object]]) -> GuessedColumns:
+    """A guess from the columns of a table and some of its rows. Raises ValueError, with the
+    names of the columns, where none tells the address of a page."""
+    by_name = {_plain(name): name for name in reversed(names)}
+    columns: dict[str, str] = {}
+    unsure: list[str] = []
+    values = {
+        name: [row[name] for row in rows if row.get(name) not in (None, "")] for name in names
+    }
+    address = _address(names, by_name, values)
+    url = ""
+    if address is not None:
+        if address not in ("loc", "url", "link"):
+            columns["loc"] = address
+    else:
+        part = next((by_name[one] for one in _PARTS if one in by_name), None)
+        if part is None:
+            raise ValueError(f"no column holds addresses; the columns are: {', '.join(names)}")
+        url = f"/{{{part}}}" if _has_slashes(values[part]) else f"/{{{part}}}/"
+        shown = str(values[part][0]) if values[part] else "…"
+        unsure.append(
+            f"Addresses are made of the column {part}, as in {url.replace(f'{{{part}}}', shown)}; "
+            "if that is wrong, correct `url` in the [[source]]."
+        )
+    taken = {address, *columns.values()}
+    for ours, others in _NAMES.items():
+        if ours == "loc" or ours in names:
+            continue
+        theirs = next((by_name[one] for one in others if one in by_name), None)
+        if theirs is None or theirs in taken:
+            continue
+        if ours in ("lastmod", "published") and not _are(values[theirs], _is_date):
+            continue
+        columns[ours] = theirs
+        taken.add(theirs)
+    return GuessedColumns(url, columns, unsure)
+
+
+def _plain(name: str) -> str:
+    return re.sub(r"[^a-z0-9]", "", name.lower().replace("ä", "ae"))
+
+
+def _address(
+    names: Sequence[str], by_name: Mapping[str, str], values: Mapping[str, list[object]]
+) -> str | None:
+    """The column of addresses: one of a known name, else the first that holds nothing else."""
+    for known in _NAMES["loc"]:
+        if known in by_name and _are(values[by_name[known]], _is_address):
+            return by_name[known]
+    # Pictures have addresses too.
+    named = (name for name in names if not _plain(name).startswith(_PICTURES))
+    return next((name for name in named if _are(values[name], _is_address)), None)
+
+
+def _are(values: Sequence[object], test: Callable[[object], bool]) -> bool:
+    return bool(values) and sum(map(test, values)) >= _MOST * len(values)
+
+
+def _is_address(value: object) -> bool:
+    return isinstance(value, str) and _ADDRESS.match(value.strip()) is not None
+
+
+def _is_date(value: object) -> bool:
+    return not isinstance(value, str) or dates.read(value) is not None
+
+
+def _has_slashes(values: Iterable[object]) -> bool:
+    return any("/" in str(value).strip("/") or str(value).endswith(".html") for value in values)
