@@ -72,7 +72,6 @@ def run_survey(
         signs = signs_in(table, site, variant_signs(site))
         known = None if options.full else record
         after, layout, more = _completed(delivered, beside, site, client, now, signs, known)
-        faults += more
         filled = filled_in(table, signs)
         decided = decide(after, site, now, filled)
         sections, rows = section_counts(decided, site, filled)
@@ -86,7 +85,7 @@ def run_survey(
         hidden = "" if site.model.host else _said_first(site, rows, after)
         survey = Survey(
             dates.write(now), sum(section.pages for section in sections), sections, changes,
-            faults, hidden, layout, doubts_of(rows),
+            [*faults, *more], hidden, layout, doubts_of(rows),
         )  # fmt: skip
         with options.swapping():
             if departed is not None:
