@@ -20,7 +20,8 @@ from jovial_atlas.sitefile import SiteFile
 def check_texts(decided: pl.DataFrame) -> Iterator[Fault]:
     """Missing and duplicate titles and descriptions of listed pages. Versions in other languages
     are told apart by these."""
-    listed = decided.filter("listed")
+    # Documents have no head that a title could stand in.
+    listed = decided.filter("listed", (pl.col("kind") != "document").fill_null(True))
     for name in ("title", "description"):
         for loc in listed.filter(pl.col(name).is_null())["loc"]:
             yield Fault(f"{name}-missing", loc, f"The page has no {name}.")
@@ -221,19 +222,22 @@ def check_pictures(decided: pl.DataFrame, is_missing: Callable[[str], bool]) -> 
 
 
 def check_links(decided: pl.DataFrame, exists: Callable[[str], bool]) -> Iterator[Fault]:
-    """Links to addresses of the site that are neither pages nor files."""
+    """Links to addresses of the site that are neither pages nor files, or that the server answers
+    with an error."""
+    answered = decided.filter((pl.col("status") < 400).fill_null(True)).select("loc")
+    gone = frozenset(decided.filter(pl.col("status") >= 400)["loc"])
     links = (
         decided.select("loc", "links")
         .filter(pl.col("links").list.len() > 0)
         .explode("links")
         .unique()
-        .join(decided.select("loc"), left_on="links", right_on="loc", how="anti")
+        .join(answered, left_on="links", right_on="loc", how="anti")
         .group_by("links")
         .agg(pl.col("loc").sort())
         .sort("links")
     )
     for target, pages in links.iter_rows():
-        if not exists(target):
+        if target in gone or not exists(target):
             yield Fault(
                 "link-broken",
                 target,

@@ -23,9 +23,10 @@ def check_shared_pictures(
     films: Mapping[str, Sequence[Film]],
     look: Look,
     find: Callable[[str], Path | None],
+    may_exist: Callable[[str], bool],
 ) -> Iterator[Fault]:
     """Pictures of listed pages, each told once with the pages that it stands for. Those on other
-    hosts are not looked at."""
+    hosts are not looked at, nor those of a site whose files are not here."""
     if not settings.head.social:
         return
     bare: list[str] = []
@@ -41,7 +42,12 @@ def check_shared_pictures(
         message = f"{plural(len(bare), 'page')} {_have(bare)} none: {_some(bare)}."
         yield Fault("share-picture-missing", bare[0], message)
     for loc, locs in sorted(pages.items()):
-        yield from _one(loc, f"It is shared with {_some(locs)}.", settings, look, find)
+        said = f"It is shared with {_some(locs)}."
+        if look(loc) is None:
+            if loc.startswith(f"{settings.site.url}/"):
+                yield from _unusable(loc, said, find, may_exist)
+        else:
+            yield from _one(loc, said, look)
 
 
 def _have(locs: Sequence[str]) -> str:
@@ -53,15 +59,18 @@ def _some(locs: Sequence[str], most: int = 3) -> str:
     return ", ".join(map(addresses.path_and_query, locs[:most])) + more
 
 
-def _one(
-    loc: str, pages: str, settings: HeadSettings, look: Look, find: Callable[[str], Path | None]
+def _unusable(
+    loc: str, pages: str, find: Callable[[str], Path | None], may_exist: Callable[[str], bool]
 ) -> Iterator[Fault]:
+    there = find(loc) is not None
+    if there or not may_exist(loc):
+        wrong = "is no picture" if there else "does not exist"
+        yield Fault("share-picture-unusable", loc, f"The picture {wrong}. {pages}")
+
+
+def _one(loc: str, pages: str, look: Look) -> Iterator[Fault]:
     original = look(loc)
-    if original is None:
-        if loc.startswith(f"{settings.site.url}/"):
-            wrong = "is no picture" if find(loc) else "does not exist"
-            yield Fault("share-picture-unusable", loc, f"The picture {wrong}. {pages}")
-        return
+    assert original is not None
     picture = original.picture
     size = f"{picture.width:,}×{picture.height:,} pixels"
     if not large_enough(picture):

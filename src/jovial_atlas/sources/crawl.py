@@ -7,7 +7,6 @@ was fetched in an earlier survey is asked for with its validators (RFC 9110 §13
 
 from __future__ import annotations
 
-import hashlib
 import json
 import time
 from collections import deque
@@ -15,6 +14,9 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+
+import polars as pl
+import xxhash
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.errors import ContentError, NetworkError
@@ -26,6 +28,7 @@ from jovial_atlas.pages.row import CrawlerWordsRow, PageRow
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
 from jovial_atlas.robots.directives import read_header
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
+from jovial_atlas.sources.kept_dates import keep_date, kept_dates
 from jovial_atlas.sources.remote import get_robots
 from jovial_atlas.sources.workers.html_folder import Progress
 from jovial_atlas.web import Answer, Client, Request, send
@@ -56,6 +59,8 @@ class Crawl:
     crawler: str
     notes: Path
     limits: Limits = field(default_factory=Limits)
+    #: What rows depend on beside the answers: notes of another reading are read anew.
+    key: str = ""
     #: One spelling for addresses that are one page; endless calendars hide behind others.
     identify: Callable[[str], str] = str
 
@@ -107,15 +112,18 @@ def read_site(
     pause: Callable[[float], None] = time.sleep,
     clock: Callable[[], float] = time.monotonic,
     progress: Progress | None = None,
+    dated: pl.LazyFrame | None = None,
 ) -> Iterator[Batch]:
-    """Pages of a live site, in the order found. Raises ContentError where robots.txt, or every
-    start, cannot be fetched."""
+    """Pages of a live site, in the order found. `dated` has the dates of the survey before, as
+    `kept_dates` takes them. Raises ContentError where robots.txt, or every start, cannot be
+    fetched."""
+    dates_before = kept_dates(dated)
     matcher = Matcher(_robots(client, crawl), crawl.crawler)
     notes = _Notes(crawl.notes)
     notes.load()
     frontier = _Frontier(crawl)
     barred, done, reached = 0, 0, False
-    last = -1e9
+    waited = _Pace(1 / crawl.limits.per_second, pause, clock)
     rows: list[PageRow] = []
     faults: list[Fault] = []
     while frontier.waiting and done < crawl.limits.pages:
@@ -126,15 +134,14 @@ def read_site(
         done += 1
         note = notes.partial.get(loc)
         if note is None:
-            wait = last + 1 / crawl.limits.per_second - clock()
-            if wait > 0:
-                pause(wait)
-            last = clock()
-            note, found = _visit(client, crawl, reading, loc, notes.before.get(loc))
-            faults += found
+            waited.for_next()
+            note = _visit(client, crawl, reading, loc, notes.before.get(loc))
             notes.add(loc, note)
+        faults += (Fault(*told) for told in note.get("told", ()))
         if (row := note["row"]) is not None:
             reached = True
+            if row.get("fingerprint"):
+                keep_date(row, dates_before, by_content="fingerprint" in reading.trust)
             rows.append(row)
             frontier.extend(row, depth)
         if progress:
@@ -148,6 +155,22 @@ def read_site(
     faults += _limits_told(crawl, len(frontier.waiting), frontier.too_deep, barred)
     yield Batch(schema.table(rows), faults)
     notes.finish()
+
+
+@dataclass(slots=True)
+class _Pace:
+    """Keeps requests so many seconds apart."""
+
+    seconds: float
+    pause: Callable[[float], None]
+    clock: Callable[[], float]
+    _last: float = -1e9
+
+    def for_next(self) -> None:
+        wait = self._last + self.seconds - self.clock()
+        if wait > 0:
+            self.pause(wait)
+        self._last = self.clock()
 
 
 class _Frontier:
@@ -223,10 +246,11 @@ def _visit(
     reading: Reading,
     loc: str,
     before: dict[str, Any] | None,
-) -> tuple[dict[str, Any], list[Fault]]:
-    """Fetch one page: its note, whose row is None where nothing could be had, and faults."""
+) -> dict[str, Any]:
+    """Fetch one page: its note, whose row is None where nothing could be had, with faults under
+    `told`."""
     headers = {}
-    if before and before.get("row"):
+    if before and before.get("row") and before.get("key") == crawl.key:
         if before.get("etag"):
             headers["If-None-Match"] = before["etag"]
         if before.get("modified"):
@@ -237,16 +261,17 @@ def _visit(
             client, Request("GET", address, headers), tries=2, largest=crawl.limits.bytes, cut=True
         )
     except NetworkError as error:
-        return {"row": None}, [Fault("fetch-failed", loc, str(error))]
+        return {"row": None, "told": [("fetch-failed", loc, str(error))]}
     if answer.status == 304 and before:
-        return {key: value for key, value in before.items() if key != "loc"}, []
+        return {key: value for key, value in before.items() if key != "loc"}
     row, faults = _row(answer, crawl, reading, loc)
-    note = {
+    return {
         "etag": answer.headers.get("etag"),
         "modified": answer.headers.get("last-modified"),
+        "key": crawl.key,
         "row": row,
+        "told": [(fault.code, fault.where, fault.message) for fault in faults],
     }
-    return note, faults
 
 
 def _row(
@@ -257,7 +282,7 @@ def _row(
         "loc": loc, "source": reading.source, "path": path,
         "status": answer.status, "kind": "page", "bytes": len(answer.body),
         "images": [], "videos": [], "links": [], "links_out": 0,
-        "digest": hashlib.blake2b(answer.body, digest_size=16).hexdigest(),
+        "digest": xxhash.xxh3_128_hexdigest(answer.body),
     }  # fmt: skip
     if 300 <= answer.status < 400:
         target = addresses.resolve(loc, answer.headers.get("location", ""))

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 from urllib.parse import urljoin
 
-from jovial_atlas import addresses
+from jovial_atlas import __version__, addresses
 from jovial_atlas.errors import ContentError
+from jovial_atlas.files import digest
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sitefile import (
     CrawlSource,
@@ -27,12 +28,16 @@ from jovial_atlas.sitefile import (
 )
 from jovial_atlas.sitefile.sources import RecordSource
 from jovial_atlas.sources.crawl import Crawl, Limits, read_site
+from jovial_atlas.sources.html_page.context import Reading
 from jovial_atlas.sources.records.columns import FieldMap
+from jovial_atlas.sources.records.content import with_contents
 from jovial_atlas.sources.settings import folder_of, name_of, reading_of
 from jovial_atlas.sources.workers.folder import Folder
 from jovial_atlas.sources.workers.html_folder import KnownFiles, Progress, read_folder
 from jovial_atlas.sources.workers.readers import Readers
 from jovial_atlas.web import Client
+
+_NEVER = datetime.fromtimestamp(0, UTC)
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +57,10 @@ class Surroundings:
 
 def open_source(source: Source, around: Surroundings, known: KnownFiles | None) -> Iterator[Batch]:
     """The batches of a source. Raises ContentError, at once or while they are taken."""
-    yield from _OPENERS[type(source)](source, around, known)
+    batches = _OPENERS[type(source)](source, around, known)
+    if isinstance(source, RecordSource):
+        batches = with_contents(batches, reading_of(source, around.site, around.now))
+    yield from batches
 
 
 def _field_map(source: RecordSource, around: Surroundings) -> FieldMap:
@@ -77,17 +85,17 @@ def _html(source: HtmlSource, around: Surroundings, known: KnownFiles | None) ->
     )
 
 
-def _site(source: CrawlSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
-    crawl = _crawl(source, around, name_of(source))
+def _site(source: CrawlSource, around: Surroundings, known: KnownFiles | None) -> Iterator[Batch]:
     reading = reading_of(source, around.site, around.now)
+    crawl = _crawl(source, around, name_of(source), reading)
     yield from read_site(
         around.client, crawl, replace(reading, served=(crawl.served, crawl.site)),
-        progress=around.progress,
+        progress=around.progress, dated=known.dates if known else None,
     )  # fmt: skip
 
 
 def _markdown(
-    source: MarkdownSource, around: Surroundings, _known: KnownFiles | None
+    source: MarkdownSource, around: Surroundings, known: KnownFiles | None
 ) -> Iterator[Batch]:
     from jovial_atlas.sources.records.markdown import read_markdown
 
@@ -95,7 +103,9 @@ def _markdown(
     path = around.site.folder / source.path
     folder = Folder(path, site, include=source.include, exclude=source.exclude)
     reading = reading_of(source, around.site, around.now)
-    yield from read_markdown(folder, _field_map(source, around), reading)
+    yield from read_markdown(
+        folder, _field_map(source, around), reading, known.dates if known else None
+    )
 
 
 def _table(source: TableSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
@@ -117,8 +127,7 @@ def _feed(source: FeedSource, around: Surroundings, _known: KnownFiles | None) -
     from jovial_atlas.sources.remote import read
 
     data = read(source.path, around.site.folder, around.client)
-    reading = reading_of(source, around.site, around.now)
-    yield from read_feed(data, _field_map(source, around), reading)
+    yield from read_feed(data, _field_map(source, around))
 
 
 def _interface(
@@ -158,7 +167,7 @@ def _list(source: ListSource, around: Surroundings, _known: KnownFiles | None) -
     yield from read_list(data, _field_map(source, around), fetch)
 
 
-def _crawl(source: CrawlSource, around: Surroundings, name: str) -> Crawl:
+def _crawl(source: CrawlSource, around: Surroundings, name: str, reading: Reading) -> Crawl:
     site = source.host or around.site.model.site.url
     served = addresses.origin(addresses.normalise(source.via)) if source.via else site
     safe = "".join(letter if letter.isalnum() else "-" for letter in name)
@@ -169,6 +178,7 @@ def _crawl(source: CrawlSource, around: Surroundings, name: str) -> Crawl:
         source.crawler,
         around.site.state / "crawls" / f"{safe}.jsonl",
         Limits(source.max_pages, source.max_depth, source.max_bytes, source.per_second),
+        digest(repr((__version__, replace(reading, now=_NEVER))).encode()),
         around.identify,
     )
 

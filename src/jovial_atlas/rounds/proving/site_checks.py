@@ -30,7 +30,7 @@ from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.state.picture_files import lost_pictures
 from jovial_atlas.rounds.state.record import BuildRecord, load_record
-from jovial_atlas.rounds.state.site_files import file_of, page_file_of
+from jovial_atlas.rounds.state.site_files import file_of, may_exist
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
 
@@ -113,7 +113,12 @@ def _texts(host: CheckedHost) -> Iterator[Fault]:
     yield from texts.check_languages(published or (), host.site)
     survey = host.survey
     yield from sharing.check_shared_pictures(
-        published or (), survey.heads, survey.films, survey.pictures.look, file_of(host.site)
+        published or (),
+        survey.heads,
+        survey.films,
+        survey.pictures.look,
+        file_of(host.site),
+        may_exist(host.site),
     )
 
 
@@ -136,8 +141,7 @@ def _kept(host: CheckedHost) -> Iterator[Fault]:
 
 
 def _links(host: CheckedHost) -> Iterator[Fault]:
-    find = page_file_of(host.site)
-    yield from pages.check_links(host.pages, lambda address: find(address) is not None)
+    yield from pages.check_links(host.pages, may_exist(host.site))
 
 
 def _pictures(host: CheckedHost) -> Iterator[Fault]:

@@ -19,7 +19,7 @@ from jovial_atlas.rounds.reading.begun import Begun
 from jovial_atlas.rounds.reading.departed import DATED, departed_before
 from jovial_atlas.rounds.state.survey_record import SurveyRecord
 from jovial_atlas.rounds.state.survey_result import Swapping
-from jovial_atlas.sitefile import HtmlSource, SiteFile, Source
+from jovial_atlas.sitefile import CrawlSource, HtmlSource, MarkdownSource, SiteFile, Source
 from jovial_atlas.sources.kinds import Surroundings, open_source
 from jovial_atlas.sources.records.columns import with_named_videos
 from jovial_atlas.sources.settings import crawler_tokens, known_services, name_of
@@ -144,8 +144,12 @@ def _remembered(
     departed = departed_before(site)
     frames = [before.select(DATED), *([departed] if departed is not None else [])]
     dated = pl.concat(frames, how="diagonal")
+    known = {
+        name_of(source): KnownFiles(dates=dated)
+        for source in site.model.source
+        if isinstance(source, HtmlSource | CrawlSource | MarkdownSource)
+    }
     built = [source for source in site.model.source if isinstance(source, HtmlSource)]
-    known = {name_of(source): KnownFiles(dates=dated) for source in built}
     if full or record is None:
         return known
     faults: dict[str, list[Fault]] = {}

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import polars as pl
 
-from jovial_atlas.sitefile import CrawlSource, HtmlSource, SiteFile
-from jovial_atlas.sources.settings import name_of
+from jovial_atlas.rounds.reading.read_pages import any_read, was_read
+from jovial_atlas.sitefile import SiteFile
 
 #: Language → small words that are frequent in it and, together, in no other.
 _WORDS = {
@@ -47,10 +47,9 @@ def with_detected(table: pl.LazyFrame, site: SiteFile) -> pl.LazyFrame:
     """The table with the languages of pages that were read from HTML: that of their text, where it
     names none, or one that it is plainly not in."""
     known = table.collect_schema()
-    read = [name_of(one) for one in site.model.source if isinstance(one, HtmlSource | CrawlSource)]
-    if not read or not {"language", "excerpt", "read_from"} <= set(known):
+    if not any_read(known) or not {"language", "excerpt", "read_from"} <= set(known):
         return table
-    pages = table.filter(pl.col("source").is_in(read), pl.col("kind") == "page")
+    pages = table.filter(was_read())
     found = _detected(pages, site.model.site.language.partition("-")[0].lower())
     if not found.height:
         return table

@@ -15,7 +15,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.signs import is_signed_feed
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sources.records.columns import FieldMap
-from jovial_atlas.sources.settings import name_of, reading_of
+from jovial_atlas.sources.settings import name_of
 
 _ENDINGS = (".xml", ".rss", ".atom", ".json")
 #: How files begin that are feeds; of the names of elements, those of RSS, Atom and RDF.
@@ -79,14 +79,13 @@ def _facts(site: SiteFile, now: datetime) -> pl.DataFrame | None:
     for source in site.model.source:
         if not isinstance(source, HtmlSource):
             continue
-        reading = reading_of(source, site, now)
         how = FieldMap(name_of(source), source.host or site.model.site.url, now)
         for path in _feeds_in(site.folder / source.path):
             # The reader of feeds is slow to load, and few folders have any.
             from jovial_atlas.sources.records.feed import read_feed
 
             try:
-                batches = list(read_feed(path.read_bytes(), how, reading))
+                batches = list(read_feed(path.read_bytes(), how))
             except (ContentError, OSError):
                 continue
             tables = [one.table.lazy().collect() for one in batches]

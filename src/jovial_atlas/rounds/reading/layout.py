@@ -10,11 +10,11 @@ from collections.abc import Collection
 import polars as pl
 
 from jovial_atlas.pages import schema
+from jovial_atlas.rounds.reading.read_pages import any_read, was_read
 from jovial_atlas.rounds.state.layout import Layout
 from jovial_atlas.rules.page_kinds import lists_others
 from jovial_atlas.rules.selectors import path_column
-from jovial_atlas.sitefile import CrawlSource, HtmlSource, SiteFile
-from jovial_atlas.sources.settings import name_of
+from jovial_atlas.sitefile import SiteFile
 
 #: Sites with fewer pages are all alike by chance.
 _LEAST_PAGES = 8
@@ -25,13 +25,12 @@ _SAME_BEGINNING = 3
 
 
 def learned(table: pl.LazyFrame, filled: Collection[str], site: SiteFile) -> Layout:
-    """What is layout by the pages of a table that were read from HTML. Records of other systems
-    name their pictures and texts on purpose."""
-    read = [name_of(one) for one in site.model.source if isinstance(one, HtmlSource | CrawlSource)]
-    if not read:
+    """What is layout by the pages of a table that were read. Records of other systems name their
+    pictures and texts on purpose."""
+    if not any_read(filled):
         return Layout()
     table = schema.complete(table)
-    pages = table.filter(pl.col("source").is_in(read), pl.col("kind") == "page")
+    pages = table.filter(was_read())
     count = pages.select(pl.len()).collect(engine="streaming").item()
     if count < _LEAST_PAGES:
         return Layout()

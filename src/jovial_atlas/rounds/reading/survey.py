@@ -26,6 +26,7 @@ from jovial_atlas.rounds.reading.all_sources import (
 )
 from jovial_atlas.rounds.reading.begun import Begun, begin_survey
 from jovial_atlas.rounds.reading.departed import departed_now
+from jovial_atlas.rounds.reading.read_pages import any_read
 from jovial_atlas.rounds.reading.unchanged import noted
 from jovial_atlas.rounds.reading.variants import find_variants, variant_signs
 from jovial_atlas.rounds.reading.video_files import look_at_videos
@@ -41,7 +42,7 @@ from jovial_atlas.rules import decide, rests_on_time
 from jovial_atlas.rules.doubts import doubts_of
 from jovial_atlas.rules.hiding import first_word, shown_of, whole_site
 from jovial_atlas.rules.page_kinds import SIGNS, signs_in
-from jovial_atlas.sitefile import CrawlSource, HtmlSource, SiteFile
+from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.settings import name_of
 from jovial_atlas.web import Client
 
@@ -221,15 +222,10 @@ def _completed(
         saved = whole.collect()
         snapshot.save(saved, path)
         return schema.complete(saved.lazy()), layout, faults
-    if filled_tables or layout or site.model.languages.folders or _reads_html(site):
+    if filled_tables or layout or site.model.languages.folders or any_read(filled):
         beside = temporary_name(path.parent)
         snapshot.sink(whole, beside)
         move_into_place(beside, path)
     after = stored_pages(path)
     assert after is not None
     return after, layout, faults
-
-
-def _reads_html(site: SiteFile) -> bool:
-    """Whether pages are read, of which the whole site says more than each says itself."""
-    return any(isinstance(source, HtmlSource | CrawlSource) for source in site.model.source)

@@ -8,7 +8,7 @@ from urllib.parse import unquote, urlsplit
 
 from jovial_atlas.files import is_file
 from jovial_atlas.pages.page import Page
-from jovial_atlas.sitefile import HtmlSource, MarkdownSource, SiteFile
+from jovial_atlas.sitefile import CrawlSource, HtmlSource, MarkdownSource, SiteFile
 
 Find = Callable[[str], Path | None]
 
@@ -36,6 +36,35 @@ def page_file_of(site: SiteFile) -> Find:
         return None
 
     return found
+
+
+#: What an address ends with that may be a page's.
+_PAGE_ENDINGS = ("", ".html", ".htm", ".xhtml", ".php", ".asp", ".aspx", ".jsp")
+
+
+def may_exist(site: SiteFile) -> Callable[[str], bool]:
+    """Whether there may be something at an address that is no page of the survey: a file, where the
+    site lies in a folder; anything that a crawl of its host did not come to; and a file that is no
+    page, where only records are known."""
+    find = page_file_of(site)
+    folders: list[str] = []
+    crawled: list[str] = []
+    for source in site.model.source:
+        host = source.host or site.model.site.url
+        if isinstance(source, HtmlSource):
+            folders.append(host + source.at)
+        elif isinstance(source, CrawlSource):
+            crawled.append(f"{host}/")
+
+    def may(address: str) -> bool:
+        if find(address) is not None:
+            return True
+        if address.startswith(tuple(folders)):
+            return False
+        name = urlsplit(address).path.rpartition("/")[2]
+        return address.startswith(tuple(crawled)) or Path(name).suffix not in _PAGE_ENDINGS
+
+    return may
 
 
 def _candidates(site: SiteFile) -> Callable[[str], Iterator[Path]]:

@@ -23,6 +23,7 @@ from jovial_atlas.media.fields import of_fields
 from jovial_atlas.media.services import Service
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
+from jovial_atlas.sources.records.content import PAGE_HTML
 
 _FIELD = re.compile(r"\{([^{}]+)\}")
 # Values that stand in a path as they are; one that begins with a dot may be a dot segment.
@@ -69,7 +70,8 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
     have = table.collect_schema()
     _check_fields(have.names(), how)
     taken = {how.columns.get(name, name) for name in schema.SCHEMA}
-    extras = [pl.col(name) for name in have.names() if name not in taken]
+    content = how.columns.get("content", "content")
+    extras = [pl.col(name) for name in have.names() if name not in taken and name != content]
     loc = _address(have, how)
     columns = [loc.alias("loc"), pl.lit(how.source).alias("source")]
     for name in schema.SCHEMA:
@@ -82,6 +84,8 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
         columns.append(pl.lit(200, pl.Int16).alias("status"))
     if "kind" not in given:
         columns.append(pl.lit("page").alias("kind"))
+    if content in have:
+        columns.append(pl.col(content).cast(pl.String).alias(PAGE_HTML))
     if extras:
         columns.append(pl.struct(extras).alias(schema.EXTRA))
     delivered = table.select(columns)

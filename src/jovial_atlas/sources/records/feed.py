@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import UTC, datetime
-from pathlib import Path
+from html import escape
 from time import struct_time
 from typing import Any
 
@@ -19,32 +19,18 @@ from jovial_atlas.errors import ContentError
 from jovial_atlas.media.fields import of_fields
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
-from jovial_atlas.pages.row import values_of
-from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.records.columns import FieldMap, deliver, split_wrong
 from jovial_atlas.sources.records.records import table_of
 
 
-def read_feed(data: bytes, how: FieldMap, reading: Reading) -> Iterator[Batch]:
-    """The items as one batch. Raises ContentError where the bytes are no feed."""
+def read_feed(data: bytes, how: FieldMap) -> Iterator[Batch]:
+    """The items as one batch, the HTML of those that carry it in `PAGE_HTML`. Raises ContentError
+    where the bytes are no feed."""
     beginning = data.lstrip()[:1]
     items = list(_json_feed(data, how)) if beginning == b"{" else list(_xml_feed(data, how))
-    rows: list[dict[str, Any]] = []
-    faults = []
-    for number, item in enumerate(items, start=1):
-        content = item.pop("_content", "")
-        row = {key: value for key, value in item.items() if value not in (None, "", [])}
-        if content and row.get("loc"):
-            page, page_faults = read_page(
-                f"<main>{content}</main>".encode(),
-                PageFile(Path(), f"item {number}", str(row["loc"])), reading,
-            )  # fmt: skip
-            keep = ("excerpt", "words", "entries", "links", "images", "videos", "fingerprint")
-            for name in keep:
-                if page is not None and page.get(name) and name not in row:
-                    row[name] = values_of(page)[name]
-            faults += [fault for fault in page_faults if fault.code in ("video-no-source",)]
-        rows.append(row)
+    rows = [
+        {key: value for key, value in item.items() if value not in (None, "", [])} for item in items
+    ]
     if not rows:
         yield Batch()
         return
@@ -55,8 +41,7 @@ def read_feed(data: bytes, how: FieldMap, reading: Reading) -> Iterator[Batch]:
     delivered = deliver(table.drop(list(given)).lazy(), how).collect()
     if beside is not None:
         delivered = delivered.with_columns(beside)
-    batch = split_wrong(delivered, how, f"{how.source}, item ")
-    yield Batch(batch.table, [*faults, *batch.faults])
+    yield split_wrong(delivered, how, f"{how.source}, item ")
 
 
 def _xml_feed(data: bytes, how: FieldMap) -> Iterator[dict[str, Any]]:
@@ -81,7 +66,7 @@ def _xml_feed(data: bytes, how: FieldMap) -> Iterator[dict[str, Any]]:
                 for one in entry.get("enclosures", [])
                 if str(one.get("type", "")).startswith("image/") and one.get("href")
             ],
-            "_content": content or summary,
+            "content": content or summary,
         }
         if films := list(_films(entry, how)):
             item["videos"] = films
@@ -169,5 +154,5 @@ def _json_feed(data: bytes, how: FieldMap) -> Iterator[dict[str, Any]]:
             "language": item.get("language"),
             "tags": item.get("tags"),
             "images": [{"loc": item["image"], "alt": None}] if item.get("image") else [],
-            "_content": item.get("content_html") or item.get("content_text") or "",
+            "content": item.get("content_html") or escape(item.get("content_text") or ""),
         }

@@ -15,6 +15,8 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import Any
 
+import polars as pl
+import xxhash
 import yaml
 from markdown_it import MarkdownIt
 
@@ -26,6 +28,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.pages.row import PageRow, values_of
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
+from jovial_atlas.sources.kept_dates import keep_date, kept_dates
 from jovial_atlas.sources.records.columns import FieldMap, template_fields
 from jovial_atlas.sources.records.records import pages_of
 from jovial_atlas.sources.workers.folder import Folder, page_files
@@ -53,8 +56,12 @@ _NAMES = {
 }
 
 
-def read_markdown(folder: Folder, how: FieldMap, reading: Reading) -> Iterator[Batch]:
-    """All files of a folder as one batch a few hundred files. Raises ContentError."""
+def read_markdown(
+    folder: Folder, how: FieldMap, reading: Reading, dated: pl.LazyFrame | None = None
+) -> Iterator[Batch]:
+    """All files of a folder as one batch a few hundred files. `dated` has the dates of the survey
+    before, as `kept_dates` takes them. Raises ContentError."""
+    before, by_content = kept_dates(dated), "fingerprint" in reading.trust
     files, faults = page_files(replace(folder, endings=MARKDOWN_ENDINGS, documents=()))
     yield Batch(faults=faults)
     renderer = _renderer()
@@ -64,6 +71,7 @@ def read_markdown(folder: Folder, how: FieldMap, reading: Reading) -> Iterator[B
         row, wrong = _read(file, how, reading, renderer)
         unread += wrong
         if row is not None:
+            keep_date(row, before, by_content=by_content)
             rows.append(row)
         if len(rows) == 500:
             yield _batch(rows, unread)
@@ -114,7 +122,8 @@ def _read(
     if row is None:
         row, page_faults = read_page(b"<p></p>", page, reading, about.st_mtime)
     assert row is not None
-    row |= {"mtime": about.st_mtime_ns, "bytes": len(data)}
+    digest = xxhash.xxh3_128_hexdigest(data)
+    row |= {"mtime": about.st_mtime_ns, "bytes": len(data), "digest": digest}
     page_faults = [fault for fault in page_faults if fault.code != "page-empty"]
     faults += page_faults
     _apply(row, fields, how, reading, faults)

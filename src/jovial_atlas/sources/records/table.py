@@ -29,9 +29,12 @@ from jovial_atlas.sources.records.columns import (
     tell_wrong,
     wrong,
 )
+from jovial_atlas.sources.records.content import PAGE_HTML
 from jovial_atlas.sources.records.records import table_of
 
 _ROWS = 50_000
+#: Rows with the HTML of their pages that are read at once.
+_PAGES = 2_000
 _FORMATS = {
     ".csv": "csv",
     ".tsv": "csv",
@@ -87,6 +90,9 @@ def _parquet(path: Path, how: FieldMap) -> Iterator[Batch]:
         table = pl.scan_parquet(path)
         same = ("path", *constants(table.collect_schema().names(), how))
         delivered = deliver(table, how)
+        if PAGE_HTML in delivered.collect_schema():
+            yield from _parquet_pages(delivered, path, how)
+            return
     except (*BROKEN, OSError) as error:
         raise ContentError(f"{path} cannot be read: {said_of(error)}.") from error
 
@@ -94,6 +100,16 @@ def _parquet(path: Path, how: FieldMap) -> Iterator[Batch]:
         return tell_wrong(refused, path.name, f"{path.name}, row ")
 
     yield Batch(delivered.with_columns(path=pl.lit(path.name)), [], (wrong(how), tell), same)
+
+
+def _parquet_pages(delivered: pl.LazyFrame, path: Path, how: FieldMap) -> Iterator[Batch]:
+    """Rows that carry their pages, some at a time: these are read one by one."""
+    start = 0
+    while (some := delivered.slice(start, _PAGES).collect()).height:
+        batch = split_wrong(some, how, f"{path.name}, row ", start)
+        assert isinstance(batch.table, pl.DataFrame)
+        yield Batch(batch.table.with_columns(path=pl.lit(path.name)), batch.faults)
+        start += some.height
 
 
 Numbered = tuple[list[dict[str, Any]], list[int], list[Fault]]

@@ -10,7 +10,6 @@ import os
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import NamedTuple
 
 import polars as pl
 
@@ -20,6 +19,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.page import PageFile, Reading, digest_of_page
+from jovial_atlas.sources.kept_dates import keep_date, kept_dates
 from jovial_atlas.sources.records.records import pages_of
 from jovial_atlas.sources.workers.folder import Folder
 from jovial_atlas.sources.workers.readers import CHUNK, Readers, pages_among
@@ -62,7 +62,7 @@ def read_folder(
     pages = pages_among(fresh, folder)
     others = [file for file in fresh if not file.path.lower().endswith(folder.endings)]
     yield Batch(schema.table([_document(file, reading) for file in others]))
-    before = _before(known) if known and pages else {}
+    before = kept_dates(known.dates) if known and pages else {}
     by_content = "fingerprint" in reading.trust
     done = len(files) - len(pages)
     rows: list[PageRow] = []
@@ -72,7 +72,7 @@ def read_folder(
         if progress:
             progress(done, len(files))
         for row in some:
-            _keep_date(row, before, by_content)
+            keep_date(row, before, by_content=by_content)
         rows += some
         faults += page_faults
         if len(rows) >= _BATCH:
@@ -116,37 +116,6 @@ def _same_bytes(path: str | Path, digest: str | None) -> bool:
         return digest is not None and digest_of_page(path) == digest
     except OSError:
         return False
-
-
-class _Dated(NamedTuple):
-    """A page of the survey before: its content, its bytes, its date and from where that was."""
-
-    fingerprint: str | None
-    digest: str | None
-    lastmod: str | None
-    lastmod_from: str | None
-
-
-def _before(known: KnownFiles) -> dict[str, _Dated]:
-    if known.dates is None:
-        return {}
-    rows = known.dates.collect(engine="streaming").iter_rows()
-    return {loc: _Dated(*about) for loc, *about in rows}
-
-
-def _keep_date(row: PageRow, before: dict[str, _Dated], by_content: bool) -> None:
-    """A file's own date says nothing where its bytes are as they were, however they are read now:
-    other settings and another version of this tool change no page. Nor does it, `by_content`, where
-    the main content is: a rebuild touches every file, a new footer changes every page, and neither
-    is news."""
-    had = before.get(row["loc"])
-    if had is None or row["lastmod_from"] != "file":
-        return
-    same = had.digest is not None and had.digest == row["digest"]
-    if (same or (by_content and had.fingerprint == row["fingerprint"])) and had.lastmod:
-        row["lastmod"], row["lastmod_from"] = had.lastmod, had.lastmod_from
-    elif by_content:
-        row["lastmod_from"] = "fingerprint"
 
 
 def _document(file: PageFile, reading: Reading) -> PageRow:
