@@ -89,6 +89,12 @@ class _Notes:
             move_into_place(self._partial_place, self.place)
 
 
+def _noted(place: Path) -> _Notes:
+    notes = _Notes(place)
+    notes.load()
+    return notes
+
+
 def _lines(path: Path) -> dict[str, dict[str, Any]]:
     """Notes by address; a line that was cut off is passed over."""
     records: dict[str, dict[str, Any]] = {}
@@ -119,8 +125,7 @@ def read_site(
     fetched."""
     dates_before = kept_dates(dated)
     matcher = Matcher(_robots(client, crawl), crawl.crawler)
-    notes = _Notes(crawl.notes)
-    notes.load()
+    notes = _noted(crawl.notes)
     frontier = _Frontier(crawl)
     barred, done, reached = 0, 0, False
     waited = _Pace(1 / crawl.limits.per_second, pause, clock)
