@@ -62,9 +62,10 @@ $(VENV)/.installed: $(BIN)/python pyproject.toml
 $(VENV)/.corpus: $(BIN)/python pyproject.toml
 	$(BIN)/python -m pip install --quiet --editable '.[corpus]'
 	@if command -v npm > /dev/null; then \
-	  npm install --silent --prefix build/node hexo hexo-theme-landscape hexo-renderer-ejs \
-	    hexo-renderer-marked hexo-renderer-stylus hexo-generator-index hexo-generator-tag \
-	    hexo-generator-archive hexo-generator-category vitepress; fi
+	  npm install --silent --prefix build/node hexo hexo-theme-landscape hexo-theme-fluid \
+	    hexo-theme-butterfly hexo-renderer-ejs hexo-renderer-pug hexo-renderer-marked \
+	    hexo-renderer-stylus hexo-generator-index hexo-generator-tag hexo-generator-archive \
+	    hexo-generator-category vitepress @docusaurus/core @docusaurus/preset-classic; fi
 	@touch $@
 
 $(VENV)/.tested: $(BIN)/python pyproject.toml

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import argparse
 import json
+import re
 import subprocess
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
+from corpus.content import Article
 from corpus.generators import all_of
 from corpus.rendering import SITE, Rendered
 
@@ -52,15 +55,32 @@ def _facts(rendered: Rendered) -> Iterator[tuple[str, str, object, object]]:
             yield "author", name, article.author, row["author"]
         if article.date:
             yield "date", name, article.date, (row["published"] or "")[:10]
+        if article.tags:
             yield "tags", name, sorted(article.tags), sorted(row["tags"] or [])
         yield "language", name, article.language, (row["language"] or "")[:2]
-        yield "kind", name, "page", row["kind"]
-        pictures = [one["loc"].rpartition("/")[2] for one in row["images"] or []]
+        yield "kind", name, "article" if article.date else "page", _kind(row, article)
+        films = [(one["content"] or "").rpartition("/")[2] for one in row["videos"] or []]
+        yield "film", name, [article.film] if article.film else [], films
+        pictures = [_picture(one["loc"], article) for one in row["images"] or []]
         yield "picture", name, [article.picture] if article.picture else [], pictures
         yield "listed", name, "listed", row["verdict"]
     for name in rendered.drafts:
         if name in rows:
             yield "listed", name, "unlisted", rows[name]["verdict"]
+
+
+def _kind(row: dict[str, Any], article: Article) -> str:
+    """What a page was taken for; a manual may say of its pages that they are articles."""
+    said = row["declared"] == "article" and not article.date
+    return "page" if said and row["role"] == "article" else row["role"]
+
+
+def _picture(loc: str, article: Article) -> str:
+    """The name of a picture; some generators put the digest of its bytes into it."""
+    name = loc.rpartition("/")[2]
+    stem = article.picture.partition(".")[0]
+    hashed = re.fullmatch(rf"{stem}-[0-9a-f]{{8,}}(\.\w+)", name) if stem else None
+    return f"{stem}{hashed[1]}" if hashed else name
 
 
 def main() -> int:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from corpus.content import articles
-from corpus.rendering import SITE, Rendered, body_of, run, write_pictures
+from corpus.rendering import SITE, Rendered, body_of, quoted, run, write_pictures
 
 
 def blog(tools: Path, folder: Path, theme: str) -> Rendered:
@@ -95,7 +95,7 @@ def journal(tools: Path, folder: Path, theme: str) -> Rendered:
     for article in articles():
         if article.version_of:
             continue
-        head = [f"title: {article.title}", f"date: {article.date} 09:00:00",
+        head = [f"title: {quoted(article.title)}", f"date: {article.date} 09:00:00",
                 f"author: {article.author}", f"tags: [{', '.join(article.tags)}]"]  # fmt: skip
         text = "---\n" + "\n".join(head) + "\n---\n\n" + body_of(article, "/images/")
         place = source / ("_drafts" if article.draft else "_posts") / f"{article.slug}.md"
@@ -129,7 +129,7 @@ def bulletin(_tools: Path, folder: Path) -> Rendered:
         if article.version_of:
             continue
         head = [
-            f"title: {article.title}",
+            f"title: {quoted(article.title)}",
             f"author: {article.author}",
             "layout: post",
             f"tags: [{', '.join(article.tags)}]",
@@ -155,14 +155,16 @@ def bulletin(_tools: Path, folder: Path) -> Rendered:
     )
     run("jekyll", "build", "--quiet", "--drafts", "-s", "source", "-d", "site", cwd=folder)
     site, pages, drafts = folder / "site", {}, []
+    feed = (site / "feed.xml").read_text("utf-8")
     for article in articles():
         for place in site.glob(f"2*/*/*/{article.slug}.html"):
             name = place.relative_to(site).as_posix()
             if article.draft:
                 place.unlink()  # shown for a look, never published
             else:
-                # Its theme names tags nowhere but in the feed.
-                pages[name] = article
+                # Its theme names tags nowhere but in the feed, which has the newest posts alone.
+                tags = article.tags if article.slug in feed else ()
+                pages[name] = replace(article, tags=tags)
     return Rendered("jekyll, minima", site, pages, tuple(drafts))
 
 
@@ -193,7 +195,7 @@ def logbook(tools: Path, folder: Path) -> Rendered:
         "utf-8",
     )
     run(str(tools / "ablog"), "build", "-w", "../site", "-d", "../doctrees", cwd=source)
-    pages = {f"posts/{one.slug}/index.html": one for one in articles()
+    pages = {f"posts/{one.slug}/index.html": replace(one, film="") for one in articles()
              if not one.draft and not one.version_of}  # fmt: skip
     return Rendered("ablog, alabaster", folder / "site", pages)
 
@@ -234,6 +236,7 @@ def gazette(_tools: Path, folder: Path) -> Rendered:
         place.write_text(f"{json.dumps(head)}\n\n{body_of(article, '/images/')}", "utf-8")
     (source / "config.yaml").write_text(
         f"baseURL: {SITE}/\ntitle: Marrowfen Notes\nlanguageCode: en\npaginate: 5\n"
+        "markup: {goldmark: {renderer: {unsafe: true}}}\n"
         "languages:\n  en: {languageName: English}\n  de: {languageName: Deutsch,"
         " languageCode: de}\n",
         "utf-8",

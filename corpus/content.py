@@ -21,7 +21,16 @@ _SENTENCES = (
 )
 _SUBJECTS = (
     "Reedlings", "Dragonflies", "Willows", "Sluices", "Harriers", "Frogs", "Boardwalks", "Bats",
-    "Otters", "Sedges", "Moths", "Rails", "Herons", "Newts", "Snipes", "Orchids",
+    "Otters", "Sedges", "Moths", "Rails", "Herons", "Newts", "Snipes", "Orchids", "Bitterns",
+    "Terns", "Beetles", "Ditches", "Cranes", "Pike", "Mosses", "Grebes", "Swallows", "Lapwings",
+    "Voles", "Peat", "Ospreys", "Geese", "Hedges", "Spiders", "Weasels", "Cuckoos", "Hares",
+    "Mushrooms", "Ferns", "Gulls", "Ponds", "Owls", "Toads", "Snails", "Reeds", "Egrets", "Mice",
+    "Slugs",
+)  # fmt: skip
+#: Titles as people write them: short, with signs, as a question.
+_TITLES = (
+    "{} in {}", "{}, and what {} did to them", "{}: a diary of {}", "Where are the {} in {}?",
+    "{} & {}", "{} – seen in {}", "{} (late {})",
 )  # fmt: skip
 _AUTHORS = ("Wren Aldergate", "Moss Tarnby", "Ash Fenwick")
 _TAGS = ("birds", "insects", "water", "plants", "volunteers")
@@ -39,6 +48,7 @@ class Article:
     tags: tuple[str, ...] = ()
     language: str = "en"
     picture: str = ""
+    film: str = ""
     draft: bool = False
     #: The slug of the same article in the main language.
     version_of: str = ""
@@ -58,12 +68,13 @@ def articles() -> list[Article]:
     posts = [
         Article(
             f"{subject.lower()}-in-{month}",
-            f"{subject} in {month.capitalize()}",
+            _TITLES[number % len(_TITLES)].format(subject, month.capitalize()),
             _paragraphs(chance),
             date=f"2026-{number % 9 + 1:02}-{number * 3 % 27 + 1:02}",
             author=chance.choice(_AUTHORS),
             tags=tuple(sorted(chance.sample(_TAGS, 2))),
             picture=f"{subject.lower()}.jpg" if number % 3 == 0 else "",
+            film=f"{subject.lower()}.mp4" if number % 16 == 7 else "",
             draft=number in (5, 11),
         )
         for number, subject in enumerate(_SUBJECTS)
@@ -72,18 +83,18 @@ def articles() -> list[Article]:
     german = [
         Article(
             f"{post.slug}-de",
-            f"{post.title.split()[0]} im Moor",
-            ("Das Wasser stand den ganzen Morgen bis zur untersten Stufe des Turmes, und zwei "
-             "Rohrdommeln riefen aus dem Schilf, bis der Nebel sich hob.",
+            f"{post.slug.split('-')[0].capitalize()} im Moor",
+            (f"Am {number + 3}. Tag stand das Wasser den ganzen Morgen bis zur untersten Stufe des "
+             "Turmes, und zwei Rohrdommeln riefen aus dem Schilf, bis der Nebel sich hob.",
              "Wer langsam geht, sieht mehr von den Libellen als wer weit geht; die Bank an der "
-             "Biegung ist dafür der beste Platz im ganzen Moor.") + (f"Nummer {number}.",),
+             "Biegung ist dafür der beste Platz im ganzen Moor."),
             date=post.date,
             author=post.author,
             tags=post.tags,
             language="de",
             version_of=post.slug,
         )
-        for number, post in enumerate(posts[:3])
+        for number, post in enumerate(posts[:12]) if not post.draft
     ]  # fmt: skip
     return [*posts, *german]
 
@@ -92,7 +103,10 @@ def manual() -> list[Article]:
     """The pages of a manual, in folders; one is called like an error page and is none."""
     chance = random.Random(11)
     names = ("water/sluices", "water/levels", "birds/counting", "birds/ringing", "plants/mowing",
-             "plants/reed", "tools/error", "tools/search", "tools/telescope")  # fmt: skip
+             "plants/reed", "tools/error", "tools/search", "tools/telescope", "water/pumps",
+             "water/weirs", "water/ice", "birds/nests", "birds/boxes", "birds/feeding",
+             "plants/orchids", "plants/seeds", "plants/fire", "tools/archive", "tools/boats",
+             "tools/index-cards", "people/wardens", "people/schools", "people/authors")  # fmt: skip
     return [
         Article(
             name.rpartition("/")[2],

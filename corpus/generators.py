@@ -24,9 +24,12 @@ def all_of(
         ("mkdocs", lambda place: docs(tools, place, "mkdocs")),
         ("mkdocs-readthedocs", lambda place: docs(tools, place, "readthedocs")),
         ("mkdocs-material", lambda place: docs(tools, place, "material")),
+        ("mkdocs-cinder", lambda place: docs(tools, place, "cinder")),
         ("sphinx-alabaster", lambda place: manual_pages(tools, place, "alabaster")),
         ("sphinx-rtd", lambda place: manual_pages(tools, place, "sphinx_rtd_theme")),
         ("sphinx-furo", lambda place: manual_pages(tools, place, "furo")),
+        ("sphinx-pydata", lambda place: manual_pages(tools, place, "pydata_sphinx_theme")),
+        ("sphinx-haiku", lambda place: manual_pages(tools, place, "haiku")),
     ]
     makers += (
         (f"pelican-{theme}", partial(blog, tools, theme=theme)) for theme in ("reflex", "smallweb")

@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from corpus.content import articles, manual
-from corpus.rendering import SITE, Rendered, body_of, run, write_pictures
+from corpus.rendering import SITE, Rendered, body_of, quoted, run, write_pictures
 
 
 def docs(tools: Path, folder: Path, theme: str) -> Rendered:
@@ -120,7 +120,7 @@ def portal(tools: Path, folder: Path) -> Rendered:
         if article.version_of:
             continue
         head = [
-            f"title: {article.title}",
+            f"title: {quoted(article.title)}",
             f"date: {article.date}",
             f"tags: [{', '.join(article.tags)}]",
             f"authors: [{{name: {article.author}}}]",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import subprocess
 from dataclasses import dataclass
 from pathlib import Path
@@ -27,9 +28,10 @@ def write_pictures(folder: Path) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     for number, article in enumerate([*articles(), *manual()]):
         if article.picture:
-            Image.new("RGB", (900, 600), (60 + number * 7 % 180, 120, 90)).save(
-                folder / article.picture
-            )
+            # Noise: some generators put small files into the page itself.
+            Image.effect_noise((900, 600), 40 + number).save(folder / article.picture)
+        if article.film:
+            (folder / article.film).write_bytes(b"A film would be here.")
     Image.new("RGB", (240, 80), (11, 97, 81)).save(folder / "logo.png")
 
 
@@ -39,8 +41,15 @@ def run(*command: str, cwd: Path) -> None:
         raise SystemExit(f"{' '.join(command)}\n{done.stdout[-2000:]}\n{done.stderr[-2000:]}")
 
 
+def quoted(text: str) -> str:
+    """A text as YAML takes it, whatever signs are in it."""
+    return json.dumps(text, ensure_ascii=False)
+
+
 def body_of(article: Article, pictures: str) -> str:
     parts = list(article.paragraphs)
     if article.picture:
         parts.insert(1, f"![{article.title}]({pictures}{article.picture})")
+    if article.film:
+        parts.append(f'<video controls src="{pictures}{article.film}"></video>')
     return "\n\n".join(parts)

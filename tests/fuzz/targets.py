@@ -33,6 +33,7 @@ from jovial_atlas.sitemaps.packing import unpacked
 from jovial_atlas.sitemaps.read import read_sitemap
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.records.columns import FieldMap
+from jovial_atlas.sources.records.content import with_contents
 from jovial_atlas.sources.records.feed import read_feed
 from jovial_atlas.sources.records.table import read_table
 from jovial_atlas.structured import values
@@ -128,7 +129,7 @@ def parquet(data):
 
 def feed(data):
     with contextlib.suppress(AtlasError, ValueError):
-        for batch in read_feed(data, HOW, READING):
+        for batch in with_contents(read_feed(data, HOW), READING):
             batch.table.lazy().collect()
 
 

@@ -13,32 +13,50 @@ from jovial_atlas.sitefile import SiteFile
 
 #: Language → small words that are frequent in it and, together, in no other.
 _WORDS = {
-    "en": "the of and to is in that for with on this are was you it be as at from by",
+    "en": "the of and to is in that for with on this are was you it be as at from by an or can has "
+    "which when not will each a",
     "de": "der die das und ist nicht ein eine mit auf für den dem des von zu sich auch aus bis wer",
     "fr": "le la les des et est une dans pour que qui sur pas avec du au ce plus par il",
-    "es": "el la los las y es una en para que con por del no se como más su al lo",
-    "it": "il la gli e è una per che con non di della nel sono più come alla dei questo si",
-    "pt": "o os as e é uma em para que com não do da na no se por mais como dos",
+    "es": "el la los las es una en para que con por del no se como más su al lo",
+    "it": "il la gli una per che con non di della nel sono più come alla dei questo si",
+    "pt": "os as é uma em para que com não do da na no se por mais como dos",
     "nl": "de het een en is van niet met voor op dat te zijn ook die aan er wordt naar bij",
     "sv": "och att det som är en på för med av den inte till har om ett de kan från vid",
     "da": "og at det som er en på for med af den ikke til har om et de kan fra ved",
     "nb": "og å det som er en på for med av den ikke til har om et de kan fra ved",
     "fi": "ja on ei se että oli hän mutta kun niin tai myös joka ovat sen kuin mitä voi",
-    "pl": "i w nie na się z do to jest że o jak po co za od przez dla oraz są",
-    "cs": "a je se v na to že s z do jako za pro nebo by který od jsou při také",
+    "pl": "nie na się do to jest że jak po co za od przez dla oraz są",
+    "cs": "je se na to že do jako za pro nebo by který od jsou při také",
     "ru": "и в не на что с по это как из для от или он его к при так также был",
     "uk": "і в не на що з та до це як із для від або він його при так також був",
     "tr": "ve bir bu için ile da de olarak daha çok en gibi olan ne kadar her sonra",
-    "ro": "și în de la cu pe un o este care nu din pentru sau mai ce sunt prin",
-    "hu": "a az és hogy nem egy is van volt meg de ez csak már ki lehet vagy mint",
+    "ro": "și în de la cu pe un este care nu din pentru sau mai ce sunt prin",
+    "hu": "az és hogy nem egy is van volt meg de ez csak már ki lehet vagy mint",
 }
-#: Languages that share too many of them to be told apart.
+#: Language → its letters, and the languages that are written in them too.
+_SCRIPTS = {
+    "ja": (r"[\p{Hiragana}\p{Katakana}]", {"ja"}),
+    "zh": (r"\p{Han}", {"zh", "ja", "ko", "yue"}),
+    "ko": (r"\p{Hangul}", {"ko"}),
+    "el": (r"\p{Greek}", {"el", "grc"}),
+    "he": (r"\p{Hebrew}", {"he", "yi"}),
+    "ar": (r"\p{Arabic}", {"ar", "fa", "ur", "ps", "ckb", "ug"}),
+    "th": (r"\p{Thai}", {"th"}),
+    "hi": (r"\p{Devanagari}", {"hi", "mr", "ne", "sa"}),
+    "ka": (r"\p{Georgian}", {"ka"}),
+    "hy": (r"\p{Armenian}", {"hy"}),
+}
+#: So many letters speak for the language.
+_LETTERS = 20
+#: Languages that share too many words to be told apart.
 _ALIKE = (
     {"sv", "da", "nb", "nn", "no"}, {"cs", "sk"}, {"es", "gl", "ca", "pt"}, {"ru", "uk", "bg"},
 )  # fmt: skip
-#: So many small words have to speak for a language; for another than the page names, so many words
+#: So many small words have to speak for the main language of the site, or one that this share of
+#: its pages is plainly in, and for any other one; for another than the page names, so many words
 #: have to be there at all.
-_LEAST, _LEAST_WORDS = 3, 12
+_SPOKEN = 0.1
+_LEAST, _LEAST_OTHER, _LEAST_WORDS = 3, 5, 12
 #: How much more often the words of the other language have to stand than those of the page's own.
 _TIMES = 5
 
@@ -73,6 +91,7 @@ def _detected(pages: pl.LazyFrame, main: str) -> pl.DataFrame:
         "loc",
         "own",
         long=text.str.count_matches(r"\S+") >= _LEAST_WORDS,
+        script=_script(text),
         **{f"_{name}": text.str.count_matches(_pattern(words)) for name, words in _WORDS.items()},
     )
     counts = {name: pl.col(f"_{name}") for name in sorted(_WORDS, key=lambda one: one != main)}
@@ -81,6 +100,7 @@ def _detected(pages: pl.LazyFrame, main: str) -> pl.DataFrame:
         "own",
         "long",
         "most",
+        "script",
         best=pl.coalesce(
             pl.when(count == pl.col("most")).then(pl.lit(name)) for name, count in counts.items()
         ),
@@ -91,11 +111,37 @@ def _detected(pages: pl.LazyFrame, main: str) -> pl.DataFrame:
     alike = pl.any_horizontal(
         pl.col("own").is_in(sorted(group)) & pl.col("best").is_in(sorted(group)) for group in _ALIKE
     )
-    enough = pl.col("most") >= _LEAST
+    told = told.collect(engine="streaming").lazy()
+    plain = told.filter(pl.col("most") >= _LEAST_OTHER)
+    spoken = (
+        plain.group_by("best").agg(pl.len()).filter(pl.col("len") >= _SPOKEN * pl.col("len").sum())
+    )
+    common = [main, *spoken.collect()["best"]]
+    least = pl.when(pl.col("best").is_in(common)).then(_LEAST).otherwise(_LEAST_OTHER)
+    enough = pl.col("most") >= least
     against = (pl.col("most") >= _TIMES * pl.col("mine")) & pl.col("long") & ~alike
     wrong = (pl.col("own").is_null() | against).fill_null(False)
-    found = told.filter(enough & wrong).select("loc", _language="best")
-    return found.collect(engine="streaming")
+    by_words = pl.when(enough & wrong).then("best")
+    found = told.select("loc", _language=pl.coalesce(_other_script(), by_words))
+    return found.filter(pl.col("_language").is_not_null()).collect(engine="streaming")
+
+
+def _script(text: pl.Expr) -> pl.Expr:
+    """The language of the letters that a text has enough of."""
+    return pl.coalesce(
+        pl.when(text.str.count_matches(letters) >= _LETTERS).then(pl.lit(name))
+        for name, (letters, _) in _SCRIPTS.items()
+    )
+
+
+def _other_script() -> pl.Expr:
+    """The language of the letters of a text, where the page names none that is written so."""
+    own = pl.col("own")
+    named = pl.any_horizontal(
+        (pl.col("script") == name) & own.is_in(sorted(alike))
+        for name, (_, alike) in _SCRIPTS.items()
+    )
+    return pl.when(~named.fill_null(False)).then("script")
 
 
 def _pattern(words: str) -> str:

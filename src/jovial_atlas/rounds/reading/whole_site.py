@@ -19,9 +19,9 @@ from jovial_atlas.rounds.reading.detected import with_detected
 from jovial_atlas.rounds.reading.feeds import with_feeds
 from jovial_atlas.rounds.reading.layout import learned, without_layout
 from jovial_atlas.rounds.reading.variants import variant_signs
-from jovial_atlas.rounds.state.folder_languages import with_languages
 from jovial_atlas.rounds.state.last_survey import filled_in
 from jovial_atlas.rounds.state.layout import Layout
+from jovial_atlas.rounds.state.page_languages import with_languages
 from jovial_atlas.rounds.state.survey_record import SurveyRecord
 from jovial_atlas.rounds.state.survey_result import SectionCount
 from jovial_atlas.rules import decide

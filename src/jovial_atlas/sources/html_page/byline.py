@@ -148,7 +148,7 @@ _LATER = re.compile(
 )
 _NO_DATE = re.compile(
     r"(?:generated|built|rendered|accessed|retrieved|printed|copyright|©|\(c\)|erzeugt|valid|until"
-    r"|deadline|version|release[sd]?)\W{0,12}(?:on |at |by )?\Z",
+    r"|deadline|(?:version|releases?d?)(?:\s+v?\d[\w.-]*)?)\W{0,12}(?:on |at |by )?\Z",
     re.I,
 )
 _BETWEEN = re.compile(r"\s*[·|•—–/,;\n\t]\s*|\s{2,}|\s+-\s+")

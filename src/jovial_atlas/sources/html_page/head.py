@@ -12,7 +12,7 @@ from jovial_atlas.robots.words import kept
 from jovial_atlas.sources.html_page.claims import read_claims
 from jovial_atlas.sources.html_page.context import OpenPage, References
 from jovial_atlas.sources.html_page.data import read_nodes
-from jovial_atlas.sources.html_page.heading import heading_node
+from jovial_atlas.sources.html_page.heading import heading_node, heading_text
 from jovial_atlas.sources.html_page.outline import attribute, text
 
 _REFRESH = re.compile(r"\s*(\d+)\s*[;,]\s*(?:url\s*=)?\s*[\"']?([^\"']+)", re.I)
@@ -129,7 +129,7 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
     if len(titles) > 1:
         page.fault("title-repeated", f"The page has {len(titles)} title elements.")
     page.heading = heading_node(page)
-    row["heading"] = text(page.heading) if page.heading is not None else None
+    row["heading"] = heading_text(page.heading) if page.heading is not None else None
     row["description"] = metas.get("description")
     row["share_image"] = page.resolve(metas.get("og:image") or metas.get("og:image:url"))
     row["share_title"] = metas.get("og:title")

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import re
+
 from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses
 from jovial_atlas.sources.html_page.context import OpenPage
-from jovial_atlas.sources.html_page.outline import attribute, text
+from jovial_atlas.sources.html_page.outline import ancestor, attribute, text
 
 #: Elements that are called as titles are, for pages without an h1.
 _TITLES = "h2, h3, [itemprop~=headline], .p-name, .title, .page-title, .post-title, .entry-title"
 #: So many of them are looked at.
 _MOST = 8
 _FRAMES = frozenset({"header", "nav", "aside", "footer"})
+#: The sign of a link to a heading is no longer than this.
+_LONGEST_SIGN = 2
 _CONTENT = frozenset({"article", "main"})
 
 
@@ -22,33 +26,120 @@ def heading_node(page: OpenPage) -> LexborNode | None:
     so have the parts of some books."""
     headings = [node for node in page.outline.all("h1") if text(node)]
     if not headings:
-        return _titled(page)
-    for node in headings:
-        if not _is_banner(node, page):
-            return node
+        return _titled(page) or _only(page)
+    own = [node for node in headings if not _is_banner(node, page)]
+    if own:
+        first = own[0] if len(own) == 1 else _inside(own, page)
+        return first if _is_titled(first, page) else _titled(page, whole=True) or first
     subject = page.outline.subject
     second = subject.css_first("h1, h2") if subject is not None else None
     return second if second is not None else headings[0]
 
 
-def _titled(page: OpenPage) -> LexborNode | None:
+def heading_text(node: LexborNode) -> str | None:
+    """The text of a heading, without the sign of the link to itself that generators put before or
+    behind it."""
+    whole = text(node)
+    link = node.css_first('a[href^="#"]') if whole else None
+    sign = (text(link) or "") if link is not None else ""
+    if whole and sign and len(sign) <= _LONGEST_SIGN and not any(map(str.isalnum, sign)):
+        whole = whole.removesuffix(sign).removeprefix(sign).strip()
+    return whole or None
+
+
+def _inside(headings: list[LexborNode], page: OpenPage) -> LexborNode:
+    """Of several headings the first in the main content, unless the title of the page names the
+    first of all, and not that one."""
+    main, title = _marked_main(page), page.row["title"] or ""
+    first = headings[0]
+    if main is None:
+        return first
+    inner = next((node for node in headings if _lies_in(node, main)), first)
+    named = [(heading_text(node) or "") in title for node in (first, inner)]
+    return first if named == [True, False] else inner
+
+
+def _marked_main(page: OpenPage) -> LexborNode | None:
+    """The element that is marked as the main content, or is the only article."""
+    outline = page.outline
+    subject = outline.first("main") or outline.subject
+    body = outline.tree.body
+    if subject is None and body is not None and b"role" in page.near:
+        return body.css_first("[role=main]")
+    return subject
+
+
+def _lies_in(node: LexborNode, outer: LexborNode) -> bool:
+    above = node.parent
+    while above is not None and above.mem_id != outer.mem_id:
+        above = above.parent
+    return above is not None
+
+
+def _is_titled(node: LexborNode, page: OpenPage) -> bool:
+    """Whether the title of the page, where it has one, names a heading."""
+    title = page.row["title"]
+    return not title or _plain(heading_text(node)) in title.casefold()
+
+
+def _titled(page: OpenPage, *, whole: bool = False) -> LexborNode | None:
     """Of a page without an h1 the first element that is called as titles are, where the title of
-    the page names it."""
-    root, title = page.outline.tree.root, page.row["title"] or ""
-    nodes = root.css(_TITLES)[:_MOST] if root is not None and title else []
-    return next((node for node in nodes if (said := text(node)) and said in title), None)
+    the page names it; or, as `whole`, is it: then it counts over an h1 that is the site's."""
+    root, title = page.outline.tree.root, (page.row["title"] or "").casefold()
+    nodes = root.css("h2, h3" if whole else _TITLES)[:_MOST] if root is not None and title else []
+    for node in nodes:
+        said = _plain(heading_text(node))
+        if said and (said == title or (not whole and said in title)):
+            return node
+    return None
+
+
+def _only(page: OpenPage) -> LexborNode | None:
+    """Of a page without an h1 the one heading of the highest level in its main content, where there
+    are no more of that level: parts of a text are several."""
+    main = _marked_main(page) or page.outline.tree.body
+    if main is None or len(page.outline.articles) > 1:
+        return None
+    for level in ("h2", "h3", "h4"):
+        nodes = [node for node in main.css(level)[:_MOST] if text(node) and not _is_framed(node)]
+        if nodes:
+            return nodes[0] if len(nodes) == 1 else None
+    return None
+
+
+def _plain(heading: str | None) -> str:
+    """A heading without its number, as titles have it."""
+    return _NUMBER.sub("", heading or "", count=1).casefold()
+
+
+_NUMBER = re.compile(r"^(?:\d+(?:\.\d+)*|[A-Z](?:\.\d+)+)\.?\s+")
+
+
+def _is_framed(node: LexborNode) -> bool:
+    """Whether an element stands in a part around the main content."""
+    above = node.parent
+    while above is not None and above.tag not in _CONTENT:
+        if above.tag in _FRAMES or _is_head_of_page(above):
+            return True
+        above = above.parent
+    return False
+
+
+def _is_head_of_page(node: LexborNode) -> bool:
+    """Whether a part calls itself the head of the page, as older themes do."""
+    if node.tag != "div":
+        return False
+    values = node.attributes
+    names = f"{values.get('id') or ''} {values.get('class') or ''}".lower().split()
+    return values.get("role") == "banner" or not _HEADS.isdisjoint(names)
+
+
+_HEADS = frozenset({"header", "banner", "masthead", "site-header", "navbar", "page-header"})
 
 
 def _is_banner(node: LexborNode, page: OpenPage) -> bool:
     """Whether a heading stands in a frame of the page, and only leads to the home page."""
-    framed = False
-    above = node.parent
-    while above is not None:
-        if above.tag in _CONTENT:
-            return False
-        framed = framed or above.tag in _FRAMES
-        above = above.parent
-    if not framed:
+    if not _is_framed(node) or any(ancestor(node, name) is not None for name in _CONTENT):
         return False
     link = node.css_first("a[href]")
     target = page.resolve(attribute(link, "href")) if link is not None else None

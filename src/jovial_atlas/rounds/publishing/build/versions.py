@@ -6,8 +6,8 @@ import polars as pl
 
 from jovial_atlas import languages
 from jovial_atlas.pages import schema
-from jovial_atlas.rounds.state.folder_languages import by_folder
 from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rounds.state.page_languages import by_folder
 from jovial_atlas.sitefile import SiteFile
 
 
@@ -78,12 +78,14 @@ def _by_folder(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     if len(languages_of.folders) < 2:
         return pl.DataFrame(schema=_LINKS)
     language, rest = by_folder(site)
-    pages = (
-        listed.select("loc", lang=language, rest=rest)
+    places = (
+        listed.select("loc", "images", lang=language, rest=rest)
         .filter(pl.col("lang").is_not_null())
         .collect(engine="streaming")
-        .filter(pl.col("lang").n_unique().over("rest") > 1)
+        .with_columns(paired=pl.col("lang").n_unique().over("rest") > 1)
     )
+    by_path = places.filter("paired").select("loc", "lang", "rest")
+    pages = pl.concat([by_path, _by_pictures(places.filter(~pl.col("paired")))])
     others = pages.select("rest", "lang", href="loc")
     links = pages.select("loc", "rest").join(others, on="rest").select(*_LINKS)
     if languages_of.default:
@@ -91,3 +93,13 @@ def _by_folder(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
         main = links.filter(pl.col("lang") == default).with_columns(lang=pl.lit("x-default"))
         links = pl.concat([links, main])
     return links
+
+
+def _by_pictures(pages: pl.DataFrame) -> pl.DataFrame:
+    """Pages of other paths that are versions of each other, as `loc, lang, rest`: those that show
+    the same pictures, where no more than one page in each language does."""
+    shown = pages.filter(pl.col("images").list.len() > 0).with_columns(
+        rest=pl.col("images").list.eval(pl.element().struct.field("loc")).list.sort().list.join(" ")
+    )
+    alone = (pl.len() == pl.col("lang").n_unique()) & (pl.len() > 1)
+    return shown.filter(alone.over("rest")).select("loc", "lang", "rest")
