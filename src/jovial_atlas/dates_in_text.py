@@ -14,7 +14,7 @@ from typing import NamedTuple
 _YEAR = r"((?:19|20)\d\d)"
 _WORD = r"([^\W\d_]{3,})\.?"
 _ISO = re.compile(rf"(?<!\d){_YEAR}([-/.])(\d\d?)\2(\d\d?)(?![\d])")
-_DOTS = re.compile(rf"(?<![\d.])(\d\d?)\.\s?(\d\d?)\.\s?{_YEAR}(?!\d)")
+_DOTS = re.compile(rf"(?<![\d.])(\d\d?)\.\s?(\d\d?)\.\s?{_YEAR}(?!\.?\d)")
 _DAY_FIRST = re.compile(
     rf"(?<![\d.])(\d\d?)(?:st|nd|rd|th|er|º|\.)?\s+(?:of\s+|de\s+)?{_WORD},?\s+(?:de\s+)?{_YEAR}(?!\d)"
 )

@@ -280,7 +280,36 @@ ENTRY = '<article><h2><a href="/x/">X</a></h2><p>Words of an entry.</p><time dat
         ("<html><head><title>6.2. Reeds – Book</title></head><body><p>Figure 1. Reeds</p><h2>6.2. Reeds</h2>"
          "<div class='para'>The reeds stand in the water all the year round.</div>",
          {"heading": "6.2. Reeds", "excerpt": "The reeds stand in the water all the year round."}),
-        ("<html><head><title>Book</title></head><body><h2>Reeds</h2>", {"heading": None}),
+        # One heading of the highest level is that of the page; parts of a text are several.
+        ("<html><head><title>Book</title></head><body><h2>Reeds</h2><h3>A</h3><h3>B</h3>", {"heading": "Reeds"}),
+        ("<html><head><title>Book</title></head><body><nav><h2>Menu</h2></nav><h3>Reeds</h3>", {"heading": "Reeds"}),
+        ("<html><head><title>Book</title></head><body><h2>Reeds</h2><h2>Sedges</h2>", {"heading": None}),
+        ("<html><body><h1>Reeds<a class='headerlink' href='#reeds'>#</a></h1>", {"heading": "Reeds"}),
+        ("<html><body><h1><a href='#c'>§</a> On C#</h1>", {"heading": "On C#"}),
+        # The name of the site in a part of an older kind; and in an h1 over the title of the page.
+        ("<html><head><title>Reeds</title></head><body><div class='header'><h1><a href='/'>Fen</a></h1></div>"
+         "<h2>Reeds</h2><div role=main><h1>Reeds</h1>", {"heading": "Reeds"}),
+        ("<html><head><title>Module reeds</title></head><body><table><td><h1>The fen library</h1><h2>Module Reeds</h2>",
+         {"heading": "Module Reeds"}),
+        # Dates and names in words, beside the heading; that of a release or a copyright is none.
+        (themed("<article><h1>R</h1><p>3 March 2026 · Moss Tarnby</p><p>x</article>"),
+         {"published": "2026-03-03", "published_from": "words", "author": "Moss Tarnby"}),
+        (themed("<article><h1>R</h1><p>Von Moss Tarnby, 3. März 2026</p><p>x</article>").replace('"en"', '"de"'),
+         {"published": "2026-03-03", "author": "Moss Tarnby"}),
+        (themed("<article><h1>R</h1><p>Release 3.19.0 11 Apr 2022</p><p>x</article>"), {"published": None}),
+        (themed("<article><h1>R</h1><p>Copyright 11 April 2022</p><p>x</article>"), {"published": None}),
+        # Microdata and RDFa say as much as JSON-LD; remarks of readers are not the page's.
+        (themed('<article itemscope itemtype="https://schema.org/BlogPosting"><h1>R</h1><p>x'
+                '<span itemprop="author">Ash Fenwick</span><meta itemprop="keywords" content="a, b">'
+                '<time itemprop="datePublished" datetime="2026-04-10">x</time></article>'),
+         {"published": "2026-04-10", "published_from": "microdata", "author": "Ash Fenwick", "tags": ["a", "b"],
+          "declared": "article"}),
+        (themed('<article><h1>R</h1><p>x</article><div class="comments"><article><p class="byline">By Nobody'
+                '<time class="published" datetime="2026-05-05">x</time></article></div>'),
+         {"author": None, "published": None, "declared": None}),
+        (themed(f"<main>{ENTRY}{ENTRY}{ENTRY}</main>"), {"declared": "listing"}),
+        (themed('<p>x', '<script type="application/ld+json">{"@type": "Event", "name": "Cut"}</script>'),
+         {"declared": "event"}),
         (themed("<article><h1>R</h1><p>Figure 1. Reeds</p><p>The reeds stand in the water.</p></article>"),
          {"excerpt": "The reeds stand in the water."}),
         (themed('<article><h1>R</h1><abbr class="published" title="2026-04-10T00:00:00+00:00">x</abbr>'

@@ -10,7 +10,7 @@ from collections.abc import Collection
 
 import polars as pl
 
-from jovial_atlas.rules.page_kinds import lists_others
+from jovial_atlas.rules.page_kinds import is_kind, lists_others
 from jovial_atlas.rules.policies import PRINT
 from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
@@ -107,7 +107,7 @@ def _same_text(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
         .select(
             "loc",
             "fingerprint",
-            article=pl.col("declared") == "article",
+            article=is_kind("article", site),
             text=pl.when(pl.col("words") >= _LEAST_WORDS_UNDER_TITLES).then("text_digest"),
             shown=pl.col("images").hash(),
         )

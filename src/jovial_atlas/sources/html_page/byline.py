@@ -15,7 +15,7 @@ from selectolax.lexbor import LexborNode
 from jovial_atlas import dates
 from jovial_atlas.dates_in_text import ShownDate, dates_in
 from jovial_atlas.sources.html_page.context import OpenPage
-from jovial_atlas.sources.html_page.outline import attribute, is_beside, text
+from jovial_atlas.sources.html_page.outline import attribute, is_beside, lies_in, text
 
 _AUTHOR = "[rel~=author], .p-author, .author, .byline, #author, address"
 _AUTHOR_LINK = 'a[href*="/author/"], a[href*="/authors/"]'
@@ -219,7 +219,7 @@ def _found_lines(page: OpenPage) -> Iterator[tuple[str, LexborNode]]:
         line = _short(node)
         if line and node.mem_id not in seen:
             seen.add(node.mem_id)
-            whole = line.replace(own, " | ", 1) if node.tag != heading.tag else line
+            whole = line.replace(own, " | ", 1) if lies_in(heading, node) else line
             if len(whole) <= _LONGEST_LINE and not _is_sentence(whole):
                 yield whole, node
     body = page.outline.tree.body

@@ -21,7 +21,7 @@ from jovial_atlas.sources.html_page.byline import (
     shown_tags,
 )
 from jovial_atlas.sources.html_page.context import OpenPage
-from jovial_atlas.sources.html_page.outline import attribute
+from jovial_atlas.sources.html_page.outline import attribute, is_beside
 from jovial_atlas.structured.nodes import Node
 
 _MODIFIED = frozenset(
@@ -290,5 +290,6 @@ def _times(nodes: Iterable[LexborNode], prop: str, *classes: str) -> Iterator[st
             .split()
         )
         said = attribute(node, "datetime")
-        if said and (prop in words or any(name in words for name in classes)):
+        dated = said and (prop in words or any(name in words for name in classes))
+        if said and dated and not is_beside(node):
             yield said

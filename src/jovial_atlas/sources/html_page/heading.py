@@ -8,7 +8,7 @@ from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses
 from jovial_atlas.sources.html_page.context import OpenPage
-from jovial_atlas.sources.html_page.outline import ancestor, attribute, text
+from jovial_atlas.sources.html_page.outline import ancestor, attribute, lies_in, text
 
 #: Elements that are called as titles are, for pages without an h1.
 _TITLES = "h2, h3, [itemprop~=headline], .p-name, .title, .page-title, .post-title, .entry-title"
@@ -54,7 +54,7 @@ def _inside(headings: list[LexborNode], page: OpenPage) -> LexborNode:
     first = headings[0]
     if main is None:
         return first
-    inner = next((node for node in headings if _lies_in(node, main)), first)
+    inner = next((node for node in headings if lies_in(node, main)), first)
     named = [(heading_text(node) or "") in title for node in (first, inner)]
     return first if named == [True, False] else inner
 
@@ -67,13 +67,6 @@ def _marked_main(page: OpenPage) -> LexborNode | None:
     if subject is None and body is not None and b"role" in page.near:
         return body.css_first("[role=main]")
     return subject
-
-
-def _lies_in(node: LexborNode, outer: LexborNode) -> bool:
-    above = node.parent
-    while above is not None and above.mem_id != outer.mem_id:
-        above = above.parent
-    return above is not None
 
 
 def _is_titled(node: LexborNode, page: OpenPage) -> bool:
@@ -89,7 +82,7 @@ def _titled(page: OpenPage, *, whole: bool = False) -> LexborNode | None:
     nodes = root.css("h2, h3" if whole else _TITLES)[:_MOST] if root is not None and title else []
     for node in nodes:
         said = _plain(heading_text(node))
-        if said and (said == title or (not whole and said in title)):
+        if said and (said == title or (not whole and re.search(rf"\b{re.escape(said)}\b", title))):
             return node
     return None
 
@@ -134,7 +127,7 @@ def _is_head_of_page(node: LexborNode) -> bool:
     return values.get("role") == "banner" or not _HEADS.isdisjoint(names)
 
 
-_HEADS = frozenset({"header", "banner", "masthead", "site-header", "navbar", "page-header"})
+_HEADS = frozenset({"header", "banner", "masthead", "navbar"})
 
 
 def _is_banner(node: LexborNode, page: OpenPage) -> bool:

@@ -343,6 +343,14 @@ def attribute(node: LexborNode | None, name: str) -> str | None:
     return value.strip() if value and value.strip() else None
 
 
+def lies_in(node: LexborNode, outer: LexborNode) -> bool:
+    """Whether an element is inside another."""
+    above = node.parent
+    while above is not None and above.mem_id != outer.mem_id:
+        above = above.parent
+    return above is not None
+
+
 def ancestor(node: LexborNode, tag: str) -> LexborNode | None:
     """The nearest element of a name around another."""
     parent = node.parent
