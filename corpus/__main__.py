@@ -13,6 +13,7 @@ from typing import Any
 
 from corpus.content import Article
 from corpus.generators import all_of
+from corpus.packages import SeenPage, installed_packages
 from corpus.rendering import SITE, Rendered
 
 _SITE_FILE = f"""
@@ -38,13 +39,13 @@ def _command(*arguments: str, cwd: Path) -> str:
     return done.stdout
 
 
-def _facts(rendered: Rendered) -> Iterator[tuple[str, str, object, object]]:
+#: (field, file, wanted, read)
+_Fact = tuple[str, str, object, object]
+
+
+def _facts(rendered: Rendered) -> Iterator[_Fact]:
     """(field, file, wanted, read) for every fact of a rendered site."""
-    work = rendered.folder.parent
-    (work / "atlas.toml").write_text(_SITE_FILE.replace('"site"', f'"{rendered.folder.name}"'))
-    _command("survey", cwd=work)
-    _command("pages", "--export", "pages.json", cwd=work)
-    rows = {row["path"]: row for row in json.loads((work / "pages.json").read_bytes())}
+    rows = _read(rendered.folder.parent, rendered.folder.name)
     for name, article in rendered.pages.items():
         row = rows.get(name)
         if row is None:
@@ -67,6 +68,29 @@ def _facts(rendered: Rendered) -> Iterator[tuple[str, str, object, object]]:
     for name in rendered.drafts:
         if name in rows:
             yield "listed", name, "unlisted", rows[name]["verdict"]
+
+
+def _read(work: Path, folder: str) -> dict[str, dict[str, Any]]:
+    """The rows of the page table of a folder, by file; `work` is where it is surveyed from."""
+    text = _SITE_FILE.replace('path = "site"', f'path = "{folder}"')
+    (work / "atlas.toml").write_text(text.replace('"site"', f'"{Path(folder).name}"'))
+    _command("survey", "--full", "--accept", cwd=work)
+    _command("pages", "--export", "pages.json", cwd=work)
+    return {row["path"]: row for row in json.loads((work / "pages.json").read_bytes())}
+
+
+def _seen(folder: Path, pages: dict[str, SeenPage], work: Path) -> Iterator[_Fact]:
+    """The facts that a reader sees on pages of a documentation package."""
+    work.mkdir(parents=True, exist_ok=True)
+    rows = _read(work, str(folder))
+    for name, seen in pages.items():
+        row = rows.get(name)
+        if row is None:
+            continue  # another version of the package
+        yield "heading", name, seen.heading, row["heading"]
+        if seen.language:
+            yield "language", name, seen.language, (row["language"] or "")[:2]
+        yield "kind", name, seen.role, row["role"]
 
 
 def _kind(row: dict[str, Any], article: Article) -> str:
@@ -93,9 +117,16 @@ def main() -> int:
     tools = Path(sys.executable).parent
     node = given.node.resolve() if given.node else None
     total: dict[str, list[int]] = {}
-    for rendered in all_of(tools, given.folder.resolve(), node, given.only):
+    folder = given.folder.resolve()
+    sites = [(one.name, _facts(one)) for one in all_of(tools, folder, node, given.only)]
+    if not given.only:
+        sites += (
+            (f"{place.parent.name}/{place.name}", _seen(place, pages, folder / f"package-{number}"))
+            for number, (place, pages) in enumerate(installed_packages())
+        )
+    for site, facts in sites:
         counts: dict[str, list[int]] = {}
-        for field, name, truth, read in _facts(rendered):
+        for field, name, truth, read in facts:
             right = truth == read
             for sums in (counts, total):
                 pair = sums.setdefault(field, [0, 0])
@@ -103,7 +134,7 @@ def main() -> int:
                 pair[1] += 1
             if given.wrong and not right:
                 print(f"  {field} of {name}: {read!r}, not {truth!r}")
-        _line(rendered.name, counts)
+        _line(site, counts)
     _line("all", total)
     right, whole = (sum(one[number] for one in total.values()) for number in (0, 1))
     print(f"{right / whole:.1%} of {whole:,} facts are right")

@@ -291,6 +291,8 @@ ENTRY = '<article><h2><a href="/x/">X</a></h2><p>Words of an entry.</p><time dat
          "<h2>Reeds</h2><div role=main><h1>Reeds</h1>", {"heading": "Reeds"}),
         ("<html><head><title>Module reeds</title></head><body><table><td><h1>The fen library</h1><h2>Module Reeds</h2>",
          {"heading": "Module Reeds"}),
+        ("<html><head><title>Reeds - The fen book</title></head><body><h1>The fen book</h1><main><h2>Reeds</h2>",
+         {"heading": "Reeds"}),
         # Dates and names in words, beside the heading; that of a release or a copyright is none.
         (themed("<article><h1>R</h1><p>3 March 2026 · Moss Tarnby</p><p>x</article>"),
          {"published": "2026-03-03", "published_from": "words", "author": "Moss Tarnby"}),

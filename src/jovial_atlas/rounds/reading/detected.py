@@ -47,7 +47,7 @@ _SCRIPTS = {
     "hy": (r"\p{Armenian}", {"hy"}),
 }
 #: So many letters speak for the language.
-_LETTERS = 20
+_LETTERS = 12
 #: Languages that share too many words to be told apart.
 _ALIKE = (
     {"sv", "da", "nb", "nn", "no"}, {"cs", "sk"}, {"es", "gl", "ca", "pt"}, {"ru", "uk", "bg"},

@@ -30,7 +30,9 @@ def heading_node(page: OpenPage) -> LexborNode | None:
     own = [node for node in headings if not _is_banner(node, page)]
     if own:
         first = own[0] if len(own) == 1 else _inside(own, page)
-        return first if _is_titled(first, page) else _titled(page, whole=True) or first
+        if not _is_titled(first, page):
+            return _titled(page, whole=True) or first
+        return _beginning(first, page) or first
     subject = page.outline.subject
     second = subject.css_first("h1, h2") if subject is not None else None
     return second if second is not None else headings[0]
@@ -85,6 +87,20 @@ def _titled(page: OpenPage, *, whole: bool = False) -> LexborNode | None:
         if said and (said == title or (not whole and re.search(rf"\b{re.escape(said)}\b", title))):
             return node
     return None
+
+
+def _beginning(first: LexborNode, page: OpenPage) -> LexborNode | None:
+    """The first heading of the main content, where the title begins with it, and the h1 is above
+    that content and stands later in the title: there it is the name of a book."""
+    title = (page.row["title"] or "").casefold()
+    if not title or title.startswith(_plain(heading_text(first))):
+        return None
+    main = _marked_main(page)
+    if main is None or lies_in(first, main):
+        return None
+    node = main.css_first("h1, h2")
+    said = _plain(heading_text(node)) if node is not None else ""
+    return node if said and re.match(rf"{re.escape(said)}\b", title) else None
 
 
 def _only(page: OpenPage) -> LexborNode | None:
