@@ -12,11 +12,11 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from functools import lru_cache, partial
-from urllib.parse import quote
 
 import polars as pl
 
-from jovial_atlas import addresses, dates, foreign
+from jovial_atlas import addresses
+from jovial_atlas.address_columns import normal_addresses, path_values
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.media.fields import of_fields
@@ -24,13 +24,9 @@ from jovial_atlas.media.services import Service
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.records.content import PAGE_HTML
+from jovial_atlas.sources.records.whole_columns import read_dates, read_lists, read_pictures
 
 _FIELD = re.compile(r"\{([^{}]+)\}")
-# Values that stand in a path as they are; one that begins with a dot may be a dot segment.
-# (Looking for what is wrong anywhere is twice as fast as asking whether all is right.)
-_ODD_VALUE = r"[^A-Za-z0-9._~-]|^\."
-_NORMAL = r"^https?://[a-z0-9-]+(\.[a-z0-9-]+)+(:\d+)?(/[A-Za-z0-9_~-][A-Za-z0-9._~-]*)*/?$"
-_W3C = r"^\d{4}-\d\d-\d\d(T\d\d:\d\d:\d\dZ)?$"
 #: Faults of single rows that are told one by one; the rest is counted.
 _TOLD = 20
 _ADDRESSES = ("canonical", "redirect", "share_image")
@@ -140,45 +136,14 @@ def _path_value(column: pl.Expr, kind: pl.DataType) -> pl.Expr:
     if kind.is_integer():
         return text
 
-    def encode(values: pl.Series) -> pl.Series:
-        if not values.str.contains(_ODD_VALUE).any():
-            return values
-        return pl.Series(values.name, [_encoded(value) for value in values.to_list()], pl.String)
-
-    return text.map_batches(encode, return_dtype=pl.String, is_elementwise=True)
-
-
-def _encoded(value: str | None) -> str | None:
-    if not value:
-        return value
-    inner = quote(value.strip(), safe="/-._~")
-    return addresses.normalise(f"http://x.example/{inner}")[len("http://x.example/") :]
+    return text.map_batches(path_values, return_dtype=pl.String, is_elementwise=True)
 
 
 def normal(column: pl.Expr, site: str) -> pl.Expr:
     """A column of addresses (or paths from '/' on) in normal form; null where it is none."""
 
-    def work(values: pl.Series) -> pl.Series:
-        odd = ~values.str.contains(_NORMAL).fill_null(False)
-        if not odd.any():
-            return values
-        return pl.Series(
-            values.name,
-            [_normal(value, site) if wrong else value
-             for value, wrong in zip(values.to_list(), odd.to_list(), strict=True)],
-            pl.String,
-        )  # fmt: skip
-
+    work = partial(normal_addresses, site=site)
     return column.map_batches(work, return_dtype=pl.String, is_elementwise=True)
-
-
-def _normal(value: str | None, site: str) -> str | None:
-    if not value or not value.strip():
-        return None
-    try:
-        return addresses.normalise(site + value if value.startswith("/") else value)
-    except ValueError:
-        return value
 
 
 def wrong(how: FieldMap) -> pl.Expr:
@@ -223,7 +188,7 @@ def _date(column: pl.Expr, kind: pl.DataType, last: date) -> pl.Expr:
         return pl.lit(None, pl.String)
     else:
         text = column.cast(pl.String).map_batches(
-            _read_dates, return_dtype=pl.String, is_elementwise=True
+            read_dates, return_dtype=pl.String, is_elementwise=True
         )
     good = (text >= "1990") & (text.str.head(10) <= last.isoformat())
     return pl.when(good).then(text)
@@ -250,55 +215,17 @@ def _days(values: pl.Series, last: date) -> pl.Series:
     return written.alias(values.name)
 
 
-def _read_dates(values: pl.Series) -> pl.Series:
-    odd = ~values.str.contains(_W3C).fill_null(True)
-    if not odd.any():
-        return values
-    read = [dates.read(value) if value else None for value in values.to_list()]
-    return pl.Series(values.name, read, pl.String)
-
-
 def _list(column: pl.Expr, kind: pl.DataType, separator: str) -> pl.Expr:
     if isinstance(kind, pl.List):
         return column.cast(pl.List(pl.String), strict=False)
 
-    def split(values: pl.Series) -> pl.Series:
-        return pl.Series(
-            values.name, [_items(value, separator) for value in values.to_list()],
-            pl.List(pl.String),
-        )  # fmt: skip
-
-    return column.cast(pl.String).map_batches(
-        split, return_dtype=pl.List(pl.String), is_elementwise=True
-    )
-
-
-def _items(value: str | None, separator: str) -> list[str] | None:
-    """A cell's list: JSON, or items between separators."""
-    if not value:
-        return None
-    if value.startswith("["):
-        try:
-            return [str(item) for item in foreign.read_json(value)]
-        except ValueError:
-            pass
-    return [item.strip() for item in value.split(separator) if item.strip()]
+    split = partial(read_lists, separator=separator)
+    kind = pl.List(pl.String)
+    return column.cast(pl.String).map_batches(split, return_dtype=kind, is_elementwise=True)
 
 
 def _pictures(column: pl.Expr, site: str) -> pl.Expr:
-    def work(values: pl.Series) -> pl.Series:
-        rows = [
-            None
-            if value is None
-            else [
-                {"loc": loc, "alt": None}
-                for item in value
-                if (loc := addresses.resolve(f"{site}/", item))
-            ]
-            for value in values.to_list()
-        ]
-        return pl.Series(values.name, rows, schema.SCHEMA["images"])
-
+    work = partial(read_pictures, site=site)
     return column.map_batches(work, return_dtype=schema.SCHEMA["images"], is_elementwise=True)
 
 

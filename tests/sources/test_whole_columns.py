@@ -1,0 +1,99 @@
+"""Whole columns against their values one by one: the same, whatever is in them."""
+
+import polars as pl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from jovial_atlas import addresses, dates
+from jovial_atlas.address_columns import SPELLED, normal_addresses, path_values
+from jovial_atlas.sources.records.whole_columns import read_dates, read_lists, read_pictures
+from tests.conftest import URL
+
+SIGNS = "abcXYZ019-._~/:@!$&'()*+,;=%?# \t\\\"<>[]{}|^`äßвиドс\u00a0\x01\U0001f9a6"
+TEXTS = st.text(SIGNS, max_size=14)
+PARTS = ("%d0%BF", "%41", "%7e", "%2F", "%zz", "/../", "/./", "//", "?a=b&c", "#x", "виды", "a b")
+PATHS = st.lists(st.one_of(TEXTS, st.sampled_from(PARTS)), max_size=4).map("".join)
+HOSTS = st.sampled_from(
+    [URL, "https://WWW.Marrowfen.example", "http://h.example:80", "https://h.example:8443",
+     "https://müritz.example", "https://u:p@h.example", "https://", "ftp://h.example", "http://[::1]"]
+)  # fmt: skip
+LOCS = st.one_of(st.builds(lambda host, path: f"{host}/{path}", HOSTS, PATHS), HOSTS, TEXTS,
+                 PATHS.map(lambda path: f"/{path}"), st.builds(str.__add__, HOSTS, TEXTS))  # fmt: skip
+
+
+def one(value):
+    if not value or not value.strip():
+        return None if value is not None and not value.strip() else value
+    try:
+        return addresses.normalise(URL + value if value.startswith("/") else value)
+    except ValueError:
+        return value
+
+
+@given(st.lists(st.one_of(LOCS, st.none()), max_size=12))
+def test_addresses_are_spelled_as_one_by_one(values):
+    whole = normal_addresses(pl.Series("a", values, pl.String), URL)
+    assert whole.to_list() == [None if value is None else one(value) for value in values]
+
+
+@given(LOCS)
+def test_what_counts_as_the_one_spelling_is_it(value):
+    if pl.Series([value]).str.contains(SPELLED).all() and "/." not in value:
+        assert addresses.normalise(value) == value
+
+
+@given(st.lists(st.one_of(PATHS, st.none()), max_size=12))
+def test_values_in_paths_are_encoded_as_one_by_one(values):
+    from urllib.parse import quote
+
+    def alone(value):
+        inner = quote(value.strip(), safe="/-._~")
+        return addresses.normalise(f"http://x.example/{inner}")[len("http://x.example/") :]
+
+    whole = path_values(pl.Series("a", values, pl.String))
+    assert whole.to_list() == [alone(value) if value else value for value in values]
+
+
+MOMENTS = st.datetimes().map(lambda moment: moment.replace(microsecond=0))
+FORMS = st.sampled_from(
+    ["%Y-%m-%d", "%Y-%m-%dT%H:%M:%SZ", "%Y-%m-%d %H:%M:%S", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M:%S+02:00",
+     "%Y-%m-%dT%H:%M:%S.123-0530", "%a, %d %b %Y %H:%M:%S GMT", "%d %b %Y %H:%M:%S +0200", "%d.%m.%Y", "%Y%m%d",
+     "%Y-%m-%dt%H:%M:%Sz", "%Y-%m-%d %H:%M:%S UTC", "%Y-%m-%dT25:%M:%SZ", "%Y-13-%dT%H:%M:%SZ"]
+)  # fmt: skip
+WRITTEN = st.one_of(st.builds(lambda moment, form: moment.strftime(form), MOMENTS, FORMS), TEXTS)
+
+
+@given(st.lists(st.one_of(WRITTEN, st.none()), max_size=8))
+def test_dates_are_read_as_one_by_one(values):
+    whole = read_dates(pl.Series("a", values, pl.String)).to_list()
+    assert whole == [dates.read(value) if value else None for value in values]
+
+
+@given(st.lists(st.one_of(st.none(), st.text("ab; [],\"'", max_size=12), st.just('["x;y", 3]')), max_size=8))
+def test_lists_are_parted_as_one_by_one(values):
+    read = read_lists(pl.Series("a", values, pl.String), ";").to_list()
+    for value, items in zip(values, read, strict=True):
+        if not value:
+            assert items is None
+        elif value == '["x;y", 3]':
+            assert items == ["x;y", "3"]
+        elif not value.startswith("["):
+            assert items == [item.strip() for item in value.split(";") if item.strip()]
+
+
+@given(st.lists(st.one_of(st.none(), st.lists(st.one_of(st.none(), LOCS), max_size=3)), max_size=6))
+def test_pictures_are_resolved_as_one_by_one(values):
+    read = read_pictures(pl.Series("a", values, pl.List(pl.String)), URL).to_list()
+    for value, shown in zip(values, read, strict=True):
+        if value is None:
+            assert shown is None
+        else:
+            resolved = [addresses.resolve(f"{URL}/", item) for item in value if item is not None]
+            assert shown == [{"loc": loc, "alt": None} for loc in resolved if loc]
+
+
+@pytest.mark.parametrize("work", [lambda s: normal_addresses(s, URL), path_values, read_dates])
+def test_a_column_of_nothing_stays_one(work):
+    assert work(pl.Series("a", [None, None], pl.String)).to_list() == [None, None]
+    assert work(pl.Series("a", [], pl.String)).to_list() == []
