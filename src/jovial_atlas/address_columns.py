@@ -53,6 +53,13 @@ def normal_addresses(values: pl.Series, site: str) -> pl.Series:
     return replaced(values, odd, lambda some: _normalised(some, site)) if odd.any() else values
 
 
+def whole_addresses(values: pl.Series) -> pl.Series:
+    """Addresses in the one spelling; null for what is none."""
+    spelled = normal_addresses(values, "")
+    odd = (~spelled.str.contains(SPELLED) & spelled.is_not_null()).fill_null(False)
+    return replaced(spelled, odd, lambda some: each_once(some, _whole)) if odd.any() else spelled
+
+
 def path_values(values: pl.Series) -> pl.Series:
     """Values as they stand inside a path: percent-encoded but for their slashes."""
     fine = values.str.contains(r"^[A-Za-z0-9._~/-]*$") & ~_has_dots(values)
@@ -168,6 +175,13 @@ def each_once(values: pl.Series, work: Callable[[str], str | None]) -> pl.Series
     """What `work` makes of each distinct value."""
     known = {value: work(value) for value in values.unique().to_list() if value is not None}
     return values.replace_strict(known, default=None, return_dtype=pl.String)
+
+
+def _whole(value: str) -> str | None:
+    try:
+        return addresses.normalise(value)
+    except ValueError:
+        return None
 
 
 def _normal(value: str, site: str) -> str | None:

@@ -23,7 +23,15 @@ def check_texts(decided: pl.DataFrame) -> Iterator[Fault]:
     # Documents have no head that a title could stand in.
     listed = decided.filter("listed", (pl.col("kind") != "document").fill_null(True))
     for name in ("title", "description"):
-        for loc in listed.filter(pl.col(name).is_null())["loc"]:
+        missing = listed.filter(pl.col(name).is_null())
+        for source, count in _bare_sources(listed, name):
+            missing = missing.filter(pl.col("source") != source)
+            message = (
+                f"None of its {count:,} listed pages has a {name}: the source gives none. Name the "
+                f"field that holds it in `columns`, or write a pattern into [head] or a section."
+            )
+            yield Fault(f"{name}-missing", source, message)
+        for loc in missing["loc"]:
             yield Fault(f"{name}-missing", loc, f"The page has no {name}.")
         shared = (
             listed.filter(pl.col(name).is_not_null())
@@ -38,6 +46,25 @@ def check_texts(decided: pl.DataFrame) -> Iterator[Fault]:
                 locs[0],
                 f"{plural(len(locs), 'page')} share the {name} {_short(text)!r}: {_some(locs)}.",
             )
+
+
+#: From so many records on, a text that none of them has is told once.
+_MANY_RECORDS = 100
+
+
+def _bare_sources(listed: pl.DataFrame, name: str) -> list[tuple[str, int]]:
+    """Sources of records (pages that were read themselves are told one by one) of which no page has
+    a text: name, and how many pages."""
+    bare = (
+        listed.group_by("source")
+        .agg(
+            count=pl.len(),
+            bare=pl.col(name).is_null().all() & pl.col("digest").is_null().all(),
+        )
+        .filter("bare", pl.col("count") >= _MANY_RECORDS, pl.col("source").is_not_null())
+        .sort("source")
+    )
+    return [(source, count) for source, count in bare.select("source", "count").iter_rows()]
 
 
 def _short(text: str) -> str:

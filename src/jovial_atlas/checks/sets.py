@@ -12,6 +12,7 @@ from typing import Any
 import polars as pl
 
 from jovial_atlas import addresses
+from jovial_atlas.address_columns import whole_addresses
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.robots import Matcher, RobotsFile
 from jovial_atlas.rules import barred, deciding_crawlers
@@ -64,15 +65,9 @@ class SitemapSet:
 
 
 def addresses_of(loc: pl.Expr) -> pl.Expr:
-    """A column of addresses in their one spelling, null for what is no address. Those that are
-    in it already, nearly all, are only looked at."""
-    plain = loc.str.contains(addresses.NORMAL)
-    return (
-        pl.when(plain)
-        .then(loc)
-        .otherwise(pl.when(~plain).then(loc).map_elements(_normalised, return_dtype=pl.String))
-        .alias("loc")
-    )
+    """A column of addresses in their one spelling, null for what is no address."""
+    spelled = loc.map_batches(whole_addresses, return_dtype=pl.String, is_elementwise=True)
+    return spelled.alias("loc")
 
 
 def _normalised(text: str) -> str | None:
