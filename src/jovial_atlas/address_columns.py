@@ -6,6 +6,7 @@ What is rare in any column (dot segments, ports, user names) is left to `address
 
 from __future__ import annotations
 
+import re
 import string
 from collections.abc import Callable
 from functools import partial
@@ -35,14 +36,13 @@ _MARK = "\x01"
 _REMOVED = rf"[\t\r\n{_MARK}]"
 #: So many values are looked at for signs that must be escaped, and so often.
 _SAMPLE, _ROUNDS = 2_000, 50
-#: Every spelling of an escaped octet that is not the one of `_OCTET` → that.
-_RESPELLED = {
-    spelling: chr(octet) if chr(octet) in _UNRESERVED else f"%{octet:02X}"
-    for octet in range(256)
-    for first in {f"{octet:02X}"[0], f"{octet:02x}"[0]}
-    for last in {f"{octet:02X}"[1], f"{octet:02x}"[1]}
-    if (spelling := f"%{first}{last}") != f"%{octet:02X}" or chr(octet) in _UNRESERVED
-}
+#: Escaped octets in another spelling than that of `_OCTET`.
+_ODD_OCTET = (
+    r"%(?:[A-Fa-f][a-f]|[0-9a-f][a-f]|[a-f][0-9A-Fa-f]"
+    r"|2[DE]|3[0-9]|4[1-9A-F]|5[0-9AF]|6[1-9A-F]|7[0-9AE])"
+)
+#: A percent sign that begins no octet.
+_STRAY = r"%(?:[^0-9A-Fa-f]|[0-9A-Fa-f][^0-9A-Fa-f]|[0-9A-Fa-f]?$)"
 
 
 def normal_addresses(values: pl.Series, site: str) -> pl.Series:
@@ -114,38 +114,44 @@ def _normalised(values: pl.Series, site: str) -> pl.Series:
 def _escaped(rest: pl.Series) -> pl.Series:
     """Paths with what follows them, escaped as `addresses.escape` does it."""
     if rest.str.contains("%", literal=True).any():
-        rest = (
-            rest.str.replace_all(r"%([0-9A-Fa-f]{2})", f"{_MARK}$1")
-            .str.replace_all("%", "%25", literal=True)
-            .str.replace_all(_MARK, "%", literal=True)
-            .str.replace_many(list(_RESPELLED), list(_RESPELLED.values()))
-        )
+        stray = rest.str.contains(_STRAY).fill_null(False)
+        if stray.any():
+            rest = replaced(rest, stray, _with_strays_escaped)
+        rest = _learned(rest, _ODD_OCTET, _octet)
     return _encoded(rest, _SAFE)
 
 
+def _with_strays_escaped(rest: pl.Series) -> pl.Series:
+    return (
+        rest.str.replace_all(r"%([0-9A-Fa-f]{2})", f"{_MARK}$1")
+        .str.replace_all("%", "%25", literal=True)
+        .str.replace_all(_MARK, "%", literal=True)
+    )
+
+
+def _octet(escaped: str) -> str:
+    octet = int(escaped[1:], 16)
+    return chr(octet) if chr(octet) in _UNRESERVED else f"%{octet:02X}"
+
+
 def _encoded(values: pl.Series, safe: str) -> pl.Series:
-    """Values with all signs percent-encoded that are not `safe`, a class of a regular expression.
-    What signs there are is learned from some values at a time: few columns have many."""
-    odd = rf"[^{safe}]"
+    """Values with all signs percent-encoded that are not `safe`, a class of signs."""
+    return _learned(values, rf"[^{safe}]", lambda sign: quote(sign, safe=""))
+
+
+def _learned(values: pl.Series, odd: str, work: Callable[[str], str]) -> pl.Series:
+    """Values with what `work` makes of each place that is `odd`, a regular expression. What stands
+    there is learned from some values at a time: few columns have much that differs."""
+    find = re.compile(odd)
     for _ in range(_ROUNDS):
-        has_odd = values.str.contains(odd)
-        some = values.filter(has_odd).head(_SAMPLE)
+        some = values.filter(values.str.contains(odd)).head(_SAMPLE)
         if not some.len():
             return values
-        every: set[str] = set().union(*some.to_list())
-        signs = sorted(sign for sign in every if not _is_safe(sign, safe))
-        values = values.str.replace_many(signs, [quote(sign, safe="") for sign in signs])
-    has_odd = values.str.contains(odd)
-    quoted = partial(_quoted, safe=safe)
-    return replaced(values, has_odd, lambda left: each_once(left, quoted))
-
-
-def _is_safe(sign: str, safe: str) -> bool:
-    return sign.isascii() and (sign.isalnum() or sign in safe)
-
-
-def _quoted(text: str, safe: str) -> str:
-    return "".join(sign if _is_safe(sign, safe) else quote(sign, safe="") for sign in text)
+        found = sorted(set().union(*map(find.findall, some.to_list())))
+        values = values.str.replace_many(found, [work(one) for one in found])
+    left = values.str.contains(odd).fill_null(False)
+    rest = partial(find.sub, lambda match: work(match[0]))
+    return replaced(values, left, lambda some: each_once(some, rest))
 
 
 def _origins(values: pl.Series) -> pl.Series:

@@ -6,6 +6,8 @@ from contextlib import nullcontext
 from dataclasses import dataclass, replace
 from datetime import datetime
 
+import polars as pl
+
 from jovial_atlas import addresses, dates
 from jovial_atlas.checks import sets
 from jovial_atlas.checks.fetching import OnDisk
@@ -72,7 +74,7 @@ class _BuiltHost:
     site: SiteFile
     read: SitemapSet
     robots: RobotsFile | None
-    locs: list[str]
+    locs: pl.Series
     hidden: list[str]
 
 
@@ -86,7 +88,7 @@ def _check_host(
     pages = host.pages
     looked_at += [plural(pages.height, "page"), plural(len(read.files), "sitemap file"), ROBOTS]
     hidden = hidden_pages(pages)
-    return faults, _BuiltHost(site, read, host.robots, pages["loc"].to_list(), hidden)
+    return faults, _BuiltHost(site, read, host.robots, pages["loc"], hidden)
 
 
 def _ask_host(built: _BuiltHost, live: Live, now: datetime) -> tuple[list[Fault], Estimate]:
@@ -96,7 +98,7 @@ def _ask_host(built: _BuiltHost, live: Live, now: datetime) -> tuple[list[Fault]
     faults, seen = ask(
         built.read, live, url, now, site.state / LIVE_JOURNAL, built.hidden, crawlers
     )  # fmt: skip
-    faults += served_robots(live, site, built.robots, built.locs)
+    faults += served_robots(live, site, built.robots, built.locs.to_list())
     faults += ownership(live, site)
     faults += other_hosts(live, site, now)
     return faults, seen

@@ -32,40 +32,52 @@ def read_dates(values: pl.Series) -> pl.Series:
 
 
 def _read_dates(values: pl.Series) -> pl.Series:
-    text = pl.col("text")
-    zone = pl.col("zone").str.to_uppercase().str.replace_all(":", "")
-    plain = zone.is_null() | zone.is_in(["Z", "UTC", "GMT"])
+    """Dates that are not in the product's form: in the usual ones by columns, form after form."""
+    for read in (_iso_moments, _rfc_moments, _whole_days):
+        dated = read(values)
+        left = (dated.is_null() & values.is_not_null()).fill_null(False)
+        if not left.any():
+            return dated
+        if not left.all():
+            return replaced(dated, left, lambda _: _read_dates(values.filter(left)))  # noqa: B023
+    return each_once(values, lambda text: dates.read(text) if text else None)
+
+
+_Z = ("Z", "UTC", "GMT")
+
+
+def _iso_moments(values: pl.Series) -> pl.Series:
+    """Moments of ISO 8601; null for all else. A zone is taken off by hand where it is none."""
+    part = pl.col("text").str.extract_groups(_ISO).struct
+    day, time, seconds = part[0], part[1], part[2].fill_null(":00")
     parts = pl.DataFrame({"text": values}).select(
-        "text",
-        day=pl.coalesce(text.str.extract(_ISO, 1), _rfc_day(text)),
-        time=pl.coalesce(
-            text.str.extract(_ISO, 2) + text.str.extract(_ISO, 3).fill_null(":00"),
-            text.str.extract(_RFC, 4),
-        ),
-        zone=pl.coalesce(text.str.extract(_ISO, 4), text.str.extract(_RFC, 5)),
+        written=day + "T" + time + seconds, zone=part[3].str.to_uppercase().str.replace(":", "")
     )
-    written = (
-        pl.col("day") + "T" + pl.col("time") + pl.when(plain).then(pl.lit("+0000")).otherwise(zone)
-    )
-    moment = written.str.to_datetime("%Y-%m-%dT%H:%M:%S%z", time_unit="ms", strict=False)
-    read = moment.dt.convert_time_zone("UTC").dt.strftime("%Y-%m-%dT%H:%M:%SZ")
-    day = text.str.extract(_WHOLE_DAY).str.to_date("%Y-%m-%d", strict=False)
-    dated = parts.select(pl.coalesce(read, day.dt.strftime("%Y-%m-%d"))).to_series()
-    left = dated.is_null() & values.is_not_null()
-    if not left.any():
-        return dated
-    return replaced(dated, left, lambda _: each_once(values.filter(left), _one_date))
+    return _moments(parts, "%Y-%m-%dT%H:%M:%S")
 
 
-def _one_date(text: str) -> str | None:
-    return dates.read(text) if text else None
+def _rfc_moments(values: pl.Series) -> pl.Series:
+    part = pl.col("text").str.extract_groups(_RFC).struct
+    written = part[0].str.zfill(2) + " " + part[1] + " " + part[2] + " " + part[3]
+    parts = pl.DataFrame({"text": values}).select(written=written, zone=part[4])
+    return _moments(parts, "%d %b %Y %H:%M:%S")
 
 
-def _rfc_day(text: pl.Expr) -> pl.Expr:
-    """The day of a date of RFC 5322."""
-    day, month, year = (text.str.extract(_RFC, number) for number in (1, 2, 3))
-    written = day.str.zfill(2) + " " + month + " " + year
-    return written.str.to_date("%d %b %Y", strict=False).dt.strftime("%Y-%m-%d")
+def _moments(parts: pl.DataFrame, form: str) -> pl.Series:
+    """Moments of texts `written` in a form, each in its `zone`, in the product's form."""
+    zone = pl.col("zone")
+    moment = pl.col("written").str.to_datetime(form, time_unit="ms", strict=False)
+    sign = pl.when(zone.str.starts_with("-")).then(-1).otherwise(1)
+    minutes = zone.str.slice(1, 2).cast(pl.Int64, strict=False) * 60
+    minutes += zone.str.slice(3, 2).cast(pl.Int64, strict=False)
+    offset = pl.duration(minutes=sign * minutes, time_unit="ms")
+    here = pl.when(zone.is_null() | zone.is_in(_Z)).then(moment).otherwise(moment - offset)
+    return parts.select(here.dt.strftime("%Y-%m-%dT%H:%M:%SZ")).to_series()
+
+
+def _whole_days(values: pl.Series) -> pl.Series:
+    day = pl.col("text").str.extract(_WHOLE_DAY).str.to_date("%Y-%m-%d", strict=False)
+    return pl.DataFrame({"text": values}).select(day.dt.strftime("%Y-%m-%d")).to_series()
 
 
 def read_lists(values: pl.Series, separator: str) -> pl.Series:
