@@ -11,7 +11,19 @@ import sys
 import time
 from collections.abc import Callable
 
-from benchmarks import build, check, head, logs, robots, rules, schema, start, survey, videos
+from benchmarks import (
+    build,
+    check,
+    head,
+    logs,
+    robots,
+    rules,
+    schema,
+    shapes,
+    start,
+    survey,
+    videos,
+)
 
 BENCHMARKS = {
     "start": start.run,
@@ -23,6 +35,7 @@ BENCHMARKS = {
     "robots": robots.run,
     "rules": rules.run,
     "schema": schema.run,
+    "shapes": shapes.run,
     "videos": videos.run,
 }
 

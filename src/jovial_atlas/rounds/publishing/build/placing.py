@@ -164,16 +164,22 @@ def chosen(
 ) -> tuple[pl.DataFrame, dict[tuple[int, int], int]]:
     """As `PlacedFiles.due`, of rows with their runs. Nothing is copied where all are wanted, and
     little where few are."""
-    files = set(wanted.select("kind", "number").iter_rows())
-    counts: dict[tuple[int, int], int] = {}
-    pieces, start = [rows.clear()], 0
-    for length, kind, number in runs.iter_rows():
-        if (kind, number) in files:
-            counts[(kind, number)] = counts.get((kind, number), 0) + length
-            pieces.append(rows.slice(start, length))
-        start += length
-    whole = rows if sum(counts.values()) == rows.height else pl.concat(pieces, rechunk=True)
-    return whole, counts
+    asked = wanted.select("kind", "number").unique()
+    due = runs.with_columns(start=pl.col("len").cum_sum() - pl.col("len")).join(
+        asked, on=["kind", "number"], how="semi", maintain_order="left"
+    )
+    summed = due.group_by("kind", "number").agg(pl.col("len").sum())
+    counts = {(kind, number): count for kind, number, count in summed.iter_rows()}
+    if sum(counts.values()) == rows.height:
+        return rows, counts
+    if due.height > _MANY_RUNS:  # pages of the sections stand between each other
+        return rows.join(asked, on=["kind", "number"], how="semi", maintain_order="left"), counts
+    pieces = [rows.slice(*run) for run in due.select("start", "len").iter_rows()]
+    return pl.concat([rows.clear(), *pieces], rechunk=True), counts
+
+
+#: From so many runs of rows on, rows are chosen one by one.
+_MANY_RUNS = 1_000
 
 
 def _by_file(
