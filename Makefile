@@ -6,7 +6,7 @@ BIN := $(VENV)/bin
 .PHONY: demo test corpus fuzz soak lint docs screenshots bench clean
 
 demo: $(VENV)/.installed
-	$(BIN)/jovial-atlas demo marrowfen
+	$(BIN)/jovial-atlas demo marrowfen --month
 
 test: $(VENV)/.tested
 	$(BIN)/python -m pytest -n auto

@@ -38,7 +38,7 @@ TERMINAL = {
     "survey": "survey",
     "build": "build",
     "check": "check | head -45",
-    "explain": "explain /hides/heron-fishing/",
+    "explain": "explain /hides/heron-fishing/ | head -46",
     "pages": "pages --verdict unlisted",
     "videos": "videos",
     "inject": "inject --dry-run --match /privacy/",

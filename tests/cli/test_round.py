@@ -23,7 +23,7 @@ pytestmark = pytest.mark.slow
 
 
 def test_the_demo_runs_the_whole_round_and_says_what_to_try_next(tmp_path):
-    ran = run_command("demo", "fen", cwd=tmp_path, fresh=True)
+    ran = run_command("demo", "fen", "--month", cwd=tmp_path, fresh=True)
     assert ran.code == 0, ran.err
     for command in ("init --yes", "survey", "build", "check", "submit", "status"):
         assert f"$ jovial-atlas {command}" in ran.out
