@@ -7,6 +7,7 @@ import csv
 import io
 import re
 from collections.abc import Iterator
+from itertools import chain, islice
 from typing import TextIO
 
 #: What may stand between two cells.
@@ -40,17 +41,28 @@ def separator_of(beginning: str) -> str:
     return max(SEPARATORS, key=bare.count)
 
 
+def has_hint(beginning: str) -> bool:
+    """Whether the first line says what parts the cells, and is no row."""
+    return _HINT.match(re.split(r"[\r\n]", beginning, maxsplit=1)[0]) is not None
+
+
 def rows(table: str | TextIO) -> Iterator[Row]:
     """The rows of a table, its first line too; empty ones are left out. All kinds of line ends end
     a line, those of old Macs too. A file is to be opened with `newline=""`."""
-    stream = io.StringIO(table, newline="") if isinstance(table, str) else table
-    beginning = stream.read(_BEGINNING)
-    stream.seek(0)
+    return rows_of(iter(io.StringIO(table, newline="") if isinstance(table, str) else table))
+
+
+def rows_of(lines: Iterator[str], separator: str = "") -> Iterator[Row]:
+    """As `rows`, of lines with their ends; of what is read already, the `separator` is known."""
     skipped = 0
-    if _HINT.match(re.split(r"[\r\n]", beginning, maxsplit=1)[0]):
-        stream.readline()
-        skipped = 1
-    reader = csv.reader(stream, delimiter=separator_of(beginning))
+    if not separator:
+        ahead = list(islice(lines, 1))
+        beginning = "".join(ahead)[:_BEGINNING]
+        separator = separator_of(beginning)
+        if has_hint(beginning):
+            skipped, ahead = 1, []
+        lines = chain(ahead, lines)
+    reader = csv.reader(lines, delimiter=separator)
     while True:
         try:
             cells = next(reader)

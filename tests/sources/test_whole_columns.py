@@ -1,5 +1,9 @@
 """Whole columns against their values one by one: the same, whatever is in them."""
 
+import json
+import tempfile
+from pathlib import Path
+
 import polars as pl
 import pytest
 from hypothesis import given
@@ -7,6 +11,7 @@ from hypothesis import strategies as st
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.address_columns import SPELLED, normal_addresses, path_values
+from jovial_atlas.sources.records import table
 from jovial_atlas.sources.records.whole_columns import read_dates, read_lists, read_pictures
 from tests.conftest import URL
 
@@ -91,6 +96,48 @@ def test_pictures_are_resolved_as_one_by_one(values):
         else:
             resolved = [addresses.resolve(f"{URL}/", item) for item in value if item is not None]
             assert shown == [{"loc": loc, "alt": None} for loc in resolved if loc]
+
+
+CELLS = st.text("ab1. ;\u00e4-", max_size=5)
+LINES = st.lists(st.lists(CELLS, min_size=2, max_size=4), max_size=6)
+
+
+def read_both_ways(name, text):
+    """Rows, lines and faults of a table: read by columns, and row by row."""
+    read = table._csv if name.endswith("csv") else table._json_lines
+    found = []
+    for slow in (False, True):
+        with tempfile.TemporaryDirectory() as folder, pytest.MonkeyPatch.context() as patch:
+            if slow:
+                patch.setattr(table, "plain_rows", lambda *_: None)
+                patch.setattr(table, "plain_records", lambda *_: None)
+            (Path(folder) / name).write_text(text, "utf-8", newline="")
+            pieces = list(read(Path(folder) / name))
+        rows = [{name: value for name, value in row.items() if value is not None}
+                for one, _, _ in pieces for row in one.to_dicts()]  # fmt: skip
+        told = [(fault.code, fault.where) for _, _, faults in pieces for fault in faults]
+        found.append((rows, [line for _, lines, _ in pieces for line in lines], told))
+    return found
+
+
+@given(LINES, st.sampled_from([",", "\t"]), st.sampled_from(["\n", "\r\n"]))
+def test_plain_rows_are_read_as_one_by_one(lines, separator, end):
+    rows = [["loc", "a b", "c"], *lines]
+    quick, slow = read_both_ways("t.csv", "".join(separator.join(cells) + end for cells in rows))
+    assert quick == slow
+
+
+VALUES = st.one_of(
+    st.none(), st.integers(-9, 99), st.floats(allow_nan=False, allow_infinity=False, width=32), st.booleans(),
+    st.text("ab\u00e4 ", max_size=3), st.lists(st.text("ab", max_size=2), max_size=2),
+)  # fmt: skip
+RECORDS = st.one_of(st.dictionaries(st.sampled_from("xyz"), VALUES), st.integers())
+
+
+@given(st.lists(RECORDS, max_size=5))
+def test_plain_records_are_read_as_one_by_one(records):
+    quick, slow = read_both_ways("t.jsonl", "".join(f"{json.dumps(record)}\n" for record in records))
+    assert quick == slow
 
 
 @pytest.mark.parametrize("work", [lambda s: normal_addresses(s, URL), path_values, read_dates])

@@ -9,7 +9,8 @@ from __future__ import annotations
 import io
 import shutil
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from itertools import chain, islice
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -30,9 +31,12 @@ from jovial_atlas.sources.records.columns import (
     wrong,
 )
 from jovial_atlas.sources.records.content import PAGE_HTML
+from jovial_atlas.sources.records.plain_text import plain_records, plain_rows
 from jovial_atlas.sources.records.records import table_of
 
 _ROWS = 50_000
+#: A first line is no longer than this.
+_LONGEST_HEAD = 100_000
 #: Rows with the HTML of their pages that are read at once.
 _PAGES = 2_000
 _FORMATS = {
@@ -81,8 +85,8 @@ def beginning_of_table(path: Path, rows: int) -> tuple[list[str], list[dict[str,
             return table.collect_schema().names(), table.head(rows).collect().to_dicts()
         except (*BROKEN, OSError) as error:
             raise ContentError(f"{path} cannot be read: {said_of(error)}.") from error
-    records, _, _ = next(_csv(path) if kind == "csv" else _json_lines(path))
-    return list(dict.fromkeys(name for one in records[:rows] for name in one)), records[:rows]
+    first, _, _ = next(_csv(path) if kind == "csv" else _json_lines(path))
+    return first.columns, first.head(rows).to_dicts()
 
 
 def _parquet(path: Path, how: FieldMap) -> Iterator[Batch]:
@@ -112,7 +116,8 @@ def _parquet_pages(delivered: pl.LazyFrame, path: Path, how: FieldMap) -> Iterat
         start += some.height
 
 
-Numbered = tuple[list[dict[str, Any]], list[int], list[Fault]]
+#: Rows as they are written, the lines that they stand on, and what is wrong with others.
+Numbered = tuple[pl.DataFrame, Sequence[int], list[Fault]]
 
 
 def _batches(
@@ -122,8 +127,7 @@ def _batches(
     where nothing is lost by it.
     `guess`: the values are texts, and those that are all numbers become numbers."""
     kinds: dict[str, Any] | None = None
-    for records, lines, faults in pieces:
-        table = table_of(records)
+    for table, lines, faults in pieces:
         if kinds is None:
             table = _typed(table) if guess else table
             kinds = dict(table.schema)
@@ -162,19 +166,57 @@ def _typed(table: pl.DataFrame) -> pl.DataFrame:
 
 
 def _csv(path: Path) -> Iterator[Numbered]:
+    """The rows of a CSV with their line numbers. Where nothing is quoted, as in most, whole columns
+    are parted at once; from the first quote on, row by row."""
     text, faults = _text(path)
-    lines_of = delimited.rows(text)
-    _, cells, wrong = next(lines_of, (0, [], ""))
-    if wrong:
-        raise ContentError(f"{path}:1 cannot be read as a table ({wrong}).")
-    if not cells:
-        raise ContentError(f"{path} is empty; a table has a line of names first.")
+    lines = iter(text)
+    beginning = text.readline(_LONGEST_HEAD)
+    text.seek(0)
+    separator = delimited.separator_of(beginning)
+    plain = '"' not in beginning and not delimited.has_hint(beginning) and beginning.endswith("\n")
+    header: list[str] = []
+    done = 0
+    if plain:
+        header = _header(next(lines).rstrip("\r\n").split(separator), path, 1)
+        done = 1
+    while plain and (piece := list(islice(lines, _ROWS))):
+        table = plain_rows("".join(piece), header, separator)
+        if table is None:
+            plain = False
+            lines = chain(piece, lines)
+            break
+        yield table, range(done + 1, done + 1 + table.height), faults.copy()
+        faults.clear()
+        done += table.height
+    yield from _csv_rows(lines, path, header, done, separator, faults)
+
+
+def _header(cells: list[str], path: Path, line: int) -> list[str]:
     header = [name.strip() for name in cells]
     if len(set(header)) != len(header) or "" in header:
-        raise ContentError(f"{path}:1: every column needs a name of its own in the first line.")
+        raise ContentError(
+            f"{path}:{line}: every column needs a name of its own in the first line."
+        )
+    return header
+
+
+def _csv_rows(
+    lines: Iterator[str], path: Path, header: list[str], done: int, separator: str,
+    faults: list[Fault],
+) -> Iterator[Numbered]:  # fmt: skip
+    """Rows one by one, after `done` lines; their first is the header, where none is given."""
+    rows = delimited.rows_of(lines, separator if header else "")
+    if not header:
+        _, cells, wrong = next(rows, (0, [], ""))
+        if wrong:
+            raise ContentError(f"{path}:1 cannot be read as a table ({wrong}).")
+        if not cells:
+            raise ContentError(f"{path} is empty; a table has a line of names first.")
+        header = _header(cells, path, 1)
     records: list[dict[str, Any]] = []
-    lines: list[int] = []
-    for line, row, wrong in lines_of:
+    numbers: list[int] = []
+    for line, row, wrong in rows:
+        line += done
         if wrong:
             faults.append(Fault("row-broken", f"{path.name}:{line}", f"{wrong}."))
             continue
@@ -183,12 +225,12 @@ def _csv(path: Path) -> Iterator[Numbered]:
             faults.append(Fault("row-ragged", f"{path.name}:{line}", message))
             continue
         records.append({n: cell or None for n, cell in zip(header, row, strict=True)})
-        lines.append(line)
+        numbers.append(line)
         if len(records) == _ROWS:
-            yield records, lines, faults.copy()
-            records, lines = [], []
+            yield table_of(records), numbers, faults.copy()
+            records, numbers = [], []
             faults.clear()
-    yield records, lines, faults
+    yield table_of(records), numbers, faults
 
 
 def _text(path: Path) -> tuple[io.TextIOWrapper, list[Fault]]:
@@ -227,10 +269,26 @@ def _unpacked(path: Path, faults: list[Fault]) -> BinaryIO:
 
 
 def _json_lines(path: Path) -> Iterator[Numbered]:
+    """The records of JSON Lines with their line numbers: plain ones as whole columns, others one
+    by one."""
     stream, faults = _text(path)
+    done = 0
+    while piece := list(islice(stream, _ROWS)):
+        table = plain_records("".join(piece), len(piece))
+        if table is not None:
+            yield table, range(done + 1, done + 1 + table.height), faults
+        else:
+            yield _one_by_one(piece, path, done, faults)
+        faults = []
+        done += len(piece)
+    if not done:
+        yield table_of([]), [], faults
+
+
+def _one_by_one(lines: list[str], path: Path, done: int, faults: list[Fault]) -> Numbered:
     records: list[dict[str, Any]] = []
-    lines: list[int] = []
-    for number, line in enumerate(stream, start=1):
+    numbers: list[int] = []
+    for number, line in enumerate(lines, start=done + 1):
         if not line.strip():
             continue
         try:
@@ -243,8 +301,5 @@ def _json_lines(path: Path) -> Iterator[Numbered]:
             )
             continue
         records.append(record)
-        lines.append(number)
-        if len(records) == _ROWS:
-            yield records, lines, faults
-            records, lines, faults = [], [], []
-    yield records, lines, faults
+        numbers.append(number)
+    return table_of(records), numbers, faults
