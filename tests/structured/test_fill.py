@@ -5,6 +5,7 @@ import pytest
 from jovial_atlas.structured.agree import PageText, disagreements, phone_key, phones_in
 from jovial_atlas.structured.fill import fill, parsed, wrong_mapping
 from jovial_atlas.structured.hours import parse_hours
+from jovial_atlas.structured.read import read_json_ld
 from jovial_atlas.structured.spellings import duration, price
 from jovial_atlas.structured.validate import INVALID, plain_validator
 from jovial_atlas.structured.vocabulary import vocabulary
@@ -216,3 +217,11 @@ def test_telephone_numbers_are_found_as_they_are_written_and_known_again():
     assert (
         phone_key("+44 (0)1632 960018") == phone_key("01632 960 018") != phone_key("01632 960 019")
     )
+
+
+def test_titles_that_a_generator_escaped_and_empty_blocks_are_no_disagreement():
+    note = {"@type": "BlogPosting", "headline": "Beetles &amp; June"}
+    assert list(disagreements(note, PageText("Beetles & June"))) == []
+    (found,) = disagreements({"@type": "Blog", "headline": "Blog"}, PageText("How long it takes"))
+    assert found.nearest == "", "a short word is like many others"
+    assert read_json_ld(" \n") == ([], [])

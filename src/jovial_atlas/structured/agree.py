@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, time
 from functools import lru_cache
+from html import unescape
 from typing import Any
 
 from jovial_atlas.structured.validate import types_of
@@ -25,6 +26,7 @@ _TIME = re.compile(r"\b(\d{1,2})(?:[:.h](\d\d))?\s*([ap])?\.?\s?m?\b", re.I)
 _TAGS = re.compile(r"<[^>]+>")
 #: Characters of a long text that are looked for, from its beginning.
 _LONG = 120
+_SHORT = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +57,9 @@ class PageText:
         wanted = plain(value)[:_LONG]
         if not wanted or not self.plain:
             return ""
-        alignment = fuzz.partial_ratio_alignment(wanted, self.plain[:200_000], score_cutoff=45)
+        # A short word is like many others.
+        least = 45 if len(wanted) >= _SHORT else 80
+        alignment = fuzz.partial_ratio_alignment(wanted, self.plain[:200_000], score_cutoff=least)
         if alignment is None:
             return ""
         start = self.plain.rfind(" ", 0, alignment.dest_start + 1) + 1
@@ -109,7 +113,8 @@ _NAMED = frozenset(
 
 
 def _words(said: str, page: PageText) -> bool:
-    return plain(said) in page.plain
+    # Some generators escape their titles for HTML, and put them into JSON so.
+    return plain(said) in page.plain or plain(unescape(said)) in page.plain
 
 
 def _passage(said: str, page: PageText) -> bool:

@@ -67,7 +67,9 @@ def _scripts(tree: LexborHTMLParser) -> Iterator[LexborNode]:
 
 
 def read_json_ld(text: str) -> tuple[list[Node], list[DataFault]]:
-    """The nodes of one JSON-LD document, and what is wrong with it."""
+    """The nodes of one JSON-LD document, and what is wrong with it. An empty one says nothing."""
+    if not text.strip():
+        return [], []
     try:
         value = foreign.read_json(text)
     except ValueError as error:

@@ -116,13 +116,16 @@ def _site_data(survey: LastSurvey, site: SiteFile) -> Iterator[PageData]:
 
 
 def texts_of(site: SiteFile) -> Callable[[Page], PageText | None]:
-    """Gives the visible text of a page (a row) whose source is a folder of files, else None."""
+    """Gives the title and the visible text of a page (a row) whose source is a folder of files,
+    else None."""
     file_of = file_of_row(site)
 
     def text(page: Page) -> PageText | None:
         path = file_of(page)
         said = visible_text(path) if path else ""
-        return PageText(said, page.language or site.model.site.language) if said else None
+        if not said:
+            return None
+        return PageText(f"{page.title or ''} {said}", page.language or site.model.site.language)
 
     return text
 
