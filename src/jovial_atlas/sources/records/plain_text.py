@@ -4,10 +4,10 @@ not so plain gives None, and is read row by row."""
 from __future__ import annotations
 
 import io
+import json
+import re
 
 import polars as pl
-
-_SIMPLE = frozenset({pl.String, pl.Int64, pl.Float64, pl.Boolean, pl.Null})
 
 
 def plain_rows(text: str, header: list[str], separator: str) -> pl.DataFrame | None:
@@ -27,11 +27,33 @@ def plain_rows(text: str, header: list[str], separator: str) -> pl.DataFrame | N
 
 
 def plain_records(text: str, lines: int) -> pl.DataFrame | None:
-    """So many lines of JSON, each an object of texts, numbers and truth values, as columns."""
+    """So many lines of JSON, each an object of texts, numbers and truth values, as columns. A
+    column has values of one kind."""
     try:
         table = pl.read_ndjson(io.BytesIO(text.encode()), infer_schema_length=None)
     except (pl.exceptions.PolarsError, UnicodeEncodeError, ValueError):
         return None
-    if not table.width or table.height != lines or not _SIMPLE.issuperset(table.dtypes):
+    if not table.width or table.height != lines:
+        return None
+    if not all(_is_of_one_kind(text, column) for column in table):
         return None
     return table.with_columns(pl.col(pl.Null).cast(pl.String))
+
+
+#: Kind of column → how each of its values begins in JSON, where it is there.
+_BEGINNINGS: dict[type[pl.DataType], str] = {
+    pl.String: '"', pl.Int64: "[-0-9]", pl.Float64: "[-0-9]", pl.Boolean: "[tf]", pl.Null: "(?!)",
+}  # fmt: skip
+
+
+def _is_of_one_kind(text: str, column: pl.Series) -> bool:
+    """Whether all values of a column are written as its kind is: the reader takes numbers for texts
+    where some are texts."""
+    beginning = _BEGINNINGS.get(column.dtype.base_type())
+    if beginning is None:
+        return False
+    name = re.escape(json.dumps(column.name, ensure_ascii=False))
+    said = len(re.findall(rf"{name}\s*:\s*{beginning}", text))
+    return (
+        said == column.len() - column.null_count() == len(re.findall(rf"{name}\s*:\s*[^n\s]", text))
+    )
