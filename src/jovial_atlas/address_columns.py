@@ -71,10 +71,14 @@ def replaced(
     values: pl.Series, odd: pl.Series, work: Callable[[pl.Series], pl.Series]
 ) -> pl.Series:
     """The values with what `work` makes of the odd ones."""
-    if odd.all():
-        return work(values).alias(values.name)
-    made = work(values.filter(odd))
-    return values.clone().scatter(odd.arg_true(), made)
+    return put(values, odd, work(values.filter(odd)))
+
+
+def put(values: pl.Series, places: pl.Series, others: pl.Series) -> pl.Series:
+    """The values with others, in their order, at some places."""
+    if places.all():
+        return others.alias(values.name)
+    return values.clone().scatter(places.arg_true(), others)
 
 
 def _has_dots(values: pl.Series) -> pl.Series:
@@ -107,8 +111,7 @@ def _normalised(values: pl.Series, site: str) -> pl.Series:
     joined = origins + escaped
     if good.all():
         return joined
-    left = values.filter(~good)
-    return replaced(joined, ~good, lambda _: each_once(left, lambda one: _normal(one, site)))
+    return put(joined, ~good, each_once(values.filter(~good), partial(_normal, site=site)))
 
 
 def _escaped(rest: pl.Series) -> pl.Series:

@@ -1,5 +1,6 @@
 """Setting up from any content: what it is, what is proposed, what is asked again."""
 
+import json
 import os
 import pty
 import select
@@ -25,6 +26,16 @@ FEED = (
     )
     + "</channel></rss>"
 )
+ATOM = (
+    "<feed xmlns='http://www.w3.org/2005/Atom'><title>Fen</title>"
+    + "".join(
+        f"<entry><title>{name}</title><id>{name}</id><link href='{URL}/notes/{name}'/></entry>"
+        for name in ("otter", "heron")
+    )
+    + "</feed>"
+)
+ITEMS = [{"id": name, "url": f"{URL}/notes/{name}"} for name in ("otter", "heron")]
+JSON_FEED = json.dumps({"version": "https://jsonfeed.org/version/1.1", "items": ITEMS})
 MAPPED = f"Page URL;Titel;Geändert\n{URL}/notes/otter;Otter;2026-01-03\n{URL}/notes/heron;Heron;\n"
 
 
@@ -43,6 +54,11 @@ def init(folder, *arguments, code=0):
     [
         ("old.xml", SITEMAP, (), {"kind": "list", "path": "old.xml"}),
         ("feed.xml", FEED, (), {"kind": "feed", "path": "feed.xml"}),
+        ("atom.xml", ATOM, (), {"kind": "feed", "path": "atom.xml"}),
+        ("feed.json", JSON_FEED, (), {"kind": "feed", "path": "feed.json"}),
+        ("liste.csv", f"Adresse,Título,Résumé\n{URL}/notes/otter,O,R\n{URL}/notes/heron,H,R\n", (),
+         {"kind": "table", "path": "liste.csv",
+          "columns": {"loc": "Adresse", "title": "Título", "description": "Résumé"}}),
         ("all.txt", f"# ours\n{URL}/notes/otter\n{URL}/notes/heron\n", (),
          {"kind": "list", "path": "all.txt"}),
         ("bare.csv", f"{URL}/notes/otter,2026-01-02\n{URL}/notes/heron,\n", (),

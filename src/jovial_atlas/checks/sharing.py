@@ -11,7 +11,7 @@ from jovial_atlas.faults import Fault, plural
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.sharing import SHAPES, Look, large_enough, shared_picture
 from jovial_atlas.head.videos import Film
-from jovial_atlas.media.pictures import SHARED, SHARED_LEAST
+from jovial_atlas.media.pictures import SHARED, SHARED_LEAST, Picture
 
 #: Octets from which on readers of cards do not show a picture.
 _HEAVY = 5_000_000
@@ -43,11 +43,10 @@ def check_shared_pictures(
         yield Fault("share-picture-missing", bare[0], message)
     for loc, locs in sorted(pages.items()):
         said = f"It is shared with {_some(locs)}."
-        if look(loc) is None:
-            if loc.startswith(f"{settings.site.url}/"):
-                yield from _unusable(loc, said, find, may_exist)
-        else:
-            yield from _one(loc, said, look)
+        if (original := look(loc)) is not None:
+            yield from _measured(loc, said, original.picture)
+        elif loc.startswith(f"{settings.site.url}/"):
+            yield from _unusable(loc, said, find, may_exist)
 
 
 def _have(locs: Sequence[str]) -> str:
@@ -68,10 +67,7 @@ def _unusable(
         yield Fault("share-picture-unusable", loc, f"The picture {wrong}. {pages}")
 
 
-def _one(loc: str, pages: str, look: Look) -> Iterator[Fault]:
-    original = look(loc)
-    assert original is not None
-    picture = original.picture
+def _measured(loc: str, pages: str, picture: Picture) -> Iterator[Fault]:
     size = f"{picture.width:,}×{picture.height:,} pixels"
     if not large_enough(picture):
         least = f"{SHARED_LEAST[0]}×{SHARED_LEAST[1]}"

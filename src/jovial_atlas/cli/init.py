@@ -67,7 +67,7 @@ def command(
     """Write a site file: read the content once, infer name, language, addresses, kinds of page and
     sections, and ask about the rest. A robots.txt that is there is taken over into it."""
     from jovial_atlas.rounds.reading.first_site_file import Answers, site_file_text
-    from jovial_atlas.rounds.reading.proposal import propose, site_origin, write_site_file
+    from jovial_atlas.rounds.reading.proposal import propose, write_site_file
     from jovial_atlas.web import new_client
 
     out = work.output
@@ -81,7 +81,7 @@ def command(
         raise click.UsageError("Give --content or --html, not both.")
     answers = Answers(**answered)
     _check(answers)
-    url = site_origin(url) if url else None
+    url = _given_address(url) if url else None
     with new_client() as client:
         place = _where(content or html, client, asking=not yes, folder=bool(html))
         url = _public_address(url, place, asking=not yes)
@@ -95,6 +95,15 @@ def command(
         write_site_file(path, text, proposal, replace=replace)
     _tell(out, proposal, answers, path)
     return 0
+
+
+def _given_address(url: str) -> str:
+    from jovial_atlas.rounds.reading.proposal import site_origin
+
+    try:
+        return site_origin(url)
+    except AtlasError as error:
+        raise AtlasError(f"--url: {error}") from None
 
 
 def _check(answers: Answers) -> None:
@@ -131,12 +140,10 @@ def _tell(out: Output, proposal: Proposal, answers: Answers, path: Path) -> None
 
 def _assumed(proposal: Proposal, answers: Answers) -> Iterator[str]:
     """What neither the content nor the owner says."""
-    from jovial_atlas.rounds.reading.first_site_file import LANGUAGE
-
     if not (answers.language or proposal.language):
         yield (
-            f"The content does not say its language; {LANGUAGE} is assumed: see `language` in "
-            "[site]."
+            f"The content does not say its language; {proposal.usable_language} is assumed: see "
+            "`language` in [site]."
         )
     if not (answers.name or proposal.name):
         yield "The content does not say the site's name; its host is taken: see `name` in [site]."
@@ -144,7 +151,7 @@ def _assumed(proposal: Proposal, answers: Answers) -> Iterator[str]:
 
 def _where(given: str | None, client: Client, *, asking: bool, folder: bool) -> ContentPlace:
     """Where the content is; asked for, until it can be read, where it is not given."""
-    from jovial_atlas.rounds.reading.content_place import html_folder, recognise
+    from jovial_atlas.rounds.reading.content_place import built_folder, html_folder, recognise
 
     if asking and not sys.stdin.isatty():
         raise click.UsageError(
@@ -156,14 +163,9 @@ def _where(given: str | None, client: Client, *, asking: bool, folder: bool) -> 
         raise click.UsageError("--content (or --html) must be given with --yes.")
     return _asked(
         "Where the content is: a folder, the address of the live site, a sitemap, feed or table",
-        _usual_folder(),
+        built_folder(),
         lambda text: recognise(text, client),
     )
-
-
-def _usual_folder() -> str | None:
-    names = ("public", "_site", "site", "dist", "build", "output", "www", "htdocs")
-    return next((name for name in names if Path(name, "index.html").is_file()), None)
 
 
 def _public_address(url: str | None, place: ContentPlace, *, asking: bool) -> str:
@@ -190,7 +192,7 @@ def _asked(text: str, default: str | None, read: Callable[[str], Value]) -> Valu
         try:
             return read(answer.strip())
         except AtlasError as error:
-            raise click.UsageError(str(error).removeprefix("--url: ")) from None
+            raise click.UsageError(str(error)) from None
 
     answer: Value = click.prompt(text, default=default, value_proc=checked)
     return answer
@@ -198,13 +200,11 @@ def _asked(text: str, default: str | None, read: Callable[[str], Value]) -> Valu
 
 def _ask(out: Output, proposal: Proposal, given: Answers) -> Answers:
     """Ask for what was not given; what was read off the content is the default."""
-    from jovial_atlas.rounds.reading.first_site_file import LANGUAGE
-
-    name = _asked("Name of the site", given.name or proposal.name or proposal.host, _some_text)
+    name = _asked("Name of the site", given.name or proposal.usable_name, _some_text)
     short_name = click.prompt(
         "Shorter name, for the end of titles", default=given.short_name or name
     )
-    language = _asked("Main language", given.language or proposal.language or LANGUAGE, _language)
+    language = _asked("Main language", given.language or proposal.usable_language, _language)
     kind = click.prompt(
         "Who stands behind it", type=click.Choice(["organization", "person"]), default=given.kind
     )
@@ -214,10 +214,10 @@ def _ask(out: Output, proposal: Proposal, given: Answers) -> Answers:
         default=given.stage,
     )
     smallest = given.smallest_section
-    if len(proposal.sections_from(smallest)) > _MANY_SECTIONS:
-        small = min(proposal.sections, key=lambda section: section.pages)
+    if len(sections := proposal.sections_from(smallest)) > _MANY_SECTIONS:
+        small = min(sections, key=lambda section: section.pages)
         out.say(
-            f"{len(proposal.sections)} folders could be sections, each with a sitemap of its own; "
+            f"{len(sections)} folders could be sections, each with a sitemap of its own; "
             f"the smallest is {small.match} with {small.pages} pages."
         )
         smallest = click.prompt(

@@ -70,14 +70,14 @@ class _Notes:
     """One JSON line a page: validators, and its row of the page table."""
 
     place: Path
-    before: dict[str, dict[str, Any]] = field(default_factory=dict)
-    partial: dict[str, dict[str, Any]] = field(default_factory=dict)
+    before: dict[str, dict[str, Any]] = field(init=False)
+    partial: dict[str, dict[str, Any]] = field(init=False)
 
     @property
     def _partial_place(self) -> Path:
         return self.place.with_suffix(".partial")
 
-    def load(self) -> None:
+    def __post_init__(self) -> None:
         self.before = _lines(self.place)
         self.partial = _lines(self._partial_place)
 
@@ -87,12 +87,6 @@ class _Notes:
     def finish(self) -> None:
         if self._partial_place.exists():
             move_into_place(self._partial_place, self.place)
-
-
-def _noted(place: Path) -> _Notes:
-    notes = _Notes(place)
-    notes.load()
-    return notes
 
 
 def _lines(path: Path) -> dict[str, dict[str, Any]]:
@@ -125,7 +119,7 @@ def read_site(
     fetched."""
     dates_before = kept_dates(dated)
     matcher = Matcher(_robots(client, crawl), crawl.crawler)
-    notes = _noted(crawl.notes)
+    notes = _Notes(crawl.notes)
     frontier = _Frontier(crawl)
     barred, done, reached = 0, 0, False
     waited = _Pace(1 / crawl.limits.per_second, pause, clock)

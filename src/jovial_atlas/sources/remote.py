@@ -42,15 +42,17 @@ def get(
     return answer
 
 
-def get_robots(client: Client, address: str) -> Answer:
-    """The robots.txt at an address, after up to five redirects, which may lead to other hosts (RFC
-    9309 §2.3.1.2); what is behind more of them counts as not there. A public site that sends into a
-    private network is not followed. Raises NetworkError."""
+def get_anywhere(
+    client: Client, address: str, *, largest: int = LARGEST, cut: bool = False
+) -> tuple[str, Answer]:
+    """A GET with up to five redirects, which may lead to other hosts: where its answer came from,
+    and that. A public site that sends into a private network is not followed. Raises
+    NetworkError."""
     here, inside = address, addresses.is_local(address)
-    for _ in range(_HOPS + 1):
-        answer = send(client, Request("GET", here), tries=2, largest=READ_LIMIT, cut=True)
-        if not 300 <= answer.status < 400:
-            return answer
+    for hop in range(_HOPS + 1):
+        answer = send(client, Request("GET", here), tries=2, largest=largest, cut=cut)
+        if not 300 <= answer.status < 400 or hop == _HOPS:
+            break
         target = addresses.resolve(here, answer.headers.get("location", ""))
         if target is None:
             raise NetworkError(f"{here} redirects to no address of the web.")
@@ -59,7 +61,14 @@ def get_robots(client: Client, address: str) -> Answer:
                 f"{here} redirects to {target}, in a private network; it is not followed."
             )
         here = target
-    return Answer(404, b"", None)
+    return here, answer
+
+
+def get_robots(client: Client, address: str) -> Answer:
+    """The robots.txt at an address, behind redirects as in `get_anywhere` (RFC 9309 §2.3.1.2); what
+    is behind more of them counts as not there. Raises NetworkError."""
+    _, answer = get_anywhere(client, address, largest=READ_LIMIT, cut=True)
+    return Answer(404, b"", None) if 300 <= answer.status < 400 else answer
 
 
 def read(path: str, folder: Path, client: Client) -> bytes:

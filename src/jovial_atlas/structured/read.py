@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from selectolax.lexbor import LexborHTMLParser, LexborNode
@@ -36,10 +36,12 @@ class FoundNode:
 
 @dataclass(frozen=True, slots=True)
 class DataFault:
-    """Why a block gives nothing: data-syntax or data-context, with a sentence."""
+    """Why a block gives nothing: data-syntax or data-context, with a sentence; and whether the
+    whole block is no JSON."""
 
     code: str
     message: str
+    is_no_json: bool = False
 
 
 def read_page(
@@ -52,7 +54,7 @@ def read_page(
     for number, node in enumerate(_scripts(tree), start=1):
         nodes, wrong = read_json_ld(node.text(strip=False))
         all_nodes += [FoundNode(one, "json-ld", number) for one in nodes]
-        faults += [DataFault(one.code, f"JSON-LD block {number}: {one.message}") for one in wrong]
+        faults += [replace(one, message=f"JSON-LD block {number}: {one.message}") for one in wrong]
     all_nodes += [
         FoundNode(n, "microdata", i) for i, n in enumerate(_microdata(tree, resolve), start=1)
     ]
@@ -73,7 +75,7 @@ def read_json_ld(text: str) -> tuple[list[Node], list[DataFault]]:
     try:
         value = foreign.read_json(text)
     except ValueError as error:
-        return [], [DataFault("data-syntax", f"it is not JSON ({error}).")]
+        return [], [DataFault("data-syntax", f"it is not JSON ({error}).", is_no_json=True)]
     faults: list[DataFault] = []
     nodes: list[Node] = []
     documents = value if isinstance(value, list) else [value]

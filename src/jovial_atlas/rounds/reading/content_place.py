@@ -30,9 +30,9 @@ from jovial_atlas.sitemaps.read import FileKind, read_sitemap
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files
 from jovial_atlas.sources.records.guessed import guess_columns
 from jovial_atlas.sources.records.table import TABLE_ENDINGS, beginning_of_table
-from jovial_atlas.sources.remote import LARGEST, get_robots
+from jovial_atlas.sources.remote import get_anywhere, get_robots
 from jovial_atlas.sources.workers.folder import HTML_ENDINGS
-from jovial_atlas.web import Answer, Client, Request, send
+from jovial_atlas.web import Answer, Client
 
 #: Names of the folders that generators build into, beside what they build from.
 _BUILT = ("public", "_site", "site", "dist", "build", "output", "www", "htdocs", "html", "out")
@@ -41,11 +41,14 @@ _TEXTS = (".md", ".markdown")
 _NEVER = frozenset({"node_modules", "__pycache__", "vendor"})
 #: So many files of a folder are looked at.
 _MOST_FILES = 200_000
-_HOPS = 5
 #: So many pages are asked for the address of their site.
 _ASKED_PAGES = 20
 _READING = Reading("home", datetime.fromtimestamp(0, UTC))
 _ROWS = 200
+#: Where feeds link to pages: RSS, Atom, JSON Feed.
+_FEED_LINK = re.compile(
+    rb"""(?:<link>\s*|<link\b[^>]*\bhref=["']|"(?:url|home_page_url)"\s*:\s*")(https?://[^\s<"']+)"""
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,6 +97,11 @@ def recognise(place: str, client: Client) -> ContentPlace:
         f"{place} does not exist. Name a folder of HTML or Markdown pages, a table, a sitemap or "
         "feed, or an address that begins with https://"
     )
+
+
+def built_folder() -> str | None:
+    """The folder of a built site, where one of the usual name is here and has a home page."""
+    return next((name for name in _BUILT if _has_home(Path(name))), None)
 
 
 def html_folder(place: str) -> ContentPlace:
@@ -244,10 +252,8 @@ def _recognised(data: bytes, path: str) -> ContentPlace | None:
             return ContentPlace(ListSource(path=path), f"{what}, {path}", origin)
         return None
     if beginning or re.search(rb'"version"\s*:\s*"https://jsonfeed', data[:2_000]):
-        origin = _origin_of(
-            one.decode("utf-8", "replace")
-            for one in re.findall(rb"<link>\s*(https?://[^<\s]+)|\"url\"", data)[:20] if one
-        )  # fmt: skip
+        named = (one.decode("utf-8", "replace") for one in _FEED_LINK.findall(data)[:_ROWS])
+        origin = _origin_of(named)
         return ContentPlace(FeedSource(path=path), f"a feed, {path}", origin)
     lines = (line.strip() for line in io.BytesIO(data))
     first = next((line for line in lines if line and not line.startswith(b"#")), b"")
@@ -280,21 +286,13 @@ def answer_at(place: str, client: Client) -> tuple[str, Answer]:
     """Where the answer at an address comes from, behind redirects, and that answer. Raises
     AtlasError, ContentError."""
     try:
-        here = addresses.normalise(place)
+        start = addresses.normalise(place)
     except ValueError as error:
         raise AtlasError(f"{place}: {error}. Give it like https://www.marrowfen.example") from None
-    inside = addresses.is_local(here)
-    for _ in range(_HOPS + 1):
-        try:
-            answer = send(client, Request("GET", here, {}), tries=2, largest=LARGEST)
-        except NetworkError as error:
-            raise ContentError(f"{here} cannot be read: {error}") from error
-        if not 300 <= answer.status < 400:
-            break
-        target = addresses.resolve(here, answer.headers.get("location", ""))
-        if target is None or (addresses.is_local(target) and not inside):
-            raise ContentError(f"{here} redirects to {target}, which is not followed.")
-        here = target
+    try:
+        here, answer = get_anywhere(client, start)
+    except NetworkError as error:
+        raise ContentError(f"{start} cannot be read: {error}") from error
     if answer.status != 200:
         raise ContentError(f"{here} answers with status {answer.status}; nothing is read from it.")
     return here, answer

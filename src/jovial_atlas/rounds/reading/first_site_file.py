@@ -46,10 +46,6 @@ _BESIDE = {
 }
 
 
-#: The main language, where nobody says one.
-LANGUAGE = "en"
-
-
 @dataclass(frozen=True, slots=True)
 class Answers:
     """What the owner says himself: it wins over what was read off the content. Empty where he
@@ -78,9 +74,9 @@ def site_file_text(proposal: Proposal, path: Path, answers: Answers) -> str:
     document.add(tomlkit.nl())
     site = {
         "url": proposal.url,
-        "name": answers.name or proposal.name or proposal.host,
+        "name": answers.name or proposal.usable_name,
         "short_name": answers.short_name,
-        "language": answers.language or proposal.language or LANGUAGE,
+        "language": answers.language or proposal.usable_language,
         "stage": answers.stage,
         "authors": "one" if proposal.authors == 1 else "",
     }

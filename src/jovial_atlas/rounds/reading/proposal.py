@@ -38,6 +38,8 @@ from jovial_atlas.web import Client
 
 #: A folder needs so many pages to become a section.
 SMALLEST_SECTION = 2
+#: The main language, where nobody says one.
+LANGUAGE = "en"
 #: Of a live site, so many pages are looked at, and so many a second.
 _LOOKED_AT, _PER_SECOND = 100, 10.0
 _SEPARATORS = re.compile(r"\s+[-–—|·:»]\s+")
@@ -77,9 +79,14 @@ class Proposal:
     unsure: list[str] = field(default_factory=list)
 
     @property
-    def host(self) -> str:
-        """The host of the site, its name where it has no other."""
-        return self.url.partition("://")[2]
+    def usable_name(self) -> str:
+        """The name of the site; its host, where the content does not say one."""
+        return self.name or self.url.partition("://")[2]
+
+    @property
+    def usable_language(self) -> str:
+        """The main language; the usual one, where the content does not say one."""
+        return self.language or LANGUAGE
 
     def sections_from(self, least: int) -> list[FoundSection]:
         """The sections of so many pages or more; pages of the others stay together."""
@@ -91,11 +98,11 @@ def site_origin(url: str) -> str:
     try:
         address = addresses.normalise(url if "://" in url else f"https://{url}")
     except ValueError as error:
-        raise AtlasError(f"--url: {error}. Give it like https://www.marrowfen.example") from None
+        raise AtlasError(f"{error}. Give it like https://www.marrowfen.example") from None
     origin = addresses.origin(address)
     if address != f"{origin}/":
         raise AtlasError(
-            f"--url: {url} has a path. Give scheme and host alone; where the folder is served "
+            f"{url} has a path. Give scheme and host alone; where the folder is served "
             f"below a path, write at = {addresses.path_and_query(address)!r} into its [[source]]."
         )
     return origin
@@ -118,7 +125,7 @@ def propose(
         home = _home_page(place, origin, now, client)
         name, main = name or home.get("title", ""), main or home.get("language", "")
     others = [fault for fault in faults if fault.code != "crawl-limit"]
-    unsure = [*place.unsure, *_unread(others)]
+    unsure = [*place.unsure, *_met(others)]
     if len(others) < len(faults):
         unsure.append(
             f"{_LOOKED_AT} pages of the live site were looked at, and what its sitemaps list: "
@@ -134,7 +141,7 @@ def propose(
         language=main,
         addresses=_style(pages, origin) if isinstance(source, HtmlSource) else "folder",
         sections=_sections(pages, origin),
-        languages=_languages(pages, origin, main or "en"),
+        languages=_languages(pages, origin, main or LANGUAGE),
         robots=parse_robots(text) if text is not None else None,
         authors=pages["author"].drop_nulls().n_unique(),
         kinds=dict(Counter(pages["role"].to_list()).most_common()),
@@ -158,12 +165,13 @@ def _robots_text(place: ContentPlace) -> bytes | None:
     return place.robots
 
 
-def _unread(faults: list[Fault]) -> Iterator[str]:
+def _met(faults: list[Fault]) -> Iterator[str]:
+    """What was found wrong while reading, which a survey keeps and `check` shows."""
     if faults:
         first = faults[0]
         yield (
-            f"{plural(len(faults), 'thing')} could not be read, the first in {first.where}: "
-            f"{first.message}"
+            f"{plural(len(faults), 'finding')} while reading, the first in {first.where}: "
+            f"{first.message} After a survey, `jovial-atlas check` shows them all."
         )
 
 

@@ -9,6 +9,7 @@ not said of the page.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from functools import partial
 from typing import Any
 
 from selectolax.lexbor import LexborNode
@@ -66,7 +67,7 @@ def read_claims(metas: dict[str, str], modified: float | None, page: OpenPage) -
     authors: dict[str, Callable[[], str | None]] = {
         "byline": lambda: shown_author(page),
         "meta": lambda: _named_author(metas),
-        **{syntax: lambda s=syntax: _author(nodes, page, s) for syntax in _SYNTAXES},  # type: ignore[misc]
+        **{syntax: partial(_author, nodes, page, syntax) for syntax in _SYNTAXES},
     }
     row["author"], author_from = _first(authors, trust.authors)
     metas_tags, keywords = _of_metas(page)
@@ -74,7 +75,7 @@ def read_claims(metas: dict[str, str], modified: float | None, page: OpenPage) -
         "meta": lambda: metas_tags,
         "keywords": lambda: keywords,
         "links": lambda: shown_tags(page),
-        **{syntax: lambda s=syntax: _keywords(nodes, s) for syntax in _SYNTAXES},  # type: ignore[misc]
+        **{syntax: partial(_keywords, nodes, syntax) for syntax in _SYNTAXES},
     }
     said, tags_from = _first(tags, trust.tags)
     row["tags"] = list(dict.fromkeys(said or ()))[:_MOST_TAGS] or None
@@ -170,8 +171,8 @@ def _resolved(value: Any, page: OpenPage) -> Any:
 
 
 def _named_author(metas: Mapping[str, str]) -> str | None:
-    given = (metas.get(key) for key in ("author", "article:author", "dc.creator",
-                                        "citation_author", "parsely-author"))  # fmt: skip
+    keys = ("author", "article:author", "dc.creator", "citation_author")
+    given = (metas.get(key) for key in keys)
     return next((one for one in given if one and "://" not in one), None)
 
 
@@ -181,7 +182,7 @@ def _of_metas(page: OpenPage) -> tuple[list[str], list[str]]:
     keywords: list[str] = []
     for given in page.metas:
         key = (given.get("name") or given.get("property") or "").strip().lower()
-        if key in ("article:tag", "tags", "keywords", "news_keywords", "parsely-tags"):
+        if key in ("article:tag", "tags", "keywords", "news_keywords"):
             words = [one.strip() for one in (given.get("content") or "").split(",")]
             (keywords if "keywords" in key else tags).extend(one for one in words if one)
     return tags, keywords

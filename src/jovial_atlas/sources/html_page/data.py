@@ -42,7 +42,7 @@ def read_nodes(page: OpenPage) -> None:
     for fault in faults:
         if fault.code == "data-context":
             page.fault(fault.code, fault.message)
-        elif "it is not JSON" in fault.message:
+        elif fault.is_no_json:
             page.fault("json-ld-broken", fault.message)
     page.nodes = nodes
 

@@ -6,6 +6,7 @@ A proposal for the owner, who sees it in the site file.
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -88,7 +89,11 @@ def guess_columns(names: Sequence[str], rows: Sequence[Mapping[str, object]]) ->
 
 
 def _plain(name: str) -> str:
-    return re.sub(r"[^a-z0-9]", "", name.lower().replace("ä", "ae"))
+    spelled = name.lower().translate(_UMLAUTS)
+    return re.sub(r"[^a-z0-9]", "", unicodedata.normalize("NFKD", spelled))
+
+
+_UMLAUTS = str.maketrans({"ä": "ae", "ö": "oe", "ü": "ue", "ß": "ss"})
 
 
 def _address(

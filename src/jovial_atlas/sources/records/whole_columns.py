@@ -8,11 +8,11 @@ from functools import partial
 import polars as pl
 
 from jovial_atlas import addresses, dates, foreign
-from jovial_atlas.address_columns import SPELLED, each_once, normal_addresses, replaced
+from jovial_atlas.address_columns import SPELLED, each_once, normal_addresses, put, replaced
 from jovial_atlas.pages import schema
 
 #: Dates in the product's form that every month has.
-_W3C = (
+_IN_FORM = (
     r"^[12]\d{3}-(?:0[1-9]|1[0-2])-(?:0[1-9]|1\d|2[0-8])"
     r"(?:T(?:[01]\d|2[0-3]):[0-5]\d:[0-5]\dZ)?$"
 )
@@ -22,12 +22,12 @@ _DAY, _TIME = r"(\d{4}-\d\d-\d\d)", r"(\d\d:\d\d)(:\d\d)?(?:[.,]\d+)?"
 _ISO = rf"(?i)^\s*{_DAY}[T ]+{_TIME}\s*(Z|UTC|GMT|[+-]\d\d:?\d\d)?\s*$"
 #: RFC 5322 §3.3, in its modern form.
 _RFC = r"^(?:\w{3}, )?(\d\d?) (\w{3}) (\d{4}) (\d\d:\d\d:\d\d) (GMT|UTC|[+-]\d{4})$"
-_ONE_SCHEME = r"^(?:https?://|/[^/])"
+_USUAL_REFERENCE = r"^(?:https?://|/[^/])"
 
 
 def read_dates(values: pl.Series) -> pl.Series:
     """Dates in the product's form; null where one is none."""
-    odd = (~values.str.contains(_W3C) & values.is_not_null()).fill_null(False)
+    odd = (~values.str.contains(_IN_FORM) & values.is_not_null()).fill_null(False)
     return replaced(values, odd, _read_dates) if odd.any() else values
 
 
@@ -39,15 +39,15 @@ def _read_dates(values: pl.Series) -> pl.Series:
         if not left.any():
             return dated
         if not left.all():
-            return replaced(dated, left, lambda _: _read_dates(values.filter(left)))  # noqa: B023
+            return put(dated, left, _read_dates(values.filter(left)))
     return each_once(values, lambda text: dates.read(text) if text else None)
 
 
-_Z = ("Z", "UTC", "GMT")
+_UTC = ("Z", "UTC", "GMT")
 
 
 def _iso_moments(values: pl.Series) -> pl.Series:
-    """Moments of ISO 8601; null for all else. A zone is taken off by hand where it is none."""
+    """Moments of ISO 8601; null for all else."""
     part = pl.col("text").str.extract_groups(_ISO).struct
     day, time, seconds = part[0], part[1], part[2].fill_null(":00")
     parts = pl.DataFrame({"text": values}).select(
@@ -71,7 +71,7 @@ def _moments(parts: pl.DataFrame, form: str) -> pl.Series:
     minutes = zone.str.slice(1, 2).cast(pl.Int64, strict=False) * 60
     minutes += zone.str.slice(3, 2).cast(pl.Int64, strict=False)
     offset = pl.duration(minutes=sign * minutes, time_unit="ms")
-    here = pl.when(zone.is_null() | zone.is_in(_Z)).then(moment).otherwise(moment - offset)
+    here = pl.when(zone.is_null() | zone.is_in(_UTC)).then(moment).otherwise(moment - offset)
     return parts.select(here.dt.strftime("%Y-%m-%dT%H:%M:%SZ")).to_series()
 
 
@@ -123,15 +123,11 @@ def read_pictures(values: pl.Series, site: str) -> pl.Series:
 def _resolved(items: pl.Series, site: str) -> pl.Series:
     """Addresses to which references from the site's root lead; null where that is none."""
     # Empty parts (`?` at the end, `;`) are joined without them.
-    usual = (items.str.contains(_ONE_SCHEME) & ~items.str.contains(r";|\?(?:#|\s*$)")).fill_null(
-        False
-    )
-    made = normal_addresses(items, site) if usual.all() else replaced(
-        items, usual, partial(normal_addresses, site=site)
-    )  # fmt: skip
+    usual = (
+        items.str.contains(_USUAL_REFERENCE) & ~items.str.contains(r";|\?(?:#|\s*$)")
+    ).fill_null(False)
+    made = replaced(items, usual, partial(normal_addresses, site=site))
     odd = (~made.str.contains(SPELLED) | ~usual).fill_null(True) & items.is_not_null()
     if not odd.any():
         return made
-    left = items.filter(odd)
-    base = f"{site}/"
-    return replaced(made, odd, lambda _: each_once(left, lambda one: addresses.resolve(base, one)))
+    return put(made, odd, each_once(items.filter(odd), partial(addresses.resolve, f"{site}/")))
