@@ -112,7 +112,7 @@ def _show(out: Output, build: Build, *, addresses: bool, dry_run: bool) -> None:
         out.csv(_FIELDS, [[getattr(file, name) for name in _FIELDS] for file in build.files])
     else:
         out.table(
-            [("File", "left"), ("Addresses", "right"), ("Pictures", "right"),
+            [("File", "fold"), ("Addresses", "right"), ("Pictures", "right"),
              ("Videos", "right"), ("Bytes", "right"), ("State", "left")],
             _shown(build.files, every=out.verbose),
         )  # fmt: skip

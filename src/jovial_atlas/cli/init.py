@@ -121,7 +121,8 @@ def _tell(out: Output, proposal: Proposal, answers: Answers, path: Path) -> None
     for section in proposal.sections_from(answers.smallest_section):
         out.say(f"  section {section.name:<20} {section.match:<28} {plural(section.pages, 'page')}")
     if len(proposal.kinds) > 1:
-        counts = (f"{count:,} {kind}" for kind, count in proposal.kinds.items())
+        kinds = proposal.kinds.items()
+        counts = (f"{count:,} {'plain' if kind == 'page' else kind}" for kind, count in kinds)
         out.say(f"Kinds of page: {', '.join(counts)}.")
     if proposal.languages:
         out.say(f"Languages by folder: {', '.join(proposal.languages)}.")
