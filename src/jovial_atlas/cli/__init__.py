@@ -12,6 +12,7 @@ import io
 import os
 import signal
 import sys
+import threading
 from types import FrameType
 
 import click
@@ -36,6 +37,7 @@ def main() -> None:
     code = run(sys.argv[1:])
     # What was asked is done: who interrupts now only sees how it ended.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    _await_watchers()
     # The process ends: what is still in memory need not be searched for garbage once more.
     gc.freeze()
     sys.exit(code)
@@ -103,6 +105,20 @@ def _end_workers() -> None:
     if processes := sys.modules.get("multiprocessing.process"):
         for worker in processes.active_children():
             worker.kill()
+
+
+#: Seconds that who watches over workers has to end.
+_PATIENCE = 5.0
+_POOLS = "concurrent.futures.process"
+
+
+def _await_watchers() -> None:
+    """Wait for the threads that watch over workers: where one closes what it has open just when
+    Python itself ends, Python trips over that, and says so with a traceback."""
+    if _POOLS in sys.modules:
+        for thread in threading.enumerate():
+            if type(thread).__module__ == _POOLS:
+                thread.join(_PATIENCE)
 
 
 def _refused(text: str, code: int) -> int:
