@@ -35,6 +35,14 @@ def to_regex(pattern: str) -> str:
     return f"^{''.join(parts)}$"
 
 
+def beginning_of(pattern: str) -> str:
+    """The text with which every path that is like a pattern begins, percent-encoded as paths are.
+    Raises ValueError."""
+    to_regex(pattern)
+    path, mark, query = re.split(r"[*{]", pattern, maxsplit=1)[0].partition("?")
+    return escape(path) + mark + escape(query)
+
+
 def to_address_regex(pattern: str) -> str:
     """As `to_regex`, for whole addresses: `https://*.social.example/**`. Raises ValueError."""
     scheme, mark, rest = pattern.partition("://")

@@ -18,11 +18,10 @@ import polars as pl
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import make_folder, move_into_place, remove, temporary_name
 from jovial_atlas.pages import schema, snapshot
+from jovial_atlas.pages.merge import merge
 
 #: From this many rows on batches wait on disk.
 SPILL_ROWS = 1_000_000
-#: Columns that are about the file or row itself and are never merged.
-_OWN = {"loc", "source", "path", "merged", "mtime", "digest", "bytes", schema.EXTRA}
 
 
 @dataclass(slots=True)
@@ -167,8 +166,8 @@ class Gathering:
         values of all others fill gaps.
 
         A small one is in memory, sorted by address, and still to be saved. A larger one is in
-        the file `target`, and keeps the order of its sources; columns that a single large source
-        does not fill are left out of it.
+        the file `target`, and keeps the order of its sources. Columns that no source fills are left
+        out.
         """
         joined = self._all()
         large = any(isinstance(piece, Path) for piece in self._pieces)
@@ -180,33 +179,13 @@ class Gathering:
         if twice.len():
             again = pl.col("loc").hash().is_in(twice.implode())
             single = joined.filter(~again)
-            merged = self._merged(joined.filter(again).collect(engine="streaming"), set(winners))
-            joined = pl.concat([single, merged.lazy()])
+            merged = merge(joined.filter(again).collect(engine="streaming"), list(winners))
+            self.faults += merged.faults
+            joined = _joined([single, merged.rows.lazy()])
         if not large:
-            return joined.collect().sort("loc").lazy()
+            return _filled(joined.collect()).sort("loc").lazy()
         snapshot.sink(joined, target)
         return _scan(target)
-
-    def _merged(self, rows: pl.DataFrame, winners: set[str]) -> pl.DataFrame:
-        """Rows that share an address as one row each (few: they are handled one by one)."""
-        result = []
-        for group in rows.partition_by("loc", maintain_order=True):
-            first, *others = group.to_dicts()
-            merged = list(first["merged"] or [])
-            for other in others:
-                if other["source"] == first["source"]:
-                    self.faults.append(
-                        Fault(
-                            "address-twice",
-                            other["path"] or other["source"],
-                            f"{first['loc']} is also the address of "
-                            f"{first['path'] or 'an earlier row'}, which is kept.",
-                        )
-                    )
-                merged += _merge_into(first, other, wins=other["source"] in winners)
-            first["merged"] = merged or None
-            result.append(first)
-        return pl.DataFrame(result, schema=rows.schema)
 
 
 def _scan(part: Path) -> pl.LazyFrame:
@@ -217,32 +196,14 @@ def _scan(part: Path) -> pl.LazyFrame:
 
 def _joined(frames: list[pl.LazyFrame]) -> pl.LazyFrame:
     fields = schema.extra_fields(frames)
-    whole = [schema.complete(schema.with_extra(frame, fields)) for frame in frames]
+    given = {name for frame in frames for name in frame.collect_schema()}
+    names = [name for name in (*schema.SCHEMA, schema.EXTRA) if name in given]
+    whole = [schema.complete(schema.with_extra(frame, fields)).select(names) for frame in frames]
     return pl.concat(whole)
 
 
-def _merge_into(
-    first: dict[str, object], other: dict[str, object], *, wins: bool
-) -> list[dict[str, object]]:
-    """Fill the gaps of a row, or let the other win; gives what the other said and whether
-    it is used. Rows of one source never overrule each other."""
-    same_source = first["source"] == other["source"]
-    merged = []
-    for name, value in other.items():
-        if name in _OWN or value in (None, [], "") or same_source:
-            continue
-        mine = first[name]
-        if value == mine:
-            continue
-        used = wins or mine in (None, [], "")
-        merged.append(
-            {"source": other["source"], "column": name, "value": str(value)[:300], "used": used}
-        )
-        if used:
-            first[name] = value
-    theirs, extra = other.get(schema.EXTRA), first.get(schema.EXTRA)
-    if isinstance(theirs, dict) and isinstance(extra, dict) and not same_source:
-        for name, value in theirs.items():
-            if value is not None and (wins or extra.get(name) is None):
-                extra[name] = value
-    return merged
+def _filled(table: pl.DataFrame) -> pl.DataFrame:
+    """A table without columns in which nothing stands."""
+    if not table.height:
+        return table
+    return table.select(column for column in table if column.null_count() < table.height)

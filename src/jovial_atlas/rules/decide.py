@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from datetime import datetime
+from itertools import groupby
 from typing import Any, TypeVar
 
 import polars as pl
@@ -11,6 +12,7 @@ import polars as pl
 from jovial_atlas.pages.schema import VERDICT_COLUMNS as VERDICT_COLUMNS
 from jovial_atlas.rules.fields import DIRECTIVES, FIELDS, Layer, LayerSays
 from jovial_atlas.rules.layers import in_play, layers_for_crawlers, layers_of
+from jovial_atlas.rules.matching import WORTH_LOOKING_UP, first_fitting
 from jovial_atlas.rules.own import OWN, words_for
 from jovial_atlas.rules.page_kinds import SIGNS, role_column
 from jovial_atlas.rules.selectors import path_column, section_column
@@ -71,11 +73,13 @@ def _laid_over(
     """The table with what the layers decide: each field, the number of its layer in `_…_by`, and
     in `_by` the number of the one that decides whether a page is listed. `traced` adds what every
     layer says of each page, in `_says_…`."""
-    for number, layer in enumerate(layers):
-        traces = [_says(layer).alias(f"_says_{number}")] if traced else []
-        table = table.with_columns(
-            *_set(layer, number), *traces, **({} if number else _missing(layer, fields))
-        )
+    number = 0
+    for some in [[layer] for layer in layers] if traced else _asked_together(layers):
+        traces = [_says(some[0]).alias(f"_says_{number}")] if traced else []
+        missing = {} if number else _missing(some[0], fields)
+        says = _set(some[0], number) if len(some) == 1 else _set_by_patterns(some, number)
+        table = table.with_columns(*says, *traces, **missing)
+        number += len(some)
     return table.with_columns(
         listed=pl.col("listed") & pl.col("index"),
         # What may not be indexed is not listed: the word on the one decides the other.
@@ -183,6 +187,34 @@ def _set(layer: Layer, number: int) -> list[pl.Expr]:
             .then(pl.lit(number, pl.UInt32))
             .otherwise(pl.col(f"_{name}_by"))
             .alias(f"_{name}_by"),
+        ]
+    return changed
+
+
+def _asked_together(layers: Sequence[Layer]) -> Iterator[list[Layer]]:
+    """The layers, in order: those that stand together and are all about patterns, at once."""
+    for by_patterns, group in groupby(layers, lambda layer: bool(layer.patterns)):
+        some = list(group)
+        if by_patterns and len(some) >= WORTH_LOOKING_UP:
+            yield some
+        else:
+            yield from ([layer] for layer in some)
+
+
+def _set_by_patterns(layers: Sequence[Layer], number: int) -> list[pl.Expr]:
+    """As `_set`, of layers about patterns that follow each other from `number` on: the last one
+    that is about a page decides."""
+    changed = []
+    for name in dict.fromkeys(name for layer in layers for name in layer.sets):
+        speaking = [at for at, layer in enumerate(layers) if name in layer.sets][::-1]
+        hit = first_fitting(tuple(layers[at].patterns for at in speaking))
+        values = {place: layers[at].sets[name] for place, at in enumerate(speaking)}
+        numbers = {place: number + at for place, at in enumerate(speaking)}
+        said = hit.replace_strict(values, return_dtype=FIELDS[name])
+        by = hit.replace_strict(numbers, return_dtype=pl.UInt32)
+        changed += [
+            pl.when(hit.is_not_null()).then(said).otherwise(pl.col(name)).alias(name),
+            pl.coalesce(by, f"_{name}_by").alias(f"_{name}_by"),
         ]
     return changed
 

@@ -37,7 +37,8 @@ class Layer:
     What it sets may be a value or an expression over the page table; where the expression is
     null the layer does not speak of the field. `needs` names columns without which it speaks
     of no page at all. A `fact` speaks only of pages that are still listed, so that the owner's
-    own reason is the one that is told. `crawlers` are those it is for, all if empty.
+    own reason is the one that is told. `crawlers` are those it is for, all if empty. `patterns`
+    are there where `where` asks for nothing but that a path is like one of them.
     """
 
     name: str
@@ -47,6 +48,7 @@ class Layer:
     fact: bool = False
     needs: tuple[str, ...] = ()
     crawlers: tuple[str, ...] = ()
+    patterns: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

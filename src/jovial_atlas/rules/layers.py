@@ -142,6 +142,7 @@ def _rule_layers(
                 given(rule.set, site),
                 rule.reason or f"rule {number + 1}{about} says so",
                 crawlers=rule.crawlers,
+                patterns=rule.patterns if rule.asks_for_patterns_alone else (),
             )
         )
     return layers

@@ -320,6 +320,11 @@ class Rule(Part, frozen=True, kw_only=True):
         """The address patterns as a tuple, empty where the rule has none."""
         return as_patterns(self.match) if self.match else ()
 
+    @property
+    def asks_for_patterns_alone(self) -> bool:
+        """Whether a page fits where its address is like one of the patterns, and only there."""
+        return [name for name in SELECTORS if name != "dated" and getattr(self, name)] == ["match"]
+
 
 class Overrides(Part, frozen=True, kw_only=True):
     """`[overrides]`: what single pages are decided to be, in a table of its own."""

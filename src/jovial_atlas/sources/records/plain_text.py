@@ -4,56 +4,109 @@ not so plain gives None, and is read row by row."""
 from __future__ import annotations
 
 import io
-import json
 import re
+from collections.abc import Iterator, Sequence
+from itertools import chain
+from typing import Any, TextIO
 
+import orjson
 import polars as pl
+
+from jovial_atlas.sources.records.records import columns_of, table_of_columns
+
+#: Signs of a table that are read together.
+_PIECE = 4 << 20
+#: Whole numbers up to this are the same as floats.
+_EXACT = 2**53
+#: Cells up to which rows with quotes are compared with a regular expression.
+_MOST_CELLS = 100
+
+
+def pieces(stream: TextIO) -> Iterator[str]:
+    """Some lines of a table at a time, whole ones."""
+    while piece := stream.read(_PIECE):
+        yield piece + stream.readline()
+
+
+def line_count(text: str) -> int:
+    """How many lines there are, the last of which may have no end."""
+    return text.count("\n") + bool(text and not text.endswith("\n"))
 
 
 def plain_rows(text: str, header: list[str], separator: str) -> pl.DataFrame | None:
-    """Lines of a CSV without any quote, each with as many cells as the header, as columns of texts;
-    empty cells are null."""
+    """Lines of a CSV (RFC 4180) in which each row is one line and has as many cells as the header,
+    as columns of texts; empty cells are null."""
     text = text.replace("\r\n", "\n")
-    if '"' in text or "\r" in text:
+    if "\r" in text or "\n\n" in text or text.startswith("\n"):
         return None
-    lines = pl.Series("line", text.removesuffix("\n").split("\n"), pl.String)
-    more = len(header) - 1
-    if not (lines.str.count_matches(separator, literal=True) == more).all() or (lines == "").any():
+    lines, more = line_count(text), len(header) - 1
+    quoted = '"' in text
+    if not (_quoted_well if quoted else _parted_well)(text, separator, lines, more):
         return None
-    cells = lines.str.split_exact(separator, more).struct.rename_fields(header).struct.unnest()
-    return cells.select(
+    try:
+        table = pl.read_csv(
+            io.BytesIO(text.encode()), has_header=False, separator=separator,
+            quote_char='"' if quoted else None, schema=dict.fromkeys(header, pl.String),
+        )  # fmt: skip
+    except (pl.exceptions.PolarsError, UnicodeEncodeError):
+        return None
+    if table.height != lines:
+        return None
+    return table.select(
         pl.when(pl.col(name) != "").then(pl.col(name)).alias(name) for name in header
     )
 
 
-def plain_records(text: str, lines: int) -> pl.DataFrame | None:
-    """So many lines of JSON, each an object of texts, numbers and truth values, as columns. A
-    column has values of one kind."""
-    try:
-        table = pl.read_ndjson(io.BytesIO(text.encode()), infer_schema_length=None)
-    except (pl.exceptions.PolarsError, UnicodeEncodeError, ValueError):
-        return None
-    if not table.width or table.height != lines:
-        return None
-    if not all(_is_of_one_kind(text, column) for column in table):
-        return None
-    return table.with_columns(pl.col(pl.Null).cast(pl.String))
+def _parted_well(text: str, separator: str, lines: int, more: int) -> bool:
+    """Whether there are as many cells as there should be: where a line has one too many, reading
+    it fails."""
+    return text.count(separator) == more * lines
 
 
-#: Kind of column → how each of its values begins in JSON, where it is there.
-_BEGINNINGS: dict[type[pl.DataType], str] = {
-    pl.String: '"', pl.Int64: "[-0-9]", pl.Float64: "[-0-9]", pl.Boolean: "[tf]", pl.Null: "(?!)",
-}  # fmt: skip
-
-
-def _is_of_one_kind(text: str, column: pl.Series) -> bool:
-    """Whether all values of a column are written as its kind is: the reader takes numbers for texts
-    where some are texts."""
-    beginning = _BEGINNINGS.get(column.dtype.base_type())
-    if beginning is None:
+def _quoted_well(text: str, separator: str, lines: int, more: int) -> bool:
+    """Whether each line is a whole row in which quotes stand only around cells."""
+    if more > _MOST_CELLS:
         return False
-    name = re.escape(json.dumps(column.name, ensure_ascii=False))
-    said = len(re.findall(rf"{name}\s*:\s*{beginning}", text))
-    return (
-        said == column.len() - column.null_count() == len(re.findall(rf"{name}\s*:\s*[^n\s]", text))
+    mark = re.escape(separator)
+    cell = rf'(?:"(?:[^"]|"")*"|[^"{mark}]*)'
+    table = pl.Series("line", text.removesuffix("\n").split("\n"), pl.String)
+    quoted = table.str.contains('"', literal=True)
+    bare = table.filter(~quoted)
+    return bool(
+        table.len() == lines
+        and (bare.str.count_matches(separator, literal=True) == more).all()
+        and table.filter(quoted).str.contains(rf"^{cell}(?:{mark}{cell}){{{more}}}$").all()
     )
+
+
+def plain_records(text: str, lines: int) -> pl.DataFrame | None:
+    """So many lines of JSON, each an object of texts, numbers, truth values and lists of texts, as
+    columns."""
+    text = text.replace("\r\n", "\n").removesuffix("\n")
+    if "\r" in text or text.count("\n{") != lines - 1:
+        return None
+    try:
+        records = orjson.loads(f"[{text.replace(chr(10), ',')}]")
+    except ValueError:
+        return None
+    if len(records) != lines or set(map(type, records)) != {dict}:
+        return None
+    columns = columns_of(records)
+    if not columns or not all(map(_is_plain, columns.values())):
+        return None
+    return table_of_columns(columns)
+
+
+_PLAIN = frozenset({str, int, float, bool, type(None)})
+
+
+def _is_plain(values: Sequence[Any]) -> bool:
+    kinds = set(map(type, values))
+    if float in kinds and any(abs(one) > _EXACT for one in values if type(one) is float):
+        return False  # it may be a whole number that does not fit into 64 bits
+    if list in kinds:
+        kinds.remove(list)
+        parts = chain.from_iterable(one for one in values if type(one) is list)
+        if not set(map(type, parts)) <= {str}:
+            return False
+    return kinds <= _PLAIN

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from datetime import date, datetime
+from itertools import chain
+from operator import itemgetter
 from typing import Any
 
 import polars as pl
@@ -31,15 +34,29 @@ def table_of(
     A column whose values are of one kind has that type, lists of texts are lists of texts;
     anything else becomes text, nested values as JSON, so that nothing is lost.
     """
-    names = dict.fromkeys(name for record in records for name in record)
     typed = nested or {}
     return pl.DataFrame(
         [
             pl.Series(name, values, typed[name]) if name in typed else _series(name, values)
-            for name in names
-            for values in [[record.get(name) for record in records]]
+            for name, values in columns_of(records).items()
         ]
     )
+
+
+def columns_of(records: Sequence[Mapping[str, Any]]) -> dict[str, Sequence[Any]]:
+    """The values of each field of records; None where a record does not have it."""
+    names = list(records[0]) if records else []
+    if sum(map(len, records)) == len(names) * len(records):
+        # Mostly all have the same.
+        with suppress(KeyError):
+            return {name: list(map(itemgetter(name), records)) for name in names}
+    found = dict.fromkeys(chain.from_iterable(records))
+    return {name: [record.get(name) for record in records] for name in found}
+
+
+def table_of_columns(columns: Mapping[str, Sequence[Any]]) -> pl.DataFrame:
+    """As `table_of`, of the values of each field."""
+    return pl.DataFrame([_series(name, values) for name, values in columns.items()])
 
 
 def pages_of(rows: Sequence[PageRow]) -> pl.DataFrame:
@@ -53,8 +70,8 @@ def pages_of(rows: Sequence[PageRow]) -> pl.DataFrame:
     return table.with_columns(beside.to_struct(schema.EXTRA))
 
 
-def _series(name: str, values: list[Any]) -> pl.Series:
-    kinds = frozenset(type(value) for value in values if value is not None)
+def _series(name: str, values: Sequence[Any]) -> pl.Series:
+    kinds = frozenset(map(type, values)) - {type(None)}
     try:
         for known, kind in _KINDS:
             if kinds and kinds <= known:

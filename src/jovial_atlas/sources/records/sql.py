@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
+from typing import Any
 
 import polars as pl
 from sqlalchemy import create_engine, event, text
@@ -15,7 +16,7 @@ from jovial_atlas.pages.gather import Batch
 from jovial_atlas.redact import redacted
 from jovial_atlas.sources.records.columns import FieldMap, deliver, split_wrong
 
-_ROWS = 20_000
+_ROWS = 50_000
 
 
 def read_query(
@@ -44,10 +45,7 @@ def read_query(
             result = connection.execution_options(**options).execute(text(query))
             names = list(result.keys())
             for rows in result.partitions(_ROWS):
-                table = pl.DataFrame(
-                    [tuple(row) for row in rows], schema=names, orient="row",
-                    infer_schema_length=None,
-                )  # fmt: skip
+                table = pl.DataFrame(list(map(_column, names, zip(*rows, strict=True))))
                 delivered = deliver(_plain(table).lazy(), how).collect()
                 yield split_wrong(delivered, how, f"{how.source}, row ", done)
                 done += table.height
@@ -100,6 +98,14 @@ def _read_only(engine: object, url: URL) -> None:
         connection.read_only = True  # type: ignore[attr-defined]
 
     event.listen(engine, "connect", refuse_writing)
+
+
+def _column(name: str, values: Sequence[Any]) -> pl.Series:
+    """The values of a column; where they are of several kinds, as texts."""
+    try:
+        return pl.Series(name, values)
+    except (TypeError, ValueError, OverflowError, pl.exceptions.PolarsError):
+        return pl.Series(name, [None if one is None else str(one) for one in values], pl.String)
 
 
 def _plain(table: pl.DataFrame) -> pl.DataFrame:

@@ -1,16 +1,17 @@
 """The source `table`: rows of CSV, JSON Lines or Parquet files (one, or a glob).
 
 Parquet streams through Polars without being in memory; CSV and JSON Lines are read in
-pieces by the standard library, so that a ragged or broken line is told with its number.
+pieces, so that a ragged or broken line is told with its number.
 """
 
 from __future__ import annotations
 
+import codecs
 import io
 import shutil
 import tempfile
 from collections.abc import Iterator, Sequence
-from itertools import chain, islice
+from itertools import chain
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -31,7 +32,7 @@ from jovial_atlas.sources.records.columns import (
     wrong,
 )
 from jovial_atlas.sources.records.content import PAGE_HTML
-from jovial_atlas.sources.records.plain_text import plain_records, plain_rows
+from jovial_atlas.sources.records.plain_text import line_count, pieces, plain_records, plain_rows
 from jovial_atlas.sources.records.records import table_of
 
 _ROWS = 50_000
@@ -166,28 +167,26 @@ def _typed(table: pl.DataFrame) -> pl.DataFrame:
 
 
 def _csv(path: Path) -> Iterator[Numbered]:
-    """The rows of a CSV with their line numbers. Where nothing is quoted, as in most, whole columns
-    are parted at once; from the first quote on, row by row."""
+    """The rows of a CSV with their line numbers. Where each row is one line, as in most, whole
+    columns are parted at once; from the first that is not on, row by row."""
     text, faults = _text(path)
-    lines = iter(text)
     beginning = text.readline(_LONGEST_HEAD)
     text.seek(0)
     separator = delimited.separator_of(beginning)
-    plain = '"' not in beginning and not delimited.has_hint(beginning) and beginning.endswith("\n")
+    lines = iter(text)
     header: list[str] = []
     done = 0
-    if plain:
-        header = _header(next(lines).rstrip("\r\n").split(separator), path, 1)
+    if '"' not in beginning and not delimited.has_hint(beginning) and beginning.endswith("\n"):
+        header = _header(text.readline().rstrip("\r\n").split(separator), path, 1)
         done = 1
-    while plain and (piece := list(islice(lines, _ROWS))):
-        table = plain_rows("".join(piece), header, separator)
-        if table is None:
-            plain = False
-            lines = chain(piece, lines)
-            break
-        yield table, range(done + 1, done + 1 + table.height), faults.copy()
-        faults.clear()
-        done += table.height
+        for piece in pieces(text):
+            table = plain_rows(piece, header, separator)
+            if table is None:
+                lines = chain(io.StringIO(piece, newline=""), text)
+                break
+            yield table, range(done + 1, done + 1 + table.height), faults.copy()
+            faults.clear()
+            done += table.height
     yield from _csv_rows(lines, path, header, done, separator, faults)
 
 
@@ -213,7 +212,7 @@ def _csv_rows(
         if not cells:
             raise ContentError(f"{path} is empty; a table has a line of names first.")
         header = _header(cells, path, 1)
-    records: list[dict[str, Any]] = []
+    whole: list[list[str]] = []
     numbers: list[int] = []
     for line, row, wrong in rows:
         line += done
@@ -224,34 +223,53 @@ def _csv_rows(
             message = f"The line has {len(row)} cells, the header {len(header)}; it is left out."
             faults.append(Fault("row-ragged", f"{path.name}:{line}", message))
             continue
-        records.append({n: cell or None for n, cell in zip(header, row, strict=True)})
+        whole.append(row)
         numbers.append(line)
-        if len(records) == _ROWS:
-            yield table_of(records), numbers, faults.copy()
-            records, numbers = [], []
+        if len(whole) == _ROWS:
+            yield _columns(header, whole), numbers, faults.copy()
+            whole, numbers = [], []
             faults.clear()
-    yield table_of(records), numbers, faults
+    yield _columns(header, whole), numbers, faults
+
+
+def _columns(header: Sequence[str], rows: Sequence[Sequence[str]]) -> pl.DataFrame:
+    """Rows of texts as columns; empty cells are null."""
+    columns = zip(*rows, strict=True) if rows else ((),) * len(header)
+    named = zip(header, columns, strict=True)
+    table = pl.DataFrame([pl.Series(name, cells, pl.String) for name, cells in named])
+    return table.select(pl.when(pl.col(one) != "").then(pl.col(one)).alias(one) for one in header)
 
 
 def _text(path: Path) -> tuple[io.TextIOWrapper, list[Fault]]:
     """The file as text, unpacked where it is gzipped: UTF-8, else windows-1252 with a fault."""
-    number = 0
     faults: list[Fault] = []
     encoding = "utf-8-sig"
     try:
         stream = _unpacked(path, faults)
-        for line in stream:
-            number += 1
-            line.decode("utf-8")
-    except UnicodeDecodeError:
-        said = "The line is not UTF-8; the file is read as windows-1252."
-        faults.append(Fault("table-encoding", f"{path.name}:{number}", said))
-        encoding = "windows-1252"
+        if line := _line_beyond_utf8(stream):
+            said = "The line is not UTF-8; the file is read as windows-1252."
+            faults.append(Fault("table-encoding", f"{path.name}:{line}", said))
+            encoding = "windows-1252"
     except OSError as error:
         raise ContentError(f"{path} cannot be read ({error.strerror or error}).") from error
     stream.seek(0)
     errors = "replace" if encoding == "windows-1252" else "strict"
     return io.TextIOWrapper(stream, encoding=encoding, errors=errors, newline=""), faults
+
+
+def _line_beyond_utf8(stream: BinaryIO) -> int:
+    """The number of the first line that is not UTF-8; 0 where all are."""
+    decoder = codecs.getincrementaldecoder("utf-8")()
+    done, octets = 0, b""
+    try:
+        while octets := stream.read(1 << 20):
+            decoder.decode(octets)
+            done += octets.count(b"\n")
+        decoder.decode(b"", final=True)
+    except UnicodeDecodeError as error:
+        # What is decoded now may begin with octets that were counted; no line ends among them.
+        return done + error.object[: error.start].count(b"\n") + 1
+    return 0
 
 
 def _unpacked(path: Path, faults: list[Fault]) -> BinaryIO:
@@ -273,14 +291,17 @@ def _json_lines(path: Path) -> Iterator[Numbered]:
     by one."""
     stream, faults = _text(path)
     done = 0
-    while piece := list(islice(stream, _ROWS)):
-        table = plain_records("".join(piece), len(piece))
+    for piece in pieces(stream):
+        lines = line_count(piece)
+        table = plain_records(piece, lines)
         if table is not None:
             yield table, range(done + 1, done + 1 + table.height), faults
+            done += lines
         else:
-            yield _one_by_one(piece, path, done, faults)
+            some = list(io.StringIO(piece, newline=""))
+            yield _one_by_one(some, path, done, faults)
+            done += len(some)
         faults = []
-        done += len(piece)
     if not done:
         yield table_of([]), [], faults
 
