@@ -48,8 +48,12 @@ _STRAY = r"%(?:[^0-9A-Fa-f]|[0-9A-Fa-f][^0-9A-Fa-f]|[0-9A-Fa-f]?$)"
 def normal_addresses(values: pl.Series, site: str) -> pl.Series:
     """Addresses, or paths of `site` that begin with a slash, in the one spelling; what is none
     stays as it is, an empty value becomes null."""
-    normal = values.str.contains(SPELLED) & ~values.str.contains(_DOTS, literal=True)
-    odd = (~normal & values.is_not_null()).fill_null(False)
+    plain = ~values.str.contains(_DOTS, literal=True)
+    rooted = (values.str.contains(_BEHIND_HOST) & plain).fill_null(False)
+    if rooted.any():
+        values = replaced(values, rooted, lambda some: site + some)
+    odd = ~(rooted | (values.str.contains(SPELLED) & plain)) & values.is_not_null()
+    odd = odd.fill_null(False)
     return replaced(values, odd, lambda some: _normalised(some, site)) if odd.any() else values
 
 

@@ -328,8 +328,8 @@ def test_an_extension_is_one_class_and_one_row(monkeypatch):
             "chapters", "chapters", "Chapters", '<xsl:value-of select="chapters:chapter"/>'
         )
 
-        def rendered(self):
-            return text_of.element("chapters:chapter", text_of.escaped(pl.col("chapters")), "  ")
+        def rendered(self, item):
+            return text_of.element("chapters:chapter", text_of.escaped(item), "  ")
 
         def check(self, node, entry):
             if not node.text.istitle():

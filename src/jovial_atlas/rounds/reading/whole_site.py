@@ -18,6 +18,7 @@ from jovial_atlas.rounds.reading.begun import begin_survey
 from jovial_atlas.rounds.reading.detected import with_detected
 from jovial_atlas.rounds.reading.feeds import with_feeds
 from jovial_atlas.rounds.reading.layout import learned, without_layout
+from jovial_atlas.rounds.reading.read_pages import any_read
 from jovial_atlas.rounds.reading.variants import variant_signs
 from jovial_atlas.rounds.state.last_survey import filled_in
 from jovial_atlas.rounds.state.layout import Layout
@@ -38,6 +39,9 @@ def as_content(
 ) -> tuple[pl.LazyFrame, list[str], Layout]:
     """What sources delivered, with what the whole site says of its pages, and without its layout:
     the table, the columns that sources gave, and the layout."""
+    if any_read(delivered.collect_schema()):
+        # What no page says itself may be known from others.
+        delivered = schema.complete(delivered)
     delivered = with_languages(delivered, site)
     filled = delivered.collect_schema().names()
     layout = learned(delivered, filled, site)

@@ -29,9 +29,9 @@ class AlternateExtension(Extension):
     name = "link"
     shown = SheetColumn("versions", "", "Languages", _CELL)
 
-    def rendered(self) -> pl.Expr:
+    def rendered(self, item: pl.Expr) -> pl.Expr:
         """As `Extension.rendered`."""
-        fields = pl.col(self.column).struct
+        fields = item.struct
         return pl.concat_str(
             pl.lit('  <xhtml:link rel="alternate" hreflang="'), escaped(fields.field("lang")),
             pl.lit('" href="'), escaped(fields.field("href")), pl.lit('"/>\n'),

@@ -32,9 +32,9 @@ class NewsExtension(Extension):
     companion = True
     shown = SheetColumn("articles", "articles", "Article", _CELL)
 
-    def rendered(self) -> pl.Expr:
+    def rendered(self, item: pl.Expr) -> pl.Expr:
         """As `Extension.rendered`."""
-        fields = pl.col(self.column).struct
+        fields = item.struct
         name, language, date, title = (escaped(fields.field(field)) for field in NEWS_FIELDS)
         return pl.concat_str(
             pl.lit("  <news:news>\n   <news:publication>\n"),

@@ -45,8 +45,8 @@ class Extension(ABC):
     shown: ClassVar[SheetColumn]
 
     @abstractmethod
-    def rendered(self) -> pl.Expr:
-        """One element as the lines of a file, over `column` with one item a row."""
+    def rendered(self, item: pl.Expr) -> pl.Expr:
+        """One element, an item of `column` or the value of it, as the lines of a file."""
 
     @abstractmethod
     def check(self, node: XmlNode, entry: EntryNotes) -> None:
@@ -66,20 +66,11 @@ class Extension(ABC):
 
     def texts(self, table: pl.DataFrame) -> pl.Series:
         """The lines of each row's elements, joined; `""` where it has none."""
+        column = pl.col(self.column)
         if not isinstance(self.type, pl.List):
-            there = pl.col(self.column).is_not_null()
             return table.select(
-                pl.when(there).then(self.rendered()).otherwise(pl.lit(""))
+                pl.when(column.is_not_null()).then(self.rendered(column)).otherwise(pl.lit(""))
             ).to_series()
-        items = table.select(pl.col(self.column)).with_row_index("_row")
-        if self.most is not None:
-            items = items.with_columns(pl.col(self.column).list.head(self.most))
-        texts = (
-            items.filter(pl.col(self.column).list.len() > 0)
-            .explode(self.column)
-            .select("_row", self.rendered().alias("_text"))
-            .group_by("_row", maintain_order=True)
-            .agg(pl.col("_text").str.join())
-        )
-        joined = items.select("_row").join(texts, on="_row", how="left", maintain_order="left")
-        return joined.get_column("_text").fill_null("")
+        items = column if self.most is None else column.list.head(self.most)
+        lines = items.list.eval(self.rendered(pl.element())).list.join("")
+        return table.select(lines.fill_null("")).to_series()

@@ -33,9 +33,9 @@ class PictureExtension(Extension):
         attributes='class="number" data-sort="{count(image:image)}"',
     )  # fmt: skip
 
-    def rendered(self) -> pl.Expr:
+    def rendered(self, item: pl.Expr) -> pl.Expr:
         """As `Extension.rendered`."""
-        loc = element("image:loc", escaped(pl.col(self.column)), "   ")
+        loc = element("image:loc", escaped(item), "   ")
         return pl.concat_str(pl.lit("  <image:image>\n"), loc, pl.lit("  </image:image>\n"))
 
     def check(self, node: XmlNode, entry: EntryNotes) -> None:

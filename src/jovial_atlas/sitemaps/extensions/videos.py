@@ -48,13 +48,13 @@ class VideoExtension(Extension):
         attributes='class="number" data-sort="{count(video:video)}"',
     )  # fmt: skip
 
-    def rendered(self) -> pl.Expr:
+    def rendered(self, item: pl.Expr) -> pl.Expr:
         """As `Extension.rendered`."""
-        elements = [self._element(name) for name in VIDEO_FIELDS]
+        elements = [self._element(name, item) for name in VIDEO_FIELDS]
         return pl.concat_str(pl.lit("  <video:video>\n"), *elements, pl.lit("  </video:video>\n"))
 
-    def _element(self, name: str) -> pl.Expr:
-        fields = pl.col(self.column).struct
+    def _element(self, name: str, item: pl.Expr) -> pl.Expr:
+        fields = item.struct
         if name == "tag":
             opening, closing = pl.lit("   <video:tag>"), pl.lit("</video:tag>\n")
             tag = pl.concat_str(opening, escaped(pl.element()), closing)

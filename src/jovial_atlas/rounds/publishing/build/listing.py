@@ -18,7 +18,7 @@ from jovial_atlas.head.videos import video_rows
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.keys import key_of, keys_of
 from jovial_atlas.rounds.publishing.build.kinds import NEWS, Kind
-from jovial_atlas.rounds.publishing.build.versions import versions_of
+from jovial_atlas.rounds.publishing.build.versions import Versions, versions_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import protocol
@@ -30,6 +30,8 @@ _NEAR = 2_000
 #: each may have many, a few.
 _HELD, _HELD_WITH_PICTURES = 3_000_000, 100_000
 HINTS = ("changefreq", "priority")
+#: The column of listed rows that names the list of a page's language versions.
+VERSIONS = "versions"
 #: Extensions whose elements are in the page table, by their column: the writer's values from it.
 #: A file is written anew where such a column has changed.
 FROM_PAGES = {"images": pl.col("images").list.eval(pl.element().struct.field("loc"))}
@@ -39,7 +41,7 @@ FROM_VERSIONS, FILES_OF_THEIR_OWN = "alternates", ("news", "videos")
 
 class ListedPages(Protocol):
     """What is listed: how many pages, and how many are not, by reason; those with videos and
-    those that are news, as whole tables; language versions by address."""
+    those that are news, as whole tables; language versions."""
 
     @property
     def count(self) -> int: ...
@@ -50,7 +52,7 @@ class ListedPages(Protocol):
     @property
     def news(self) -> pl.DataFrame: ...
     @property
-    def versions(self) -> pl.DataFrame: ...
+    def versions(self) -> Versions: ...
     @property
     def texts(self) -> pl.DataFrame | None:
         """What `said_in_files` is of all that is listed, where it is at hand."""
@@ -63,14 +65,15 @@ class ListedPages(Protocol):
 class Listing:
     """What is listed. `rows` has one row a listed page: `row` (its place in the page table),
     `key`, `kind` (number of its section's kind), `digest` (of all that its file says of it), and
-    `changefreq` and `priority` where anything sets them. `videos` and `news` are whole tables;
+    `changefreq` and `priority` where anything sets them, and `versions` where there are any (the
+    number of the list). `videos` and `news` are whole tables;
     `unlisted` counts pages that are not listed, as `reason, block, len`, where a block is so many
     rows of the page table as are written together."""
 
     rows: pl.DataFrame
     videos: pl.DataFrame
     news: pl.DataFrame
-    versions: pl.DataFrame
+    versions: Versions
     unlisted: pl.DataFrame
     texts: pl.DataFrame | None = None
 
@@ -137,14 +140,13 @@ def read_listing(
     if "published" in survey.filled and any(section.news for section in site.model.section):
         news = _news(listed, site, now).collect(engine="streaming")
     versions = versions_of(listed, site, FROM_VERSIONS in survey.filled)
-    if versions.height:
-        mixed = versions.select(
-            key_of(pl.col("loc")).alias("key"), _more=pl.col(FROM_VERSIONS).hash(7)
-        )
+    if versions:
+        numbers = versions.pages.select(key_of(pl.col("loc")).alias("key"), number="number")
+        mixed = numbers.with_columns(_more=versions.lists.hash(7).gather(numbers["number"]))
         found = found.join(mixed, on="key", how="left", maintain_order="left").with_columns(
             digest=pl.col("digest") ^ pl.col("_more").fill_null(0)
         )
-        found = found.drop("_more")
+        found = found.drop("_more").rename({"number": VERSIONS})
     return Listing(
         found,
         video_rows(survey.films),

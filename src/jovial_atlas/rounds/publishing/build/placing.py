@@ -15,7 +15,15 @@ import polars as pl
 
 from jovial_atlas.pages.keys import key_of, keys_of
 from jovial_atlas.rounds.publishing.build.kinds import VIDEO, Kind
-from jovial_atlas.rounds.publishing.build.listing import HINTS, ListedPages, Listing, said_in_files
+from jovial_atlas.rounds.publishing.build.listing import (
+    FROM_VERSIONS,
+    HINTS,
+    VERSIONS,
+    ListedPages,
+    Listing,
+    said_in_files,
+)
+from jovial_atlas.rounds.publishing.build.versions import Versions
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.sitemaps import plan
 
@@ -144,7 +152,7 @@ def _texts_of(
 ) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
     """What files say of wanted rows, as the writer takes it and `mark`, with these rows: so many
     as are read at once."""
-    hints = [name for name in HINTS if name in due.columns]
+    hints = [name for name in (*HINTS, VERSIONS) if name in due.columns]
     if listing.texts is not None and listing.texts.height == due.height:
         yield listing.texts.hstack(due.select(hints)), due
         return
@@ -209,11 +217,12 @@ def _windows(due: pl.DataFrame) -> Iterator[pl.DataFrame]:
             yield due.slice(begin, end - begin)
 
 
-def _shaped(table: pl.DataFrame, kind: Kind, versions: pl.DataFrame) -> pl.DataFrame:
+def _shaped(table: pl.DataFrame, kind: Kind, versions: Versions) -> pl.DataFrame:
     if not kind.pictures and "images" in table.columns:
         table = table.drop("images")
-    if kind.alternates and versions.height:
-        table = table.join(versions, on="loc", how="left", maintain_order="left")
+    if VERSIONS in table.columns:
+        lists = versions.lists.gather(table[VERSIONS]).alias(FROM_VERSIONS)
+        table = table.drop(VERSIONS).with_columns([lists] if kind.alternates else [])
     return _ordered(table, kind)
 
 

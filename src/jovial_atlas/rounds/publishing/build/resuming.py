@@ -26,6 +26,7 @@ from jovial_atlas.rounds.publishing.build.kinds import Kind
 from jovial_atlas.rounds.publishing.build.listing import Listing, hints_of, listed_rows
 from jovial_atlas.rounds.publishing.build.placing import Placed, chosen, sums_in
 from jovial_atlas.rounds.publishing.build.remembering import placed_place
+from jovial_atlas.rounds.publishing.build.versions import Versions
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import DECIDED_BLOCKS, PAGE_TABLE
 from jovial_atlas.rounds.state.record import BuildRecord, test_key
@@ -154,7 +155,7 @@ class Resumed:
     #: Rows of blocks that were looked at, as those of `Placed`.
     decided: dict[int, pl.DataFrame] = field(default_factory=dict)
     news: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema={"loc": pl.String}))
-    versions: pl.DataFrame = field(default_factory=pl.DataFrame)
+    versions: Versions = field(default_factory=Versions)
     texts: pl.DataFrame | None = None
     videos: pl.DataFrame = field(
         default_factory=lambda: pl.DataFrame(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
+
 import polars as pl
 
 from jovial_atlas import languages
@@ -10,30 +12,71 @@ from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.page_languages import by_folder
 from jovial_atlas.sitefile import SiteFile
 
+_NUMBERED: dict[str, type[pl.DataType]] = {"loc": pl.String, "number": pl.UInt32}
 
-def versions_of(listed: pl.LazyFrame, site: SiteFile, declared: bool = True) -> pl.DataFrame:
-    """Language versions of pages, as `loc, alternates`: those that the pages name and that name
-    them in return, and those in the folders of `[languages]`. Every list holds the page itself.
-    """
-    none = pl.DataFrame(schema=_LINKS)
-    links = pl.concat([_declared(listed, site) if declared else none, _by_folder(listed, site)])
-    if not links.height:
-        return pl.DataFrame(schema={"loc": pl.String, "alternates": schema.SCHEMA["alternates"]})
-    version = pl.struct("lang", "href").alias("alternates")
-    return (
+
+@dataclass(frozen=True, slots=True)
+class Versions:
+    """Language versions of pages: `pages` (`loc, number`) names the list of each page among
+    `lists`, which most pages share with their versions. Every list holds the page itself."""
+
+    pages: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=_NUMBERED))
+    lists: pl.Series = field(default_factory=lambda: pl.Series(dtype=schema.SCHEMA["alternates"]))
+
+    def __bool__(self) -> bool:
+        return bool(self.pages.height)
+
+
+def versions_of(listed: pl.LazyFrame, site: SiteFile, declared: bool = True) -> Versions:
+    """Language versions of pages: those that the pages name and that name them in return, and
+    those in the folders of `[languages]`."""
+    named = _declared(listed, site) if declared else pl.DataFrame(schema=_LINKS)
+    places = _by_folder(listed, site)
+    if not named.height:
+        return _shared(places) if places.height else Versions()
+    pages = places.select("loc", "rest")
+    links = pl.concat([named, pages.join(_hrefs(places), on="rest").select(*_LINKS)])
+    return _numbered(
         links.unique(["loc", "lang"], keep="first", maintain_order=True)
         .sort("loc", "lang")
         .group_by("loc", maintain_order=True)
-        .agg(version)
+        .agg(_VERSION)
+    )
+
+
+def _numbered(lists: pl.DataFrame) -> Versions:
+    """Lists as `loc, alternates`."""
+    pages = lists.select("loc", number=pl.int_range(pl.len(), dtype=pl.UInt32))
+    return Versions(pages, lists["alternates"])
+
+
+def _shared(places: pl.DataFrame) -> Versions:
+    """Lists that all pages of one `rest` share."""
+    lists = (
+        _hrefs(places)
+        .sort("lang", maintain_order=True)
+        .group_by("rest", maintain_order=True)
+        .agg(_VERSION)
+        .with_row_index("number")
+    )
+    pages = places.join(lists.select("rest", "number"), on="rest", maintain_order="left")
+    return Versions(pages.select(*_NUMBERED).unique("loc"), lists["alternates"])
+
+
+def _hrefs(places: pl.DataFrame) -> pl.DataFrame:
+    return places.select("rest", "lang", href="loc").unique(
+        ["rest", "lang"], keep="first", maintain_order=True
     )
 
 
 def versions_by_page(survey: LastSurvey) -> dict[str, list[dict[str, str]]]:
     """Address → the language versions of a listed page."""
     found = versions_of(survey.lazy.filter("listed"), survey.site)
-    return dict(found.select("loc", "alternates").iter_rows())
+    lists = found.lists.to_list()
+    return {loc: lists[number] for loc, number in found.pages.iter_rows()}
 
 
+_VERSION = pl.struct("lang", "href").alias("alternates")
 _LINKS = {"loc": pl.String, "lang": pl.String, "href": pl.String}
 
 
@@ -74,25 +117,32 @@ def _declared(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
 
 
 def _by_folder(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
+    """Pages that have versions in the folders of languages, as `loc, lang, rest`: versions of each
+    other have one `rest`. The version for all other languages is there once more."""
     languages_of = site.model.languages
     if len(languages_of.folders) < 2:
-        return pl.DataFrame(schema=_LINKS)
+        return pl.DataFrame(schema=_PLACES)
     language, rest = by_folder(site)
     places = (
         listed.select("loc", "images", lang=language, rest=rest)
         .filter(pl.col("lang").is_not_null())
         .collect(engine="streaming")
-        .with_columns(paired=pl.col("lang").n_unique().over("rest") > 1)
     )
-    by_path = places.filter("paired").select("loc", "lang", "rest")
-    pages = pl.concat([by_path, _by_pictures(places.filter(~pl.col("paired")))])
-    others = pages.select("rest", "lang", href="loc")
-    links = pages.select("loc", "rest").join(others, on="rest").select(*_LINKS)
+    several = places.group_by("rest").agg(pl.col("lang").n_unique())
+    paired = several.filter(pl.col("lang") > 1).select("rest")
+    by_path = places.join(paired, on="rest", how="semi", maintain_order="left")
+    pages = by_path.select(*_PLACES)
+    if places["images"].null_count() < places.height:
+        alone = places.join(paired, on="rest", how="anti", maintain_order="left")
+        pages = pl.concat([pages, _by_pictures(alone)])
     if languages_of.default:
         default = languages.canonical(languages_of.default)
-        main = links.filter(pl.col("lang") == default).with_columns(lang=pl.lit("x-default"))
-        links = pl.concat([links, main])
-    return links
+        main = pages.filter(pl.col("lang") == default).with_columns(lang=pl.lit("x-default"))
+        pages = pl.concat([pages, main])
+    return pages
+
+
+_PLACES = {"loc": pl.String, "lang": pl.String, "rest": pl.String}
 
 
 def _by_pictures(pages: pl.DataFrame) -> pl.DataFrame:

@@ -1,0 +1,141 @@
+"""Rows of several sources that share an address, as one row each.
+
+The first row stays; rows of other sources fill its gaps, or win where their source says so. Rows of
+one source never overrule each other.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+
+import polars as pl
+
+from jovial_atlas.faults import Fault, plural
+from jovial_atlas.pages import schema
+
+#: Columns that are about the file or row itself and are never merged.
+_OWN = {"loc", "source", "path", "merged", "mtime", "digest", "bytes", schema.EXTRA}
+#: Rows of other sources that are merged into one page; more of them say nothing new.
+_MOST = 50
+#: Faults that are told one by one; the rest is counted.
+_TOLD = 100
+#: Letters of a value that are kept to show what was merged.
+_SHOWN = 300
+#: Stands before the names of what the other row says.
+_OTHER = "other "
+_NOTE = {
+    one.name: one.dtype
+    for kind in [schema.SCHEMA["merged"]]
+    if isinstance(kind, pl.List) and isinstance(kind.inner, pl.Struct)
+    for one in kind.inner.fields
+}
+
+
+@dataclass(slots=True)
+class Merged:
+    """One row an address, and the faults met."""
+
+    rows: pl.DataFrame
+    faults: list[Fault] = field(default_factory=list)
+
+
+def merge(rows: pl.DataFrame, winners: Sequence[str]) -> Merged:
+    """Rows of which each address stands more than once, merged in their order. `winners` names the
+    sources whose values replace earlier ones. What was merged stands in the column `merged`."""
+    for name in ("path", "merged"):
+        if name not in rows.columns:
+            rows = rows.with_columns(pl.lit(None, schema.SCHEMA[name]).alias(name))
+    at = pl.int_range(pl.len()).over("loc")
+    numbered = rows.with_columns(at.alias("_at"), pl.col("source").first().over("loc").alias("_by"))
+    first = numbered.filter(pl.col("_at") == 0).drop("_at", "_by")
+    later = numbered.filter(pl.col("_at") > 0)
+    again = later.filter(pl.col("source") == pl.col("_by")).drop("_at", "_by")
+    others = (
+        later.filter(pl.col("source") != pl.col("_by"))
+        .with_columns(at.alias("_at"))
+        .drop("_by")
+        .filter(pl.col("_at") < _MOST)
+    )
+    notes = []
+    for number in others["_at"].unique().sort().to_list():
+        some = others.filter(pl.col("_at") == number).drop("_at")
+        first, said = _with_others(first, some, winners)
+        notes.append(said)
+    names = rows.columns
+    return Merged(_with_notes(first, notes).select(names), list(_told(first, again)))
+
+
+def _is_empty(column: pl.Expr, kind: pl.DataType) -> pl.Expr:
+    if isinstance(kind, pl.List):
+        return column.is_null() | (column.list.len() == 0)
+    return column.is_null() | (column == "") if kind == pl.String else column.is_null()
+
+
+def _with_others(
+    first: pl.DataFrame, others: pl.DataFrame, winners: Sequence[str]
+) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """The first rows with what at most one other row of each address says; and what that was."""
+    beside = others.rename({name: f"{_OTHER}{name}" for name in others.columns if name != "loc"})
+    joined = first.join(beside, on="loc", how="left", maintain_order="left")
+    source = pl.col(f"{_OTHER}source")
+    wins = source.is_in(list(winners)).fill_null(False)
+    changed, notes = [], []
+    for name, kind in first.schema.items():
+        mine, theirs = pl.col(name), pl.col(f"{_OTHER}{name}")
+        if name == schema.EXTRA and isinstance(kind, pl.Struct):
+            changed.append(_extra(kind, wins))
+        if name in _OWN:
+            continue
+        said = ~_is_empty(theirs, kind) & theirs.ne_missing(mine)
+        used = wins | _is_empty(mine, kind)
+        changed.append(pl.when(said & used).then(theirs).otherwise(mine).alias(name))
+        found = joined.filter(said).select("loc", value=theirs, source=source, used=used)
+        if found.height:
+            value = _shown(found["value"])
+            notes.append(found.with_columns(value, pl.lit(name).alias("column")))
+    kept = joined.with_columns(changed).select(first.columns)
+    none = pl.DataFrame(schema={"loc": pl.String, **_NOTE})
+    return kept, pl.concat([none, *(one.select(none.columns) for one in notes)])
+
+
+def _extra(kind: pl.Struct, wins: pl.Expr) -> pl.Expr:
+    fields = []
+    for one in kind.fields:
+        mine = pl.col(schema.EXTRA).struct.field(one.name)
+        theirs = pl.col(f"{_OTHER}{schema.EXTRA}").struct.field(one.name)
+        whole = pl.when(wins).then(pl.coalesce(theirs, mine)).otherwise(pl.coalesce(mine, theirs))
+        fields.append(whole.alias(one.name))
+    return pl.struct(fields).alias(schema.EXTRA)
+
+
+def _shown(values: pl.Series) -> pl.Series:
+    if values.dtype == pl.String:
+        return values.str.slice(0, _SHOWN)
+    return pl.Series("value", [str(one)[:_SHOWN] for one in values.to_list()], pl.String)
+
+
+def _with_notes(first: pl.DataFrame, notes: Sequence[pl.DataFrame]) -> pl.DataFrame:
+    said = pl.concat([pl.DataFrame(schema={"loc": pl.String, **_NOTE}), *notes])
+    if not said.height:
+        return first
+    more = said.group_by("loc", maintain_order=True).agg(_more=pl.struct(*_NOTE))
+    joined = first.join(more, on="loc", how="left", maintain_order="left")
+    none = pl.lit(pl.Series([[]], dtype=schema.SCHEMA["merged"]))
+    whole = pl.concat_list(*(pl.coalesce(name, none) for name in ("merged", "_more")))
+    return joined.with_columns(merged=pl.when(whole.list.len() > 0).then(whole)).drop("_more")
+
+
+def _told(first: pl.DataFrame, again: pl.DataFrame) -> Iterator[Fault]:
+    """What is told of rows whose address their own source gave before."""
+    if not again.height:
+        return
+    told = again.head(_TOLD).join(
+        first.select("loc", kept="path"), on="loc", how="left", maintain_order="left"
+    )
+    for loc, path, source, kept in told.select("loc", "path", "source", "kept").iter_rows():
+        message = f"{loc} is also the address of {kept or 'an earlier row'}, which is kept."
+        yield Fault("address-twice", path or source, message)
+    if again.height > _TOLD:
+        more = plural(again.height - _TOLD, "more row")
+        yield Fault("address-twice", again["source"][0], f"{more} stand at addresses of others.")
