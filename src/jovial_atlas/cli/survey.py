@@ -24,6 +24,10 @@ if TYPE_CHECKING:
 )
 @click.option("--workers", type=click.IntRange(1, 64), help="Processes that read pages.")
 @click.option(
+    "--cluster", metavar="ADDRESS", default="",
+    help="Read pages on a Dask cluster, by the address of its scheduler (tcp://…).",
+)  # fmt: skip
+@click.option(
     "--accept", is_flag=True, help="Keep the result also where much of what was listed is lost."
 )
 @click.option("--full", is_flag=True, help="Read every file again, also unchanged ones.")
@@ -31,20 +35,28 @@ if TYPE_CHECKING:
     "--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
     help="Seconds to wait for a server.",
 )  # fmt: skip
-def command(work: Work, workers: int | None, accept: bool, full: bool, timeout: float) -> int:
+def command(
+    work: Work, workers: int | None, cluster: str, accept: bool, full: bool, timeout: float
+) -> int:
     """Read the content into the page table: what is there, section by section, and what
     changed since last time."""
     from jovial_atlas.rounds.reading.unchanged import as_before
 
+    if workers and cluster:
+        raise click.UsageError("Pages are read here or on a cluster: give --workers or --cluster.")
     out = work.output
     path = work.site_path()
     if path.exists():
         work.hold()
     survey = None if full else as_before(path, work.now())
     if survey is None:
-        survey = _read_pages(work, accept=accept, full=full, workers=workers, timeout=timeout)
+        readers = (workers, cluster)
+        survey = _read_pages(work, readers, accept=accept, full=full, timeout=timeout)
+    for fault in survey.faults:
+        if fault.code == "source-broken":
+            out.warn(f"{fault.where} could not be read. {fault.message}")
     if survey.hidden:
-        work.output.warn(survey.hidden)
+        out.warn(survey.hidden)
     if out.format == "json":
         out.json(_as_json(survey))
     elif out.format == "csv":
@@ -131,12 +143,13 @@ def tell_doubts(out: Output, doubts: list[Doubt]) -> None:
 
 
 def _read_pages(
-    work: Work, *, accept: bool, full: bool, workers: int | None, timeout: float
+    work: Work, readers: tuple[int | None, str], *, accept: bool, full: bool, timeout: float
 ) -> Survey:
     from jovial_atlas.rounds.reading.begun import begin_survey
 
     site, now = work.site(), work.now()
-    begun = begin_survey(site, now, workers, full=full)
+    workers, cluster = readers
+    begun = begin_survey(site, now, workers, full=full, cluster=cluster)
     with begun.readers:
         # Workers may read while everything else is loaded here.
         from jovial_atlas.rounds.reading.all_sources import SurveyOptions

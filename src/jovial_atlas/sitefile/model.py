@@ -182,6 +182,21 @@ class Losing(Part, frozen=True, kw_only=True):
     source_pages: Annotated[int, says("and at least so many of them", ge=1)] = 5
 
 
+class Surveying(Part, frozen=True, kw_only=True):
+    """`[survey]`: who reads pages."""
+
+    cluster: Annotated[
+        str, says("scheduler of a Dask cluster that reads pages, like tcp://reader:8786")
+    ] = ""
+
+    @check("cluster")
+    @classmethod
+    def _address(cls, value: str) -> str:
+        if value and not re.fullmatch(r"[a-z]+://\S+", value):
+            raise ValueError(f"{value!r} is no address of a scheduler; give tcp://host:port")
+        return value
+
+
 class RobotsGroup(Part, frozen=True, kw_only=True):
     """One group of robots.txt."""
 
@@ -351,6 +366,7 @@ class SiteModel(Part, frozen=True, kw_only=True):
     place: tuple[Place, ...] = ()
     structured: Structured = field(default_factory=Structured)
     output: OutputFolder = field(default_factory=OutputFolder)
+    survey: Surveying = field(default_factory=Surveying)
     loss: Losing = field(default_factory=Losing)
     identity: Identity = field(default_factory=Identity)
     dates: Dates = field(default_factory=Dates)

@@ -28,14 +28,21 @@ class Begun:
 
 
 def begin_survey(
-    site: SiteFile, now: datetime, workers: int | None = None, *, full: bool = False
+    site: SiteFile,
+    now: datetime,
+    workers: int | None = None,
+    *,
+    full: bool = False,
+    cluster: str = "",
 ) -> Begun:
-    """Begin a survey; `full` reads all files again. What is wrong with a source is told when it
-    is read."""
+    """Begin a survey; `full` reads all files again. Pages are read by the `cluster` at that
+    address, else that of the site file, else here, by so many `workers`. What is wrong with a
+    source is told when it is read."""
     inputs = _inputs(site)
     # The mark is taken before anything is read: what changes later is known by it.
     mark = inputs.mark(site.folder) if inputs else None
-    begun = Begun(now, Readers(workers), inputs, mark, written_pages(site))
+    readers = Readers(workers, "" if workers else cluster or site.model.survey.cluster)
+    begun = Begun(now, readers, inputs, mark, written_pages(site))
     if full or not (site.state / PAGE_TABLE).exists():
         _read(site, begun)
     return begun

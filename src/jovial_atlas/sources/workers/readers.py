@@ -20,6 +20,7 @@ from types import TracebackType
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files
+from jovial_atlas.sources.workers.cluster import Cluster
 from jovial_atlas.sources.workers.folder import Folder, page_files, with_commits
 from jovial_atlas.sources.workers.worker import prepare
 
@@ -35,10 +36,12 @@ _Listed = tuple[list[PageFile], list[Fault]]
 
 class Readers:
     """Use as a context: leaving it ends the workers. `workers` None: one a core where there are
-    many files, none where there are few."""
+    many files, none where there are few. `cluster` is the address of a cluster that reads instead.
+    """
 
-    def __init__(self, workers: int | None = None) -> None:
+    def __init__(self, workers: int | None = None, cluster: str = "") -> None:
         self._workers = workers
+        self._cluster = Cluster(cluster) if cluster else None
         self._pool: ProcessPoolExecutor | None = None
         self._others: list[BaseProcess] = []
         self._due: list[Future[Rows]] = []
@@ -53,6 +56,8 @@ class Readers:
         _error: BaseException | None,
         _trace: TracebackType | None,
     ) -> None:
+        if self._cluster:
+            self._cluster.__exit__(_kind, _error, _trace)
         # Each is cancelled here: a pool that is gone by then forgets to do it, and reads on.
         for future in self._due:
             future.cancel()
@@ -77,7 +82,11 @@ class Readers:
         return begun[0] if begun else self._list(folder, reading)
 
     def read(self, folder: Folder, reading: Reading, pages: list[PageFile]) -> Iterator[Rows]:
-        """What pages of a folder say, chunk by chunk in their order."""
+        """What pages of a folder say, chunk by chunk in their order. Raises ContentError where a
+        cluster cannot read them."""
+        if self._cluster:
+            yield from self._cluster.read(folder.root, reading, pages)
+            return
         listed, futures = self._begun.pop((folder, reading), (None, []))
         if listed is None or pages != pages_among(listed[0], folder):
             for future in futures:
@@ -95,6 +104,8 @@ class Readers:
 
     def _submit(self, pages: list[PageFile], reading: Reading) -> list[Future[Rows]]:
         """Give pages to the workers; to none where there are few."""
+        if self._cluster:
+            return []
         many = len(pages) >= _WORTH_WORKERS
         workers = ((os.cpu_count() or 1) if many else 0) if self._workers is None else self._workers
         if workers < 2 or not pages:

@@ -37,17 +37,26 @@ def prepare() -> None:
     it comes, and it may outlive a parent that is killed by a second."""
     # What the parent had loaded, where this process is a copy of it, stays.
     gc.freeze()
-    gc.set_threshold(_GARBAGE)
     # An interrupt from the keyboard reaches all processes; what to do is for the parent to say.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     parent = parent_process()
     if parent is not None:
         threading.Thread(target=_end_with, args=(parent.pid,), daemon=True).start()
     try:
-        library = ctypes.CDLL(None)
-        library.prctl(_WHEN_ORPHANED, signal.SIGTERM)
+        ctypes.CDLL(None).prctl(_WHEN_ORPHANED, signal.SIGTERM)
+    except (OSError, AttributeError, TypeError):
+        pass
+    else:
         if parent is not None and os.getppid() != parent.pid:
             signal.raise_signal(signal.SIGTERM)  # it was killed before that held
+    spare_memory()
+
+
+def spare_memory() -> None:
+    """Have this process keep memory of one tree for the next, and look for garbage rarely."""
+    gc.set_threshold(_GARBAGE)
+    try:
+        library = ctypes.CDLL(None)
         for parameter, value in _KEPT.items():
             library.mallopt(parameter, value)
     except (OSError, AttributeError, TypeError):
