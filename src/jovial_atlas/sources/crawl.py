@@ -28,7 +28,7 @@ from jovial_atlas.pages.row import CrawlerWordsRow, PageRow
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
 from jovial_atlas.robots.directives import read_header
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
-from jovial_atlas.sources.kept_dates import keep_date, kept_dates
+from jovial_atlas.sources.kept_dates import KeptDates
 from jovial_atlas.sources.remote import get_robots
 from jovial_atlas.sources.workers.html_folder import Progress
 from jovial_atlas.web import Answer, Client, Request, send
@@ -115,9 +115,9 @@ def read_site(
     dated: pl.LazyFrame | None = None,
 ) -> Iterator[Batch]:
     """Pages of a live site, in the order found. `dated` has the dates of the survey before, as
-    `kept_dates` takes them. Raises ContentError where robots.txt, or every start, cannot be
+    `KeptDates` takes them. Raises ContentError where robots.txt, or every start, cannot be
     fetched."""
-    dates_before = kept_dates(dated)
+    before = KeptDates(dated, by_content="fingerprint" in reading.trust)
     matcher = Matcher(_robots(client, crawl), crawl.crawler)
     notes = _Notes(crawl.notes)
     frontier = _Frontier(crawl)
@@ -139,20 +139,18 @@ def read_site(
         faults += (Fault(*told) for told in note.get("told", ()))
         if (row := note["row"]) is not None:
             reached = True
-            if row.get("fingerprint"):
-                keep_date(row, dates_before, by_content="fingerprint" in reading.trust)
             rows.append(row)
             frontier.extend(row, depth)
         if progress:
             progress(done, min(done + len(frontier.waiting), crawl.limits.pages))
         if len(rows) >= _ROWS:
-            yield Batch(schema.table(rows), faults)
+            yield Batch(before.kept(schema.table(rows)), faults)
             rows, faults = [], []
     if not reached:
         starts = ", ".join(crawl.start)
         raise ContentError(f"{crawl.served} gave no page to begin from ({starts}). {_NO_START}")
     faults += _limits_told(crawl, len(frontier.waiting), frontier.too_deep, barred)
-    yield Batch(schema.table(rows), faults)
+    yield Batch(before.kept(schema.table(rows)), faults)
     notes.finish()
 
 

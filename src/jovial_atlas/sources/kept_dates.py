@@ -3,40 +3,45 @@ server's answer, counts only where the content is another one than in the survey
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 import polars as pl
 
-from jovial_atlas.pages.row import PageRow
+_COLUMNS = ("loc", "fingerprint", "digest", "lastmod", "lastmod_from")
 
 
-class KeptDate(NamedTuple):
-    """A page of the survey before: its content, its bytes, its date and from where that was."""
+class KeptDates:
+    """The dates of the survey before, from a table `loc, fingerprint, digest, lastmod,
+    lastmod_from`; `by_content` says that the main content of a page tells whether it changed."""
 
-    fingerprint: str | None
-    digest: str | None
-    lastmod: str | None
-    lastmod_from: str | None
+    def __init__(self, before: pl.LazyFrame | None, *, by_content: bool) -> None:
+        self._before = before
+        self._by_content = by_content
+        self._held: pl.DataFrame | None = None
 
-
-def kept_dates(before: pl.LazyFrame | None) -> dict[str, KeptDate]:
-    """Address → date, of a table `loc, fingerprint, digest, lastmod, lastmod_from`."""
-    if before is None:
-        return {}
-    rows = before.collect(engine="streaming").iter_rows()
-    return {loc: KeptDate(*about) for loc, *about in rows}
-
-
-def keep_date(row: PageRow, before: dict[str, KeptDate], *, by_content: bool) -> None:
-    """A file's own date says nothing where its bytes are as they were, however they are read now:
-    other settings and another version of this tool change no page. Nor does it, `by_content`, where
-    the main content is: a rebuild touches every file, a new footer changes every page, and neither
-    is news."""
-    had = before.get(row["loc"])
-    if had is None or row["lastmod_from"] != "file":
-        return
-    same = had.digest is not None and had.digest == row.get("digest")
-    if (same or (by_content and had.fingerprint == row["fingerprint"])) and had.lastmod:
-        row["lastmod"], row["lastmod_from"] = had.lastmod, had.lastmod_from
-    elif by_content:
-        row["lastmod_from"] = "fingerprint"
+    def kept(self, table: pl.DataFrame) -> pl.DataFrame:
+        """Pages of this survey with their dates. A file's own date says nothing where its bytes
+        are as they were, however they are read now: other settings and another version of this
+        tool change no page. Nor does it, by content, where the main content is: a rebuild touches
+        every file, a new footer changes every page, and neither is news."""
+        if self._before is None or not table.height:
+            return table
+        if self._held is None:
+            names = {name: f"had {name}" for name in _COLUMNS[1:]}
+            held = self._before.select(_COLUMNS).rename(names).collect(engine="streaming")
+            self._held = held.unique("loc", keep="last", maintain_order=True)
+        joined = table.join(
+            self._held.with_columns(_had=True), on="loc", how="left", maintain_order="left"
+        )
+        weak = pl.col("_had").fill_null(False) & (pl.col("lastmod_from") == "file")
+        same = (pl.col("had digest") == pl.col("digest")).fill_null(False)
+        if self._by_content:
+            same |= pl.col("had fingerprint").eq_missing(pl.col("fingerprint"))
+        kept = weak & same & (pl.col("had lastmod").fill_null("") != "")
+        other = pl.lit("fingerprint") if self._by_content else pl.col("lastmod_from")
+        return joined.with_columns(
+            lastmod=pl.when(kept).then("had lastmod").otherwise("lastmod"),
+            lastmod_from=pl.when(kept)
+            .then("had lastmod_from")
+            .when(weak)
+            .then(other)
+            .otherwise("lastmod_from"),
+        ).select(table.columns)

@@ -28,7 +28,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.pages.row import PageRow, values_of
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
-from jovial_atlas.sources.kept_dates import keep_date, kept_dates
+from jovial_atlas.sources.kept_dates import KeptDates
 from jovial_atlas.sources.records.columns import FieldMap, template_fields
 from jovial_atlas.sources.records.records import pages_of
 from jovial_atlas.sources.workers.folder import Folder, page_files
@@ -60,8 +60,8 @@ def read_markdown(
     folder: Folder, how: FieldMap, reading: Reading, dated: pl.LazyFrame | None = None
 ) -> Iterator[Batch]:
     """All files of a folder as one batch a few hundred files. `dated` has the dates of the survey
-    before, as `kept_dates` takes them. Raises ContentError."""
-    before, by_content = kept_dates(dated), "fingerprint" in reading.trust
+    before, as `KeptDates` takes them. Raises ContentError."""
+    before = KeptDates(dated, by_content="fingerprint" in reading.trust)
     files, faults = page_files(replace(folder, endings=MARKDOWN_ENDINGS, documents=()))
     yield Batch(faults=faults)
     renderer = _renderer()
@@ -71,18 +71,17 @@ def read_markdown(
         row, wrong = _read(file, how, reading, renderer)
         unread += wrong
         if row is not None:
-            keep_date(row, before, by_content=by_content)
             rows.append(row)
         if len(rows) == 500:
-            yield _batch(rows, unread)
+            yield _batch(rows, unread, before)
             rows, unread = [], []
-    yield _batch(rows, unread)
+    yield _batch(rows, unread, before)
 
 
-def _batch(rows: list[PageRow], faults: list[Fault]) -> Batch:
+def _batch(rows: list[PageRow], faults: list[Fault], before: KeptDates) -> Batch:
     for row in rows:
         row[schema.EXTRA] = {name: _plain(value) for name, value in row[schema.EXTRA].items()}
-    return Batch(pages_of(rows), list(faults))
+    return Batch(before.kept(pages_of(rows)), list(faults))
 
 
 def _plain(value: Any) -> Any:

@@ -7,6 +7,7 @@ order: rows are those that one machine would give. A worker that is lost costs i
 
 from __future__ import annotations
 
+import io
 import logging
 import os
 from collections import deque
@@ -36,7 +37,9 @@ _PATIENCE = 15.0
 #: How often a chunk is given to another worker where one does not see the folder.
 _TRIES = 5
 
-Rows = tuple[list[PageRow], list[Fault]]
+#: What a chunk gives: its part of the page table as octets (Arrow's stream), and faults. Workers
+#: make the tables, so that who gathers them has little to do.
+PackedRows = tuple[bytes, list[Fault]]
 
 
 class UnseenError(Exception):
@@ -68,7 +71,7 @@ class Cluster:
                 client.close(timeout=_PATIENCE)
         self._due.clear()
 
-    def read(self, root: Path, reading: Reading, pages: Sequence[PageFile]) -> Iterator[Rows]:
+    def read(self, root: Path, reading: Reading, pages: Sequence[PageFile]) -> Iterator[PackedRows]:
         """What pages below a folder say, chunk by chunk in their order. Raises ContentError where
         the cluster cannot be reached, is not fit for it, or is lost."""
         client = self._connected()
@@ -87,14 +90,14 @@ class Cluster:
         while self._due:
             yield from self._next(reading, folder)
 
-    def _next(self, reading: Reading, folder: str) -> Iterator[Rows]:
+    def _next(self, reading: Reading, folder: str) -> Iterator[PackedRows]:
         """What the chunk that was given out first says."""
         chunk, future = self._due.popleft()
         yield from self._taken(chunk, future, reading, folder)
 
     def _taken(
         self, chunk: list[PageFile], future: Future, reading: Reading, folder: str
-    ) -> Iterator[Rows]:
+    ) -> Iterator[PackedRows]:
         from distributed import KilledWorker
 
         client = self._connected()
@@ -112,23 +115,24 @@ class Cluster:
             "place on all of them."
         )
 
-    def _halved(self, chunk: list[PageFile], reading: Reading, folder: str) -> Iterator[Rows]:
+    def _halved(self, chunk: list[PageFile], reading: Reading, folder: str) -> Iterator[PackedRows]:
         """What a chunk says that ended worker after worker: the page that does so is a fault."""
         if len(chunk) == 1:
             said = "Reading it ended one worker of the cluster after another."
-            yield [], [Fault("page-not-understood", chunk[0].path, f"{said} The page is left out.")]
+            fault = Fault("page-not-understood", chunk[0].path, f"{said} The page is left out.")
+            yield _packed([], reading), [fault]
             return
         half = len(chunk) // 2
         for some in (chunk[:half], chunk[half:]):
             future = _submit(self._connected(), some, reading, folder)
             yield from self._taken(some, future, reading, folder)
 
-    def _waited(self, future: Future) -> Rows:
+    def _waited(self, future: Future) -> PackedRows:
         from distributed import TimeoutError as TooLateError
 
         while True:
             try:
-                rows: Rows = future.result(timeout=_PATIENCE)
+                rows: PackedRows = future.result(timeout=_PATIENCE)
             except TooLateError:
                 if not self._connected().scheduler_info(-1)["workers"]:
                     said = f"The cluster {self.address} has no worker left."
@@ -192,13 +196,23 @@ def _submit(client: Client, chunk: list[PageFile], reading: Reading, folder: str
     return client.submit(read_on_worker, chunk, reading, folder, pure=False)
 
 
-def read_on_worker(chunk: list[PageFile], reading: Reading, folder: str) -> Rows:
+def read_on_worker(chunk: list[PageFile], reading: Reading, folder: str) -> PackedRows:
     """Rows and faults of some files, on a worker. Raises UnseenError where it does not see them."""
     _get_ready()
     rows, faults = read_files(chunk, reading)
     if faults and not os.path.isdir(folder):  # noqa: PTH112 - as text it came
         raise UnseenError(folder)
-    return rows, faults
+    return _packed(rows, reading), faults
+
+
+def _packed(rows: list[PageRow], reading: Reading) -> bytes:
+    from jovial_atlas.pages import schema
+    from jovial_atlas.sources.records.records import pages_of
+
+    octets = io.BytesIO()
+    table = pages_of(rows) if reading.fields else schema.table(rows)
+    table.write_ipc_stream(octets, compression="lz4")
+    return octets.getvalue()
 
 
 @cache

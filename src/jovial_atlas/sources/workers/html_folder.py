@@ -19,10 +19,10 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.page import PageFile, Reading, digest_of_page
-from jovial_atlas.sources.kept_dates import keep_date, kept_dates
+from jovial_atlas.sources.kept_dates import KeptDates
 from jovial_atlas.sources.records.records import pages_of
 from jovial_atlas.sources.workers.folder import Folder
-from jovial_atlas.sources.workers.readers import CHUNK, Readers, pages_among
+from jovial_atlas.sources.workers.readers import Readers, pages_among
 
 Progress = Callable[[int, int], None]
 
@@ -62,23 +62,31 @@ def read_folder(
     pages = pages_among(fresh, folder)
     others = [file for file in fresh if not file.path.lower().endswith(folder.endings)]
     yield Batch(schema.table([_document(file, reading) for file in others]))
-    before = kept_dates(known.dates) if known and pages else {}
-    by_content = "fingerprint" in reading.trust
+    dated = known.dates if known else None
+    before = KeptDates(dated, by_content="fingerprint" in reading.trust)
     done = len(files) - len(pages)
-    rows: list[PageRow] = []
+    waiting: list[list[PageRow] | bytes] = []
     faults = []
     for some, page_faults in readers.read(folder, reading, pages):
-        done = min(done + CHUNK, len(files))
+        done = min(done + readers.chunk, len(files))
         if progress:
             progress(done, len(files))
-        for row in some:
-            keep_date(row, before, by_content=by_content)
-        rows += some
+        waiting.append(some)
         faults += page_faults
-        if len(rows) >= _BATCH:
-            yield Batch(pages_of(rows) if reading.fields else schema.table(rows), faults)
-            rows, faults = [], []
-    yield Batch(pages_of(rows) if reading.fields else schema.table(rows), faults)
+        if len(waiting) * readers.chunk >= _BATCH:
+            yield Batch(before.kept(_table_of(waiting, reading)), faults)
+            waiting, faults = [], []
+    yield Batch(before.kept(_table_of(waiting, reading)), faults)
+
+
+def _table_of(waiting: Sequence[list[PageRow] | bytes], reading: Reading) -> pl.DataFrame:
+    """What chunks of pages say, as one table: rows, or tables as octets (Arrow's stream)."""
+    tables = [pl.read_ipc_stream(some) for some in waiting if isinstance(some, bytes)]
+    if tables:
+        fields = schema.extra_fields(tables)
+        return pl.concat([schema.with_extra(table, fields) for table in tables])
+    rows = [row for some in waiting if isinstance(some, list) for row in some]
+    return pages_of(rows) if reading.fields else schema.table(rows)
 
 
 def _sift(files: Sequence[PageFile], known: KnownFiles) -> tuple[list[PageFile], KnownFiles]:

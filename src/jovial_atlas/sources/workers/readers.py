@@ -20,7 +20,7 @@ from types import TracebackType
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files
-from jovial_atlas.sources.workers.cluster import Cluster
+from jovial_atlas.sources.workers.cluster import CLUSTER_CHUNK, Cluster, PackedRows
 from jovial_atlas.sources.workers.folder import Folder, page_files, with_commits
 from jovial_atlas.sources.workers.worker import prepare
 
@@ -81,7 +81,14 @@ class Readers:
         begun = self._begun.get((folder, reading))
         return begun[0] if begun else self._list(folder, reading)
 
-    def read(self, folder: Folder, reading: Reading, pages: list[PageFile]) -> Iterator[Rows]:
+    @property
+    def chunk(self) -> int:
+        """How many pages are read together."""
+        return CLUSTER_CHUNK if self._cluster else CHUNK
+
+    def read(
+        self, folder: Folder, reading: Reading, pages: list[PageFile]
+    ) -> Iterator[Rows | PackedRows]:
         """What pages of a folder say, chunk by chunk in their order. Raises ContentError where a
         cluster cannot read them."""
         if self._cluster:
