@@ -10,6 +10,7 @@ from __future__ import annotations
 import io
 import logging
 import os
+import pickle
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
@@ -75,11 +76,11 @@ class Cluster:
         """What pages below a folder say, chunk by chunk in their order. Raises ContentError where
         the cluster cannot be reached, is not fit for it, or is lost."""
         client = self._connected()
-        here, folder = Path.cwd(), str(root.absolute())
+        here, folder = str(Path.cwd()), str(root.absolute())
         threads = self._check_workers(folder)
         chunks = (
             # Workers may run in any folder.
-            [page._replace(place=str(here / page.place)) for page in some]
+            [page._replace(place=os.path.join(here, page.place)) for page in some]  # noqa: PTH118
             for start in range(0, len(pages), CLUSTER_CHUNK)
             for some in [pages[start : start + CLUSTER_CHUNK]]
         )
@@ -193,12 +194,16 @@ def _looking(root: str) -> Callable[[], tuple[str, bool]]:
 
 
 def _submit(client: Client, chunk: list[PageFile], reading: Reading, folder: str) -> Future:
-    return client.submit(read_on_worker, chunk, reading, folder, pure=False)
+    # As octets: the cluster would look at each value of a list.
+    asked = pickle.dumps((chunk, reading), pickle.HIGHEST_PROTOCOL)
+    return client.submit(read_on_worker, asked, folder, pure=False)
 
 
-def read_on_worker(chunk: list[PageFile], reading: Reading, folder: str) -> PackedRows:
-    """Rows and faults of some files, on a worker. Raises UnseenError where it does not see them."""
+def read_on_worker(asked: bytes, folder: str) -> PackedRows:
+    """Rows and faults of some files, on a worker: those of a pickled list of files and how they are
+    read. Raises UnseenError where it does not see them."""
     _get_ready()
+    chunk, reading = pickle.loads(asked)  # noqa: S301 - from who may run anything here
     rows, faults = read_files(chunk, reading)
     if faults and not os.path.isdir(folder):  # noqa: PTH112 - as text it came
         raise UnseenError(folder)
