@@ -181,6 +181,11 @@ LOOSE = st.sampled_from([
     "<url><loc>{0}h</loc><image:image><image:loc>{0}p</image:loc></image:image></url>",
     "<url><lastmod>2026-11-23</lastmod><loc>{0}i</loc></url>", "<url><loc>/j</loc></url>",
     "<url><loc>https://other.example/</loc></url>", "<url><loc>{0}ö\u2028</loc></url>", "<page/>",
+    '<url><loc>{0}m</loc><xhtml:link rel="alternate" hreflang="en" href="{0}m"/></url>',
+    '<url><loc>{0}n</loc><xhtml:link rel="alternate" hreflang="de" href="{0}h"/></url>',
+    '<url><loc>{0}h</loc><xhtml:link rel="alternate" hreflang="x-default" href="{0}n"/></url>',
+    '<url><loc>{0}o</loc><lastmod>2026-11-23</lastmod>'
+    '<xhtml:link rel="alternate" hreflang="en-UK" href="{0}a"/></url>',
     "<url><loc>{0}k</loc><loc>{0}k</loc></url>", "<url><loc>{0}l&nbsp;</loc></url>", "text",
 ])  # fmt: skip
 
@@ -190,7 +195,7 @@ LOOSE = st.sampled_from([
 @example(["<url><loc>{0}a</loc></url>"] * 3)
 def test_the_quick_way_of_reading_says_what_the_parser_says(entries):
     body = "".join(one.format(HOME) for one in entries)
-    spaces = f'xmlns="{protocol.CORE}" xmlns:image="{protocol.IMAGE}"'
+    spaces = f'xmlns="{protocol.CORE}" xmlns:image="{protocol.IMAGE}" xmlns:xhtml="{protocol.XHTML}"'
     data = f'<?xml version="1.0" encoding="UTF-8"?>\n<urlset {spaces}>{body}</urlset>'
     quick = read_sitemap(data.encode(), "s.xml")
     # A comment at the end is no plain form, so this one is parsed.
@@ -199,12 +204,14 @@ def test_the_quick_way_of_reading_says_what_the_parser_says(entries):
     assert quick.rows.equals(parsed.rows)
     place = ServedAt(f"{HOME}s.xml")
     assert set(check_file(quick, place, NOW)) == set(check_file(parsed, place, NOW))
+    assert quick.links().equals(parsed.links())
+    assert list(check_across([quick])) == list(check_across([parsed]))
 
 
 def test_plain_files_are_read_the_quick_way():
     table = pl.DataFrame({"loc": [f"{HOME}{n}" for n in range(9)], "lastmod": ["2026-11-23"] * 9})
     (part,) = urlset_parts(table, stylesheet="/view.xsl")
-    rows = read_plain(part.data)
+    rows = read_plain(part.data).rows
     assert rows["loc"].to_list() == table["loc"].to_list()
     assert rows["line"].to_list()[:2] == [4, 8]
 

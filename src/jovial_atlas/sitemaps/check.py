@@ -192,29 +192,68 @@ def _pictures_added_up(rows: pl.DataFrame, where: Callable[[int, int], str]) -> 
 def _alternates(files: Sequence[SitemapFile]) -> Iterator[Fault]:
     """Every version lists every version, itself included; a link that is not returned is
     ignored. Versions that no file of the set lists cannot be asked."""
-    links: dict[str, tuple[str, dict[str, str]]] = {}
-    for file in files:
-        for entry in file.entries if file.plain is None and file.kind == FileKind.URLSET else ():
-            versions = {
-                child.attributes.get("href", ""): child.attributes.get("hreflang", "")
-                for child in (entry.node.children if entry.node else ())
-                if child.space == protocol.XHTML and child.name == "link"
-            }
-            if versions and entry.loc not in links:
-                links[entry.loc] = (f"{file.name}:{entry.line}", versions)
-    if not links:
+    found = [
+        keys.with_columns(file=pl.lit(number, pl.UInt32))
+        for number, file in enumerate(files)
+        if (keys := file.link_keys).height
+    ]
+    if not found:
         return
-    known = set(rows_of(files)["loc"])
-    for loc, (where, versions) in links.items():
-        if loc not in versions:
-            message = f"{loc} lists its versions without itself."
-            yield Fault("alternate-no-self", where, message)
-        for href, language in versions.items():
-            if href == loc or href not in known:
-                continue
-            if loc not in links.get(href, ("", {}))[1]:
-                message = f"{loc} names {href} as its {language} version, which does not name it."
-                yield Fault("alternate-not-returned", where, message)
+    links = pl.concat(found)
+    entry = ["loc", "file", "line"]
+    entries = links.select(entry).unique(maintain_order=True)
+    if entries["loc"].n_unique() < entries.height:
+        # What stands twice counts where it stands first.
+        entries = entries.unique("loc", keep="first", maintain_order=True)
+        links = links.join(entries, on=entry, how="semi", maintain_order="left")
+    own = links.filter(pl.col("loc") == pl.col("href"))
+    without = entries.join(own, on="loc", how="anti", maintain_order="left")
+    for where, loc, _, _ in _told(without.with_columns(href="loc"), files):
+        yield Fault("alternate-no-self", where, f"{loc} lists its versions without itself.")
+    yield from _more("alternate-no-self", without, files, "pages list their versions so")
+    known = rows_of(files).select(href=pl.col("loc").hash(1))
+    others = links.filter(pl.col("loc") != pl.col("href")).join(
+        known, on="href", how="semi", maintain_order="left"
+    )
+    alone = _not_returned(others)
+    for where, loc, language, version in _told(alone, files):
+        message = f"{loc} names {version} as its {language} version, which does not name it."
+        yield Fault("alternate-not-returned", where, message)
+    yield from _more("alternate-not-returned", alone, files, "versions are not returned")
+
+
+def _not_returned(links: pl.DataFrame) -> pl.DataFrame:
+    """The links of which none leads back."""
+    there, back = pl.struct(a="loc", b="href").hash(3), pl.struct(a="href", b="loc").hash(3)
+    sums = links.select(there=there.sum(), back=back.sum())
+    if sums["there"][0] == sums["back"][0]:
+        # All that lead there lead back as well: looking for each would take far longer.
+        return links.clear()
+    back_of = links.select(loc="href", href="loc")
+    return links.join(back_of, on=["loc", "href"], how="anti", maintain_order="left")
+
+
+def _told(links: pl.DataFrame, files: Sequence[SitemapFile]) -> Iterator[tuple[str, str, str, str]]:
+    """Some links, as `file, line, href`, as they are told of: where each stands, the address of the
+    entry, language and version."""
+    for at, some in links.head(MOST_TOLD).group_by("file", maintain_order=True):
+        file = files[int(at[0])]
+        said = file.links().with_columns(key=pl.col("href").hash(1))
+        said = said.unique(["line", "key"], keep="last")
+        lines = some.join(said, left_on=["line", "href"], right_on=["line", "key"], how="left",
+                          suffix=" said", maintain_order="left")  # fmt: skip
+        # An entry that does not name itself is looked for by its line alone.
+        names = dict(file.links().select("line", "loc").iter_rows())
+        for line, language, version in lines.select("line", "lang", "href said").iter_rows():
+            yield f"{file.name}:{line}", names[line], language, version
+
+
+def _more(
+    code: str, links: pl.DataFrame, files: Sequence[SitemapFile], what: str
+) -> Iterator[Fault]:
+    if links.height > MOST_TOLD:
+        name = files[links["file"][MOST_TOLD]].name
+        yield Fault(code, name, f"{links.height - MOST_TOLD:,} more {what}.")
 
 
 def check_nesting(index: SitemapFile, listed: Mapping[str, SitemapFile]) -> Iterator[Fault]:

@@ -4,17 +4,21 @@ A file whose entries all have the plain form below, with right values, is well-f
 that form alone and breaks no rule of an element: it need not be parsed. Anything else, however
 small the difference, is left to the parser, which tells what is the matter and where.
 
-    <urlset of known namespaces> ( <url> <loc> [<lastmod>] [<changefreq>] [<priority>]
-    ( <image:image> <image:loc> </image:image> )* </url> )* </urlset>
+    <urlset of known namespaces> ( <url> <loc> links [<lastmod>] [<changefreq>] [<priority>]
+    ( <image:image> <image:loc> </image:image> )* links </url> )* </urlset>
+
+where links are `<xhtml:link rel="alternate" hreflang="…" href="…"/>`, any number of them.
 """
 
 from __future__ import annotations
 
 import re
 from calendar import isleap
+from typing import NamedTuple
 
 import polars as pl
 
+from jovial_atlas import languages
 from jovial_atlas.sitemaps import protocol
 
 #: One row an entry: `companion` tells entries of videos and news, which repeat pages by design.
@@ -26,12 +30,20 @@ ROWS = {
     "companion": pl.Boolean,
 }
 
-_SPACES = rf'(?:\s+xmlns="{re.escape(protocol.CORE)}"|\s+xmlns:image="{re.escape(protocol.IMAGE)}")'
+#: The columns of language versions: one row a link of an entry.
+LINKS = {"line": pl.UInt32, "loc": pl.String, "lang": pl.String, "href": pl.String}
+
+_SPACES = "|".join(
+    rf'\s+xmlns{prefix}="{re.escape(space)}"'
+    for prefix, space in (
+        ("", protocol.CORE), (":image", protocol.IMAGE), (":xhtml", protocol.XHTML),
+    )
+)  # fmt: skip
 _OPENING = re.compile(
     # XML 1.0 §2.8: nothing stands before the declaration, where there is one.
     r'(?:<\?xml version="1\.0"(?: encoding="(?:UTF|utf)-8")?\s*\?>)?'
     r"\s*(?:<!-- [A-Za-z ]+ -->)?"
-    rf"\s*(?:<\?xml-stylesheet [^?<>]*\?>)?\s*<urlset({_SPACES}{{1,2}})\s*>"
+    rf"\s*(?:<\?xml-stylesheet [^?<>]*\?>)?\s*<urlset((?:{_SPACES}){{1,3}})\s*>"
 )
 _CLOSING = re.compile(r"\s*</urlset>\s*\Z")
 # XML 1.0 §2.2 and §2.4: character data without markup, and the five entities.
@@ -44,19 +56,29 @@ _DATE = (
 )
 _TIME = r"T(?:[01]\d|2[0-3]):[0-5]\d:[0-5]\d(?:\.\d+)?(?:Z|[+-](?:[01]\d|2[0-3]):[0-5]\d)"
 _FREQUENCY = "|".join(protocol.FREQUENCIES)
+_ADDRESS = r"https?://[^/?\s<>&#\"']+(?:[/?]" + _TEXT + r"*)?"
+_LINK = '<xhtml:link rel="alternate" hreflang="'
+_LINKS = rf'(?:{_LINK}[A-Za-z0-9-]+" href="{_ADDRESS}"\s*/>\s*)*'
 # Tested as a whole, without groups: that is what an automaton does fastest.
 _ENTRY = (
-    r"^\s*<url>\s*<loc>\s*https?://[^/?\s<>&#\"']+(?:[/?]" + _TEXT + r"*)?\s*</loc>\s*"
+    r"^\s*<url>\s*<loc>\s*" + _ADDRESS + r"\s*</loc>\s*" + _LINKS + ""
     r"(?:<lastmod>\s*(?:" + _DATE + r")(?:" + _TIME + r")?\s*</lastmod>\s*)?"
     r"(?:<changefreq>(?:" + _FREQUENCY + r")</changefreq>\s*)?"
     r"(?:<priority>(?:0(?:\.\d+)?|1(?:\.0+)?)</priority>\s*)?"
     r"(?:<image:image>\s*<image:loc>\s*https?://[^/?\s<>&\"']+(?:[/?]" + _TEXT + r"*)?"
-    r"\s*</image:loc>\s*</image:image>\s*)*$"
+    r"\s*</image:loc>\s*</image:image>\s*)*" + _LINKS + "$"
 )
 
 
-def read_plain(data: bytes) -> pl.DataFrame | None:
-    """The entries of a plain file as `ROWS`, or None where the file has any other form."""
+class PlainFile(NamedTuple):
+    """A plain file: its entries as `ROWS`, and their language versions as `LINKS`."""
+
+    rows: pl.DataFrame
+    links: pl.DataFrame | None
+
+
+def read_plain(data: bytes) -> PlainFile | None:
+    """The entries of a plain file, or None where the file has any other form."""
     try:
         text = data.decode("utf-8")
     except UnicodeDecodeError:
@@ -65,8 +87,10 @@ def read_plain(data: bytes) -> pl.DataFrame | None:
     closing = _CLOSING.search(text, max(len(text) - 64, 0))
     if opening is None or closing is None or opening[1].count("xmlns=") != 1:
         return None
-    if "<image:" in text and opening[1].count("xmlns:image=") != 1:
-        return None
+    for prefix in ("image", "xhtml"):
+        named = opening[1].count(f"xmlns:{prefix}=")
+        if named > 1 or (not named and f"<{prefix}:" in text):
+            return None
     body = text[opening.end() : closing.start()]
     pieces = pl.Series("piece", [body]).str.split("</url>").explode()
     if pieces.len() < 2 or pieces[-1].strip():
@@ -97,7 +121,29 @@ def read_plain(data: bytes) -> pl.DataFrame | None:
     rows = _unescaped(rows, body)
     first = text.count("\n", 0, opening.end()) + 1
     line = pl.col("newlines").cum_sum().shift(1, fill_value=0) + pl.col("lead") + first
-    return rows.with_columns(line=line.cast(pl.UInt32)).select(list(ROWS))
+    rows = rows.with_columns(line=line.cast(pl.UInt32)).select(list(ROWS))
+    if _LINK not in body:
+        return PlainFile(rows, None)
+    links = _links_of(pieces, rows, body)
+    return None if links is None else PlainFile(rows, links)
+
+
+def _links_of(pieces: pl.Series, rows: pl.DataFrame, body: str) -> pl.DataFrame | None:
+    """The language versions of entries; None where one names no language."""
+    parts = (
+        rows.select("line", "loc", part=pieces.str.split(_LINK).list.slice(1))
+        .filter(pl.col("part").list.len() > 0)
+        .explode("part")
+    )
+    said = pl.col("part").str.splitn('" href="', 2).struct
+    links = parts.select(
+        "line", "loc", lang=said.field("field_0"),
+        href=said.field("field_1").str.splitn('"', 2).struct.field("field_0"),
+    )  # fmt: skip
+    for language in links["lang"].unique():
+        if language.lower() != "x-default" and languages.fault_of(language):
+            return None
+    return _unescaped(links, body, "href")
 
 
 #: What stands before every address and every date in a file of ours.
@@ -119,11 +165,11 @@ def as_written(data: bytes) -> pl.DataFrame:
     return _unescaped(rows, text)
 
 
-def _unescaped(rows: pl.DataFrame, text: str) -> pl.DataFrame:
+def _unescaped(rows: pl.DataFrame, text: str, column: str = "loc") -> pl.DataFrame:
     if "&" not in text:
         return rows
     names = ["&lt;", "&gt;", "&quot;", "&apos;", "&amp;"]
-    return rows.with_columns(pl.col("loc").str.replace_many(names, ["<", ">", '"', "'", "&"]))
+    return rows.with_columns(pl.col(column).str.replace_many(names, ["<", ">", '"', "'", "&"]))
 
 
 def _inside(piece: pl.Expr, name: str) -> pl.Expr:

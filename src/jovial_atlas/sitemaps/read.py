@@ -23,7 +23,7 @@ from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.extensions import ELEMENTS, Extension
 from jovial_atlas.sitemaps.node import XmlNode
 from jovial_atlas.sitemaps.packing import decompressed, unpacked
-from jovial_atlas.sitemaps.plain import ROWS, read_plain
+from jovial_atlas.sitemaps.plain import LINKS, ROWS, read_plain
 
 _DOCTYPE = re.compile(rb"\s*(?:<\?[^>]*\?>\s*|<!--(?:(?!-->).)*-->\s*)*<!DOCTYPE", re.S | re.I)
 _HTML = re.compile(rb"\s*(?:<\?[^>]*\?>\s*)?(?:<!doctype html|<html)", re.I)
@@ -87,7 +87,10 @@ class SitemapFile:
     faults: list[Fault] = field(default_factory=list)
     #: The entries of a plain file, whose elements need no further check; None for all others.
     plain: pl.DataFrame | None = None
+    #: The keys of its language versions, where it is plain and has any: `line, loc, href`.
+    keyed: pl.DataFrame | None = None
     _entries: list[Entry] = field(default_factory=list)
+    _data: bytes = field(default=b"", repr=False)
 
     @property
     def entries(self) -> list[Entry]:
@@ -113,6 +116,27 @@ class SitemapFile:
         ]
         return pl.DataFrame(rows, schema=ROWS, orient="row")
 
+    @property
+    def link_keys(self) -> pl.DataFrame:
+        """The keys of its language versions, each once an entry, as `line, loc, href`."""
+        return self.keyed if self.keyed is not None else _keyed(self.links())
+
+    def links(self) -> pl.DataFrame:
+        """Language versions of entries as `plain.LINKS`; a plain file is read again."""
+        if self.keyed is not None:
+            packed = self._data[:2] == b"\x1f\x8b"
+            plain = read_plain(_body(unpacked(self._data).data if packed else self._data))
+            assert plain is not None and plain.links is not None
+            return plain.links
+        links = [
+            (entry.line, entry.loc, child.attributes.get("hreflang", ""),
+             child.attributes.get("href", ""))
+            for entry in (self._entries if self.kind == FileKind.URLSET else ())
+            for child in (entry.node.children if entry.node else ())
+            if child.space == protocol.XHTML and child.name == "link"
+        ]  # fmt: skip
+        return pl.DataFrame(links, schema=LINKS, orient="row")
+
     def fault(self, code: str, line: int | None, message: str) -> None:
         """Note a fault of this file; past a thousand the rest is not kept."""
         if len(self.faults) < _MAX_FAULTS:
@@ -122,7 +146,7 @@ class SitemapFile:
 
 def read_sitemap(data: bytes, name: str) -> SitemapFile:
     """Read a sitemap of any kind from its bytes, gzip recognised by content."""
-    file = SitemapFile(name)
+    file = SitemapFile(name, _data=data)
     if data[:2] == b"\x1f\x8b":
         try:
             contents = unpacked(data)
@@ -143,7 +167,7 @@ def read_sitemap(data: bytes, name: str) -> SitemapFile:
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
         file.fault("sitemap-not-utf8", 1, "The file is in UTF-16; a sitemap is UTF-8.")
         return file
-    body = data.removeprefix(b"\xef\xbb\xbf")
+    body = _body(data)
     declared = _ENCODING.match(body)
     if declared and declared[1].lower() != b"utf-8":
         said = declared[1].decode("ascii", "replace")
@@ -159,15 +183,23 @@ def read_sitemap(data: bytes, name: str) -> SitemapFile:
             "The file has a document type declaration; it is refused unread, "
             "since entities can be made to fill the memory.",
         )
-    elif body.lstrip()[:1] == b"<":
-        file.plain = read_plain(body)
-        if file.plain is None:
-            _read_xml(body, file)
-        else:
-            file.kind = FileKind.URLSET
-    else:
+    elif body.lstrip()[:1] != b"<":
         _read_text(body, file)
+    elif (plain := read_plain(body)) is None:
+        _read_xml(body, file)
+    else:
+        file.kind, file.plain = FileKind.URLSET, plain.rows
+        file.keyed = None if plain.links is None else _keyed(plain.links)
     return file
+
+
+def _body(data: bytes) -> bytes:
+    return data.removeprefix(b"\xef\xbb\xbf")
+
+
+def _keyed(links: pl.DataFrame) -> pl.DataFrame:
+    keys = links.select("line", pl.col("loc", "href").hash(1))
+    return keys.unique(["line", "loc", "href"], maintain_order=True)
 
 
 _MEDIA = re.compile(
