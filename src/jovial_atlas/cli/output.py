@@ -9,15 +9,17 @@ import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import cached_property
+from itertools import chain, islice
 from threading import Thread
 from typing import TYPE_CHECKING, TextIO
 
 import click
 
 from jovial_atlas.cli.visible import in_line, json_safe, visible
-from jovial_atlas.sitefile.cells import as_cell
+from jovial_atlas.sitefile.cells import MAY_BE_FORMULA, as_cell
 
 if TYPE_CHECKING:
+    import polars as pl
     from rich.console import Console
     from rich.text import Text
 
@@ -36,6 +38,12 @@ def _plain(value: object) -> object:
     if hasattr(value, "__struct_fields__"):
         return {name: getattr(value, name) for name in value.__struct_fields__}
     return str(value)
+
+
+#: Texts that may begin a formula, or have signs that are shown in another way; and empty ones.
+_PERHAPS_ODD = MAY_BE_FORMULA + r"|[^\x20-\x7e\n\t]|^$"
+#: Rows of a CSV that are written together.
+_ROWS_AT_ONCE = 20_000
 
 
 class Output:
@@ -86,6 +94,16 @@ class Output:
         text = json.dumps(value, ensure_ascii=False, indent=1, default=_plain)
         click.echo(json_safe(text, self.secrets))
 
+    def json_list(self, parts: Iterable[Sequence[object]]) -> None:
+        """As `json`, of a list that comes in parts: what is long is never held as a whole."""
+        before = "["
+        for part in parts:
+            if part:
+                text = json.dumps(part, ensure_ascii=False, indent=1, default=_plain)
+                click.echo(f"{before}{json_safe(text[1:-2], self.secrets)}", nl=False)
+                before = ","
+        click.echo("[]" if before == "[" else "\n]")
+
     def exact(self, text: str) -> None:
         """A result in a format of its own, alone on standard output."""
         click.echo(visible(text, self.secrets), nl=False)
@@ -93,11 +111,31 @@ class Output:
     def csv(self, header: Sequence[str], rows: Iterable[Sequence[object]]) -> None:
         """The result as CSV (RFC 4180), alone on standard output. A text that a spreadsheet would
         take for a formula is written so that it is none."""
-        buffer = io.StringIO()
-        writer = csv.writer(buffer, lineterminator="\r\n")
-        writer.writerow(header)
-        writer.writerows([[self._cell(cell) for cell in row] for row in rows])
-        click.echo(buffer.getvalue(), nl=False)
+        waiting = chain([header], ([self._cell(cell) for cell in row] for row in rows))
+        while some := list(islice(waiting, _ROWS_AT_ONCE)):
+            buffer = io.StringIO()
+            csv.writer(buffer, lineterminator="\r\n").writerows(some)
+            click.echo(buffer.getvalue(), nl=False)
+
+    def csv_tables(self, tables: Iterable[pl.DataFrame]) -> None:
+        """As `csv`, of tables with the same columns, of which the first may be empty."""
+        import polars as pl
+
+        first = True
+        for table in tables:
+            texts = table.select(pl.all().cast(pl.String)).with_columns(
+                pl.all().map_batches(self._cells, return_dtype=pl.String, is_elementwise=True)
+            )
+            click.echo(texts.write_csv(include_header=first, line_terminator="\r\n"), nl=False)
+            first = False
+
+    def _cells(self, values: pl.Series) -> pl.Series:
+        """A column of cells: those that may need it are looked at one by one."""
+        odd = values.str.contains(_PERHAPS_ODD) if not self.secrets else values.is_not_null()
+        if not odd.any():
+            return values
+        cells = [self._cell(value) or None for value in values.filter(odd).to_list()]
+        return values.scatter(odd.arg_true(), cells)
 
     def _cell(self, value: object) -> object:
         """A cell of a table for spreadsheets."""

@@ -84,30 +84,41 @@ def command(
     survey = last_survey(site, work.now())
     if take:
         return _tell(work, take_table(survey, take, dry_run=dry_run, anyway=anyway), take, dry_run)
-    pages = select_pages(survey.decided, site, Filters(**filters))
+    pages = select_pages(survey.table, site, Filters(**filters))
     shown = pages.head(limit) if limit else pages
     if edit:
-        count = write_table(shown, survey, edit, columns_of(fields))
+        some = shown.collect(engine="streaming")
+        count = write_table(some, survey, edit, columns_of(fields))
         said = f"{plural(count, 'page')} written to {edit}. Fill it in, then:"
         out.note(f"{said} jovial-atlas pages --take {edit}")
     elif export_to:
-        export(shown, export_to)
-        out.note(f"{plural(shown.height, 'page')} written to {export_to}.")
+        count = export(shown, export_to)
+        out.note(f"{plural(count, 'page')} written to {export_to}.")
     else:
-        _show(out, shown, pages.height - shown.height, site.model.site.url)
+        _show(out, pages, limit, site.model.site.url)
     return 0
 
 
-def _show(out: Output, shown: pl.DataFrame, more: int, url: str) -> None:
-    """The pages, and how many more there are."""
-    from jovial_atlas.faults import plural
+#: Pages that a table for people has at most, where no other number is asked for.
+_MOST_SHOWN = 1_000
 
-    rows = shown.select(_FIELDS)
+
+def _show(out: Output, pages: pl.LazyFrame, limit: int | None, url: str) -> None:
+    """The pages, and how many more there are."""
+    import polars as pl
+
+    from jovial_atlas.faults import plural
+    from jovial_atlas.rounds.deciding.pages import batches
+
+    rows = pages.select(_FIELDS)
+    wanted = rows.head(limit) if limit else rows
     if out.format == "json":
-        out.json(rows.to_dicts())
+        out.json_list(some.to_dicts() for some in batches(wanted))
     elif out.format == "csv":
-        out.csv(_FIELDS, rows.iter_rows())
+        out.csv_tables(batches(wanted))
     else:
+        count = int(pages.select(pl.len()).collect(engine="streaming").item())
+        shown = rows.head(limit or _MOST_SHOWN).collect(engine="streaming")
         out.table(
             [("Page", "left"), ("Section", "left"), ("Verdict", "fold"), ("Title", "fold"),
              ("Last change", "left")],
@@ -119,11 +130,13 @@ def _show(out: Output, shown: pl.DataFrame, more: int, url: str) -> None:
                     row["title"],
                     (row["lastmod"] or "")[:10],
                 ]
-                for row in rows.to_dicts()
+                for row in shown.to_dicts()
             ],
         )  # fmt: skip
+        more = count - shown.height
         rest = f", {more:,} more not shown" if more else ""
-        out.say(f"{plural(shown.height, 'page')}{rest}.")
+        how = "" if limit or not more else " (--limit, or --export FILE for all)"
+        out.say(f"{plural(shown.height, 'page')}{rest}{how}.")
 
 
 #: Changes of a table that are shown.

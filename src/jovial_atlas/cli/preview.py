@@ -45,8 +45,9 @@ def command(
     if urls:
         pages = chosen(urls, survey)
     else:
-        shown = survey.decided.filter("index")
-        pages = select_pages(shown, site, Filters(section, match=match)).head(limit)
+        shown = survey.table.filter("index")
+        some = select_pages(shown, site, Filters(section, match=match)).head(limit)
+        pages = some.collect(engine="streaming")
     if to:
         count = draw(pages, survey, to)
         out.note(f"{plural(count, 'page')} drawn on {to}.")

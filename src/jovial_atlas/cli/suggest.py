@@ -37,10 +37,11 @@ def command(
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
-    pages = select_pages(survey.decided, site, Filters(section, "listed", match=match))
+    wanted = select_pages(survey.table, site, Filters(section, "listed", match=match))
     said = {name: pl.col(name).is_not_null() for name in PROPOSED_FIELDS}
     if not everything:
-        pages = pages.filter(~said["title"] | ~said["description"])
+        wanted = wanted.filter(~said["title"] | ~said["description"])
+    pages = wanted.collect(engine="streaming")
     propose = proposer(site)
     if edit:
         count = write_table(pages, survey, edit, PROPOSED_FIELDS, propose)

@@ -19,6 +19,7 @@ from jovial_atlas.files.whole import (
     temporary_name,
     write_lines,
     write_over,
+    write_pieces,
     write_whole,
     writing,
 )
@@ -42,6 +43,7 @@ __all__ = [
     "temporary_name",
     "write_lines",
     "write_over",
+    "write_pieces",
     "write_whole",
     "writing",
 ]

@@ -12,7 +12,7 @@ import polars as pl
 from jovial_atlas.pages.schema import VERDICT_COLUMNS as VERDICT_COLUMNS
 from jovial_atlas.rules.fields import DIRECTIVES, FIELDS, Layer, LayerSays
 from jovial_atlas.rules.layers import in_play, layers_for_crawlers, layers_of
-from jovial_atlas.rules.matching import WORTH_LOOKING_UP, first_fitting
+from jovial_atlas.rules.matching import WORTH_LOOKING_UP, first_fitting, value_at
 from jovial_atlas.rules.own import OWN, words_for
 from jovial_atlas.rules.page_kinds import SIGNS, role_column
 from jovial_atlas.rules.selectors import path_column, section_column
@@ -32,13 +32,12 @@ def decide(
     layers = layers_of(site, now, pages, filled)
     fields = in_play(layers)
     table = _laid_over(_prepared(pages, site, fields, filled), layers, fields)
-    numbers = range(len(layers))
-    names = dict(zip(numbers, [layer.name for layer in layers], strict=True))
-    reasons = dict(zip(numbers, [layer.reason for layer in layers], strict=True))
+    by, names = pl.col("_by"), [layer.name for layer in layers]
+    reasons = [layer.reason for layer in layers]
     table = table.with_columns(
         verdict=pl.when("listed").then(pl.lit("listed")).otherwise(pl.lit("unlisted")),
-        reason=pl.col("_by").replace_strict(reasons, return_dtype=pl.String),
-        decided_by=pl.col("_by").replace_strict(names, return_dtype=pl.String),
+        reason=value_at(by, reasons, pl.String()),
+        decided_by=value_at(by, names, pl.String()),
     )
     single = layers_for_crawlers(site, now, pages.collect_schema(), filled)
     return _from_owner(_for_crawlers(table, single), fields).drop(
@@ -208,10 +207,8 @@ def _set_by_patterns(layers: Sequence[Layer], number: int) -> list[pl.Expr]:
     for name in dict.fromkeys(name for layer in layers for name in layer.sets):
         speaking = [at for at, layer in enumerate(layers) if name in layer.sets][::-1]
         hit = first_fitting(tuple(layers[at].patterns for at in speaking))
-        values = {place: layers[at].sets[name] for place, at in enumerate(speaking)}
-        numbers = {place: number + at for place, at in enumerate(speaking)}
-        said = hit.replace_strict(values, return_dtype=FIELDS[name])
-        by = hit.replace_strict(numbers, return_dtype=pl.UInt32)
+        said = value_at(hit, [layers[at].sets[name] for at in speaking], FIELDS[name])
+        by = value_at(hit, [number + at for at in speaking], pl.UInt32())
         changed += [
             pl.when(hit.is_not_null()).then(said).otherwise(pl.col(name)).alias(name),
             pl.coalesce(by, f"_{name}_by").alias(f"_{name}_by"),

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from functools import partial
+from typing import Any
 
 import polars as pl
 
@@ -28,6 +29,13 @@ def first_fitting(groups: Sequence[Sequence[str]]) -> pl.Expr:
     like; null where none is."""
     work = partial(_first_of, groups=groups)
     return pl.col("_path").map_batches(work, return_dtype=pl.UInt32, is_elementwise=True)
+
+
+def value_at(number: pl.Expr, values: Sequence[Any], kind: pl.DataType) -> pl.Expr:
+    """The value that stands at each number (from 0) of a column; null where that is null. Polars'
+    own ways of replacing need all rows at once."""
+    table = pl.Series(values, dtype=kind)
+    return number.map_batches(table.gather, return_dtype=kind, is_elementwise=True)
 
 
 def _first_of(paths: pl.Series, groups: Sequence[Sequence[str]]) -> pl.Series:

@@ -8,6 +8,8 @@ import re
 
 # What begins a formula, or makes what follows begin one.
 _FORMULA = re.compile(r"'*[=+\-@\t\r\n\uff1d\uff0b\uff0d\uff20]")
+#: What every text begins with that becomes another one as a cell, for whole columns.
+MAY_BE_FORMULA = r"^['=+\-@\t\r\n\x{ff1d}\x{ff0b}\x{ff0d}\x{ff20}]"
 _NUMBER = re.compile(r"[+-]?\d+(?:[.,]\d+)?\Z", re.ASCII)
 _QUOTED = re.compile(r"'(?='*[=+\-@\t\r\n\uff1d\uff0b\uff0d\uff20])")
 

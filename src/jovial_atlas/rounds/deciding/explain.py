@@ -11,6 +11,7 @@ from rapidfuzz import fuzz, process
 from jovial_atlas import addresses
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.head.compose import head_data
+from jovial_atlas.head.context import HeadContext
 from jovial_atlas.head.head import Head
 from jovial_atlas.head.lengths import width
 from jovial_atlas.head.settings import head_settings
@@ -50,7 +51,8 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
     Raises AtlasError where it is not of this site, or not in the last survey; then the
     nearest address is named.
     """
-    page = page_of(page_at(address, survey).to_dicts()[0])
+    row, names = _page_and_names(_loc(address, survey.site), survey)
+    page = page_of(survey.decide(row).to_dicts()[0])
     loc = page.loc
     site = next(host for host in site.hosts if addresses.origin(loc) == host.model.site.url)
     robots = robots_of(site.model)
@@ -58,12 +60,11 @@ def explain(address: str, survey: LastSurvey, site: SiteFile) -> Explained:
     answers = [Matcher(robots, agent).ask(addresses.path_and_query(loc)) for agent in agents]
     answer = next((one for one in answers if one.allowed), answers[0])
     films = survey.films.get(loc, [])
-    head = head_data(page, head_settings(site), films, survey.head_context)
+    context = HeadContext(survey.pictures.look, names.get)
+    head = head_data(page, head_settings(site), films, context)
     return Explained(
         page=page,
-        layers=explain_layers(
-            survey.pages.filter(pl.col("loc") == loc).collect(), site, survey.now
-        ),
+        layers=explain_layers(row, site, survey.now),
         sitemap=_listed_in(loc, site),
         robots={
             "allowed": answer.allowed,
@@ -112,14 +113,26 @@ def _passed_over(page: Page, survey: LastSurvey) -> dict[str, list[str]]:
 
 
 def page_at(address: str, survey: LastSurvey) -> pl.DataFrame:
-    """The row of a page, by its address or its path on the site. Raises AtlasError as `explain`."""
-    loc = _loc(address, survey.site)
-    row = survey.decided_where(pl.col("loc") == loc).collect(engine="streaming")
+    """The row of a page with its verdict, by its address or its path on the site. Raises AtlasError
+    as `explain`."""
+    return survey.decide(_page_and_names(_loc(address, survey.site), survey)[0])
+
+
+def _page_and_names(loc: str, survey: LastSurvey) -> tuple[pl.DataFrame, dict[str, str]]:
+    """The row of a page as the survey has it, and what the pages in the folders above it are
+    called: all that is asked of other pages to explain one. A large table is read once for it."""
+    path = addresses.path_and_query(loc)
+    steps = [path[:end] for end, letter in enumerate(path) if letter == "/"]
+    origin = addresses.origin(loc)
+    wanted = {loc, *(origin + step for step in steps), *(f"{origin}{step}/" for step in steps)}
+    rows = survey.pages.filter(pl.col("loc").is_in(sorted(wanted))).collect(engine="streaming")
+    row = rows.filter(pl.col("loc") == loc)
     if not row.height:
-        nearest = _nearest(loc, survey.pages.select("loc").collect()["loc"].to_list())
+        nearest = _nearest(loc, survey)
         meant = f" The nearest is {nearest}." if nearest else ""
         raise AtlasError(f"{loc} is no page of the last survey.{meant}")
-    return row
+    said = rows.select("loc", pl.coalesce("heading", "title"), "kind")
+    return row, {at: name for at, name, kind in said.iter_rows() if name and kind == "page"}
 
 
 def _lengths(head: Head, site: SiteFile) -> dict[str, dict[str, int]]:
@@ -145,13 +158,29 @@ def _loc(address: str, site: SiteFile) -> str:
     return loc
 
 
-def _nearest(loc: str, known: list[str]) -> str | None:
-    """The page whose address begins like `loc`, else the one most like it."""
-    begun = [page for page in known if page.startswith(loc)]
-    if begun:
-        return min(begun, key=len)
-    best = process.extractOne(loc, known, scorer=fuzz.ratio, score_cutoff=70)
-    return best[0] if best else None
+#: Addresses that are compared with one that is not there, letter by letter.
+_COMPARED = 200_000
+
+
+def _nearest(loc: str, survey: LastSurvey) -> str | None:
+    """The page whose address begins like `loc`, else the one most like it: of a large site, among
+    those that begin as it does for as long as any does."""
+    locs = survey.pages.select("loc")
+    begun = locs.filter(pl.col("loc").str.starts_with(loc)).collect(engine="streaming")
+    if begun.height:
+        return str(min(begun["loc"].to_list(), key=len))
+    begins = [loc[:end] for end, letter in enumerate(loc) if letter == "/" and end > _SCHEME]
+    for beginning in reversed(begins):
+        like = locs.filter(pl.col("loc").str.starts_with(f"{beginning}/")).head(_COMPARED)
+        known = like.collect(engine="streaming")["loc"].to_list()
+        best = process.extractOne(loc, known, scorer=fuzz.ratio, score_cutoff=70)
+        if best:
+            return str(best[0])
+    return None
+
+
+#: The slashes of a scheme end here.
+_SCHEME = len("https://")
 
 
 def _listed_in(loc: str, site: SiteFile) -> list[str]:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import io
 import json
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -11,11 +11,11 @@ import polars as pl
 
 from jovial_atlas import patterns
 from jovial_atlas.errors import AtlasError
-from jovial_atlas.files import write_whole
+from jovial_atlas.files import write_pieces
 from jovial_atlas.pages import snapshot
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.cells import as_cell
+from jovial_atlas.sitefile.cells import MAY_BE_FORMULA, as_cell
 from jovial_atlas.sitefile.deciding import REST
 
 
@@ -32,15 +32,16 @@ class Filters:
     where: str | None = None
 
 
-def select_pages(decided: pl.DataFrame, site: SiteFile, filters: Filters) -> pl.DataFrame:
-    """The pages for which every given condition holds. Raises AtlasError for a wrong one."""
+def select_pages(decided: pl.LazyFrame, site: SiteFile, filters: Filters) -> pl.LazyFrame:
+    """The pages for which every given condition holds, to be read in pieces. Raises AtlasError for
+    a wrong one."""
     if filters.section is not None:
-        known = sorted({*(one.name for one in site.model.section), REST, *decided["section"]})
+        known = sorted({*(one.name for one in site.model.section), REST, *_all(decided, "section")})
         if filters.section not in known:
             raise AtlasError(f"{filters.section!r} is no section; there are {', '.join(known)}.")
         decided = decided.filter(pl.col("section") == filters.section)
     if filters.source is not None:
-        known = decided["source"].unique().sort().to_list()
+        known = _all(decided, "source")
         if filters.source not in known:
             raise AtlasError(f"{filters.source!r} is no source; there are {', '.join(known)}.")
         decided = decided.filter(pl.col("source") == filters.source)
@@ -55,19 +56,27 @@ def select_pages(decided: pl.DataFrame, site: SiteFile, filters: Filters) -> pl.
     return decided if filters.where is None else _where(decided, filters.where)
 
 
-def _matching(decided: pl.DataFrame, site: SiteFile, match: str) -> pl.DataFrame:
+def _all(decided: pl.LazyFrame, name: str) -> list[str]:
+    """The values that a column has, in order."""
+    found = decided.select(pl.col(name).unique()).collect(engine="streaming")
+    return [str(value) for value in found[name].drop_nulls().sort()]
+
+
+def _matching(decided: pl.LazyFrame, site: SiteFile, match: str) -> pl.LazyFrame:
     try:
         expression = patterns.to_regex(match)
     except ValueError as error:
         raise AtlasError(f"--match: {error}.") from None
-    return decided.filter(decided.select(path_column(site))["_path"].str.contains(expression))
+    return decided.filter(path_column(site).str.contains(expression))
 
 
-def _where(decided: pl.DataFrame, where: str) -> pl.DataFrame:
+def _where(decided: pl.LazyFrame, where: str) -> pl.LazyFrame:
+    known = decided.collect_schema()
     try:
-        return decided.filter(pl.sql_expr(where))
+        condition = pl.sql_expr(where)
+        pl.DataFrame(schema=known).filter(condition)
     except (pl.exceptions.ColumnNotFoundError, pl.exceptions.StructFieldNotFoundError):
-        columns = ", ".join(decided.columns)
+        columns = ", ".join(known.names())
         raise AtlasError(
             f"--where: {where!r} names a column that the page table does not have. "
             f"It has: {columns}."
@@ -76,26 +85,59 @@ def _where(decided: pl.DataFrame, where: str) -> pl.DataFrame:
         raise AtlasError(
             f"--where: {where!r} is no SQL condition ({str(error).splitlines()[0]})."
         ) from None
+    return decided.filter(condition)
 
 
-def export(pages: pl.DataFrame, path: Path) -> None:
+#: Rows that are taken out of a large table together.
+_AT_ONCE = 50_000
+
+
+def batches(pages: pl.LazyFrame) -> Iterator[pl.DataFrame]:
+    """Pages in their order, some at a time; at first none, for their columns."""
+    yield pl.DataFrame(schema=pages.collect_schema())
+    yield from pages.collect_batches(chunk_size=_AT_ONCE, maintain_order=True, engine="streaming")
+
+
+def export(pages: pl.LazyFrame, path: Path) -> int:
     """Write pages with all their columns, by the ending of the file: .csv, .json, .jsonl or
-    .parquet. Lists and nested fields become JSON text in a CSV, and what a spreadsheet would take
-    for a formula becomes none. Raises AtlasError."""
+    .parquet; gives their number. Lists and nested fields become JSON text in a CSV, and what a
+    spreadsheet would take for a formula becomes none. Raises AtlasError."""
     endings = (".csv", ".json", ".jsonl", ".parquet")
     if path.suffix.lower() not in endings:
         raise AtlasError(f"{path}: an export ends in {', '.join(endings)}.")
-    buffer = io.BytesIO()
+    count = int(pages.select(pl.len()).collect(engine="streaming").item())
     if path.suffix == ".parquet":
-        pages.write_parquet(buffer)
-    elif path.suffix == ".jsonl":
-        pages.write_ndjson(buffer)
-    elif path.suffix == ".json":
-        text = json.dumps(pages.to_dicts(), ensure_ascii=False, indent=1, default=str)
-        buffer.write(f"{text}\n".encode())
+        snapshot.sink(pages, path)
     else:
-        _flat(pages).write_csv(buffer, line_terminator="\r\n")
-    write_whole(path, buffer.getvalue())
+        forms = {".csv": _as_csv, ".json": _as_json, ".jsonl": _as_lines}
+        write_pieces(path, forms[path.suffix.lower()](pages))
+    return count
+
+
+def _as_csv(pages: pl.LazyFrame) -> Iterator[bytes]:
+    names = pages.collect_schema().names()
+    yield (
+        pl.DataFrame(schema=dict.fromkeys(names, pl.String))
+        .write_csv(line_terminator="\r\n")
+        .encode()
+    )
+    for some in batches(pages):
+        text = _flat(some).write_csv(line_terminator="\r\n", include_header=False)
+        yield text.encode()
+
+
+def _as_json(pages: pl.LazyFrame) -> Iterator[bytes]:
+    before = "["
+    for some in filter(len, batches(pages)):
+        text = json.dumps(some.to_dicts(), ensure_ascii=False, indent=1, default=str)
+        yield f"{before}{text[1:-2]}".encode()
+        before = ","
+    yield b"[]\n" if before == "[" else b"\n]\n"
+
+
+def _as_lines(pages: pl.LazyFrame) -> Iterator[bytes]:
+    for some in batches(pages):
+        yield some.write_ndjson().encode()
 
 
 def _flat(pages: pl.DataFrame) -> pl.DataFrame:
@@ -107,7 +149,7 @@ def _flat(pages: pl.DataFrame) -> pl.DataFrame:
                 for value in pages[name].to_list()
             ]
             changes.append(pl.Series(name, values, pl.String))
-        elif kind == pl.String:
-            cells = [None if value is None else as_cell(value) for value in pages[name].to_list()]
-            changes.append(pl.Series(name, cells, pl.String))
+        elif kind == pl.String and (odd := pages[name].str.contains(MAY_BE_FORMULA)).any():
+            cells = [as_cell(value) for value in pages[name].filter(odd).to_list()]
+            changes.append(pages[name].clone().scatter(odd.arg_true(), cells))
     return pages.with_columns(changes)

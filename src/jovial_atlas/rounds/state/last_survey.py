@@ -63,6 +63,11 @@ class LastSurvey:
             return self.decided.lazy().with_row_index("_row")
         return self.decide(self.pages.with_row_index("_row"))
 
+    @property
+    def table(self) -> pl.LazyFrame:
+        """The page table with verdicts, to be read in pieces."""
+        return self.decided.lazy() if self.is_held else self.decide(self.pages)
+
     def decided_where(self, wanted: pl.Expr) -> pl.LazyFrame:
         """The pages of which something holds that stands in the page table itself, with their
         verdicts."""

@@ -56,13 +56,14 @@ class PublishedSite:
 
     def files_of(self, loc: str) -> list[str]:
         """Names of the files that list a page."""
-        there = pl.col("loc") == loc
-        stems = set(self.listed.filter(there)["file"])
-        placed = snapshot.load(self.site.state / f"{PLACED}-videos.parquet")
-        if placed is not None:
-            same = pl.col("key") == key_of(pl.lit(loc))
-            for kind, number in placed.filter(same).select("kind", "number").iter_rows():
-                stems.add(f"{self.record.kinds[kind]}-{number}")
+        stems = set()
+        for name in ("pages", "videos"):
+            path = self.site.state / f"{PLACED}-{name}.parquet"
+            placed = snapshot.scan(path) if self.record.files else None
+            if placed is not None:
+                same = placed.filter(pl.col("key") == key_of(pl.lit(loc)))
+                for kind, number in same.select("kind", "number").collect().iter_rows():
+                    stems.add(f"{self.record.kinds[kind]}-{number}")
         return sorted(
             PurePosixPath(file.path).name
             for name, file in self.record.files.items()
