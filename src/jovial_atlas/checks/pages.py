@@ -1,7 +1,8 @@
 """What the page table and its verdicts show: duplicates, contradictions.
 
 Each function takes the decided page table and gives faults; no file is opened, but for
-`exists`, which is handed in to tell whether an address that is no page leads to a file.
+`exists`, which is handed in to tell whether an address that is no page leads to a file. A table
+may have many millions of rows: each takes of it only what it tells of.
 """
 
 from __future__ import annotations
@@ -13,11 +14,12 @@ import polars as pl
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.robots import Matcher, RobotsFile
+from jovial_atlas.rules import barred
 from jovial_atlas.rules.own import guards, refused_fields
 from jovial_atlas.sitefile import SiteFile
 
 
-def check_texts(decided: pl.DataFrame) -> Iterator[Fault]:
+def check_texts(decided: pl.LazyFrame) -> Iterator[Fault]:
     """Missing and duplicate titles and descriptions of listed pages. Versions in other languages
     are told apart by these."""
     # Documents have no head that a title could stand in.
@@ -31,16 +33,9 @@ def check_texts(decided: pl.DataFrame) -> Iterator[Fault]:
                 f"field that holds it in `columns`, or write a pattern into [head] or a section."
             )
             yield Fault(f"{name}-missing", source, message)
-        for loc in missing["loc"]:
+        for loc in _locs(missing):
             yield Fault(f"{name}-missing", loc, f"The page has no {name}.")
-        shared = (
-            listed.filter(pl.col(name).is_not_null())
-            .group_by(name, "language")
-            .agg(pl.col("loc").sort())
-            .filter(pl.col("loc").list.len() > 1)
-            .sort(name, "language")
-        )
-        for text, locs in shared.select(name, "loc").iter_rows():
+        for text, locs in _shared(listed.filter(pl.col(name).is_not_null()), name):
             yield Fault(
                 f"{name}-duplicate",
                 locs[0],
@@ -48,11 +43,34 @@ def check_texts(decided: pl.DataFrame) -> Iterator[Fault]:
             )
 
 
+def _locs(pages: pl.LazyFrame) -> pl.Series:
+    return pages.select("loc").collect(engine="streaming").get_column("loc")
+
+
+def _shared(pages: pl.LazyFrame, name: str) -> Iterator[tuple[str, list[str]]]:
+    """Texts that several pages of a language have, with their addresses."""
+    key = pl.struct(name, "language").hash(5)
+    keys = pages.select(key=key).collect(engine="streaming").get_column("key")
+    again = keys.filter(keys.is_duplicated()).unique()
+    if not again.len():
+        return
+    shared = (
+        pages.filter(key.is_in(again.implode()))
+        .select("loc", "language", name)
+        .collect(engine="streaming")
+        .group_by(name, "language")
+        .agg(pl.col("loc").sort())
+        .filter(pl.col("loc").list.len() > 1)
+        .sort(name, "language")
+    )
+    yield from shared.select(name, "loc").iter_rows()
+
+
 #: From so many records on, a text that none of them has is told once.
 _MANY_RECORDS = 100
 
 
-def _bare_sources(listed: pl.DataFrame, name: str) -> list[tuple[str, int]]:
+def _bare_sources(listed: pl.LazyFrame, name: str) -> list[tuple[str, int]]:
     """Sources of records (pages that were read themselves are told one by one) of which no page has
     a text: name, and how many pages."""
     bare = (
@@ -63,6 +81,7 @@ def _bare_sources(listed: pl.DataFrame, name: str) -> list[tuple[str, int]]:
         )
         .filter("bare", pl.col("count") >= _MANY_RECORDS, pl.col("source").is_not_null())
         .sort("source")
+        .collect(engine="streaming")
     )
     return [(source, count) for source, count in bare.select("source", "count").iter_rows()]
 
@@ -77,22 +96,27 @@ def _some(locs: list[str], most: int = 4) -> str:
     return ", ".join(paths[:most]) + more
 
 
-def check_languages_said(decided: pl.DataFrame) -> Iterator[Fault]:
+def check_languages_said(decided: pl.LazyFrame) -> Iterator[Fault]:
     """Listed pages of HTML that do not say in which language they are."""
     html = pl.col("path").str.contains(r"(?i)\.x?html?$")
-    mute = decided.filter("listed", pl.col("language").is_null(), html)["loc"].to_list()
+    mute = _locs(decided.filter("listed", pl.col("language").is_null(), html)).to_list()
     if mute:
         has = "has" if len(mute) == 1 else "have"
         message = f"{plural(len(mute), 'page')} {has} no lang: {_some(mute)}."
         yield Fault("language-missing", mute[0], message)
 
 
-def check_canonicals(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
+def check_canonicals(decided: pl.LazyFrame, site: SiteFile) -> Iterator[Fault]:
     """Canonicals that lead off the site, to nothing, or to pages that cannot be indexed."""
-    elsewhere = decided.filter(
-        pl.col("canonical").is_not_null() & (pl.col("canonical") != pl.col("loc"))
-    ).select("loc", "canonical", "index", "redirect")
-    known = decided.select("loc", "index", "redirect", onward="canonical")
+    other = pl.col("canonical").is_not_null() & (pl.col("canonical") != pl.col("loc"))
+    found = decided.filter(other).select("loc", "canonical", "index", "redirect")
+    elsewhere = found.collect(engine="streaming")
+    named = elsewhere["canonical"].unique()
+    target = pl.col("loc").is_in(named.implode())
+    onward = decided.select("loc", "index", "redirect", onward="canonical").filter(target)
+    known = (
+        onward.collect(engine="streaming") if named.len() else elsewhere.with_columns(onward="loc")
+    )
     joined = elsewhere.join(
         known, left_on="canonical", right_on="loc", how="left", suffix="_target", coalesce=True
     ).sort("canonical", "loc")
@@ -135,14 +159,17 @@ def check_canonicals(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
             )
 
 
-def check_overrides(decided: pl.DataFrame, site: SiteFile) -> Iterator[Fault]:
+def check_overrides(decided: pl.LazyFrame, site: SiteFile) -> Iterator[Fault]:
     """Overrides that a guard refuses, and those of pages that do not exist."""
-    for name, refused in refused_fields(site, decided.schema).items():
-        for loc, author in decided.filter(refused).select("loc", "author").iter_rows():
+    for name, refused in refused_fields(site, decided.collect_schema()).items():
+        found = decided.filter(refused).select("loc", "author").collect(engine="streaming")
+        for loc, author in found.iter_rows():
             who = f"by {author} " if author else ""
             message = f"The page {who}decides {name} for itself; {_guard(site, name)}."
             yield Fault("override-refused", loc, message)
-    sections = dict(decided.select("loc", "section").iter_rows()) if site.overrides else {}
+    named = pl.Series([override.loc for override in site.overrides], dtype=pl.String)
+    spoken = decided.select("loc", "section").filter(pl.col("loc").is_in(named.implode()))
+    sections = dict(spoken.collect(engine="streaming").iter_rows()) if named.len() else {}
     for override in site.overrides:
         where = f"{site.model.overrides.file}:{override.line}"
         if override.loc not in sections:
@@ -162,46 +189,43 @@ def _guard(site: SiteFile, name: str) -> str:
     return f"guard {number} allows that to {', '.join(guard.authors) or 'nobody'} only{why}"
 
 
-def check_noindex_seen(decided: pl.DataFrame, robots: RobotsFile) -> Iterator[Fault]:
+def check_noindex_seen(decided: pl.LazyFrame, robots: RobotsFile) -> Iterator[Fault]:
     """Pages whose own noindex no crawler will ever see."""
     matcher = Matcher(robots, "*")
     said = pl.col("directives").str.contains("noindex|none").fill_null(False)
     # What is decided here comes to the same: the tag or header stands where nobody looks.
     decided_so = ~pl.col("index") & (pl.col("kind") != "error")
-    hidden = decided.filter(said | decided_so)
-    for loc in hidden["loc"]:
-        answer = matcher.ask(addresses.path_and_query(loc))
-        if not answer.allowed:
-            yield Fault(
-                "noindex-disallowed", loc, f"{str(answer.rule)!r} keeps its noindex unseen."
-            )
+    closed = barred(robots, _PATH, ["*"])
+    for loc in _locs(decided.filter(said | decided_so, closed)) if closed is not None else ():
+        rule = matcher.ask(addresses.path_and_query(loc)).rule
+        yield Fault("noindex-disallowed", loc, f"{str(rule)!r} keeps its noindex unseen.")
 
 
-def hidden_pages(decided: pl.DataFrame) -> list[str]:
+#: Over `loc`: its path with its query.
+_PATH = pl.col("loc").str.replace("^https?://[^/]+", "")
+
+
+def hidden_pages(decided: pl.LazyFrame) -> list[str]:
     """Addresses that a server must keep out of the index: by tag, by header, or not there."""
     shown = pl.col("kind").is_in(["page", "document"]) & pl.col("redirect").is_null()
-    return decided.filter(~pl.col("index") & shown)["loc"].to_list()
+    return _locs(decided.filter(~pl.col("index") & shown)).to_list()
 
 
-def check_engines(decided: pl.DataFrame, robots: RobotsFile, site: SiteFile) -> Iterator[Fault]:
+def check_engines(decided: pl.LazyFrame, robots: RobotsFile, site: SiteFile) -> Iterator[Fault]:
     """Listed pages that one engine's crawler may not fetch, though others may, and pages that
     may be indexed by all but one."""
     listed = decided.filter("listed")
     for engine in site.model.engine:
         for token in engine.crawlers:
-            matcher = Matcher(robots, token)
-            barred = [
-                loc
-                for loc in listed["loc"]
-                if not matcher.ask(addresses.path_and_query(loc)).allowed
-            ]
-            if barred:
+            closed = barred(robots, _PATH, [token])
+            refused = _locs(listed.filter(closed)).to_list() if closed is not None else []
+            if refused:
                 barred_from = f"{engine.name}'s crawler {token} may not fetch"
-                message = f"{barred_from} {plural(len(barred), 'listed page')}: {_some(barred)}."
+                message = f"{barred_from} {plural(len(refused), 'listed page')}: {_some(refused)}."
                 yield Fault("engine-barred", engine.name, message)
-            if "crawlers" in decided.columns and token.lower() in _tokens(decided):
+            if token.lower() in _tokens(decided):
                 own = pl.col("crawlers").struct.field(token.lower()).struct.field("index")
-                hidden = listed.filter(~own)["loc"].to_list()
+                hidden = _locs(listed.filter(~own)).to_list()
                 if hidden:
                     barred_from = (
                         f"{plural(len(hidden), 'listed page')} may not be indexed by {token}"
@@ -226,12 +250,12 @@ def check_given(site: SiteFile) -> Iterator[Fault]:
             yield Fault("engine-profiles", engine.name, message)
 
 
-def _tokens(decided: pl.DataFrame) -> list[str]:
-    kind = decided.schema["crawlers"]
+def _tokens(decided: pl.LazyFrame) -> list[str]:
+    kind = decided.collect_schema().get("crawlers")
     return [one.name for one in kind.fields] if isinstance(kind, pl.Struct) else []
 
 
-def check_pictures(decided: pl.DataFrame, is_missing: Callable[[str], bool]) -> Iterator[Fault]:
+def check_pictures(decided: pl.LazyFrame, is_missing: Callable[[str], bool]) -> Iterator[Fault]:
     """Pictures of listed pages whose files are not where they should be."""
     shown = (
         decided.filter("listed", pl.col("images").list.len() > 0)
@@ -240,6 +264,7 @@ def check_pictures(decided: pl.DataFrame, is_missing: Callable[[str], bool]) -> 
         .group_by("images")
         .agg(pl.col("loc").sort())
         .sort("images")
+        .collect(engine="streaming")
     )
     for picture, pages in shown.iter_rows():
         if is_missing(picture):
@@ -248,26 +273,34 @@ def check_pictures(decided: pl.DataFrame, is_missing: Callable[[str], bool]) -> 
             yield Fault("picture-missing", picture, f"{message}{_some(pages)}.")
 
 
-def check_links(decided: pl.DataFrame, exists: Callable[[str], bool]) -> Iterator[Fault]:
+def check_links(decided: pl.LazyFrame, exists: Callable[[str], bool]) -> Iterator[Fault]:
     """Links to addresses of the site that are neither pages nor files, or that the server answers
     with an error."""
+    linking = decided.select("loc", "links").filter(pl.col("links").list.len() > 0)
+    targets = linking.select(pl.col("links").explode().unique()).collect(engine="streaming")
+    if not targets.height:
+        return
     answered = decided.filter((pl.col("status") < 400).fill_null(True)).select("loc")
-    gone = frozenset(decided.filter(pl.col("status") >= 400)["loc"])
-    links = (
-        decided.select("loc", "links")
-        .filter(pl.col("links").list.len() > 0)
-        .explode("links")
+    gone = frozenset(_locs(decided.filter(pl.col("status") >= 400)))
+    missing = targets.lazy().join(answered, left_on="links", right_on="loc", how="anti")
+    wanted = [
+        target
+        for target in missing.collect(engine="streaming").get_column("links").sort()
+        if target is not None and (target in gone or not exists(target))
+    ]
+    some = pl.Series("links", wanted, pl.String)
+    broken = (
+        linking.explode("links")
+        .filter(pl.col("links").is_in(some.implode()))
         .unique()
-        .join(answered, left_on="links", right_on="loc", how="anti")
         .group_by("links")
         .agg(pl.col("loc").sort())
         .sort("links")
     )
-    for target, pages in links.iter_rows():
-        if target in gone or not exists(target):
-            yield Fault(
-                "link-broken",
-                target,
-                f"{plural(len(pages), 'page')} {'links' if len(pages) == 1 else 'link'} "
-                f"to it and it does not exist: {_some(pages)}.",
-            )
+    for target, pages in broken.collect(engine="streaming").iter_rows() if wanted else ():
+        yield Fault(
+            "link-broken",
+            target,
+            f"{plural(len(pages), 'page')} {'links' if len(pages) == 1 else 'link'} "
+            f"to it and it does not exist: {_some(pages)}.",
+        )

@@ -141,9 +141,11 @@ def _as_lines(pages: pl.LazyFrame) -> Iterator[bytes]:
 
 
 def _flat(pages: pl.DataFrame) -> pl.DataFrame:
-    changes = []
+    changes: list[pl.Series | pl.Expr] = []
     for name, kind in pages.schema.items():
-        if kind.is_nested():
+        if pages[name].null_count() == pages.height:
+            changes.append(pl.lit(None, pl.String).alias(name))
+        elif kind.is_nested():
             values = [
                 json.dumps(value, ensure_ascii=False, default=str) if value else None
                 for value in pages[name].to_list()

@@ -74,8 +74,7 @@ class _BuiltHost:
     site: SiteFile
     read: SitemapSet
     robots: RobotsFile | None
-    locs: pl.Series
-    hidden: list[str]
+    table: pl.LazyFrame
 
 
 def _check_host(
@@ -85,10 +84,8 @@ def _check_host(
     read = _read_output(site, disk)
     host = CheckedHost(survey, robots_on_disk(site.output / ROBOTS), read, now)
     faults = list(host_faults(host))
-    pages = host.pages
-    looked_at += [plural(pages.height, "page"), plural(len(read.files), "sitemap file"), ROBOTS]
-    hidden = hidden_pages(pages)
-    return faults, _BuiltHost(site, read, host.robots, pages["loc"], hidden)
+    looked_at += [plural(survey.count, "page"), plural(len(read.files), "sitemap file"), ROBOTS]
+    return faults, _BuiltHost(site, read, host.robots, host.table)
 
 
 def _ask_host(built: _BuiltHost, live: Live, now: datetime) -> tuple[list[Fault], Estimate]:
@@ -96,9 +93,10 @@ def _ask_host(built: _BuiltHost, live: Live, now: datetime) -> tuple[list[Fault]
     site = built.site
     url, crawlers = site.model.site.url, sorted(site.crawlers)
     faults, seen = ask(
-        built.read, live, url, now, site.state / LIVE_JOURNAL, built.hidden, crawlers
+        built.read, live, url, now, site.state / LIVE_JOURNAL, hidden_pages(built.table), crawlers
     )  # fmt: skip
-    faults += served_robots(live, site, built.robots, built.locs.to_list())
+    locs = built.table.select("loc").collect(engine="streaming").get_column("loc")
+    faults += served_robots(live, site, built.robots, locs.to_list())
     faults += ownership(live, site)
     faults += other_hosts(live, site, now)
     return faults, seen

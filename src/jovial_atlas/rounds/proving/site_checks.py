@@ -52,8 +52,13 @@ class CheckedHost:
 
     @property
     def pages(self) -> pl.DataFrame:
-        """The page table with its verdicts."""
+        """The page table with its verdicts, all of it in memory."""
         return self.survey.decided
+
+    @property
+    def table(self) -> pl.LazyFrame:
+        """The page table with its verdicts, to be read in pieces."""
+        return self.survey.table
 
     @cached_property
     def rules(self) -> RobotsFile:
@@ -64,7 +69,7 @@ class CheckedHost:
     def published(self) -> list[texts.PublishedTexts] | None:
         """The texts that heads of pages get; None for a site with more pages than head data is
         written for."""
-        if self.pages.height > self.site.model.output.head_pages:
+        if self.survey.count > self.site.model.output.head_pages:
             return None
         return texts.published_texts(self.pages, self.survey.heads)
 
@@ -107,7 +112,8 @@ def _added(name: str, host: CheckedHost) -> Iterator[Fault]:
 
 def _texts(host: CheckedHost) -> Iterator[Fault]:
     published = host.published
-    yield from pages.check_texts(texts.with_published(host.pages, published))
+    told = host.table if published is None else texts.with_published(host.pages, published).lazy()
+    yield from pages.check_texts(told)
     limits = host.site.model.lengths
     yield from texts.check_lengths(published or (), host.survey.heads, limits)
     yield from texts.check_languages(published or (), host.site)
@@ -141,12 +147,12 @@ def _kept(host: CheckedHost) -> Iterator[Fault]:
 
 
 def _links(host: CheckedHost) -> Iterator[Fault]:
-    yield from pages.check_links(host.pages, may_exist(host.site))
+    yield from pages.check_links(host.table, may_exist(host.site))
 
 
 def _pictures(host: CheckedHost) -> Iterator[Fault]:
-    if "images" in host.survey.filled and (lost := lost_pictures(host.pages.lazy(), host.site)):
-        yield from pages.check_pictures(host.pages, frozenset(lost).__contains__)
+    if "images" in host.survey.filled and (lost := lost_pictures(host.table, host.site)):
+        yield from pages.check_pictures(host.table, frozenset(lost).__contains__)
 
 
 def _patterns(host: CheckedHost) -> Iterator[Fault]:
@@ -174,9 +180,9 @@ def _against_pages(host: CheckedHost) -> Iterator[Fault]:
         return
     yield from sets.check_against_robots(read, host.rules, sorted(site.crawlers))
     if read.files:
-        yield from sets.check_against_pages(read, host.pages)
-        yield from sets.check_stale(host.record.at, host.survey.at, host.pages)
-    elif host.pages["listed"].any():
+        yield from sets.check_against_pages(read, host.table)
+        yield from sets.check_stale(host.record.at, host.survey.at, host.table)
+    elif host.table.select(pl.col("listed").any()).collect(engine="streaming").item():
         yield Fault("sitemap-none", relative(site.output / INDEX), "It is missing.")
 
 
@@ -185,13 +191,13 @@ SITE_CHECKS: tuple[Callable[[CheckedHost], Iterable[Fault]], ...] = (
     _robots,
     _kept,
     _texts,
-    lambda host: pages.check_languages_said(host.pages),
-    lambda host: pages.check_canonicals(host.pages, host.site),
-    lambda host: pages.check_overrides(host.pages, host.site),
-    lambda host: pages.check_noindex_seen(host.pages, host.rules),
+    lambda host: pages.check_languages_said(host.table),
+    lambda host: pages.check_canonicals(host.table, host.site),
+    lambda host: pages.check_overrides(host.table, host.site),
+    lambda host: pages.check_noindex_seen(host.table, host.rules),
     lambda host: undelivered(host.survey),
     _patterns,
-    lambda host: pages.check_engines(host.pages, host.rules, host.site),
+    lambda host: pages.check_engines(host.table, host.rules, host.site),
     lambda host: pages.check_given(host.site),
     lambda host: redirects_of(host.survey).faults,
     _links,

@@ -77,7 +77,9 @@ def pages_with_data(survey: LastSurvey, site: SiteFile) -> Iterator[tuple[Page, 
         pl.col("section").is_in(typed) | pl.col("data").is_not_null()
         | pl.col("loc").is_in(about) | (pl.col("videos").list.len() > 0)
     )  # fmt: skip
-    pages = survey.decided.filter("index", pl.col("kind") == "page", wanted.fill_null(False))
+    pages = survey.table.filter("index", pl.col("kind") == "page", wanted.fill_null(False)).collect(
+        engine="streaming"
+    )
     for page in pages_of(pages):
         yield page, graph_of(page, survey)
 
@@ -85,7 +87,7 @@ def pages_with_data(survey: LastSurvey, site: SiteFile) -> Iterator[tuple[Page, 
 def data_faults(survey: LastSurvey, site: SiteFile) -> Iterator[Fault]:
     """What is wrong with the structured data of a site's pages. Sites with more pages than head
     data is written for are passed over."""
-    if survey.decided.height > site.model.output.head_pages:
+    if survey.count > site.model.output.head_pages:
         return
     yield from check_data(_site_data(survey, site))
     for spelling in truth(survey, texts=False):

@@ -54,7 +54,12 @@ class LastSurvey:
     def is_held(self) -> bool:
         """Whether the site is small enough to be decided once and held; larger ones are decided
         piece by piece, as they are read."""
-        return bool(self.pages.select(pl.len()).collect().item() <= _HELD)
+        return self.count <= _HELD
+
+    @cached_property
+    def count(self) -> int:
+        """How many pages there are."""
+        return int(self.pages.select(pl.len()).collect(engine="streaming").item())
 
     @property
     def lazy(self) -> pl.LazyFrame:

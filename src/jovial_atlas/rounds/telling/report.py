@@ -34,14 +34,17 @@ def report(
     Raises AtlasError where there is no survey."""
     survey = last_survey(site, now)
     findings = check_site(site, now).findings
-    pages = survey.decided.height
-    listed = int(survey.decided["listed"].sum())
+    listed, pictures = (
+        survey.table.select(pl.col("listed").sum(), pl.col("images").list.len().sum())
+        .collect(engine="streaming")
+        .row(0)
+    )
     films = [film for some in survey.films.values() for film in some]
     counts = {one: sum(f.severity == one for f in findings) for one in SEVERITIES}
     figures = [
-        ("pages", f"{pages:,}"),
+        ("pages", f"{survey.count:,}"),
         ("listed", f"{listed:,}"),
-        ("pictures", f"{int(survey.decided['images'].list.len().sum() or 0):,}"),
+        ("pictures", f"{pictures or 0:,}"),
         ("videos", f"{len(films):,}"),
         *((name if count == 1 else f"{name}s".replace("advices", "advice"), f"{count:,}")
           for name, count in counts.items()),
@@ -73,8 +76,8 @@ def _grouped(findings: list[Finding]) -> Iterator[tuple[str, str, str, int, str]
 
 
 def _charts(survey: LastSurvey, site: SiteFile, now: datetime) -> Iterator[Bars]:
-    decided = survey.decided
-    sections = [one for one in section_counts(decided.lazy(), site)[0] if one.pages]
+    decided = survey.table
+    sections = [one for one in section_counts(decided, site)[0] if one.pages]
     yield Bars(
         "Sections",
         "Pages of each section: listed in a sitemap, or not.",
@@ -84,7 +87,7 @@ def _charts(survey: LastSurvey, site: SiteFile, now: datetime) -> Iterator[Bars]
             ("not listed", [one.pages - one.listed for one in sections]),
         ],
     )
-    reasons = not_listed(decided.lazy()).collect().rows()
+    reasons = not_listed(decided).collect(engine="streaming").rows()
     if reasons:
         shown = [*reasons[:12]]
         if len(reasons) > 12:
@@ -104,14 +107,14 @@ def _charts(survey: LastSurvey, site: SiteFile, now: datetime) -> Iterator[Bars]
     )
 
 
-def _ages(decided: pl.DataFrame, now: datetime) -> dict[str, int]:
+def _ages(decided: pl.LazyFrame, now: datetime) -> dict[str, int]:
     column = pl.lit(_OLDER)
     for days, name in reversed(_AGES):
         since = dates.write(now - timedelta(days=days))
         column = pl.when(pl.col("lastmod") >= since).then(pl.lit(name)).otherwise(column)
     named = pl.when(pl.col("lastmod").is_null()).then(pl.lit(_UNDATED)).otherwise(column)
     counted = decided.filter("listed").group_by(named.alias("age")).len()
-    found = dict(counted.iter_rows())
+    found = dict(counted.collect(engine="streaming").iter_rows())
     names = [name for _, name in _AGES] + [_OLDER, _UNDATED]
     return {name: found.get(name, 0) for name in names}
 
