@@ -20,6 +20,7 @@ from lxml import etree
 
 CORE = "http://www.sitemaps.org/schemas/sitemap/0.9"
 IMAGE = "http://www.google.com/schemas/sitemap-image/1.1"
+VIDEO = "http://www.google.com/schemas/sitemap-video/1.1"
 SITE = "https://www.marrowfen.example"
 MOST = 50_000
 
@@ -31,6 +32,15 @@ def records(table: str) -> Iterator[dict]:
     elif table.endswith(".jsonl"):
         with Path(table).open(encoding="utf-8") as stream:
             yield from map(json.loads, stream)
+    elif table.endswith(".postgresql"):
+        import psycopg
+
+        with psycopg.connect(Path(table).read_text()) as base, base.cursor("pages") as rows:
+            rows.itersize = MOST
+            rows.execute("select * from pages")
+            names = [one[0] for one in rows.description]
+            for row in rows:
+                yield dict(zip(names, row, strict=True))
     elif table.endswith(".db"):
         rows = sqlite3.connect(table).execute("select * from pages")
         names = [one[0] for one in rows.description]
@@ -70,6 +80,16 @@ def moment(value: object) -> str | None:
     return read.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
+def films(record: dict) -> Iterator[dict]:
+    for film in pictures(record.get("videos")):
+        yield {
+            "thumbnail_loc": pictures(record.get("images"))[0],
+            "title": record["title"],
+            "description": record["description"],
+            "content_loc": film,
+        }
+
+
 def pictures(value: object) -> list[str]:
     given = value.split(";") if isinstance(value, str) else value or []
     return [urljoin(SITE + "/", one.strip()) for one in given if one.strip()]
@@ -85,7 +105,7 @@ def main(table: str, output: str, template: str) -> None:
             etree.xmlfile(packed, encoding="utf-8") as file,
         ):
             file.write_declaration()
-            with file.element("urlset", nsmap={None: CORE, "image": IMAGE}):
+            with file.element("urlset", nsmap={None: CORE, "image": IMAGE, "video": VIDEO}):
                 more = False
                 for count, record in enumerate(rows, start=1):
                     with file.element("url"):
@@ -97,6 +117,11 @@ def main(table: str, output: str, template: str) -> None:
                         for picture in pictures(record.get("images")):
                             with file.element("image:image"), file.element("image:loc"):
                                 file.write(picture)
+                        for film in films(record):
+                            with file.element("video:video"):
+                                for name, value in film.items():
+                                    with file.element(f"video:{name}"):
+                                        file.write(value)
                     if count == MOST:
                         more = True
                         break

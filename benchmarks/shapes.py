@@ -14,8 +14,10 @@ import subprocess
 import sys
 import tempfile
 import time
+from atexit import register
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from datetime import UTC, datetime
 from pathlib import Path
 
 import polars as pl
@@ -36,7 +38,8 @@ _WANTED, _WANTED_MEDIAN = 10, 20
 @dataclass(frozen=True)
 class Shape:
     """A table: its columns, how addresses come of them ("-": the column loc holds them), what else
-    the site file says, and the kind of file."""
+    the site file says, the kind of file, and tables beside it (name → columns), each of which has a
+    row for so many of its own."""
 
     columns: Mapping[str, pl.Expr]
     template: str = "/species/{slug}/"
@@ -44,6 +47,7 @@ class Shape:
     ending: str = "parquet"
     keys: str = _DATED
     rows: int = field(default=_ROWS)
+    beside: Mapping[str, tuple[int, Mapping[str, pl.Expr]]] = field(default_factory=dict)
 
 
 _SLUG = {"slug": _NAME, "changed": _DATE}
@@ -57,6 +61,8 @@ _RULE = (
     'set = {{ listed = false }}\nreason = "Number {0}"\n'
 )
 _SECTION = '\n[[section]]\nname = "part-{0}"\nmatch = "/part-{0}/**"\n'
+_NOW = datetime.now(UTC).replace(microsecond=0)
+_SECOND = '\n[[source]]\nkind = "table"\npath = "texts.csv"\n'
 _TONGUES = ("en", "de", "fr", "es", "it")
 _IN_FOLDERS = ", ".join(f'{one} = "/{one}/"' for one in _TONGUES)
 _FOLDERS = f"\n[languages]\nfolders = {{ {_IN_FOLDERS} }}\n"
@@ -108,6 +114,29 @@ SHAPES: dict[str, Shape] = {
         {"slug": _NAME, "changed": _DATE.dt.strftime("%Y-%m-%d")}, ending="jsonl"
     ),
     "SQLite": Shape({"slug": _NAME, "changed": _DATE.dt.strftime("%Y-%m-%d")}, ending="db"),
+    "PostgreSQL": Shape({"slug": _NAME, "changed": _DATE}, ending="postgresql"),
+    "videos": Shape(
+        {**_SLUG, **_TEXTS, "videos": pl.format("/films/{}.mp4", _N),
+         "images": pl.format("/p/{}.jpg", _N)}, rows=_ROWS // 4,
+    ),
+    "news": Shape(
+        {"slug": _NAME, **_TEXTS, "published": pl.lit(_NOW) - pl.duration(minutes=_N)},
+        keys="", more='\n[[section]]\nname = "notes"\nmatch = "/species/**"\nnews = true\n',
+    ),
+    "overrides": Shape(
+        _SLUG, more='\n[overrides]\nfile = "overrides.csv"\n',
+        beside={"overrides.csv": (
+            10, {"loc": pl.format(f"{_SITE}/species/{{}}/", _NAME), "listed": pl.lit("no"),
+                 "reason": pl.lit("not ready")},
+        )},
+    ),
+    "mixed: texts in a second table": Shape(
+        _SLUG, more=_SECOND,
+        beside={"texts.csv": (
+            1, {"loc": pl.format(f"{_SITE}/species/{{}}/", _NAME), "title": _TEXTS["title"],
+                "tags": pl.format("birds;t{}", _N % 50)},
+        )},
+    ),
 }  # fmt: skip
 
 
@@ -125,7 +154,10 @@ def _one(name: str, shape: Shape) -> float:
     """How many times as fast as the script a shape is worked on."""
     with tempfile.TemporaryDirectory() as place:
         folder = Path(place)
-        _lay_out(folder, shape)
+        try:
+            _lay_out(folder, shape)
+        except FileNotFoundError as error:
+            raise SystemExit(f"{name}: {error} is missing; on Debian: postgresql") from None
         target = folder / "script"
         target.mkdir()
         script = Path(__file__).with_name("plain_shapes.py")
@@ -164,6 +196,8 @@ def _lay_out(folder: Path, shape: Shape) -> None:
         table.sink_csv(file)
     elif shape.ending == "jsonl":
         table.sink_ndjson(file)
+    elif shape.ending == "postgresql":
+        kind, place = "sql", _in_postgresql(table.collect(), folder)
     else:
         rows = table.collect()
         with sqlite3.connect(file) as base:
@@ -171,8 +205,53 @@ def _lay_out(folder: Path, shape: Shape) -> None:
             marks = ", ".join("?" * rows.width)
             base.executemany(f"insert into pages values ({marks})", rows.iter_rows())
         kind, place = "sql", f'connect = "sqlite:///{file.name}"\nquery = "select * from pages"'
+    for name, (each, columns) in shape.beside.items():
+        numbers.filter(_N % each == 0).select(**columns).sink_csv(folder / name)
     template = "" if shape.template == "-" else f'url = "{shape.template}"\n'
     (folder / "atlas.toml").write_text(
         f'[site]\nurl = "{_SITE}"\n\n[[source]]\nkind = "{kind}"\n{place}\n{template}{shape.keys}\n'
         f"{shape.more}"
     )
+
+
+def _in_postgresql(rows: pl.DataFrame, folder: Path) -> str:
+    """Put rows into a database of their own, in a cluster that ends with this process; gives the
+    keys of the source."""
+    programs = sorted(Path("/usr/lib/postgresql").glob("*/bin"))
+    if not programs:
+        raise FileNotFoundError("/usr/lib/postgresql")
+    place = Path(tempfile.mkdtemp(prefix="bench-"))
+    as_user: list[str] = []
+    if os.geteuid() == 0:
+        shutil.chown(place, "postgres")
+        as_user = ["setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups"]
+
+    def run(program: str, *arguments: str, given: bytes | None = None) -> None:
+        command = [*as_user, str(programs[-1] / program), *arguments]
+        subprocess.run(command, check=True, cwd=place, input=given, capture_output=True)
+
+    data = ("-D", f"{place}/data")
+    run("initdb", *data, "-U", "postgres", "--auth=trust")
+    run("pg_ctl", *data, "-w", "-l", f"{place}/log",
+        "-o", f"-c listen_addresses= -k {place}", "start")  # fmt: skip
+
+    def end() -> None:
+        run("pg_ctl", *data, "-m", "immediate", "stop")
+        shutil.rmtree(place, ignore_errors=True)
+
+    register(end)
+    names = ", ".join(f"{name} {_SQL[kind.base_type()]}" for name, kind in rows.schema.items())
+    sql = ("-h", str(place), "-U", "postgres", "-q", "-c")
+    run("psql", *sql, f"create table pages ({names})")
+    run(
+        "psql",
+        *sql,
+        "copy pages from stdin csv",
+        given=rows.write_csv(include_header=False).encode(),
+    )
+    address = f"postgresql://postgres@/postgres?host={place}"
+    (folder / "t.postgresql").write_text(address)
+    return f'connect = "{address}"\nquery = "select * from pages"'
+
+
+_SQL = {pl.String: "text", pl.Datetime: "timestamptz"}

@@ -67,6 +67,9 @@ COLUMNS = tuple(_columns(SurveyedPage))
 
 SCHEMA: dict[str, pl.DataType] = {column.name: column.type for column in COLUMNS}
 
+#: One video of a page.
+VIDEO = SCHEMA["videos"].inner  # type: ignore[attr-defined]
+
 #: What a verdict adds, from the fields of `Page`: the meaning of each column; and the types of
 #: those that have one at every site.
 _DECIDED = {column.name: column for column in _columns(Page)}
@@ -104,9 +107,30 @@ def _series(name: str, kind: pl.DataType, values: list[Any]) -> pl.Series:
         there = pl.DataFrame({name: [one is not None for one in values]}, {name: pl.Boolean})
         none = pl.lit(pl.Series([[]], dtype=kind))
         return there.select(pl.when(name).then(none).alias(name)).to_series()
+    if isinstance(kind, pl.List) and isinstance(kind.inner, pl.Struct):
+        return lists_of_structs(name, values, kind.inner)
     if isinstance(kind, pl.List):
         return pl.DataFrame([{name: one} for one in values], schema={name: kind}).to_series()
     return pl.Series(name, values, kind)
+
+
+def lists_of_structs(name: str, values: Sequence[Any], kind: pl.Struct) -> pl.Series:
+    """Lists of records as a column: made of one column of all records, since each list alone would
+    become a column of its own."""
+    places = [place for place, one in enumerate(values) for _ in one or ()]
+    records = [record for one in values for record in one or ()]
+    fields = {field.name: field.dtype for field in kind.fields}
+    items = pl.DataFrame(records, schema=fields)
+    found = (
+        pl.DataFrame({"at": pl.Series(places, dtype=pl.UInt32), "item": items.to_struct()})
+        .group_by("at", maintain_order=True)
+        .agg("item")
+    )
+    rows = pl.DataFrame({"there": [one is not None for one in values]}).with_row_index("at")
+    joined = rows.join(found, on="at", how="left", maintain_order="left")
+    none = pl.lit(pl.Series([[]], dtype=pl.List(kind)))
+    whole = pl.when("there").then(pl.coalesce("item", none)).alias(name)
+    return joined.select(whole.cast(pl.List(kind))).to_series()
 
 
 def _lists_of_text(name: str, values: list[list[str] | None]) -> pl.Series | None:

@@ -237,7 +237,7 @@ def _films(column: pl.Expr, how: FieldMap) -> pl.Expr:
             of_fields(value, lambda said: addresses.resolve(f"{how.site}/", said), how.services)
             for value in values.to_list()
         ]
-        return pl.Series(values.name, rows, schema.SCHEMA["videos"])
+        return schema.lists_of_structs(values.name, rows, schema.VIDEO)
 
     return column.map_batches(work, return_dtype=schema.SCHEMA["videos"], is_elementwise=True)
 
@@ -264,7 +264,7 @@ def with_named_videos(
                 have = [one["content"] or one["player"] for one in row["had"] or []]
                 more = [one for one in named if (one["content"] or one["player"]) not in have]
                 found.append([*(row["had"] or []), *more])
-            return pl.Series("videos", found, schema.SCHEMA["videos"])
+            return schema.lists_of_structs("videos", found, schema.VIDEO)
 
         whole = pl.struct("loc", v=value, had=had).map_batches(
             work, return_dtype=schema.SCHEMA["videos"], is_elementwise=True
