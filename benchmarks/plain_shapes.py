@@ -81,12 +81,12 @@ def moment(value: object) -> str | None:
 
 
 def films(record: dict) -> Iterator[dict]:
-    for film in pictures(record.get("videos")):
+    if film := record.get("videos"):
         yield {
-            "thumbnail_loc": pictures(record.get("images"))[0],
-            "title": record["title"],
-            "description": record["description"],
-            "content_loc": film,
+            "thumbnail_loc": urljoin(SITE + "/", film["thumbnail"]),
+            "title": film["title"],
+            "description": film["description"],
+            "content_loc": urljoin(SITE + "/", film["content"]),
         }
 
 

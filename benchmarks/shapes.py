@@ -116,8 +116,9 @@ SHAPES: dict[str, Shape] = {
     "SQLite": Shape({"slug": _NAME, "changed": _DATE.dt.strftime("%Y-%m-%d")}, ending="db"),
     "PostgreSQL": Shape({"slug": _NAME, "changed": _DATE}, ending="postgresql"),
     "videos": Shape(
-        {**_SLUG, **_TEXTS, "videos": pl.format("/films/{}.mp4", _N),
-         "images": pl.format("/p/{}.jpg", _N)}, rows=_ROWS // 4,
+        {**_SLUG, "videos": pl.struct(
+            **_TEXTS, content=pl.format("/films/{}.mp4", _N), thumbnail=pl.format("/p/{}.jpg", _N)
+        )}, more="\n[output]\nhead_pages = 0\n", rows=_ROWS // 4,
     ),
     "news": Shape(
         {"slug": _NAME, **_TEXTS, "published": pl.lit(_NOW) - pl.duration(minutes=_N)},

@@ -131,7 +131,7 @@ LATE = {
     "rounds/publishing/build/run", "rounds/publishing/patterns", "rounds/publishing/preview",
     "rounds/reading/feeds", "rounds/reading/video_files", "rounds/state/last_survey", "rounds/telling/logs", "sitefile/deciding", "sitefile/model",
     "sitefile/publisher", "sitemaps/packing", "sources/html_page/fulltext", "sources/kinds",
-    "sources/records/feed", "structured/agree", "structured/vocabulary", "trends/drops",
+    "sources/records/feed", "sources/workers/cluster", "structured/agree", "structured/vocabulary", "trends/drops",
     "trends/waiting", "web/__init__",
 }  # fmt: skip
 MODULES = {

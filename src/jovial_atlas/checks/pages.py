@@ -108,18 +108,7 @@ def check_languages_said(decided: pl.LazyFrame) -> Iterator[Fault]:
 
 def check_canonicals(decided: pl.LazyFrame, site: SiteFile) -> Iterator[Fault]:
     """Canonicals that lead off the site, to nothing, or to pages that cannot be indexed."""
-    other = pl.col("canonical").is_not_null() & (pl.col("canonical") != pl.col("loc"))
-    found = decided.filter(other).select("loc", "canonical", "index", "redirect")
-    elsewhere = found.collect(engine="streaming")
-    named = elsewhere["canonical"].unique()
-    target = pl.col("loc").is_in(named.implode())
-    onward = decided.select("loc", "index", "redirect", onward="canonical").filter(target)
-    known = (
-        onward.collect(engine="streaming") if named.len() else elsewhere.with_columns(onward="loc")
-    )
-    joined = elsewhere.join(
-        known, left_on="canonical", right_on="loc", how="left", suffix="_target", coalesce=True
-    ).sort("canonical", "loc")
+    joined = _with_targets(decided)
     origin = site.model.site.url
     hosts: dict[str, list[str]] = {}
     shared: dict[str, list[str]] = {}
@@ -157,6 +146,21 @@ def check_canonicals(decided: pl.LazyFrame, site: SiteFile) -> Iterator[Fault]:
                 canonical,
                 f"{plural(len(locs), 'page')} name it as canonical: {_some(locs)}.",
             )
+
+
+def _with_targets(decided: pl.LazyFrame) -> pl.DataFrame:
+    """Pages with another page as canonical, with what is decided of that one."""
+    other = pl.col("canonical").is_not_null() & (pl.col("canonical") != pl.col("loc"))
+    about = decided.select("loc", "canonical", "index", "redirect")
+    elsewhere = about.filter(other).collect(engine="streaming")
+    named = pl.col("loc").is_in(elsewhere["canonical"].unique().implode())
+    known = about.rename({"canonical": "onward"}).filter(
+        named if elsewhere.height else pl.lit(False)
+    )
+    return elsewhere.join(
+        known.collect(engine="streaming"), left_on="canonical", right_on="loc", how="left",
+        suffix="_target", coalesce=True,
+    ).sort("canonical", "loc")  # fmt: skip
 
 
 def check_overrides(decided: pl.LazyFrame, site: SiteFile) -> Iterator[Fault]:

@@ -38,10 +38,8 @@ def command(
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
     wanted = select_pages(survey.table, site, Filters(section, "listed", match=match))
-    said = {name: pl.col(name).is_not_null() for name in PROPOSED_FIELDS}
-    if not everything:
-        wanted = wanted.filter(~said["title"] | ~said["description"])
-    pages = wanted.collect(engine="streaming")
+    bare = pl.any_horizontal(pl.col(name).is_null() for name in PROPOSED_FIELDS)
+    pages = (wanted if everything else wanted.filter(bare)).collect(engine="streaming")
     propose = proposer(site)
     if edit:
         count = write_table(pages, survey, edit, PROPOSED_FIELDS, propose)

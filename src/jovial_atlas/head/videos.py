@@ -16,12 +16,11 @@ from msgspec.structs import replace
 
 from jovial_atlas import addresses
 from jovial_atlas.head.settings import HeadSettings
+from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import Media, Page, Video
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.extensions import EXTENSIONS
+from jovial_atlas.sitemaps.extensions import VIDEO_TYPE
 
-#: The list column that the sitemap writer takes.
-VIDEO_LIST = EXTENSIONS["videos"].type
 #: What the protocol requires, in words.
 _NEEDED = {"thumbnail": "still picture", "title": "title", "description": "description"}
 _NO_MEDIA = "media file or player"
@@ -284,12 +283,15 @@ def _yes_no(value: bool | None) -> str | None:
 
 def video_rows(films: Mapping[str, list[Film]]) -> pl.DataFrame:
     """The listed videos of listed pages, as `loc, lastmod, videos`."""
-    rows = []
+    locs, dates, videos = [], [], []
     for loc, some in films.items():
-        videos = [sitemap_video(film) for film in some if not film.why_not]
-        if videos and some[0].page.listed:
-            rows.append({"loc": loc, "lastmod": some[0].page.lastmod, "videos": videos})
-    return pl.DataFrame(rows, schema={"loc": pl.String, "lastmod": pl.String, "videos": VIDEO_LIST})
+        shown = [sitemap_video(film) for film in some if not film.why_not]
+        if shown and some[0].page.listed:
+            locs.append(loc)
+            dates.append(some[0].page.lastmod)
+            videos.append(shown)
+    texts = [pl.Series("loc", locs, pl.String), pl.Series("lastmod", dates, pl.String)]
+    return pl.DataFrame([*texts, schema.lists_of_structs("videos", videos, VIDEO_TYPE)])
 
 
 def sharing(films: Iterable[Film]) -> list[tuple[str, str]]:

@@ -33,14 +33,14 @@ _NOTE = {
 
 
 @dataclass(slots=True)
-class Merged:
+class MergedRows:
     """One row an address, and the faults met."""
 
     rows: pl.DataFrame
     faults: list[Fault] = field(default_factory=list)
 
 
-def merge(rows: pl.DataFrame, winners: Sequence[str]) -> Merged:
+def merge(rows: pl.DataFrame, winners: Sequence[str]) -> MergedRows:
     """Rows of which each address stands more than once, merged in their order. `winners` names the
     sources whose values replace earlier ones. What was merged stands in the column `merged`."""
     for name in ("path", "merged"):
@@ -63,7 +63,7 @@ def merge(rows: pl.DataFrame, winners: Sequence[str]) -> Merged:
         first, said = _with_others(first, some, winners)
         notes.append(said)
     names = rows.columns
-    return Merged(_with_notes(first, notes).select(names), list(_told(first, again)))
+    return MergedRows(_with_notes(first, notes).select(names), list(_told(first, again)))
 
 
 def _is_empty(column: pl.Expr, kind: pl.DataType) -> pl.Expr:
@@ -121,6 +121,8 @@ def _with_notes(first: pl.DataFrame, notes: Sequence[pl.DataFrame]) -> pl.DataFr
         return first
     more = said.group_by("loc", maintain_order=True).agg(_more=pl.struct(*_NOTE))
     joined = first.join(more, on="loc", how="left", maintain_order="left")
+    if first["merged"].null_count() == first.height:
+        return joined.with_columns(merged="_more").drop("_more")
     none = pl.lit(pl.Series([[]], dtype=schema.SCHEMA["merged"]))
     whole = pl.concat_list(*(pl.coalesce(name, none) for name in ("merged", "_more")))
     return joined.with_columns(merged=pl.when(whole.list.len() > 0).then(whole)).drop("_more")

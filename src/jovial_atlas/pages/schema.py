@@ -67,8 +67,9 @@ COLUMNS = tuple(_columns(SurveyedPage))
 
 SCHEMA: dict[str, pl.DataType] = {column.name: column.type for column in COLUMNS}
 
-#: One video of a page.
-VIDEO = SCHEMA["videos"].inner  # type: ignore[attr-defined]
+#: One video of a page, and what is known of its file.
+ONE_VIDEO = SCHEMA["videos"].inner  # type: ignore[attr-defined]
+ONE_MEDIA = SCHEMA["media"].inner  # type: ignore[attr-defined]
 
 #: What a verdict adds, from the fields of `Page`: the meaning of each column; and the types of
 #: those that have one at every site.
@@ -126,7 +127,8 @@ def lists_of_structs(name: str, values: Sequence[Any], kind: pl.Struct) -> pl.Se
         .group_by("at", maintain_order=True)
         .agg("item")
     )
-    rows = pl.DataFrame({"there": [one is not None for one in values]}).with_row_index("at")
+    there = pl.Series("there", [one is not None for one in values], pl.Boolean)
+    rows = there.to_frame().with_row_index("at")
     joined = rows.join(found, on="at", how="left", maintain_order="left")
     none = pl.lit(pl.Series([[]], dtype=pl.List(kind)))
     whole = pl.when("there").then(pl.coalesce("item", none)).alias(name)

@@ -95,10 +95,11 @@ def look_at_videos(
     found: dict[str, list[dict[str, object]]] = {}
     for loc, one in videos:
         embed = answers.get(one["player"] or "")
-        media = _media(probes.get(one["content"] or ""), embed)
-        found.setdefault(loc, []).append(structs.asdict(media))
+        known = _media(probes.get(one["content"] or ""), embed)
+        found.setdefault(loc, []).append(structs.asdict(known))
     write_whole(path, msgspec.json.encode(memory))
-    rows = pl.DataFrame([{"loc": loc, "media": media} for loc, media in found.items()], _MEDIA)
+    media = schema.lists_of_structs("media", list(found.values()), schema.ONE_MEDIA)
+    rows = pl.DataFrame([pl.Series("loc", list(found), pl.String), media])
     return Looked(rows, faults)
 
 

@@ -232,12 +232,14 @@ def _pictures(column: pl.Expr, site: str) -> pl.Expr:
 def _films(column: pl.Expr, how: FieldMap) -> pl.Expr:
     """Videos in a cell: an address, a table, a list of these, or any of them as JSON."""
 
+    home = f"{how.site}/"
+
+    def resolve(said: str) -> str | None:
+        return addresses.join_plain(home, said) or addresses.resolve(home, said)
+
     def work(values: pl.Series) -> pl.Series:
-        rows = [
-            of_fields(value, lambda said: addresses.resolve(f"{how.site}/", said), how.services)
-            for value in values.to_list()
-        ]
-        return schema.lists_of_structs(values.name, rows, schema.VIDEO)
+        rows = [of_fields(value, resolve, how.services) for value in values.to_list()]
+        return schema.lists_of_structs(values.name, rows, schema.ONE_VIDEO)
 
     return column.map_batches(work, return_dtype=schema.SCHEMA["videos"], is_elementwise=True)
 
@@ -264,7 +266,7 @@ def with_named_videos(
                 have = [one["content"] or one["player"] for one in row["had"] or []]
                 more = [one for one in named if (one["content"] or one["player"]) not in have]
                 found.append([*(row["had"] or []), *more])
-            return schema.lists_of_structs("videos", found, schema.VIDEO)
+            return schema.lists_of_structs("videos", found, schema.ONE_VIDEO)
 
         whole = pl.struct("loc", v=value, had=had).map_batches(
             work, return_dtype=schema.SCHEMA["videos"], is_elementwise=True
