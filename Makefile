@@ -36,7 +36,7 @@ docs: $(VENV)/.developed
 screenshots: $(VENV)/.developed
 	$(BIN)/python tools/make_screenshots.py
 
-bench: $(VENV)/.installed
+bench: $(VENV)/.tested
 	@$(COMPILE)
 	$(BIN)/python -m benchmarks
 

@@ -1,7 +1,7 @@
 """Builds as whole processes: against a plain script, against the compressor alone, and the
 second of ten million addresses against the first.
 
-Sizes may be set by BENCH_ADDRESSES (2,000,000) and BENCH_ROWS (10,000,000).
+Sizes may be set by BENCH_ADDRESSES and BENCH_ROWS; BENCH_FULL=1: 2 and 10 million.
 """
 
 from __future__ import annotations
@@ -19,8 +19,9 @@ from pathlib import Path
 
 import polars as pl
 
-_ADDRESSES = int(os.environ.get("BENCH_ADDRESSES", "2000000"))
-_ROWS = int(os.environ.get("BENCH_ROWS", "10000000"))
+_FULL = bool(os.environ.get("BENCH_FULL"))
+_ADDRESSES = int(os.environ.get("BENCH_ADDRESSES", "2000000" if _FULL else "500000"))
+_ROWS = int(os.environ.get("BENCH_ROWS", "10000000" if _FULL else "2000000"))
 _SITE = """[site]
 url = "https://www.marrowfen.example"
 

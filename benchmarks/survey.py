@@ -19,7 +19,8 @@ from selectolax.lexbor import LexborHTMLParser
 
 _REAL = ("/usr/share/doc/postgresql-doc-15/html", "/usr/share/doc/python3.11/html")
 _PAGES = int(os.environ.get("BENCH_PAGES", "10000"))
-_ROWS = int(os.environ.get("BENCH_ROWS", "10000000"))
+_FULL = bool(os.environ.get("BENCH_FULL"))
+_ROWS = int(os.environ.get("BENCH_ROWS", "10000000" if _FULL else "2000000"))
 _HEAD = '[site]\nurl = "https://www.marrowfen.example"\n\n'
 
 
