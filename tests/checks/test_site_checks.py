@@ -69,7 +69,7 @@ def test_texts_are_in_the_language_of_their_page_and_say_its_phrase(site, row, e
 def test_listed_pages_of_html_say_their_language(site):
     rows = [("/a", {"path": "a.html"}), ("/b", {"path": "b.html", "language": "de"}),
             ("/c", {"path": "c.csv"}), ("/d", {"path": "d.html", "directives": "noindex"})]  # fmt: skip
-    assert told(checks.check_languages_said(decided(site, *rows))) == [("language-missing", "/a")]
+    assert told(checks.check_languages_said(decided(site, *rows).lazy())) == [("language-missing", "/a")]
 
 
 def test_titles_are_compared_as_they_are_published(tmp_path):
@@ -78,8 +78,8 @@ def test_titles_are_compared_as_they_are_published(tmp_path):
     rows = [(f"/n/{name}", {"title": "Same", "heading": name}) for name in "ab"]
     table = decided(site, *rows)
     said = texts.with_published(table, texts.published_texts(table, head_settings(site)))
-    assert told(checks.check_texts(said)) == []
-    assert told(checks.check_texts(table)) == [("title-duplicate", "/n/a")]
+    assert told(checks.check_texts(said.lazy())) == []
+    assert told(checks.check_texts(table.lazy())) == [("title-duplicate", "/n/a")]
 
 
 @pytest.mark.parametrize(
@@ -122,7 +122,7 @@ def test_a_site_that_hides_itself_is_found(site, robots, rows, expected):
     ],
 )
 def test_texts_are_compared_among_listed_pages_only(site, rows, expected):
-    assert told(checks.check_texts(decided(site, *rows))) == expected
+    assert told(checks.check_texts(decided(site, *rows).lazy())) == expected
 
 
 @pytest.mark.parametrize(
@@ -159,12 +159,12 @@ def test_texts_are_compared_among_listed_pages_only(site, rows, expected):
     ],
 )
 def test_canonicals_lead_to_a_page_that_can_be_found(site, rows, expected):
-    assert told(checks.check_canonicals(decided(site, *rows), site)) == expected
+    assert told(checks.check_canonicals(decided(site, *rows).lazy(), site)) == expected
 
 
 def test_a_noindex_that_nobody_can_see_is_told(site):
     rows = [("/private/a", {"directives": "noindex"}), ("/b", {"directives": "noindex"})]
-    assert told(checks.check_noindex_seen(decided(site, *rows), OPEN)) == [
+    assert told(checks.check_noindex_seen(decided(site, *rows).lazy(), OPEN)) == [
         ("noindex-disallowed", "/private/a")
     ]
 
@@ -172,7 +172,7 @@ def test_a_noindex_that_nobody_can_see_is_told(site):
 def test_links_are_broken_only_where_neither_page_nor_file_is_there(site):
     links = [f"{URL}/b", f"{URL}/map.pdf", f"{URL}/gone"]
     table = decided(site, ("/a", {"links": links}), ("/b", {"links": [f"{URL}/gone"]}))
-    faults = list(checks.check_links(table, lambda address: address.endswith(".pdf")))
+    faults = list(checks.check_links(table.lazy(), lambda address: address.endswith(".pdf")))
     assert told(faults) == [("link-broken", "/gone")]
     assert faults[0].message.startswith("2 pages link to it")
 

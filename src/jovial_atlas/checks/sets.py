@@ -57,11 +57,19 @@ class SitemapSet:
             schema={"file": pl.UInt32, "name": pl.String},
         )
         found = rows_of(files).join(names, on="file", how="left", maintain_order="left")
-        return (
-            found.with_columns(addresses_of(pl.col("loc")))
-            .filter(pl.col("loc").is_not_null())
-            .select("loc", "lastmod", "line", "companion", file="name")
-        )
+        return _spelled(found).select("loc", "lastmod", "line", "companion", file="name")
+
+    def rows_by_file(self) -> Iterator[pl.DataFrame]:
+        """As `rows`, file after file, so that few are held at once; without names and lines."""
+        xml = any(file.kind == FileKind.URLSET for _, file in self.files)
+        for _, file in self.files:
+            if file.kind == FileKind.URLSET or (file.kind == FileKind.TEXT and not xml):
+                yield _spelled(file.rows).select("loc", "lastmod", "companion")
+
+
+def _spelled(rows: pl.DataFrame) -> pl.DataFrame:
+    """Rows with addresses in their one spelling; what is no address is left out."""
+    return rows.with_columns(addresses_of(pl.col("loc"))).filter(pl.col("loc").is_not_null())
 
 
 def addresses_of(loc: pl.Expr) -> pl.Expr:
@@ -154,7 +162,9 @@ def check_against_robots(
                 yield Fault("robots-bars-sitemap", fetched.name, f"{str(answer.rule)!r} bars it.")
     path = pl.col("loc").str.replace("^https?://[^/]+", "")
     closed = barred(robots, path, agents)
-    barred_rows = read.rows.filter(closed) if closed is not None else read.rows.clear()
+    if closed is None:
+        return
+    barred_rows = read.rows.filter(closed)
     for loc, file, line in _some(barred_rows):
         answer = matcher.ask(addresses.path_and_query(loc))
         yield Fault("listed-disallowed", f"{file}:{line}", f"{str(answer.rule)!r} bars {loc}.")
@@ -206,17 +216,18 @@ def _agree(read: SitemapSet, decided: pl.LazyFrame) -> bool:
     """Whether files list the listed pages, each once, with their dates, and nothing else: then
     nothing needs to be compared page by page. By sums over both, as good as certain."""
     whole = pl.struct("loc", pl.col("lastmod").fill_null("")).hash(4)
-    sums = [pl.len().alias("rows"), whole.sum().alias("sum")]
-    there = read.rows.filter(~pl.col("companion")).select(sums).row(0)
+    sums = [pl.len().cast(pl.UInt64).alias("rows"), whole.sum().alias("sum")]
+    parts = [rows.filter(~pl.col("companion")).select(sums) for rows in read.rows_by_file()]
+    there = pl.concat(parts).sum().row(0) if parts else (0, 0)
     listed = decided.filter("listed").select("loc", "lastmod").select(sums)
     if there != listed.collect(engine="streaming").row(0):
         return False
-    beside = read.rows.filter(pl.col("companion")).select("loc").unique()
-    known = (
-        decided.filter("listed").select("loc").filter(pl.col("loc").is_in(beside["loc"].implode()))
-    )
-    found = known.select(pl.len()).collect(engine="streaming").item() if beside.height else 0
-    return bool(found == beside.height)
+    beside = [rows.filter("companion").select("loc") for rows in read.rows_by_file()]
+    named = pl.concat(beside)["loc"].unique() if beside else pl.Series(dtype=pl.String)
+    if not named.len():
+        return True
+    known = decided.filter("listed").select("loc").filter(pl.col("loc").is_in(named.implode()))
+    return bool(known.select(pl.len()).collect(engine="streaming").item() == named.len())
 
 
 def _other_dates(both: pl.DataFrame) -> Iterator[Fault]:

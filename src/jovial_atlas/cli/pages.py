@@ -31,7 +31,7 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
 @click.option("--language", help="Only pages in this language, as in de or en-GB.")
 @click.option("--match", metavar="PATTERN", help="Only addresses like this: /tags/**")
 @click.option("--where", metavar="SQL", help="Only pages where this condition holds.")
-@click.option("--limit", type=click.IntRange(1), help="At most this many.")
+@click.option("--limit", type=click.IntRange(1), help="At most this many; a table: 1,000.")
 @click.option(
     "--export",
     "export_to",
