@@ -46,21 +46,18 @@ def merge(rows: pl.DataFrame, winners: Sequence[str]) -> MergedRows:
     for name in ("path", "merged"):
         if name not in rows.columns:
             rows = rows.with_columns(pl.lit(None, schema.SCHEMA[name]).alias(name))
-    at = pl.int_range(pl.len()).over("loc")
-    numbered = rows.with_columns(at.alias("_at"), pl.col("source").first().over("loc").alias("_by"))
-    first = numbered.filter(pl.col("_at") == 0).drop("_at", "_by")
-    later = numbered.filter(pl.col("_at") > 0)
-    again = later.filter(pl.col("source") == pl.col("_by")).drop("_at", "_by")
-    others = (
-        later.filter(pl.col("source") != pl.col("_by"))
-        .with_columns(at.alias("_at"))
-        .drop("_by")
-        .filter(pl.col("_at") < _MOST)
-    )
+    new = rows["loc"].is_first_distinct()
+    first, later = rows.filter(new), rows.filter(~new)
+    later = later.join(first.select("loc", _by="source"), on="loc", maintain_order="left")
+    again = later.filter(pl.col("source") == pl.col("_by")).drop("_by")
+    others = later.filter(pl.col("source") != pl.col("_by")).drop("_by")
     notes = []
-    for number in others["_at"].unique().sort().to_list():
-        some = others.filter(pl.col("_at") == number).drop("_at")
-        first, said = _with_others(first, some, winners)
+    for _ in range(_MOST):
+        if not others.height:
+            break
+        new = others["loc"].is_first_distinct()
+        first, said = _with_others(first, others.filter(new), winners)
+        others = others.filter(~new)
         notes.append(said)
     names = rows.columns
     return MergedRows(_with_notes(first, notes).select(names), list(_told(first, again)))
