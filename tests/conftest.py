@@ -16,6 +16,7 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from jovial_atlas.demo.builder import URL
 from jovial_atlas.demo.site import lay_out
@@ -25,6 +26,10 @@ from jovial_atlas.rounds.reading.survey import run_survey
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.web import new_client
 from tests.loaded import Loaded
+
+# How long an example takes is for the benches; tests hold whatever else the machine does.
+settings.register_profile("atlas", deadline=None)
+settings.load_profile("atlas")
 
 #: The time of what is worked out alone; and of whatever reads files, which the machine dates.
 NOW = datetime(2026, 11, 23, 10, 0, tzinfo=UTC)

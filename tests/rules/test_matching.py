@@ -3,7 +3,7 @@
 import re
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from jovial_atlas import patterns
@@ -20,7 +20,6 @@ PATHS = st.lists(st.sampled_from(["/a", "/b", "/ab", "/c", "%C3%A9", "?q=1", ".h
 )
 
 
-@settings(deadline=None)
 @given(st.lists(PATHS, max_size=8), st.lists(st.lists(GLOBS, min_size=1, max_size=3), max_size=7))
 def test_the_first_group_that_fits_is_that_of_asking_each(paths, groups):
     found = pl.DataFrame({"_path": pl.Series(paths, dtype=pl.String)}).select(first_fitting(groups))
@@ -60,7 +59,6 @@ ROWS = st.lists(
 )  # fmt: skip
 
 
-@settings(deadline=None)
 @given(ROWS, st.sets(st.sampled_from("xyz")))
 def test_rows_of_several_sources_are_merged_as_one_by_one(rows, winners):
     table = schema.table(rows).select("loc", "source", "title", "words", "tags")
