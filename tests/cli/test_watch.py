@@ -12,6 +12,7 @@ import httpx
 import pytest
 
 from jovial_atlas.standin.clock import Clock
+from jovial_atlas.standin import server
 from jovial_atlas.standin.engine import SimulatedEngine
 from jovial_atlas.standin.scenario import Scenario, Trouble
 from jovial_atlas.standin.server import Serving, engine_app, listen
@@ -112,8 +113,15 @@ def outcomes(said):
 @pytest.mark.slow
 @pytest.mark.parametrize("taken", [False, True])
 @pytest.mark.parametrize("on", ["indexnow", "sitemaps"])
-def test_a_submit_that_is_killed_is_settled_and_nothing_goes_twice(world, taken, on):
+def test_a_submit_that_is_killed_is_settled_and_nothing_goes_twice(world, taken, on, monkeypatch):
     """Killed while the engine is slow, before or after it took the message."""
+    arrived = []
+
+    async def play(*asked, played=server._play):
+        arrived.append(asked)
+        return await played(*asked)
+
+    monkeypatch.setattr(server, "_play", play)
     engine = world.engine("L", trouble=(Trouble(on=on, hang=90, taken=taken, times=1),))
     world.build()
     running = world.start("submit", "--timeout", "120")
@@ -127,7 +135,7 @@ def test_a_submit_that_is_killed_is_settled_and_nothing_goes_twice(world, taken,
     if taken:
         what = {"indexnow": "addresses", "sitemaps": "sitemap"}[on]
         until(lambda: what in [one["what"] for one in engine.messages()])
-    time.sleep(0.3)
+    until(lambda: arrived)
     running.send_signal(signal.SIGKILL)
     running.wait()
     running.stdout.close()
