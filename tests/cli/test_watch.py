@@ -11,8 +11,8 @@ from urllib.parse import quote
 import httpx
 import pytest
 
-from jovial_atlas.standin.clock import Clock
 from jovial_atlas.standin import server
+from jovial_atlas.standin.clock import Clock
 from jovial_atlas.standin.engine import SimulatedEngine
 from jovial_atlas.standin.scenario import Scenario, Trouble
 from jovial_atlas.standin.server import Serving, engine_app, listen
