@@ -101,8 +101,8 @@ def _against_scripts(folder: Path, pair: Callable[..., float]) -> None:
     def ready() -> None:
         forget_build(folder)
 
-    def ours() -> None:
-        command(folder, "build", "--quiet")
+    def ours() -> float:
+        return command(folder, "build", "--quiet")
 
     def plain() -> None:
         subprocess.run([sys.executable, script, "species.parquet", target], cwd=folder, check=True)

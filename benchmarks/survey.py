@@ -17,6 +17,8 @@ from pathlib import Path
 import polars as pl
 from selectolax.lexbor import LexborHTMLParser
 
+from benchmarks.build import command
+
 _REAL = ("/usr/share/doc/postgresql-doc-15/html", "/usr/share/doc/python3.11/html")
 _PAGES = int(os.environ.get("BENCH_PAGES", "10000"))
 _FULL = bool(os.environ.get("BENCH_FULL"))
@@ -31,11 +33,8 @@ def run(pair: Callable[..., float]) -> None:
         _table(Path(place) / "table", pair)
 
 
-def _survey(folder: Path, *arguments: str) -> None:
-    subprocess.run(
-        [sys.executable, "-m", "jovial_atlas", "survey", "--quiet", *arguments],
-        cwd=folder, check=True, capture_output=True,
-    )  # fmt: skip
+def _survey(folder: Path, *arguments: str) -> float:
+    return command(folder, "survey", "--quiet", *arguments)
 
 
 def _folder(folder: Path, pair: Callable[..., float]) -> None:

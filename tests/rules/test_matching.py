@@ -14,10 +14,12 @@ from tests.conftest import URL
 
 PIECES = st.lists(st.sampled_from(["/a", "/b", "/ab", "/", "é", "%C3%A9", "?q=1", "*", "**", "{a,b}", ".html"]),
                   min_size=1, max_size=4).map("".join)  # fmt: skip
-GLOBS = st.one_of(PIECES.map(lambda text: "/" + text.lstrip("/")), st.sampled_from(["**", "*.html", "/**", "/"]))
-PATHS = st.lists(st.sampled_from(["/a", "/b", "/ab", "/c", "%C3%A9", "?q=1", ".html", "/"]), max_size=5).map(
-    lambda parts: "/" + "".join(parts).lstrip("/")
+GLOBS = st.one_of(
+    PIECES.map(lambda text: "/" + text.lstrip("/")), st.sampled_from(["**", "*.html", "/**", "/"])
 )
+PATHS = st.lists(
+    st.sampled_from(["/a", "/b", "/ab", "/c", "%C3%A9", "?q=1", ".html", "/"]), max_size=5
+).map(lambda parts: "/" + "".join(parts).lstrip("/"))
 
 
 @given(st.lists(PATHS, max_size=8), st.lists(st.lists(GLOBS, min_size=1, max_size=3), max_size=7))
@@ -62,7 +64,9 @@ ROWS = st.lists(
 @given(ROWS, st.sets(st.sampled_from("xyz")))
 def test_rows_of_several_sources_are_merged_as_one_by_one(rows, winners):
     table = schema.table(rows).select("loc", "source", "title", "words", "tags")
-    done = {row["loc"]: row for row in merge(table, sorted(winners)).rows.to_dicts()} if rows else {}
+    done = (
+        {row["loc"]: row for row in merge(table, sorted(winners)).rows.to_dicts()} if rows else {}
+    )
     assert set(done) == {row["loc"] for row in rows}
     for loc, row in done.items():
         values, notes = merged_one_by_one([one for one in rows if one["loc"] == loc], winners)
@@ -70,7 +74,9 @@ def test_rows_of_several_sources_are_merged_as_one_by_one(rows, winners):
     # What was merged is kept, so that nothing is dropped unseen.
     kept = merge(table, sorted(winners)).rows if rows else schema.empty()
     for row in kept.to_dicts():
-        said = {(one["source"], one["column"], one["value"], one["used"]) for one in row["merged"] or []}
+        said = {
+            (one["source"], one["column"], one["value"], one["used"]) for one in row["merged"] or []
+        }
         _, notes = merged_one_by_one([one for one in rows if one["loc"] == row["loc"]], winners)
         assert said == set(notes)
 
@@ -80,3 +86,7 @@ def test_addresses_that_a_source_gives_often_are_told_shortly():
     done = merge(schema.table(rows), [])
     assert (done.rows.height, done.rows["title"][0], len(done.faults)) == (1, "T0", 101)
     assert "199 more rows" in done.faults[-1].message
+    rows = [{"loc": f"{URL}/a", "source": f"s{n}", "words": n} for n in range(60)]
+    done = merge(schema.table(rows), [])
+    assert [fault.message[:16] for fault in done.faults] == ["9 rows left out:"]
+    assert len(done.rows["merged"][0]) == 50

@@ -3,6 +3,7 @@
 import subprocess
 import sys
 import time
+from contextlib import closing
 from pathlib import Path
 
 import polars as pl
@@ -23,7 +24,7 @@ DASK = [sys.executable, "-m", "dask"]
 
 @pytest.fixture(scope="module")
 def scheduler(tmp_path_factory):
-    """A scheduler; `start()` adds a worker to it. Gives its address."""
+    """The client of a scheduler; its `work()` starts a worker."""
     folder = tmp_path_factory.mktemp("cluster")
     running = []
 
@@ -38,9 +39,10 @@ def scheduler(tmp_path_factory):
         )
         return running[-1]
 
-    start("scheduler", "--host", "127.0.0.1", "--port", "0")
+    process = start("scheduler", "--host", "127.0.0.1", "--port", "0")
     with Client(scheduler_file=str(folder / "s.json"), timeout=120) as client:
         client.work = lambda: start("worker", "--nthreads", "1", "--no-nanny")
+        client.end = process.kill
         yield client
     for one in running:
         one.kill()
@@ -53,10 +55,16 @@ def workers(scheduler):
     running = [scheduler.work() for _ in range(2)]
     scheduler.wait_for_workers(2, timeout=120)
     yield running
-    for one in running:
+    end(scheduler, running)
+
+
+def end(scheduler, workers):
+    for one in workers:
         one.kill()
         one.wait()
-    while scheduler.nthreads():
+    until = time.monotonic() + 120
+    while scheduler.status == "running" and scheduler.nthreads():
+        assert time.monotonic() < until, "the scheduler still counts on workers that are gone"
         time.sleep(0.05)
 
 
@@ -98,15 +106,20 @@ def test_a_cluster_gives_the_rows_of_one_machine_even_where_it_loses_a_worker(
 
 
 def read(address, root):
-    with Cluster(address) as cluster:
-        return list(cluster.read(root, READING, [PageFile("x", "x", "https://www.marrowfen.example/x")]))
+    with closing(Cluster(address)) as cluster:
+        return list(
+            cluster.read(root, READING, [PageFile("x", "x", "https://www.marrowfen.example/x")])
+        )
 
 
 def test_what_a_cluster_cannot_do_is_told(scheduler, workers, tmp_path, monkeypatch):
     monkeypatch.setattr(cluster_of, "_PATIENCE", 2.0)
     address = scheduler.scheduler.address
     (rows, faults) = read(address, tmp_path)[0]
-    assert (pl.read_ipc_stream(rows).height, [fault.code for fault in faults]) == (0, ["page-unreadable"])
+    assert (pl.read_ipc_stream(rows).height, [fault.code for fault in faults]) == (
+        0,
+        ["page-unreadable"],
+    )
     with pytest.raises(ContentError, match="does not see /nowhere"):
         read(address, Path("/nowhere"))
     with monkeypatch.context() as patch:
@@ -115,10 +128,7 @@ def test_what_a_cluster_cannot_do_is_told(scheduler, workers, tmp_path, monkeypa
             read(address, tmp_path)
     with pytest.raises(ContentError, match="does not answer"):
         read("tcp://127.0.0.1:9", tmp_path)
-    for one in workers:
-        one.kill()
-    while scheduler.nthreads():
-        time.sleep(0.05)
+    end(scheduler, workers)
     with pytest.raises(ContentError, match="has no worker"):
         read(address, tmp_path)
     # A source that breaks is told, and what was known of it stays.
@@ -159,10 +169,34 @@ def test_a_page_that_ends_its_worker_is_left_out_alone(tmp_path):
         PageFile(tmp_path / f"public/{n}.html", f"{n}.html", f"https://x.example/{n}")
         for n in range(9)
     ]
-    with Cluster("tcp://nobody:1") as cluster:
+    with closing(Cluster("tcp://nobody:1")) as cluster:
         cluster._client = Deadly()
         got = list(cluster.read(tmp_path, READING, files))
     rows = pl.concat(pl.read_ipc_stream(some) for some, _ in got)
-    assert rows.equals(schema.table(read_files([one for one in files if one.path != "5.html"], READING)[0]))
+    assert rows.equals(
+        schema.table(read_files([one for one in files if one.path != "5.html"], READING)[0])
+    )
     faults = [(fault.code, fault.where) for _, some in got for fault in some]
     assert faults == [("page-not-understood", "5.html")]
+
+
+@pytest.mark.parametrize(
+    ("lost", "said"), [("workers", "no worker left"), ("scheduler", "was lost while")]
+)
+def test_a_cluster_that_is_lost_in_the_middle_is_told(
+    scheduler, workers, tmp_path, monkeypatch, lost, said
+):
+    monkeypatch.setattr(cluster_of, "_PATIENCE", 3.0)
+    names = [f"{number}.html" for number in range(12 * CLUSTER_CHUNK)]
+    write_site(tmp_path, {name: page("A page", "<p>some words</p>" * 300) for name in names})
+    root = tmp_path / "public"
+    files = [PageFile(root / name, name, f"https://www.marrowfen.example/{name}") for name in names]
+    with closing(Cluster(scheduler.scheduler.address)) as cluster:
+        read_on = cluster.read(root, READING, files)
+        next(read_on)
+        if lost == "workers":
+            end(scheduler, workers)
+        else:
+            scheduler.end()
+        with pytest.raises(ContentError, match=said):
+            list(read_on)

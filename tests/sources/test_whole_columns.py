@@ -1,5 +1,7 @@
 """Whole columns against their values one by one: the same, whatever is in them."""
 
+import csv
+import io
 import json
 import tempfile
 from pathlib import Path
@@ -75,7 +77,11 @@ def test_dates_are_read_as_one_by_one(values):
     assert whole == [dates.read(value) if value else None for value in values]
 
 
-@given(st.lists(st.one_of(st.none(), st.text("ab; [],\"'", max_size=12), st.just('["x;y", 3]')), max_size=8))
+@given(
+    st.lists(
+        st.one_of(st.none(), st.text("ab; [],\"'", max_size=12), st.just('["x;y", 3]')), max_size=8
+    )
+)
 def test_lists_are_parted_as_one_by_one(values):
     read = read_lists(pl.Series("a", values, pl.String), ";").to_list()
     for value, items in zip(values, read, strict=True):
@@ -98,7 +104,7 @@ def test_pictures_are_resolved_as_one_by_one(values):
             assert shown == [{"loc": loc, "alt": None} for loc in resolved if loc]
 
 
-CELLS = st.text("ab1. ;\u00e4-", max_size=5)
+CELLS = st.text('ab1,\n ;\u00e4-"', max_size=5)
 LINES = st.lists(st.lists(CELLS, min_size=2, max_size=4), max_size=6)
 
 
@@ -120,10 +126,16 @@ def read_both_ways(name, text):
     return found
 
 
-@given(LINES, st.sampled_from([",", "\t"]), st.sampled_from(["\n", "\r\n"]))
-def test_plain_rows_are_read_as_one_by_one(lines, separator, end):
+@given(LINES, st.sampled_from([",", "\t"]), st.sampled_from(["\n", "\r\n"]), st.booleans())
+def test_plain_rows_are_read_as_one_by_one(lines, separator, end, quoted):
     rows = [["loc", "a b", "c"], *lines]
-    quick, slow = read_both_ways("t.csv", "".join(separator.join(cells) + end for cells in rows))
+    if quoted:  # as it should be, else with whatever stands in the cells
+        buffer = io.StringIO(newline="")
+        csv.writer(buffer, delimiter=separator, lineterminator=end).writerows(rows)
+        text = buffer.getvalue()
+    else:
+        text = "".join(separator.join(cells) + end for cells in rows)
+    quick, slow = read_both_ways("t.csv", text)
     assert quick == slow
 
 
@@ -136,7 +148,9 @@ RECORDS = st.one_of(st.dictionaries(st.sampled_from("xyz"), VALUES), st.integers
 
 @given(st.lists(RECORDS, max_size=5))
 def test_plain_records_are_read_as_one_by_one(records):
-    quick, slow = read_both_ways("t.jsonl", "".join(f"{json.dumps(record)}\n" for record in records))
+    quick, slow = read_both_ways(
+        "t.jsonl", "".join(f"{json.dumps(record)}\n" for record in records)
+    )
     assert quick == slow
 
 

@@ -217,12 +217,14 @@ def _agree(read: SitemapSet, decided: pl.LazyFrame) -> bool:
     nothing needs to be compared page by page. By sums over both, as good as certain."""
     whole = pl.struct("loc", pl.col("lastmod").fill_null("")).hash(4)
     sums = [pl.len().cast(pl.UInt64).alias("rows"), whole.sum().alias("sum")]
-    parts = [rows.filter(~pl.col("companion")).select(sums) for rows in read.rows_by_file()]
+    parts, beside = [], []
+    for rows in read.rows_by_file():
+        parts.append(rows.filter(~pl.col("companion")).select(sums))
+        beside.append(rows.filter("companion").select("loc"))
     there = pl.concat(parts).sum().row(0) if parts else (0, 0)
     listed = decided.filter("listed").select("loc", "lastmod").select(sums)
     if there != listed.collect(engine="streaming").row(0):
         return False
-    beside = [rows.filter("companion").select("loc") for rows in read.rows_by_file()]
     named = pl.concat(beside)["loc"].unique() if beside else pl.Series(dtype=pl.String)
     if not named.len():
         return True

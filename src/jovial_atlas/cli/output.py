@@ -94,15 +94,10 @@ class Output:
         text = json.dumps(value, ensure_ascii=False, indent=1, default=_plain)
         click.echo(json_safe(text, self.secrets))
 
-    def json_list(self, parts: Iterable[Sequence[object]]) -> None:
-        """As `json`, of a list that comes in parts: what is long is never held as a whole."""
-        before = "["
-        for part in parts:
-            if part:
-                text = json.dumps(part, ensure_ascii=False, indent=1, default=_plain)
-                click.echo(f"{before}{json_safe(text[1:-2], self.secrets)}", nl=False)
-                before = ","
-        click.echo("[]" if before == "[" else "\n]")
+    def json_pieces(self, pieces: Iterable[str]) -> None:
+        """As `json`, of a text that comes in pieces, its last line end with it."""
+        for piece in pieces:
+            click.echo(json_safe(piece, self.secrets), nl=False)
 
     def exact(self, text: str) -> None:
         """A result in a format of its own, alone on standard output."""
@@ -118,24 +113,19 @@ class Output:
             click.echo(buffer.getvalue(), nl=False)
 
     def csv_tables(self, tables: Iterable[pl.DataFrame]) -> None:
-        """As `csv`, of tables with the same columns, of which the first may be empty."""
-        import polars as pl
-
-        first = True
-        for table in tables:
-            texts = table.select(pl.all().cast(pl.String)).with_columns(
-                pl.all().map_batches(self._cells, return_dtype=pl.String, is_elementwise=True)
-            )
-            click.echo(texts.write_csv(include_header=first, line_terminator="\r\n"), nl=False)
-            first = False
+        """As `csv`, of tables of texts with the same columns, of which the first may be empty."""
+        for number, table in enumerate(tables):
+            cells = table.with_columns(map(self._cells, table))
+            text = cells.write_csv(include_header=not number, line_terminator="\r\n")
+            click.echo(text, nl=False)
 
     def _cells(self, values: pl.Series) -> pl.Series:
         """A column of cells: those that may need it are looked at one by one."""
-        odd = values.str.contains(_PERHAPS_ODD) if not self.secrets else values.is_not_null()
+        odd = values.is_not_null() if self.secrets else values.str.contains(_PERHAPS_ODD)
         if not odd.any():
             return values
         cells = [self._cell(value) or None for value in values.filter(odd).to_list()]
-        return values.scatter(odd.arg_true(), cells)
+        return values.clone().scatter(odd.arg_true(), cells)
 
     def _cell(self, value: object) -> object:
         """A cell of a table for spreadsheets."""

@@ -31,7 +31,7 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
 @click.option("--language", help="Only pages in this language, as in de or en-GB.")
 @click.option("--match", metavar="PATTERN", help="Only addresses like this: /tags/**")
 @click.option("--where", metavar="SQL", help="Only pages where this condition holds.")
-@click.option("--limit", type=click.IntRange(1), help="At most this many; a table: 1,000.")
+@click.option("--limit", type=click.IntRange(1), help="At most this many; in a table 1,000 else.")
 @click.option(
     "--export",
     "export_to",
@@ -108,12 +108,12 @@ def _show(out: Output, pages: pl.LazyFrame, limit: int | None, url: str) -> None
     import polars as pl
 
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.deciding.pages import batches
+    from jovial_atlas.rounds.deciding.pages import batches, json_pieces
 
     rows = pages.select(_FIELDS)
     wanted = rows.head(limit) if limit else rows
     if out.format == "json":
-        out.json_list(some.to_dicts() for some in batches(wanted))
+        out.json_pieces(json_pieces(wanted))
     elif out.format == "csv":
         out.csv_tables(batches(wanted))
     else:
@@ -135,8 +135,8 @@ def _show(out: Output, pages: pl.LazyFrame, limit: int | None, url: str) -> None
         )  # fmt: skip
         more = count - shown.height
         rest = f", {more:,} more not shown" if more else ""
-        how = "" if limit or not more else " (--limit, or --export FILE for all)"
-        out.say(f"{plural(shown.height, 'page')}{rest}{how}.")
+        how = "" if limit or not more else " --limit shows more, --export FILE writes all."
+        out.say(f"{plural(shown.height, 'page')}{rest}.{how}")
 
 
 #: Changes of a table that are shown.

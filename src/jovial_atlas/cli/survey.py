@@ -50,8 +50,9 @@ def command(
         work.hold()
     survey = None if full else as_before(path, work.now())
     if survey is None:
-        readers = (workers, cluster)
-        survey = _read_pages(work, readers, accept=accept, full=full, timeout=timeout)
+        survey = _read_pages(
+            work, workers=workers, cluster=cluster, accept=accept, full=full, timeout=timeout
+        )
     for fault in survey.faults:
         if fault.code == "source-broken":
             out.warn(f"{fault.where} could not be read. {fault.message}")
@@ -143,12 +144,11 @@ def tell_doubts(out: Output, doubts: list[Doubt]) -> None:
 
 
 def _read_pages(
-    work: Work, readers: tuple[int | None, str], *, accept: bool, full: bool, timeout: float
+    work: Work, *, workers: int | None, cluster: str, accept: bool, full: bool, timeout: float
 ) -> Survey:
     from jovial_atlas.rounds.reading.begun import begin_survey
 
     site, now = work.site(), work.now()
-    workers, cluster = readers
     begun = begin_survey(site, now, workers, full=full, cluster=cluster)
     with begun.readers:
         # Workers may read while everything else is loaded here.

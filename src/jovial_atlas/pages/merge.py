@@ -16,7 +16,7 @@ from jovial_atlas.pages import schema
 
 #: Columns that are about the file or row itself and are never merged.
 _OWN = {"loc", "source", "path", "merged", "mtime", "digest", "bytes", schema.EXTRA}
-#: Rows of other sources that are merged into one page; more of them say nothing new.
+#: Rows of other sources that are merged into one page; more of them are left out, and told.
 _MOST = 50
 #: Faults that are told one by one; the rest is counted.
 _TOLD = 100
@@ -59,8 +59,8 @@ def merge(rows: pl.DataFrame, winners: Sequence[str]) -> MergedRows:
         first, said = _with_others(first, others.filter(new), winners)
         others = others.filter(~new)
         notes.append(said)
-    names = rows.columns
-    return MergedRows(_with_notes(first, notes).select(names), list(_told(first, again)))
+    faults = [*_told(first, again), *_left_out(others)]
+    return MergedRows(_with_notes(first, notes).select(rows.columns), faults)
 
 
 def _is_empty(column: pl.Expr, kind: pl.DataType) -> pl.Expr:
@@ -136,5 +136,12 @@ def _told(first: pl.DataFrame, again: pl.DataFrame) -> Iterator[Fault]:
         message = f"{loc} is also the address of {kept or 'an earlier row'}, which is kept."
         yield Fault("address-twice", path or source, message)
     if again.height > _TOLD:
-        more = plural(again.height - _TOLD, "more row")
-        yield Fault("address-twice", again["source"][0], f"{more} stand at addresses of others.")
+        more = f"{again.height - _TOLD:,} more rows have addresses of earlier ones, which are kept."
+        yield Fault("address-twice", again["source"][0], more)
+
+
+def _left_out(others: pl.DataFrame) -> Iterator[Fault]:
+    """What is told of rows that are merged into nothing."""
+    if others.height:
+        said = f"{plural(others.height, 'row')} left out: {_MOST} others have the same address."
+        yield Fault("address-twice", others["source"][0], said)

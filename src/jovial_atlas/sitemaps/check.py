@@ -208,15 +208,17 @@ def _alternates(files: Sequence[SitemapFile]) -> Iterator[Fault]:
         links = links.join(entries, on=entry, how="semi", maintain_order="left")
     own = links.filter(pl.col("loc") == pl.col("href"))
     without = entries.join(own, on="loc", how="anti", maintain_order="left")
-    for where, loc, _, _ in _told(without.with_columns(href="loc"), files):
-        yield Fault("alternate-no-self", where, f"{loc} lists its versions without itself.")
+    for where, said in _told(without, files):
+        message = f"{said['loc'][0]} lists its versions without itself."
+        yield Fault("alternate-no-self", where, message)
     yield from _more("alternate-no-self", without, files, "pages list their versions so")
     known = rows_of(files).select(href=pl.col("loc").hash(1))
     others = links.filter(pl.col("loc") != pl.col("href")).join(
         known, on="href", how="semi", maintain_order="left"
     )
     alone = _not_returned(others)
-    for where, loc, language, version in _told(alone, files):
+    for where, said in _told(alone, files):
+        loc, language, version = said.select("loc", "lang", "href").row(-1)
         message = f"{loc} names {version} as its {language} version, which does not name it."
         yield Fault("alternate-not-returned", where, message)
     yield from _more("alternate-not-returned", alone, files, "versions are not returned")
@@ -233,19 +235,17 @@ def _not_returned(links: pl.DataFrame) -> pl.DataFrame:
     return links.join(back_of, on=["loc", "href"], how="anti", maintain_order="left")
 
 
-def _told(links: pl.DataFrame, files: Sequence[SitemapFile]) -> Iterator[tuple[str, str, str, str]]:
-    """Some links, as `file, line, href`, as they are told of: where each stands, the address of the
-    entry, language and version."""
-    for at, some in links.head(MOST_TOLD).group_by("file", maintain_order=True):
-        file = files[int(at[0])]
-        said = file.links().with_columns(key=pl.col("href").hash(1))
-        said = said.unique(["line", "key"], keep="last")
-        lines = some.join(said, left_on=["line", "href"], right_on=["line", "key"], how="left",
-                          suffix=" said", maintain_order="left")  # fmt: skip
-        # An entry that does not name itself is looked for by its line alone.
-        names = dict(file.links().select("line", "loc").iter_rows())
-        for line, language, version in lines.select("line", "lang", "href said").iter_rows():
-            yield f"{file.name}:{line}", names[line], language, version
+def _told(some: pl.DataFrame, files: Sequence[SitemapFile]) -> Iterator[tuple[str, pl.DataFrame]]:
+    """Some entries (`file, line`), or links of them (`href` as well), as they are told of: where
+    each stands, and its links as `plain.LINKS`. Each file is read again once."""
+    by = [name for name in ("line", "href") if name in some.columns]
+    for (at,), found in some.head(MOST_TOLD).group_by("file", maintain_order=True):
+        file = files[int(at)]
+        links = file.links()
+        keys = {"line": pl.col("line"), "href": pl.col("href").hash(1)}
+        for values in found.select(by).iter_rows():
+            wanted = [keys[name] == value for name, value in zip(by, values, strict=True)]
+            yield f"{file.name}:{values[0]}", links.filter(wanted)
 
 
 def _more(

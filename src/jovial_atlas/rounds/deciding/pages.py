@@ -109,35 +109,29 @@ def export(pages: pl.LazyFrame, path: Path) -> int:
     if path.suffix == ".parquet":
         snapshot.sink(pages, path)
     else:
-        forms = {".csv": _as_csv, ".json": _as_json, ".jsonl": _as_lines}
-        write_pieces(path, forms[path.suffix.lower()](pages))
+        forms = {".csv": _as_csv, ".json": json_pieces, ".jsonl": _as_lines}
+        write_pieces(path, (text.encode() for text in forms[path.suffix.lower()](pages)))
     return count
 
 
-def _as_csv(pages: pl.LazyFrame) -> Iterator[bytes]:
-    names = pages.collect_schema().names()
-    yield (
-        pl.DataFrame(schema=dict.fromkeys(names, pl.String))
-        .write_csv(line_terminator="\r\n")
-        .encode()
-    )
-    for some in batches(pages):
-        text = _flat(some).write_csv(line_terminator="\r\n", include_header=False)
-        yield text.encode()
-
-
-def _as_json(pages: pl.LazyFrame) -> Iterator[bytes]:
+def json_pieces(pages: pl.LazyFrame) -> Iterator[str]:
+    """Pages as one list in JSON, a piece at a time: what is long is never held as a whole."""
     before = "["
     for some in filter(len, batches(pages)):
         text = json.dumps(some.to_dicts(), ensure_ascii=False, indent=1, default=str)
-        yield f"{before}{text[1:-2]}".encode()
+        yield before + text.removeprefix("[").removesuffix("\n]")
         before = ","
-    yield b"[]\n" if before == "[" else b"\n]\n"
+    yield "[]\n" if before == "[" else "\n]\n"
 
 
-def _as_lines(pages: pl.LazyFrame) -> Iterator[bytes]:
+def _as_csv(pages: pl.LazyFrame) -> Iterator[str]:
+    for number, some in enumerate(batches(pages)):
+        yield _flat(some).write_csv(line_terminator="\r\n", include_header=not number)
+
+
+def _as_lines(pages: pl.LazyFrame) -> Iterator[str]:
     for some in batches(pages):
-        yield some.write_ndjson().encode()
+        yield some.write_ndjson()
 
 
 def _flat(pages: pl.DataFrame) -> pl.DataFrame:

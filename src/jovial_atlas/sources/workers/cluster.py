@@ -13,10 +13,10 @@ import os
 import pickle
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import CancelledError
 from contextlib import suppress
 from functools import cache
 from pathlib import Path
-from types import TracebackType
 from typing import TYPE_CHECKING, Any
 
 from jovial_atlas import __version__
@@ -48,23 +48,15 @@ class UnseenError(Exception):
 
 
 class Cluster:
-    """Workers of a cluster, by the address of its scheduler. Use as a context: leaving it takes
-    back what they have not begun."""
+    """Workers of a cluster, by the address of its scheduler. To be closed."""
 
     def __init__(self, address: str) -> None:
         self.address = address
         self._client: Client | None = None
         self._due: deque[tuple[list[PageFile], Future]] = deque()
 
-    def __enter__(self) -> Cluster:
-        return self
-
-    def __exit__(
-        self,
-        _kind: type[BaseException] | None,
-        _error: BaseException | None,
-        _trace: TracebackType | None,
-    ) -> None:
+    def close(self) -> None:
+        """Take back what workers have not begun, and leave the cluster."""
         client, self._client = self._client, None
         if client:
             with suppress(OSError, RuntimeError):
@@ -135,10 +127,10 @@ class Cluster:
             try:
                 rows: PackedRows = future.result(timeout=_PATIENCE)
             except TooLateError:
-                if not self._connected().scheduler_info(-1)["workers"]:
+                if not self._connected().nthreads():
                     said = f"The cluster {self.address} has no worker left."
                     raise ContentError(f"{said} Start some, and run it again.") from None
-            except (OSError, _cancelled()) as error:
+            except (OSError, CancelledError) as error:
                 said = f"The cluster {self.address} was lost while it read pages"
                 raise ContentError(f"{said} ({error or type(error).__name__}).") from None
             else:
@@ -223,12 +215,6 @@ def _packed(rows: list[PageRow], reading: Reading) -> bytes:
 @cache
 def _get_ready() -> None:
     spare_memory()
-
-
-def _cancelled() -> type[BaseException]:
-    from concurrent.futures import CancelledError
-
-    return CancelledError
 
 
 def _client(address: str) -> Any:

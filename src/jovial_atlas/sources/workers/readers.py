@@ -57,7 +57,7 @@ class Readers:
         _trace: TracebackType | None,
     ) -> None:
         if self._cluster:
-            self._cluster.__exit__(_kind, _error, _trace)
+            self._cluster.close()
         # Each is cancelled here: a pool that is gone by then forgets to do it, and reads on.
         for future in self._due:
             future.cancel()
