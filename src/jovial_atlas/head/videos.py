@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
+from typing import Any
 from urllib.parse import urljoin
 
 import polars as pl
-from msgspec import Struct, convert
-from msgspec.structs import replace
+from msgspec import Struct
+from msgspec.structs import asdict, replace
 
 from jovial_atlas import addresses
 from jovial_atlas.head.settings import HeadSettings
@@ -83,14 +84,12 @@ class Film(Struct, frozen=True, kw_only=True):
     @property
     def name(self) -> str:
         """What people call it: the name of its file, or the end of its player's address."""
-        address = self.values.content or self.values.player or ""
-        return address.rstrip("/").rpartition("/")[2] or f"number {self.number}"
+        return _name(self.values.content, self.values.player, self.number)
 
     @property
     def missing(self) -> list[str]:
         """What the protocol requires and the video lacks, in words."""
-        lacks = [words for name, words in _NEEDED.items() if not getattr(self.values, name)]
-        return lacks if self.values.content or self.values.player else [*lacks, _NO_MEDIA]
+        return _missing(self.values)
 
 
 def films_of(pages: Iterable[Page], settings: HeadSettings, now: str) -> dict[str, list[Film]]:
@@ -106,110 +105,149 @@ def _of_page(page: Page, settings: HeadSettings, now: str) -> Iterable[Film]:
     for number, video in enumerate(page.videos or [], start=1):
         if wanted is False or (isinstance(wanted, tuple) and video.found not in wanted):
             continue
-        looked = (media[number - 1] if number <= len(media) else None) or Media()
-        values, origin = _filled(page, video, looked, settings)
-        film = Film(
-            loc=page.loc, number=number, page=page, values=values, origin=origin,
-            declared=video.duration, media=looked,
-        )  # fmt: skip
+        looked = (media[number - 1] if number <= len(media) else None) or _NOT_LOOKED_AT
+        given, origin = _filled(page, video, looked, settings)
         for override in settings.edited.get(page.loc, ()):
-            if _is_about(override.video, film):
-                film = replace(
-                    film,
-                    values=replace(film.values, **override.sets),
-                    origin=film.origin | dict.fromkeys(override.sets, "table of videos"),
-                )
-        film = replace(film, values=_within(film.values, film.loc, settings.site.url))
-        yield replace(film, why_not=_why_not(film, now))
+            if _is_about(override.video, number, page.loc, given):
+                given |= override.sets
+                origin |= dict.fromkeys(override.sets, "table of videos")
+        values = FilmValues(**_within(given, page.loc, settings.site.url))
+        yield Film(
+            loc=page.loc, number=number, page=page, values=values, origin=origin,
+            declared=video.duration, media=looked, why_not=_why_not(values, looked, now),
+        )  # fmt: skip
 
 
-def _is_about(named: str, film: Film) -> bool:
+_NOT_LOOKED_AT = Media()
+
+
+def _is_about(named: str, number: int, loc: str, given: Mapping[str, Any]) -> bool:
+    """Whether the table of videos names the video of a page by this."""
     if not named:
-        return film.number == 1
-    values = (film.values.content, film.values.player, film.name, str(film.number))
-    return named in values or urljoin(film.loc, named) == film.values.content
+        return number == 1
+    content, player = given.get("content"), given.get("player")
+    values = (content, player, _name(content, player, number), str(number))
+    return named in values or urljoin(loc, named) == content
+
+
+def _name(content: str | None, player: str | None, number: int) -> str:
+    address = content or player or ""
+    return address.rstrip("/").rpartition("/")[2] or f"number {number}"
+
+
+#: What counts as not given.
+_NOTHING: tuple[object, ...] = (None, "", [])
 
 
 def _filled(
     page: Page, video: Video, media: Media, settings: HeadSettings
-) -> tuple[FilmValues, dict[str, str]]:
+) -> tuple[dict[str, Any], dict[str, str]]:
     """Each field from the first place that has it, and where that is."""
-    model, found_in = settings.videos, video.found or "page"
-    url = settings.site.url
-    still = f"{url}{STILLS_PATH}{media.still}" if media.still else None
+    found_in = video.found or "page"
+    said = asdict(video).items()
+    values = {name: value for name, value in said if value not in _NOTHING and name in _FIELDS}
+    origin = dict.fromkeys(values, found_in)
     probed = "file" if media.codecs else "service"
-    lasts = media.duration if media.codecs else None
-    category = next(iter(page.categories or []), "")
-    about = urljoin(f"{url}/", model.uploader_page) if model.uploader_page else ""
-    places: dict[str, tuple[tuple[str, object], ...]] = {
-        "content": (),
-        "player": (),
-        "thumbnail": (("service", media.thumbnail), ("file", still)),
-        "title": (("service", media.title), ("page", page.heading or page.title)),
-        "description": (("page", page.description), ("first sentences", page.excerpt)),
-        "duration": ((probed, media.duration),),
-        "width": (("site file", model.width),),
-        "height": (("site file", model.height),),
-        "published": (("page", page.published), ("page", page.lastmod)),
-        "expires": (("page", page.expires),),
-        "category": (("page", category), ("site file", model.category)),
-        "tags": (("page", page.tags),),
-        "uploader": (("service", media.author), ("site file", model.uploader)),
-        "uploader_page": (("site file", about),),
-    }
     #: What the file itself says counts more than what the page does.
-    first = {"duration": ("file", lasts), "width": (probed, media.width),
-             "height": (probed, media.height)}  # fmt: skip
-    values: dict[str, object] = {}
-    origin: dict[str, str] = {}
-    for name in FilmValues.__struct_fields__:
-        given = (*((first[name],) if name in first else ()), (found_in, getattr(video, name)),
-                 *places.get(name, ()))  # fmt: skip
-        for where, value in given:
-            if value not in (None, "", []):
-                values[name], origin[name] = value, where
-                break
+    first: tuple[tuple[str, object], ...] = (
+        ("duration", media.duration if media.codecs else None),
+        ("width", media.width),
+        ("height", media.height),
+    )
+    for name, value in first:
+        if value not in _NOTHING:
+            values[name], origin[name] = value, probed
+    for name, where, value in _elsewhere(page, media, settings):
+        if name not in values and value not in _NOTHING:
+            values[name], origin[name] = value, where
     tags = video.tags or page.tags or []
     if page.phrase and page.phrase not in tags:
         values["tags"] = [*tags, page.phrase]
         origin.setdefault("tags", "page")
-    return convert(values, FilmValues), origin
+    return values, origin
 
 
-def _within(values: FilmValues, loc: str, url: str) -> FilmValues:
-    """Values brought within what the protocol allows; what cannot be is dropped."""
-    rating, lasts = values.rating, values.duration
-    countries = (values.countries or "").upper().split()[1:]
-    known = countries and all(_COUNTRY.match(one) for one in countries)
-    platforms = set((values.platforms or "").split()[1:])
-    about = values.uploader_page
-    return replace(
-        values,
-        description=values.description[:2_048] if values.description else values.description,
-        duration=lasts if lasts and 1 <= lasts <= 28_800 else None,
-        rating=rating if rating is not None and 0 <= rating <= 5 else None,
-        category=values.category[:256] if values.category else values.category,
-        uploader=values.uploader[:255] if values.uploader else values.uploader,
-        uploader_page=about if about and addresses.origin(about) == url else None,
-        tags=list(dict.fromkeys(values.tags or []))[: protocol.MAX_TAGS] or None,
-        # An address that is the page's own leads to no media.
-        content=None if values.content == loc else values.content,
-        player=None if values.player == loc else values.player,
-        countries=" ".join([(values.countries or "").split()[0], *countries]) if known else None,
-        platforms=None if platforms - {"web", "mobile", "tv"} else values.platforms,
+_FIELDS = frozenset(FilmValues.__struct_fields__)
+
+
+def _elsewhere(
+    page: Page, media: Media, settings: HeadSettings
+) -> tuple[tuple[str, str, object], ...]:
+    """Field, place and value for what a video does not say itself, the best place first."""
+    model, url = settings.videos, settings.site.url
+    still = f"{url}{STILLS_PATH}{media.still}" if media.still else None
+    about = urljoin(f"{url}/", model.uploader_page) if model.uploader_page else None
+    return (
+        ("thumbnail", "service", media.thumbnail),
+        ("thumbnail", "file", still),
+        ("title", "service", media.title),
+        ("title", "page", page.heading or page.title),
+        ("description", "page", page.description),
+        ("description", "first sentences", page.excerpt),
+        ("duration", "file" if media.codecs else "service", media.duration),
+        ("width", "site file", model.width),
+        ("height", "site file", model.height),
+        ("published", "page", page.published),
+        ("published", "page", page.lastmod),
+        ("expires", "page", page.expires),
+        ("category", "page", next(iter(page.categories or []), None)),
+        ("category", "site file", model.category),
+        ("tags", "page", page.tags),
+        ("uploader", "service", media.author),
+        ("uploader", "site file", model.uploader),
+        ("uploader_page", "site file", about),
     )
 
 
-def _why_not(film: Film, now: str) -> str:
-    if film.values.listed is False:
+def _within(given: Mapping[str, Any], loc: str, url: str) -> dict[str, Any]:
+    """Values brought within what the protocol allows; what cannot be is dropped."""
+    values = dict(given)
+    for name, most in _LONGEST.items():
+        if text := values.get(name):
+            values[name] = text[:most]
+    for name, (least, most) in _BETWEEN.items():
+        if (number := values.get(name)) is not None and not least <= number <= most:
+            values[name] = None
+    about = values.get("uploader_page")
+    if about and addresses.origin(about) != url:
+        values["uploader_page"] = None
+    if tags := values.get("tags"):
+        values["tags"] = list(dict.fromkeys(tags))[: protocol.MAX_TAGS]
+    # An address that is the page's own leads to no media.
+    for name in ("content", "player"):
+        if values.get(name) == loc:
+            values[name] = None
+    if countries := values.get("countries"):
+        how, *codes = countries.split() or [""]
+        codes = [one.upper() for one in codes]
+        known = codes and all(map(_COUNTRY.match, codes))
+        values["countries"] = " ".join([how, *codes]) if known else None
+    if platforms := values.get("platforms"):
+        known = {"web", "mobile", "tv"}.issuperset(platforms.split()[1:])
+        values["platforms"] = platforms if known else None
+    return values
+
+
+#: Fields with their longest text, and with the least and the greatest number (seconds, stars).
+_LONGEST = {"description": 2_048, "category": 256, "uploader": 255}
+_BETWEEN = {"duration": (1, 28_800), "rating": (0, 5)}
+
+
+def _why_not(values: FilmValues, media: Media, now: str) -> str:
+    if values.listed is False:
         return "it is left out"
-    if film.values.expires and film.values.expires < now:
-        return f"it expired on {film.values.expires[:10]}"
-    if film.media.problem == MISSING and not film.values.player:
+    if values.expires and values.expires < now:
+        return f"it expired on {values.expires[:10]}"
+    if media.problem == MISSING and not values.player:
         return "its media file does not exist"
-    if film.missing:
-        return f"it has no {' and no '.join(film.missing)}"
+    if missing := _missing(values):
+        return f"it has no {' and no '.join(missing)}"
     return ""
+
+
+def _missing(values: FilmValues) -> list[str]:
+    lacks = [words for name, words in _NEEDED.items() if not getattr(values, name)]
+    return lacks if values.content or values.player else [*lacks, _NO_MEDIA]
 
 
 #: Kinds of page that show what others are about.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
@@ -11,6 +12,9 @@ from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile import CrawlSource, HtmlSource, MarkdownSource, SiteFile
 
 Find = Callable[[str], Path | None]
+
+#: What ends the path of an address (RFC 3986 §3.3).
+_QUERY = re.compile("[?#]")
 
 
 def file_of(site: SiteFile) -> Find:
@@ -76,12 +80,13 @@ def _candidates(site: SiteFile) -> Callable[[str], Iterator[Path]]:
     ]
 
     def candidates(address: str) -> Iterator[Path]:
-        path = unquote(urlsplit(address).path) or "/"
         for url, root, mount in places:
-            if address.startswith(f"{url}/") and path.startswith(mount):
-                file = root / path.removeprefix(mount.rstrip("/")).lstrip("/")
-                if ".." not in file.parts and "\0" not in path:
-                    yield file
+            if not address.startswith(f"{url}/"):
+                continue
+            path = unquote(_QUERY.split(address[len(url) :], maxsplit=1)[0])
+            below = path.removeprefix(mount.rstrip("/")).lstrip("/")
+            if path.startswith(mount) and ".." not in below.split("/") and "\0" not in path:
+                yield root / below
 
     return candidates
 

@@ -84,9 +84,29 @@ def _titled(page: OpenPage, *, whole: bool = False) -> LexborNode | None:
     nodes = root.css("h2, h3" if whole else _TITLES)[:_MOST] if root is not None and title else []
     for node in nodes:
         said = _plain(heading_text(node))
-        if said and (said == title or (not whole and re.search(rf"\b{re.escape(said)}\b", title))):
+        if said and (said == title or (not whole and _names(title, said))):
             return node
     return None
+
+
+def _names(title: str, said: str) -> bool:
+    """Whether a title has these words, and not as a part of longer ones."""
+    place = title.find(said)
+    while place >= 0:
+        if _is_edge(title, place) and _is_edge(title, place + len(said)):
+            return True
+        place = title.find(said, place + 1)
+    return False
+
+
+def _is_edge(words: str, place: int) -> bool:
+    """Whether a word begins or ends at a place: one of the two signs beside it belongs to words."""
+    before, behind = words[place - 1 : place], words[place : place + 1]
+    return _is_of_word(before) != _is_of_word(behind)
+
+
+def _is_of_word(sign: str) -> bool:
+    return sign.isalnum() or sign == "_"
 
 
 def _beginning(first: LexborNode, page: OpenPage) -> LexborNode | None:
@@ -100,7 +120,8 @@ def _beginning(first: LexborNode, page: OpenPage) -> LexborNode | None:
         return None
     node = main.css_first("h1, h2")
     said = _plain(heading_text(node)) if node is not None else ""
-    return node if said and re.match(rf"{re.escape(said)}\b", title) else None
+    begins = bool(said) and title.startswith(said) and _is_edge(title, len(said))
+    return node if begins else None
 
 
 def _only(page: OpenPage) -> LexborNode | None:
