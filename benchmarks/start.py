@@ -1,13 +1,18 @@
-"""`jovial-atlas --help` against a bare Click program."""
+"""Small things: whole processes beside a bare Click program that loads what they must load."""
 
 from __future__ import annotations
 
 import subprocess
 import sys
+import tempfile
 from collections.abc import Callable
+from pathlib import Path
+
+from benchmarks.build import command
 
 _BARE = """
 import click
+{loads}
 
 @click.group()
 def main():
@@ -19,17 +24,58 @@ def one():
 
 main()
 """
+_PAGES = 100
+_SITE = """
+[site]
+url = "https://www.marrowfen.example"
+
+[[source]]
+kind = "html"
+path = "pages"
+
+[[rule]]
+reason = "Printed copies stand for nothing of their own"
+match = "/print/**"
+set = { listed = false }
+"""
+_PAGE = (
+    "<!doctype html><html lang=en><title>Page {0}</title><main><h1>Page {0}</h1>"
+    "<p>What is said of it in a sentence, {0} times.</p><a href=/1.html>first</a></main>"
+)
+#: What each command needs beside Click, and does.
+_SMALL = (
+    ("import polars, rich.table, selectolax.lexbor", ("explain", "/7.html")),
+    ("import msgspec, rich.table", ("rules", "list")),
+    ("import polars, rich.table", ("robots", "test", "/7.html")),
+    ("import polars, rich.table", ("pages", "--limit", "5")),
+)
 
 
 def run(pair: Callable[..., float]) -> None:
     """Whole processes, in turn."""
 
-    def ours() -> None:
-        subprocess.run(
-            [sys.executable, "-m", "jovial_atlas", "--help"], check=True, capture_output=True
-        )
+    def bare(loads: str = "") -> Callable[[], object]:
+        text = _BARE.format(loads=loads)
+        given = [sys.executable, "-c", text, *(["one"] if loads else ["--help"])]
+        return lambda: subprocess.run(given, check=True, capture_output=True)
 
-    def bare() -> None:
-        subprocess.run([sys.executable, "-c", _BARE, "--help"], check=True, capture_output=True)
+    with tempfile.TemporaryDirectory() as place:
+        folder = Path(place)
+        pair("--help", lambda: command(folder, "--help"), bare(), wanted="at most 2", runs=15)
+        lay_out_pages(folder, _PAGES)
+        command(folder, "survey", "--quiet")
+        command(folder, "build", "--quiet")
+        for loads, arguments in _SMALL:
+            name = f"{' '.join(arguments)}, of {_PAGES} pages"
+            pair(
+                name, lambda arguments=arguments: command(folder, *arguments), bare(loads),
+                wanted="at most 2", runs=9,
+            )  # fmt: skip
 
-    pair("--help, whole process", ours, bare, wanted="at most 2", runs=15)
+
+def lay_out_pages(folder: Path, count: int) -> None:
+    """A site of so many small pages."""
+    (folder / "pages").mkdir(parents=True, exist_ok=True)
+    (folder / "atlas.toml").write_text(_SITE)
+    for number in range(1, count + 1):
+        (folder / "pages" / f"{number}.html").write_text(_PAGE.format(number))

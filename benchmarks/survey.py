@@ -11,6 +11,7 @@ import shutil
 import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -18,8 +19,14 @@ import polars as pl
 from selectolax.lexbor import LexborHTMLParser
 
 from benchmarks.build import command
+from benchmarks.start import lay_out_pages
 
-_REAL = ("/usr/share/doc/postgresql-doc-15/html", "/usr/share/doc/python3.11/html")
+#: Documentation as Debian installs it: of three kinds of makers, with pages short and long.
+_REAL = {
+    "postgresql-doc-15": "/usr/share/doc/postgresql-doc-15/html",
+    "python3-doc": "/usr/share/doc/python3.11/html",
+    "git-doc": "/usr/share/doc/git/html",
+}
 _PAGES = int(os.environ.get("BENCH_PAGES", "10000"))
 _FULL = bool(os.environ.get("BENCH_FULL"))
 _ROWS = int(os.environ.get("BENCH_ROWS", "10000000" if _FULL else "2000000"))
@@ -29,7 +36,8 @@ _HEAD = '[site]\nurl = "https://www.marrowfen.example"\n\n'
 def run(pair: Callable[..., float]) -> None:
     """Whole processes on a real folder and a real table."""
     with tempfile.TemporaryDirectory() as place:
-        _folder(Path(place) / "folder", pair)
+        _small(Path(place) / "small", pair)
+        _documentation(Path(place) / "folder", pair)
         _table(Path(place) / "table", pair)
 
 
@@ -37,27 +45,40 @@ def _survey(folder: Path, *arguments: str) -> float:
     return command(folder, "survey", "--quiet", *arguments)
 
 
-def _folder(folder: Path, pair: Callable[..., float]) -> None:
-    public = folder / "public"
-    public.mkdir(parents=True)
-    sources = [Path(one) for one in _REAL if Path(one).is_dir()]
-    if not sources:
-        raise SystemExit("Install python3-doc and postgresql-doc-15 for this benchmark.")
-    count = size = copies = 0
-    while count < _PAGES:
-        for source in sources:
+def _documentation(folder: Path, pair: Callable[..., float]) -> None:
+    """Each kind of documentation that is installed, so often that the start hardly counts."""
+    sources = {name: Path(one) for name, one in _REAL.items() if Path(one).is_dir()}
+    if len(sources) < 2:
+        raise SystemExit("Install python3-doc, postgresql-doc-15 and git-doc for this benchmark.")
+    for name, source in sources.items():
+        public = folder / name / "public"
+        public.mkdir(parents=True)
+        count = size = copies = 0
+        while count < _PAGES // len(sources):
             copies += 1
             for page in source.rglob("*.html"):
                 target = public / str(copies) / page.relative_to(source)
                 target.parent.mkdir(parents=True, exist_ok=True)
                 shutil.copyfile(page, target)
                 count, size = count + 1, size + page.stat().st_size
-    (folder / "atlas.toml").write_text(f'{_HEAD}[[source]]\nkind = "html"\npath = "public"\n')
-    what = f"{count:,} pages, {size / 1e6:.0f} MB"
-    pair(f"first survey of {what}", lambda: _survey(folder, "--full"),
-         lambda: _bare_loop(public), wanted="at most 1", runs=3)  # fmt: skip
-    pair("second survey, nothing changed", lambda: _survey(folder),
-         lambda: _survey(folder, "--full"), wanted="at most 0.067", runs=3)  # fmt: skip
+        site = f'{_HEAD}[[source]]\nkind = "html"\npath = "public"\n'
+        (folder / name / "atlas.toml").write_text(site)
+        what = f"{count:,} pages of {name}, {size / 1e6:.0f} MB"
+        pair(f"first survey, {what}", lambda name=name: _survey(folder / name, "--full"),
+             lambda public=public: _bare_loop(public), wanted="at most 1", runs=3)  # fmt: skip
+        pair("the same again, nothing changed", lambda name=name: _survey(folder / name),
+             lambda name=name: _survey(folder / name, "--full"), wanted="at most 0.067",
+             runs=3)  # fmt: skip
+
+
+def _small(folder: Path, pair: Callable[..., float]) -> None:
+    for count, seconds in ((100, 1), (1_000, 2)):
+        lay_out_pages(folder / str(count), count)
+        pair(
+            f"survey of {count:,} small pages, against {seconds} s",
+            lambda count=count: _survey(folder / str(count), "--full"),
+            lambda seconds=seconds: time.sleep(seconds), wanted="below 1", runs=5,
+        )  # fmt: skip
 
 
 def _bare_loop(folder: Path) -> int:

@@ -82,6 +82,9 @@ def test_the_example_package_adds_a_source_a_channel_and_a_check(tmp_path, insta
     findings = atlas("check", "--only", "title-loud", "--format", "json").json["findings"]
     assert [finding["severity"] for finding in findings] == ["advice"]
     assert "A title is all in capitals" in atlas("check", "--all").out
+    brief = atlas("check", "--brief").out
+    assert "A title is all in capitals" in brief
+    assert "do:" not in brief
     assert atlas("submit").code == 0
     changed = [loc for note in notes for loc in note["changed"]]
     names = ["sitemap.xml", "sitemap-pages-1.xml"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import asdict
 from functools import partial
 from typing import TYPE_CHECKING
@@ -17,6 +18,9 @@ if TYPE_CHECKING:
     from jovial_atlas.checks.live import Estimate
     from jovial_atlas.cli.output import Output
     from jovial_atlas.findings import Finding
+    from jovial_atlas.rounds.proving.check import Checked
+    from jovial_atlas.rounds.proving.live import Live
+    from jovial_atlas.web import Client
 
 
 @atlas_command(
@@ -57,6 +61,7 @@ if TYPE_CHECKING:
 @click.option("--only", "codes", multiple=True, metavar="CODE",
               help="Only findings of this code; may be given more than once.")  # fmt: skip
 @click.option("--all", "show_all", is_flag=True, help="Show every place, not the first few.")
+@click.option("--brief", is_flag=True, help="Show each kind of finding on a line, and how many.")
 @click.option(
     "--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
     help="Seconds to wait for a server.",
@@ -73,44 +78,51 @@ def command(
     resume: bool,
     codes: tuple[str, ...],
     show_all: bool,
+    brief: bool,
     timeout: float,
 ) -> int:
     """Check the build of the site against the protocols and against itself; or check any
     sitemap, robots.txt, folder or address."""
     from jovial_atlas.findings.finding import at_or_above
-    from jovial_atlas.rounds.proving.check import check_site, check_target
     from jovial_atlas.rounds.proving.live import Live
     from jovial_atlas.web import new_client
 
     if served_as and len(targets) != 1:
         raise click.UsageError("--as says where one TARGET is served; give exactly one.")
-    if not live and (server or sample or resume):
-        raise click.UsageError("--server, --sample and --resume belong to --live.")
-    origin = _origin(server)
+    if brief and show_all:
+        raise click.UsageError("--brief shows no places, --all shows every one; give one of them.")
+    origin = _origin(server, live=live or not (server or sample or resume))
     _known_codes(codes)
     out = work.output
-    findings: list[Finding] = []
-    looked_at: list[str] = []
-    seen: Estimate | None = None
-    with new_client(timeout) as client, out.progress("asking the server") as progress:
+    doing = "asking the server" if live else "checking"
+    with new_client(timeout) as client, out.progress(doing) as progress:
         how = Live(client, origin, sample, resume, per_second, progress=progress)
-        asked = how if live else None
-        if targets:
-            site = work.site_if_any()
-            for target in targets:
-                checked = check_target(
-                    target, work.now(), client, served_as=served_as, site=site, live=asked
-                )
-                findings += checked.findings
-                looked_at += checked.looked_at
-                seen = checked.live or seen
-        else:
-            checked = check_site(work.site(), work.now(), asked, partial(work.apart, alone=True))
-            findings, looked_at, seen = checked.findings, checked.looked_at, checked.live
-    findings = [one for one in findings if not codes or one.code in codes]
+        checked = _checked(work, targets, served_as, how if live else None, client)
+    findings = [one for one in checked.findings if not codes or one.code in codes]
     findings.sort(key=lambda finding: SEVERITIES.index(finding.severity))
-    _show(out, findings, looked_at, seen, fail_on, show_all)
+    _show(out, findings, checked.looked_at, checked.live, fail_on, show_all, brief)
     return 1 if at_or_above(findings, fail_on) else 0
+
+
+def _checked(
+    work: Work, targets: Sequence[str], served_as: str | None, live: Live | None, client: Client
+) -> Checked:
+    """What was found in the build, or in the targets."""
+    from jovial_atlas.rounds.proving.check import Checked, check_site, check_target
+
+    if not targets:
+        return check_site(work.site(), work.now(), live, partial(work.apart, alone=True))
+    site = work.site_if_any()
+    all_of_them = [
+        check_target(one, work.now(), client, served_as=served_as, site=site, live=live)
+        for one in targets
+    ]
+    seen = [one.live for one in all_of_them if one.live]
+    return Checked(
+        [name for one in all_of_them for name in one.looked_at],
+        [finding for one in all_of_them for finding in one.findings],
+        seen[-1] if seen else None,
+    )
 
 
 def _show(
@@ -120,6 +132,7 @@ def _show(
     seen: Estimate | None,
     fail_on: str,
     show_all: bool,
+    brief: bool,
 ) -> None:
     from jovial_atlas.findings import exports
     from jovial_atlas.findings.finding import counts
@@ -135,13 +148,15 @@ def _show(
         fields = ("severity", "code", "where", "message", "fix")
         out.csv(fields, [[getattr(one, name) for name in fields] for one in findings])
     else:
-        show_findings(out, findings, looked_at, show_all)
+        show_findings(out, findings, looked_at, show_all, brief=brief)
         if seen:
             out.say(_estimated(seen))
 
 
-def _origin(server: str | None) -> str | None:
+def _origin(server: str | None, *, live: bool) -> str | None:
     """The server that is asked in place of the site's own, None for that one."""
+    if not live:
+        raise click.UsageError("--server, --sample and --resume belong to --live.")
     if server and not server.startswith(("http://", "https://")):
         raise click.UsageError("--server is the beginning of an address: http://127.0.0.1:8800")
     return server.rstrip("/") if server else None

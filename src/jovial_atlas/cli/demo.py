@@ -7,6 +7,7 @@ import shlex
 import subprocess
 import sys
 import time
+from collections.abc import Iterator
 from itertools import chain
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -53,25 +54,28 @@ def command(work: Work, folder: Path, serve: bool, watching: bool) -> int:
                 out.warn(f"The round ends here: the command gave exit code {code}.")
                 return 1
     out.say(f"The round took {time.monotonic() - began:.0f} s. What to try next:", style="bold")
-    there = shlex.quote(str(folder))
-    for text, line in (
-        ("the site file, with its rules and their reasons", f"less {there}/atlas.toml"),
-        (
-            "why a page is not listed",
-            f"cd {there}; jovial-atlas explain /print/dawn-at-the-reedbed/",
-        ),
-        ("all pages that are not", f"cd {there}; jovial-atlas pages --verdict unlisted"),
-        ("a sitemap someone wrote by hand", f"jovial-atlas check {there}/public/old-sitemap.xml"),
-        (
-            "what a crawler may fetch",
-            f"cd {there}; jovial-atlas robots test --agent quillseek /search/",
-        ),
-        *(() if watching else (("a month of watching", f"jovial-atlas demo {there} --month"),)),
-        ("the engines again, to submit once more", f"jovial-atlas demo {there} --serve"),
-    ):
+    for text, line in _more(shlex.quote(str(folder)), watched=watching):
         out.indented(f"{text}:", "")
         out.say(f"    {line}", style="cyan")
     return 0
+
+
+def _more(there: str, *, watched: bool) -> Iterator[tuple[str, str]]:
+    """What to try next, and how, on the sample site in the folder `there`."""
+    yield "the site file, with its rules and their reasons", f"less {there}/atlas.toml"
+    for text, arguments in (
+        ("why a page is not listed", "explain /print/dawn-at-the-reedbed/"),
+        ("all pages that are not", "pages --verdict unlisted"),
+        ("the mistakes, and what to do about each", "check"),
+        ("its films, and what was found out about each", "videos"),
+        ("what its pages say as structured data, by type", "schema table"),
+        ("a sitemap someone wrote by hand", "check public/old-sitemap.xml"),
+        ("what a crawler may fetch", "robots test --agent quillseek /search/"),
+    ):
+        yield text, f"cd {there}; jovial-atlas {arguments}"
+    if not watched:
+        yield "a month of watching", f"jovial-atlas demo {there} --month"
+    yield "the engines again, to submit once more", f"jovial-atlas demo {there} --serve"
 
 
 def _run(out: Output, step: Step, folder: Path, running: Servers) -> int:
