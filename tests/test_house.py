@@ -18,6 +18,7 @@ from jovial_atlas.cli.findings import SEVERITIES as OPTION_SEVERITIES
 from jovial_atlas.engines import channels
 from jovial_atlas.findings.entry import Severity
 from jovial_atlas.findings.finding import SEVERITIES
+from jovial_atlas.findings.marks import MARKS
 from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.pages import EXTRA, page, row
 from jovial_atlas.sitefile import PackageChannel, Source, read_site_file
@@ -66,7 +67,11 @@ def test_every_code_that_is_emitted_is_in_the_registry_and_the_other_way():
     other_names = {"sitemap-video", "json-ld", "crawl-delay", "data-src", "data-url", "video-link",
                    "video-url"}  # fmt: skip
     assert quoted | built >= set(CHECKS)
-    assert quoted - set(CHECKS) - other_names == set()
+    assert quoted - set(CHECKS) - set(MARKS) - other_names == set()
+    assert set(MARKS).isdisjoint(CHECKS), "a code means one thing"
+    judged = set(re.findall(r'"([a-z]+(?:-[a-z]+)+)"', "\n".join(
+        text for name, text in MODULES.items() if name.startswith("review/judging"))))  # fmt: skip
+    assert set(MARKS) <= judged | {"opening"}
     assert all(
         check.severity in SEVERITIES and check.fix.endswith(".") for check in CHECKS.values()
     )
@@ -127,7 +132,7 @@ LONG = {"upgrade": "a table of the first schema, which never changes"}
 LATE = {
     "addresses", "checks/texts", "dates", "dates_in_text", "engines/asking", "engines/exports", "faults",
     "files/packed", "foreign", "head/lengths", "head/texts", "installed", "ledger/store", "markup/inject", "media/pictures",
-    "report/drawing", "report/graph", "report/trends", "rounds/publishing/build/companions",
+    "review/words", "report/drawing", "report/graph", "report/trends", "rounds/publishing/build/companions",
     "rounds/publishing/build/run", "rounds/publishing/patterns", "rounds/publishing/preview",
     "rounds/reading/feeds", "rounds/reading/video_files", "rounds/state/last_survey", "rounds/telling/logs", "sitefile/deciding", "sitefile/model",
     "sitefile/publisher", "sitemaps/packing", "sources/html_page/fulltext", "sources/kinds",

@@ -244,14 +244,14 @@ def _of_session(session: int) -> list[int]:
 INTERRUPTED = """
 import contextlib, os, signal, sys
 from jovial_atlas.cli import main
-from jovial_atlas.sources.workers import readers
-held = readers._interrupts_held
+from jovial_atlas.sources.workers import pool
+held = pool._interrupts_held
 @contextlib.contextmanager
 def interrupted():
     with held():
         yield
         os.kill(os.getpid(), signal.SIGINT)
-readers._interrupts_held = interrupted
+pool._interrupts_held = interrupted
 sys.argv[1:] = ["survey", "--workers", "2"]
 main()
 """

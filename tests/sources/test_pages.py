@@ -240,7 +240,7 @@ def test_a_folder_is_read_whole_and_alike_with_and_without_workers(tmp_path):
 
 def test_workers_are_copies_of_a_process_only_while_it_has_one_thread():
     code = (
-        "from jovial_atlas.sources.workers.readers import _is_alone as alone; first = alone(); "
+        "from jovial_atlas.sources.workers.pool import _is_alone as alone; first = alone(); "
         "import polars; polars.select(1).lazy().collect(); print(first, alone())"
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)

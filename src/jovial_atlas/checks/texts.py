@@ -13,7 +13,7 @@ import polars as pl
 from jovial_atlas.faults import Fault
 from jovial_atlas.head.lengths import shown, width
 from jovial_atlas.head.settings import HeadSettings
-from jovial_atlas.head.texts import Text, description_of, phrase_of, title_of
+from jovial_atlas.head.texts import Text, description_of, phrase_of, phrases_in, title_of
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
@@ -93,7 +93,8 @@ def check_lengths(
 
 
 def _phrase(published: PublishedTexts, phrase: str) -> Iterator[Fault]:
-    if not phrase:
+    phrases = phrases_in(phrase)
+    if not phrases:
         return
     places = {
         "title": published.title.value,
@@ -101,10 +102,15 @@ def _phrase(published: PublishedTexts, phrase: str) -> Iterator[Fault]:
         "description": published.description.value,
         "first sentences": published.page.excerpt,
     }
-    wanted = phrase.casefold()
-    lacking = [name for name, text in places.items() if wanted not in (text or "").casefold()]
+    wanted = [one.casefold() for one in phrases]
+    lacking = [
+        name
+        for name, text in places.items()
+        if not any(one in (text or "").casefold() for one in wanted)
+    ]
     if lacking:
-        message = f"Its target phrase {phrase!r} is not in its {', '.join(lacking)}."
+        said = " or ".join(map(repr, phrases))
+        message = f"Its target phrase {said} is not in its {', '.join(lacking)}."
         yield Fault("phrase-absent", published.page.loc, message)
 
 

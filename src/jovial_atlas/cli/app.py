@@ -18,6 +18,7 @@ COMMANDS = {
     "suggest": ("suggest", "Propose titles and descriptions; apply none."),
     "rules": ("rules", "List and change the rules, with a look at what turns."),
     "explain": ("explain", "Explain one page: its verdict, and all that is published for it."),
+    "review": ("review", "Hold pages against a list of marks, with reasons."),
     "preview": ("preview", "Show how pages read as search results and shared cards."),
     "videos": ("videos", "List videos, what is known of each, and what is missing."),
     "build": ("build", "Write sitemaps, robots.txt and head data."),

@@ -8,7 +8,9 @@ from typing import Any
 
 from lxml import etree
 
+from jovial_atlas.findings.entry import Check, Severity
 from jovial_atlas.findings.finding import Finding, at_or_above
+from jovial_atlas.findings.marks import MARKS
 from jovial_atlas.findings.registry import check_of
 
 #: SARIF 2.1.0 §3.27.10: levels.
@@ -23,11 +25,11 @@ def sarif(findings: Sequence[Finding], version: str) -> dict[str, Any]:
     rules = [
         {
             "id": code,
-            "shortDescription": {"text": check_of(code).what},
-            "fullDescription": {"text": check_of(code).why},
-            "help": {"text": check_of(code).fix},
-            "defaultConfiguration": {"level": _LEVELS[check_of(code).severity]},
-            "properties": {"severity": check_of(code).severity},
+            "shortDescription": {"text": _about(code).what},
+            "fullDescription": {"text": _about(code).why},
+            "help": {"text": _about(code).fix},
+            "defaultConfiguration": {"level": _LEVELS[_about(code).severity]},
+            "properties": {"severity": _about(code).severity},
         }
         for code in codes
     ]
@@ -49,6 +51,15 @@ def sarif(findings: Sequence[Finding], version: str) -> dict[str, Any]:
     }
 
 
+def _about(code: str) -> Check:
+    """What a code means: a check, or a mark of a review."""
+    mark = MARKS.get(code)
+    if mark is None:
+        return check_of(code)
+    severity = Severity.ADVICE if mark.advice else Severity.WARNING
+    return Check(code, severity, mark.what, mark.why, mark.fix)
+
+
 def _location(where: str) -> dict[str, Any]:
     match = _PLACE.match(where)
     if match is None or re.fullmatch(r"https?://[^/]+", where):
@@ -56,7 +67,9 @@ def _location(where: str) -> dict[str, Any]:
     return {"artifactLocation": {"uri": match[1]}, "region": {"startLine": int(match[2])}}
 
 
-def junit(findings: Sequence[Finding], looked_at: Sequence[str], fail_on: str) -> bytes:
+def junit(
+    findings: Sequence[Finding], looked_at: Sequence[str], fail_on: str, command: str = "check"
+) -> bytes:
     """A JUnit report: a test case for each code that was found, failed where a finding is at
     or above `fail_on`, with the places in its text; one passed case where nothing was found."""
     by_code: dict[str, list[Finding]] = {}
@@ -66,20 +79,21 @@ def junit(findings: Sequence[Finding], looked_at: Sequence[str], fail_on: str) -
     name = _clean(", ".join(looked_at[:4]))
     counts = {"tests": str(max(len(by_code), 1)), "failures": str(len(failed)), "errors": "0"}
     root = etree.Element("testsuites", counts)
-    suite = etree.SubElement(root, "testsuite", {"name": f"jovial-atlas check {name}", **counts})
+    title = f"jovial-atlas {command} {name}"
+    suite = etree.SubElement(root, "testsuite", {"name": title, **counts})
     for code, same_code in by_code.items():
-        check = check_of(code)
+        check = _about(code)
         case = etree.SubElement(
-            suite, "testcase", {"classname": f"check.{check.severity}", "name": code}
+            suite, "testcase", {"classname": f"{command}.{same_code[0].severity}", "name": code}
         )
         text = "\n".join(_clean(f"{one.where}: {one.message}") for one in same_code)
         if code in failed:
-            told = {"message": f"{check.what} ({len(same_code)})", "type": check.severity}
+            told = {"message": f"{check.what} ({len(same_code)})", "type": same_code[0].severity}
             etree.SubElement(case, "failure", told).text = f"{text}\n{check.fix}"
         else:
             etree.SubElement(case, "system-out").text = text
     if not by_code:
-        etree.SubElement(suite, "testcase", {"classname": "check", "name": "nothing found"})
+        etree.SubElement(suite, "testcase", {"classname": command, "name": "nothing found"})
     etree.indent(root, " ")
     data: bytes = etree.tostring(root, xml_declaration=True, encoding="UTF-8")
     return data + b"\n"

@@ -112,6 +112,11 @@ def phrase_of(page: Page, settings: HeadSettings) -> str:
     return settings.texts.get(page.loc, {}).get("phrase") or page.phrase or ""
 
 
+def phrases_in(said: str | None) -> list[str]:
+    """Phrases as owners write several into one field: with semicolons between them."""
+    return list(dict.fromkeys(one.strip() for one in (said or "").split(";") if one.strip()))
+
+
 def pattern_text(pattern: str, page: Page, site: Site) -> str:
     """A pattern filled in for one page, on one line; "" where that page does not have what it asks
     for, so that what stands behind it is used (`failing_patterns` tells)."""

@@ -17,6 +17,7 @@ from msgspec.structs import asdict, replace
 
 from jovial_atlas import addresses
 from jovial_atlas.head.settings import HeadSettings
+from jovial_atlas.head.texts import phrases_in
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import Media, Page, Video
 from jovial_atlas.sitemaps import protocol
@@ -161,8 +162,8 @@ def _filled(
         if name not in values and value not in _NOTHING:
             values[name], origin[name] = value, where
     tags = video.tags or page.tags or []
-    if page.phrase and page.phrase not in tags:
-        values["tags"] = [*tags, page.phrase]
+    if phrases := [one for one in phrases_in(page.phrase) if one not in tags]:
+        values["tags"] = [*tags, *phrases]
         origin.setdefault("tags", "page")
     return values, origin
 

@@ -305,6 +305,9 @@ class Page(SurveyedPage, frozen=True, kw_only=True):
     unavailable_after: Annotated[
         str | None, says("date from which on no result shall show it")
     ] = None  # fmt: skip
+    important: Annotated[
+        bool | None, says("whether `review` holds the page to more, and shows it first")
+    ] = None  # fmt: skip
     own_canonical: Annotated[
         str | None,
         says("the canonical that the page names; only where anything else decides it"),
@@ -330,8 +333,8 @@ class Page(SurveyedPage, frozen=True, kw_only=True):
 VERDICT_FIELDS = (
     "section", "role", "listed", "index", "follow", "canonical", "send_to", "lastmod", "changefreq",
     "priority", "max_snippet", "max_image_preview", "max_video_preview", "archive", "translate",
-    "unavailable_after", "own_canonical", "own_lastmod", "crawlers", "verdict", "reason",
-    "decided_by",
+    "unavailable_after", "important", "own_canonical", "own_lastmod", "crawlers", "verdict",
+    "reason", "decided_by",
 )  # fmt: skip
 
 

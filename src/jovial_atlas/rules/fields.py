@@ -15,7 +15,7 @@ FIELDS: dict[str, pl.DataType] = {
     for name in (
         "listed", "index", "follow", "canonical", "send_to", "lastmod", "changefreq", "priority",
         "max_snippet", "max_image_preview", "max_video_preview", "archive", "translate",
-        "unavailable_after",
+        "unavailable_after", "important",
     )
 }  # fmt: skip
 

@@ -83,6 +83,9 @@ class Decided(Part, frozen=True, kw_only=True):
     unavailable_after: Annotated[str | None, says("date from which on no result shall show it")] = (
         None
     )
+    important: Annotated[
+        bool | None, says("whether `review` holds the page to more, and shows it first")
+    ] = None
 
     @check("unavailable_after", "lastmod")
     @classmethod

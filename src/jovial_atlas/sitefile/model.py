@@ -22,6 +22,7 @@ from jovial_atlas.sitefile.heads import HeadData, Inject, Lengths, Sharing
 from jovial_atlas.sitefile.kinds import Kinds, Policies
 from jovial_atlas.sitefile.parts import Part, check, check_whole, says
 from jovial_atlas.sitefile.publisher import Place, Publisher, Structured
+from jovial_atlas.sitefile.reviewing import Reviewing
 from jovial_atlas.sitefile.sources import Source, origin_of
 from jovial_atlas.sitefile.videos import Videos
 
@@ -386,6 +387,7 @@ class SiteModel(Part, frozen=True, kw_only=True):
     videos: Videos = field(default_factory=Videos)
     head: HeadData = field(default_factory=HeadData)
     lengths: Lengths = field(default_factory=Lengths)
+    review: Reviewing = field(default_factory=Reviewing)
     sharing: Sharing = field(default_factory=Sharing)
     inject: Inject = field(default_factory=Inject)
     feed: Feed = field(default_factory=Feed)

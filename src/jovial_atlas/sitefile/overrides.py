@@ -15,6 +15,8 @@ from typing import Any
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import Problem
+from jovial_atlas.faults import nearest
+from jovial_atlas.findings.marks import MARKS
 from jovial_atlas.sitefile.cells import as_cell, from_cell
 from jovial_atlas.sitefile.deciding import TEXTS, Decision
 from jovial_atlas.sitefile.model import SiteModel
@@ -23,8 +25,11 @@ from jovial_atlas.sitefile.tables import rows_and_problems, table_rows, table_te
 
 #: Columns that are no fields.
 _BESIDE = ("loc", "reason", "by")
-#: What is said of a page's texts: patterns, and the phrase that it wants to be found for.
-PAGE_TEXTS = (*TEXTS, "phrase")
+#: Texts that are no patterns: the phrases that a page wants to be found for, and the marks of a
+#: review that do not count for it.
+NO_PATTERNS = ("phrase", "exempt")
+#: What is said of a page beside what is decided: patterns of its texts, and those.
+PAGE_TEXTS = (*TEXTS, *NO_PATTERNS)
 OVERRIDE_COLUMNS = ("loc", *names_of(Decision), *PAGE_TEXTS, "reason", "by")
 _TRUTH = {"true": True, "yes": True, "1": True, "false": False, "no": False, "0": False}
 _NUMBERS = {"priority": float, "max_snippet": int, "max_video_preview": int}
@@ -77,11 +82,20 @@ def _row(row: dict[str, str], line: int, model: SiteModel) -> Override | Problem
     sets = {name: _value(name, text) for name, text in cells.items()
             if name not in (*_BESIDE, *PAGE_TEXTS)}  # fmt: skip
     texts = {name: cells[name] for name in PAGE_TEXTS if name in cells}
+    if unknown := [one for one in names_in(texts.get("exempt", "")) if one not in MARKS]:
+        meant = nearest(unknown[0], MARKS, 50)
+        hint = f"; did you mean {meant!r}?" if meant else ""
+        return Problem(line, "exempt", f"there is no mark {unknown[0]!r}{hint}", "reading-ease")
     _, mistakes = read_part(Decision, sets) if sets else (None, [])
     if mistakes:
         key = str(mistakes[0].path[0]) if mistakes[0].path else ""
         return Problem(line, key, mistakes[0].message.removesuffix("."))
     return Override(loc, sets, cells.get("reason", ""), cells.get("by", ""), texts, line)
+
+
+def names_in(cell: str) -> list[str]:
+    """The names in a cell, parted by commas or semicolons."""
+    return [one.strip() for one in cell.replace(";", ",").split(",") if one.strip()]
 
 
 def address_in(row: Mapping[str, str], model: SiteModel) -> str | None:

@@ -204,13 +204,22 @@ def _cross_problems(model: SiteModel, lines: dict[tuple[str | int, ...], int]) -
                 yield Problem(line_of(lines, path), _shown(path), message)
     yield from _host_problems(model, lines)
     sections = [section.name for section in model.section]
-    for number, rule in enumerate(model.rule):
-        if rule.section and rule.section not in {*sections, "pages"}:
-            path = ("rule", number, "section")
-            best = nearest(rule.section, sections)
+    for place, name in _named_sections(model):
+        if name not in {*sections, "pages"}:
+            best = nearest(name, sections)
             meant = f" Did you mean {best!r}?" if best else ""
-            message = f"{rule.section!r} is no section of this file.{meant}"
-            yield Problem(line_of(lines, path), _shown(path), message)
+            message = f"{name!r} is no section of this file.{meant}"
+            yield Problem(line_of(lines, place), _shown(place), message)
+
+
+def _named_sections(model: SiteModel) -> Iterator[tuple[tuple[str | int, ...], str]]:
+    """Where sections are named, and which."""
+    for number, rule in enumerate(model.rule):
+        if rule.section:
+            yield ("rule", number, "section"), rule.section
+    for number, choices in enumerate(model.review.for_sections):
+        for name in choices.sections:
+            yield ("review", "for", number, "sections"), name
 
 
 def _host_problems(model: SiteModel, lines: dict[tuple[str | int, ...], int]) -> Iterator[Problem]:

@@ -28,6 +28,7 @@ from jovial_atlas.rules.own import guards
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.cells import as_cell, from_cell
 from jovial_atlas.sitefile.overrides import (
+    NO_PATTERNS,
     OVERRIDE_COLUMNS,
     PAGE_TEXTS,
     Override,
@@ -124,6 +125,8 @@ def write_table(
 def _published(head: Head, page: Page, settings: HeadSettings, name: str) -> str:
     if name == "phrase":
         return phrase_of(page, settings)
+    if name == "exempt":
+        return settings.texts.get(page.loc, {}).get(name, "")
     if name == "share_image":
         return head.picture.loc if head.picture else ""
     return str(getattr(head, name) or "")
@@ -220,7 +223,7 @@ def _wrong(row: Override, site: SiteFile, page: Page | None, changed: set[str]) 
     if page is None:
         return Problem(row.line, "loc", f"{row.loc} is no page of the last survey")
     for name, pattern in row.texts.items():
-        if name != "phrase" and (wrong := wrong_pattern(pattern)):
+        if name not in NO_PATTERNS and (wrong := wrong_pattern(pattern)):
             return Problem(row.line, name, wrong)
     for name in row.sets:
         if name in changed and guards(site, name, page.section, row.by):

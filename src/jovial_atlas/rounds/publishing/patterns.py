@@ -13,6 +13,7 @@ from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import TEXTS
 from jovial_atlas.sitefile.lines import line_of
+from jovial_atlas.sitefile.overrides import NO_PATTERNS
 
 
 def check_patterns(site: SiteFile) -> None:
@@ -24,7 +25,7 @@ def check_patterns(site: SiteFile) -> None:
             raise site.error(path, wrong, example)
     for override in site.overrides:
         for key, pattern in override.texts.items():
-            if key != "phrase" and (wrong := wrong_pattern(pattern)):
+            if key not in NO_PATTERNS and (wrong := wrong_pattern(pattern)):
                 file = str(site.folder / site.model.overrides.file)
                 raise SiteFileError(file, [Problem(override.line, key, wrong)])
 

@@ -27,3 +27,5 @@ HEAD_DATA, HEAD_FRAGMENTS, SERVERS = "head", "heads", "servers"
 REPLACED = "replaced"
 #: how far a check of the live site has come
 LIVE_JOURNAL = "live.jsonl"
+#: what a review measured on pages
+MEASURES = "measures.parquet"

@@ -14,7 +14,7 @@ _REFERENCES = (("a", "href"), ("img", "src"), ("source", "src"), ("video", "src"
                ("video", "poster"), ("audio", "src"))  # fmt: skip
 
 
-def _html(path: Path) -> bytes:
+def html_of_file(path: Path) -> bytes:
     """A file of HTML, or of Markdown as HTML, as it was before anything was written into it; empty
     where it cannot be read."""
     try:
@@ -35,7 +35,7 @@ _MARKDOWN = (".md", ".markdown")
 def main_text(path: Path) -> tuple[str, list[str]]:
     """The text of the main content of a file of HTML or Markdown, a line a
     paragraph, and its headings in order. Empty where the file cannot be read."""
-    page_outline = outline(LexborHTMLParser(_html(path)))
+    page_outline = outline(LexborHTMLParser(html_of_file(path)))
     page_outline.take_apart()
     if page_outline.main is None:
         return "", []
@@ -46,7 +46,7 @@ def main_text(path: Path) -> tuple[str, list[str]]:
 def visible_text(page: Path | bytes) -> str:
     """All that a reader sees of a page of HTML or Markdown, frame and all. Empty where the file
     cannot be read."""
-    body = LexborHTMLParser(_html(page) if isinstance(page, Path) else page).body
+    body = LexborHTMLParser(html_of_file(page) if isinstance(page, Path) else page).body
     if body is None:
         return ""
     for node in body.css("script, style, template, noscript"):
@@ -57,7 +57,7 @@ def visible_text(page: Path | bytes) -> str:
 def main_html(path: Path, loc: str) -> str:
     """The main content of a file of HTML or Markdown, frame and scripts left out and every
     reference absolute. Empty where the file cannot be read."""
-    page_outline = outline(LexborHTMLParser(_html(path)))
+    page_outline = outline(LexborHTMLParser(html_of_file(path)))
     page_outline.take_apart()
     if page_outline.main is None:
         return ""

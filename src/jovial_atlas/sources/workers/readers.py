@@ -5,16 +5,8 @@ Loads nothing of tables, so that workers can begin before those are loaded.
 
 from __future__ import annotations
 
-import os
-import signal
-import sys
-import time
 from collections.abc import Iterator
-from concurrent.futures import Future, ProcessPoolExecutor
-from contextlib import contextmanager
-from multiprocessing import active_children, get_context
-from multiprocessing.process import BaseProcess
-from pathlib import Path
+from concurrent.futures import Future
 from types import TracebackType
 
 from jovial_atlas.faults import Fault
@@ -22,13 +14,10 @@ from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files
 from jovial_atlas.sources.workers.cluster import CLUSTER_CHUNK, Cluster, PackedRows
 from jovial_atlas.sources.workers.folder import Folder, page_files, with_commits
-from jovial_atlas.sources.workers.worker import prepare
+from jovial_atlas.sources.workers.pool import WorkerPool
 
 #: Files that are read together, and told of together.
 CHUNK = 48
-#: Starting a worker costs about as much as reading this many pages.
-_WORTH_WORKERS = 400
-
 #: What a chunk of files gives.
 Rows = tuple[list[PageRow], list[Fault]]
 _Listed = tuple[list[PageFile], list[Fault]]
@@ -40,11 +29,8 @@ class Readers:
     """
 
     def __init__(self, workers: int | None = None, cluster: str = "") -> None:
-        self._workers = workers
         self._cluster = Cluster(cluster) if cluster else None
-        self._pool: ProcessPoolExecutor | None = None
-        self._others: list[BaseProcess] = []
-        self._due: list[Future[Rows]] = []
+        self._pool = WorkerPool(workers)
         self._begun: dict[tuple[Folder, Reading], tuple[_Listed, list[Future[Rows]]]] = {}
 
     def __enter__(self) -> Readers:
@@ -58,16 +44,7 @@ class Readers:
     ) -> None:
         if self._cluster:
             self._cluster.close()
-        # Each is cancelled here: a pool that is gone by then forgets to do it, and reads on.
-        for future in self._due:
-            future.cancel()
-        if self._pool:
-            self._pool.shutdown(wait=False, cancel_futures=True)
-            _end(self._workers_of_pool(), _PATIENCE)
-
-    def _workers_of_pool(self) -> list[BaseProcess]:
-        """The processes that this pool started and that have not ended yet."""
-        return [one for one in active_children() if one not in self._others]
+        self._pool.close()
 
     def begin(self, folder: Folder, reading: Reading) -> None:
         """Have workers read all pages of a folder already, where there are many. Raises
@@ -113,57 +90,7 @@ class Readers:
         """Give pages to the workers; to none where there are few."""
         if self._cluster:
             return []
-        many = len(pages) >= _WORTH_WORKERS
-        workers = ((os.cpu_count() or 1) if many else 0) if self._workers is None else self._workers
-        if workers < 2 or not pages:
-            return []
-        if self._pool is None:
-            way = get_context("fork" if _is_alone() else "spawn")
-            self._others = active_children()
-            self._pool = ProcessPoolExecutor(workers, way, initializer=prepare)
-        with _interrupts_held():
-            futures = [self._pool.submit(read_files, chunk, reading) for chunk in _chunks(pages)]
-        self._due += futures
-        return futures
-
-
-#: Seconds that workers have to end by themselves when the work is over or broken off.
-_PATIENCE = 5.0
-
-
-def _end(workers: list[BaseProcess], patience: float) -> None:
-    """Wait for workers to end, but never longer than that: on a machine that is overloaded one may
-    hang in what it is at, and it must not live on."""
-    deadline = time.monotonic() + patience
-    for worker in workers:
-        worker.join(max(0.0, deadline - time.monotonic()))
-    for worker in workers:
-        if worker.is_alive():
-            worker.kill()
-            worker.join(1.0)
-
-
-def _is_alone() -> bool:
-    """Whether this process has one thread, those of libraries too, where that can be told. It may
-    fork then: its workers have all that it has loaded. With more threads a fork may hang."""
-    try:
-        return sys.platform == "linux" and len([*Path("/proc/self/task").iterdir()]) == 1
-    except OSError:
-        return False
-
-
-@contextmanager
-def _interrupts_held() -> Iterator[None]:
-    """Hold Ctrl-C back while workers are started: they inherit that, and until they are ready to
-    pass over interrupts they would say that they were interrupted."""
-    if not hasattr(signal, "pthread_sigmask"):
-        yield
-        return
-    before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
-    try:
-        yield
-    finally:
-        signal.pthread_sigmask(signal.SIG_SETMASK, before)
+        return self._pool.submit(read_files, _chunks(pages), reading, many=len(pages))
 
 
 def pages_among(files: list[PageFile], folder: Folder) -> list[PageFile]:

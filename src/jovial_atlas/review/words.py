@@ -1,0 +1,165 @@
+"""Words, stems, syllables and sentences of a text in its language.
+
+Stems are those of the Snowball algorithms, syllables are estimated by Liang's hyphenation patterns,
+both by libraries. Of a language that a library does not know, words stay as they are.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Callable, Iterable, Sequence
+from functools import lru_cache
+
+#: Algorithms of Snowball by language.
+_ALGORITHMS = {
+    "ar": "arabic", "ca": "catalan", "cs": "czech", "da": "danish", "de": "german", "el": "greek",
+    "en": "english", "eo": "esperanto", "es": "spanish", "et": "estonian", "eu": "basque",
+    "fa": "persian", "fi": "finnish", "fr": "french", "ga": "irish", "hi": "hindi",
+    "hu": "hungarian", "hy": "armenian", "id": "indonesian", "it": "italian", "lt": "lithuanian",
+    "nb": "norwegian", "ne": "nepali", "nl": "dutch", "nn": "norwegian", "no": "norwegian",
+    "pl": "polish", "pt": "portuguese", "ro": "romanian", "ru": "russian", "sr": "serbian",
+    "sv": "swedish", "ta": "tamil", "tr": "turkish", "yi": "yiddish",
+}  # fmt: skip
+_WORD = re.compile(r"\w+")
+_LETTERS_ALONE = re.compile(r"[^\W\d_][^\W\d_'’-]*")
+#: Words of languages without spaces are compared as they stand.
+_UNSPACED = re.compile("[\u3040-\u30ff\u3400-\u9fff\uac00-\ud7af\u0e00-\u0e7f]")
+#: Words that bind others together: a phrase stands in a text without them too.
+_BINDING = frozenset(
+    """a an and at by for from in into of on or the to with your our
+    der die das den dem des ein eine einer eines und oder im am auf aus bei mit von vom zu zum zur
+    für über le la les un une du de et ou en au aux dans sur pour par avec el los las unos unas y o
+    del al con por para il lo gli i uno di della dei degli delle e ed allo alla nel nella per su da
+    het een van te met voor op uit naar s l d qu""".split()  # noqa: SIM905
+)
+#: What ends a sentence, with the quotes and brackets that close behind it.
+_END = re.compile(r"(?<=[.!?…。！？])[\"')\]»”’]*(?:\s+|(?<=[。！？])|\Z)")
+#: Short forms whose full stop ends none, none longer than that.
+_SHORT = 10
+_SHORT_FORMS = re.compile(
+    r"\b(?:\d{1,2}|[a-zà-ÿ]|e\.g|i\.e|cf|vs|etc|ca|approx|no|nr|vol|pp|fig|eq|sec|st|mr|mrs|ms|dr"
+    r"|prof|inc|ltd|jr|sr|z\.\s?b|d\.\s?h|u\.\s?a|bzw|usw|evtl|ggf|vgl|bspw|abs|art|str|tel"
+    r"|p\.\s?ex|mme|mlle|pág|sra|dra|ej|sig|dott|pag|ecc|es|bijv|enz|o\.a|dhr|mevr|blz)\.\Z",
+    re.I,
+)
+
+
+def primary(language: str | None) -> str:
+    """The language of a tag without script and region, in lower case."""
+    return (language or "").partition("-")[0].lower()
+
+
+def words_in(text: str) -> list[str]:
+    """The words of a text, numbers too, in their order."""
+    return _WORD.findall(text)
+
+
+def sentences_of(paragraph: str) -> list[str]:
+    """The sentences of one paragraph."""
+    found: list[str] = []
+    begun = ""
+    for piece in _END.split(paragraph):
+        begun = f"{begun} {piece}".strip() if begun else piece.strip()
+        if begun and not _SHORT_FORMS.search(begun[-_SHORT:]):
+            found.append(begun)
+            begun = ""
+    return [*found, begun] if begun else found
+
+
+@lru_cache(maxsize=16)
+def stemmer(language: str) -> Callable[[str], str]:
+    """What brings the inflected forms of a word of a language together. Forms are kept: texts say
+    the same words over and over."""
+    algorithm = _ALGORITHMS.get(primary(language))
+    if algorithm is None:
+        return lru_cache(maxsize=100_000)(str.casefold)
+    import snowballstemmer
+
+    reduce = snowballstemmer.stemmer(algorithm).stemWord
+    return lru_cache(maxsize=100_000)(lambda word: str(reduce(word.lower())))
+
+
+def stems_in(text: str, language: str) -> list[str]:
+    """The stems of the words of a text, in their order; of a text without spaces its letters."""
+    if _UNSPACED.search(text):
+        return [letter.casefold() for letter in text if letter.isalnum()]
+    return list(map(stemmer(primary(language)), words_in(text)))
+
+
+def stems_like(wanted: Iterable[str], text: str, language: str) -> list[str]:
+    """As `stems_in`, where only these stems are looked for: words that begin otherwise are not
+    brought to theirs. (Forms of a word begin with the same letter.)"""
+    if _UNSPACED.search(text):
+        return stems_in(text, language)
+    initials = {stem[:1] for stem in wanted}
+    reduce = stemmer(primary(language))
+    return [reduce(word) if word[0].lower() in initials else "" for word in words_in(text)]
+
+
+def stems_of_phrase(phrase: str, language: str) -> tuple[str, ...]:
+    """The stems that a text must have to say a phrase: without the words that only bind others,
+    unless there are no other."""
+    if _UNSPACED.search(phrase):
+        return tuple(letter.casefold() for letter in phrase if letter.isalnum())
+    said = words_in(phrase)
+    telling = [word for word in said if word.lower() not in _BINDING] or said
+    return tuple(map(stemmer(primary(language)), telling))
+
+
+def occurrences(wanted: Sequence[str], stems: Sequence[str]) -> int:
+    """How often some stems stand close together, in any order: with at most as many other words
+    between them, and two more."""
+    if not wanted:
+        return 0
+    if len(wanted) == 1:
+        return list(stems).count(wanted[0])
+    names, reach = set(wanted), 2 * len(wanted) + 2
+    places = [(place, stem) for place, stem in enumerate(stems) if stem in names]
+    count, begin = 0, 0
+    while begin < len(places):
+        first = places[begin][0]
+        seen: set[str] = set()
+        at = begin
+        while at < len(places) and places[at][0] < first + reach and seen != names:
+            seen.add(places[at][1])
+            at += 1
+        if seen == names:
+            count += 1
+            begin = at
+        else:
+            begin += 1
+    return count
+
+
+def says(phrase: str, text: str | None, language: str) -> bool:
+    """Whether a short text, as a title is, has all words of a phrase in some form and order."""
+    return bool(text) and set(stems_of_phrase(phrase, language)).issubset(
+        stems_in(str(text), language)
+    )
+
+
+@lru_cache(maxsize=16)
+def _hyphens(language: str) -> Callable[[str], int] | None:
+    import pyphen
+
+    known = pyphen.language_fallback(language)
+    if known is None:
+        return None
+    # Syllables of one letter are none where words may be parted, but they are syllables.
+    patterns = pyphen.Pyphen(lang=known, left=1, right=1)
+    return lru_cache(maxsize=100_000)(lambda word: len(patterns.positions(word)) + 1)
+
+
+def syllables_of(words: Iterable[str], language: str) -> int:
+    """How many syllables words have, by the patterns of their language; 0 where there are none for
+    it."""
+    count = _hyphens(primary(language))
+    if count is None:
+        return 0
+    return sum(times * count(word.lower()) for word, times in Counter(words).items())
+
+
+def spoken_words(text: str) -> list[str]:
+    """The words of a text that have letters only: what formulas of reading count."""
+    return _LETTERS_ALONE.findall(text)

@@ -1,0 +1,312 @@
+"""The review of pages: what is known of each is brought together, and judged."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from functools import cached_property
+from pathlib import Path
+
+import polars as pl
+
+from jovial_atlas.checks.texts import PublishedTexts, published_texts
+from jovial_atlas.findings.finding import Finding
+from jovial_atlas.head.sharing import shared_picture
+from jovial_atlas.head.texts import phrase_of, phrases_in
+from jovial_atlas.head.videos import Film
+from jovial_atlas.pages.page import Page
+from jovial_atlas.review.judging import judge_page
+from jovial_atlas.review.measures import PageMeasures
+from jovial_atlas.review.reviewed import (
+    KnownFault,
+    MarkSetting,
+    PageReview,
+    PictureFile,
+    ReviewedPage,
+    ShownFilm,
+    TextSizes,
+)
+from jovial_atlas.rounds.proving.check import check_site
+from jovial_atlas.rounds.proving.measured import PageToMeasure, measure_all
+from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rounds.state.site_files import file_of, file_of_row, may_exist
+from jovial_atlas.sitefile import HtmlSource, SiteFile
+from jovial_atlas.sitefile.overrides import names_in
+from jovial_atlas.sources.settings import name_of
+
+#: Kinds of page that are about nothing of their own.
+_NO_TEXT = frozenset({"listing", "paged", "search", "error", "picture", "author", "home"})
+
+
+@dataclass(frozen=True)
+class Neighbours:
+    """What pages are to each other, over all listed pages of a site: who says the same, who links
+    where, what is usual in a section."""
+
+    survey: LastSurvey
+    #: The texts of listed pages as their heads have them.
+    texts: Sequence[PublishedTexts]
+
+    @cached_property
+    def by_title(self) -> dict[str, list[str]]:
+        """Title → pages that have it."""
+        return _grouped((one.title.value, one.page.loc) for one in self.texts)
+
+    @cached_property
+    def by_description(self) -> dict[str, list[str]]:
+        """Description → pages that have it, first sentences left out."""
+        own = (one for one in self.texts if one.description.source != "excerpt")
+        return _grouped((one.description.value, one.page.loc) for one in own)
+
+    @cached_property
+    def by_phrase(self) -> dict[str, list[str]]:
+        """Phrase in small letters → pages that want to be found for it."""
+        pairs = (
+            (phrase.casefold(), one.page.loc)
+            for one in self.texts
+            for phrase in phrases_in(phrase_of(one.page, self.survey.heads))
+        )
+        return _grouped(pairs)
+
+    @cached_property
+    def links_in(self) -> dict[str, int]:
+        """Address → how many other listed pages link to it."""
+        found = (
+            self.survey.table.filter("listed").select("loc", to="links").explode("to")
+            .filter(pl.col("to").is_not_null() & (pl.col("to") != pl.col("loc")))
+            .group_by("to").agg(pl.col("loc").n_unique()).collect(engine="streaming")
+        )  # fmt: skip
+        return dict(found.iter_rows())
+
+    @cached_property
+    def usual_words(self) -> dict[str, float]:
+        """Section → the median of its words, where it has at least five pages."""
+        found = (
+            self.survey.table.filter("listed").group_by("section")
+            .agg(pl.col("words").median(), pages=pl.col("words").count())
+            .filter(pl.col("pages") >= _FEW).collect(engine="streaming")
+        )  # fmt: skip
+        return dict(found.select("section", "words").iter_rows())
+
+    @cached_property
+    def usual_links_in(self) -> dict[str, float]:
+        """Section → the median of the pages that link to one of it."""
+        counts: dict[str, list[int]] = {}
+        for one in self.texts:
+            counts.setdefault(one.page.section, []).append(self.links_in.get(one.page.loc, 0))
+        return {
+            name: float(sorted(some)[len(some) // 2])
+            for name, some in counts.items()
+            if len(some) >= _FEW
+        }
+
+    @cached_property
+    def dead(self) -> dict[str, str]:
+        """Address of a page that is no good target → why."""
+        gone = self.survey.table.filter(~pl.col("listed")).select(
+            "loc",
+            why=pl.when(pl.col("redirect").is_not_null() | pl.col("send_to").is_not_null())
+            .then(pl.lit("sends visitors on"))
+            .when(pl.col("kind") == "error")
+            .then(pl.lit("is an error page"))
+            .when(pl.col("canonical").ne_missing(pl.col("loc")) & pl.col("canonical").is_not_null())
+            .then(pl.lit("stands behind another address"))
+            .when(~pl.col("index"))
+            .then(pl.lit("is kept out of the index")),
+        )
+        return dict(
+            gone.filter(pl.col("why").is_not_null()).collect(engine="streaming").iter_rows()
+        )
+
+    @cached_property
+    def known(self) -> frozenset[str]:
+        """All addresses of the page table."""
+        return frozenset(self.survey.pages.select("loc").collect(engine="streaming")["loc"])
+
+
+#: Of fewer pages nothing is usual.
+_FEW = 5
+
+
+def _grouped(pairs: Iterable[tuple[str | None, str]]) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for value, loc in pairs:
+        if value:
+            found.setdefault(value, []).append(loc)
+    return found
+
+
+def review_pages(
+    survey: LastSurvey, locs: frozenset[str] | None, now: datetime, *, workers: int | None = None
+) -> Iterator[PageReview]:
+    """The reviews of pages of a survey: of these, or of all that are listed. Raises AtlasError."""
+    site = survey.site
+    texts = published_texts(_wanted(survey, locs), survey.heads)
+    every = texts if locs is None else published_texts(survey.decided, survey.heads)
+    neighbours = Neighbours(survey, every)
+    to_measure = list(_to_measure(texts, survey))
+    measures = measure_all(site, to_measure, workers)
+    faults = _faults_by_page(check_site(site, now).findings, texts)
+    about = AboutPages(survey, neighbours, measures, faults, survey.films)
+    exempt = exemptions(site)
+    for one in texts:
+        settings = settings_of(site, one.page.section)
+        yield judge_page(about.page(one), settings, exempt.get(one.page.loc))
+    survey.pictures.keep()
+
+
+def _wanted(survey: LastSurvey, locs: frozenset[str] | None) -> pl.DataFrame:
+    """The pages to review, as listed ones: who names a page wants to know of it."""
+    if locs is None:
+        return survey.decided.filter("listed")
+    named = pl.col("loc").is_in(pl.Series(sorted(locs), dtype=pl.String).implode())
+    return survey.decided.filter(named).with_columns(listed=pl.lit(True))
+
+
+def _to_measure(texts: Iterable[PublishedTexts], survey: LastSurvey) -> Iterator[PageToMeasure]:
+    find = file_of_row(survey.site)
+    usual = survey.site.model.site.language
+    for one in texts:
+        page = one.page
+        path = find(page)
+        if path is not None and page.kind in (None, "page"):
+            phrases = tuple(phrases_in(phrase_of(page, survey.heads)))
+            yield PageToMeasure(page.loc, path, page.digest, page.language or usual, phrases)
+
+
+def _faults_by_page(
+    findings: Iterable[Finding], texts: Sequence[PublishedTexts]
+) -> dict[str, list[KnownFault]]:
+    """Findings by the address of the page that they are about: its address, or its file."""
+    by_path = {one.page.path: one.page.loc for one in texts if one.page.path}
+    known = {one.page.loc for one in texts}
+    found: dict[str, list[KnownFault]] = {}
+    for one in findings:
+        loc = one.where if one.where in known else by_path.get(one.where)
+        if loc is not None and not one.code.startswith(_JUDGED_HERE):
+            fault = KnownFault(one.code, str(one.severity), one.message)
+            found.setdefault(loc, []).append(fault)
+    return found
+
+
+#: Findings that are marks themselves.
+_JUDGED_HERE = ("title-", "description-", "phrase-", "share-picture")
+
+
+@dataclass(frozen=True)
+class AboutPages:
+    """All that is known of the pages that are reviewed: by address what was measured, what is
+    wrong with each, its films."""
+
+    survey: LastSurvey
+    neighbours: Neighbours
+    measures: Mapping[str, PageMeasures]
+    faults: Mapping[str, Sequence[KnownFault]]
+    films: Mapping[str, Sequence[Film]]
+
+    @cached_property
+    def _may(self) -> Callable[[str], bool]:
+        return may_exist(self.survey.site)
+
+    @cached_property
+    def _find(self) -> Callable[[str], Path | None]:
+        return file_of(self.survey.site)
+
+    @cached_property
+    def _built_html(self) -> frozenset[str]:
+        """Sources whose files are the pages as they are served."""
+        sources = self.survey.site.model.source
+        return frozenset(name_of(one) for one in sources if isinstance(one, HtmlSource))
+
+    def page(self, one: PublishedTexts) -> ReviewedPage:
+        """A page, ready to be judged."""
+        page, near, site = one.page, self.neighbours, self.survey.site
+        model, lengths = site.model, site.model.lengths
+        measures = self.measures.get(page.loc)
+        phrases = tuple(phrases_in(phrase_of(page, self.survey.heads)))
+        has_links = bool(self.survey.filled & {"links"})
+        title, description = one.title.value, one.description.value
+        return ReviewedPage(
+            loc=page.loc, section=page.section,
+            language=page.language or model.site.language,
+            declares_language=bool(page.language) or page.source not in self._built_html,
+            title=title, heading=page.heading, description=description,
+            own_description=one.description.source != "excerpt",
+            site_names=(model.site.name, model.site.short_name),
+            phrases=phrases, important=bool(page.important),
+            is_text=page.role not in _NO_TEXT, is_home=page.loc == f"{model.site.url}/",
+            words=page.words, usual_words=near.usual_words.get(page.section),
+            links_in=near.links_in.get(page.loc, 0) if has_links else None,
+            usual_links_in=near.usual_links_in.get(page.section) if has_links else None,
+            same_title=_others(near.by_title, title, page.loc),
+            same_description=_others(near.by_description, description, page.loc),
+            rivals={p: _others(near.by_phrase, p.casefold(), page.loc) for p in phrases},
+            leads=list(self._leads(measures)), films=list(self._films(page, measures)),
+            pictures=self._pictures(page), faults=self.faults.get(page.loc, ()),
+            has_share_picture=self._has_share_picture(one), has_data=self._has_data(one),
+            measures=measures,
+            sizes=TextSizes(lengths.title_px, lengths.title_size, lengths.title_least,
+                            lengths.description_px, lengths.description_size,
+                            lengths.description_least),
+        )  # fmt: skip
+
+    def _leads(self, measures: PageMeasures | None) -> Iterator[tuple[str, str]]:
+        known = measures is not None and self.neighbours.known
+        for target in measures.within if measures is not None and known else ():
+            if why := self.neighbours.dead.get(target):
+                yield target, why
+            elif target not in self.neighbours.known and not self._may(target):
+                yield target, "does not exist"
+
+    def _films(self, page: Page, measures: PageMeasures | None) -> Iterator[ShownFilm]:
+        told = measures is not None and (measures.has_transcript or measures.has_captions)
+        for film in self.films.get(page.loc, ()):
+            yield ShownFilm(film.name, bool(film.values.thumbnail), told)
+
+    def _pictures(self, page: Page) -> dict[str, PictureFile]:
+        found = {}
+        for image in page.images or ():
+            original = self.survey.pictures.look(image.loc) if image.loc else None
+            if original is not None and image.loc:
+                file = original.picture
+                kind = file.type.partition("/")[2].partition("+")[0]
+                found[image.loc] = PictureFile(file.bytes, file.width, file.height, kind)
+        return found
+
+    def _has_share_picture(self, one: PublishedTexts) -> bool:
+        films = self.films.get(one.page.loc, ())
+        return shared_picture(one.page, self.survey.heads, one.section, films) is not None
+
+    def _has_data(self, one: PublishedTexts) -> bool:
+        return bool(one.page.data) or bool(one.section and one.section.schema_type)
+
+
+def _others(groups: Mapping[str, Sequence[str]], value: str | None, loc: str) -> list[str]:
+    return [one for one in groups.get(value or "", ()) if one != loc]
+
+
+def settings_of(site: SiteFile, section: str) -> dict[str, MarkSetting]:
+    """What a site says of marks, for a section."""
+    settings: dict[str, MarkSetting] = {}
+    review = site.model.review
+    for choices in (review, *(one for one in review.for_sections if section in one.sections)):
+        codes = {*choices.off, *choices.weights, *choices.least, *choices.most}
+        for code in codes:
+            had = settings.get(code, MarkSetting())
+            settings[code] = MarkSetting(
+                on=had.on and code not in choices.off,
+                weight=choices.weights.get(code, had.weight),
+                least=choices.least.get(code, had.least),
+                most=choices.most.get(code, had.most),
+            )
+    return settings
+
+
+def exemptions(site: SiteFile) -> dict[str, dict[str, str]]:
+    """Address → the marks that do not count for it, with the owner's reasons."""
+    return {
+        one.loc: dict.fromkeys(names_in(cell), one.reason or "the owner says so")
+        for one in site.overrides
+        if (cell := one.texts.get("exempt"))
+    }

@@ -1,0 +1,124 @@
+"""The review of a page that no survey has: a file before it is published, or an address."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from pathlib import Path
+
+from jovial_atlas import addresses, dates
+from jovial_atlas.checks.texts import published_texts
+from jovial_atlas.errors import AtlasError
+from jovial_atlas.findings.registry import check_of
+from jovial_atlas.head.texts import phrase_of, phrases_in
+from jovial_atlas.head.videos import films_of
+from jovial_atlas.pages import schema
+from jovial_atlas.pages.page import pages_of
+from jovial_atlas.review.judging import judge_page
+from jovial_atlas.review.measures import measures_of
+from jovial_atlas.review.reviewed import KnownFault, PageReview
+from jovial_atlas.rounds.proving.review import AboutPages, Neighbours, exemptions, settings_of
+from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
+from jovial_atlas.rules import decide
+from jovial_atlas.sitefile import HtmlSource, SiteFile
+from jovial_atlas.sitefile.read import parse_site_file
+from jovial_atlas.sources.html_page.fulltext import html_of_file
+from jovial_atlas.sources.html_page.page import PageFile, read_page
+from jovial_atlas.sources.settings import name_of, reading_of
+from jovial_atlas.sources.workers.folder import address_of
+from jovial_atlas.web import Client, Request, send
+
+#: Where a file would be served of which nobody says where.
+_NOWHERE = "http://localhost"
+_LARGEST = 20_000_000
+
+
+def review_file(
+    path: Path, site: SiteFile | None, now: datetime, served_as: str | None = None
+) -> PageReview:
+    """The review of a file of HTML or Markdown. `served_as` is the address that it will have; else
+    a source of the site says, or nobody. Raises AtlasError."""
+    try:
+        data = html_of_file(path) if path.suffix.lower() in _MARKDOWN else path.read_bytes()
+    except OSError as error:
+        raise AtlasError(f"{path} cannot be read ({error.strerror}).") from error
+    loc = _normalised(served_as) if served_as else _address_in(path, site)
+    return _review(data, loc or f"{_NOWHERE}/{path.name}", str(path), site, now)
+
+
+_MARKDOWN = (".md", ".markdown")
+
+
+def review_address(
+    address: str, site: SiteFile | None, now: datetime, client: Client
+) -> PageReview:
+    """The review of what an address answers with. Raises AtlasError, also where that is no page."""
+    loc = _normalised(address)
+    answer = send(client, Request("GET", loc, {"Accept": "text/html"}), largest=_LARGEST)
+    if answer.status != 200:
+        target = answer.headers.get("location")
+        where = f" and sends on to {target}" if target else ""
+        raise AtlasError(
+            f"{loc} answers with status {answer.status}{where}. Review what it leads to."
+        )
+    if "html" not in answer.headers.get("content-type", "html"):
+        raise AtlasError(f"{loc} is no HTML page ({answer.headers['content-type']}).")
+    return _review(answer.body, loc, loc, site, now)
+
+
+def _normalised(address: str) -> str:
+    try:
+        return addresses.normalise(address)
+    except ValueError as error:
+        raise AtlasError(f"{address}: {error}.") from None
+
+
+def _address_in(path: Path, site: SiteFile | None) -> str | None:
+    """The address that a file has, or will have, in a folder of the site."""
+    for source in site.model.source if site else ():
+        if isinstance(source, HtmlSource) and site:
+            root = (site.folder / source.path).resolve()
+            if path.resolve().is_relative_to(root):
+                inner = path.resolve().relative_to(root).as_posix()
+                host = source.host or site.model.site.url
+                return address_of(inner, host, source.addresses, source.at)
+    return None
+
+
+def _review(data: bytes, loc: str, name: str, site: SiteFile | None, now: datetime) -> PageReview:
+    survey = _survey_around(loc, site, now)
+    site = survey.site
+    source = next((one for one in site.model.source if isinstance(one, HtmlSource)), None)
+    reading = reading_of(source or site.model.source[0], site, now)
+    row, faults = read_page(data, PageFile(name, name, loc), reading, now.timestamp())
+    if row is None:
+        raise AtlasError(f"{name} is no page: {faults[0].message if faults else 'it is empty.'}")
+    row["source"] = name_of(source) if source else row["source"]
+    table = decide(schema.table([row]), site, now)
+    (page,) = pages_of(table)
+    (texts,) = published_texts(table.with_columns(listed=True), survey.heads)
+    phrases = tuple(phrases_in(phrase_of(page, survey.heads)))
+    language = page.language or site.model.site.language
+    every = published_texts(survey.decided, survey.heads) if survey.count else []
+    others = [one for one in every if one.page.loc != page.loc]
+    known = [KnownFault(one.code, str(check_of(one.code).severity), one.message) for one in faults]
+    about = AboutPages(
+        survey, Neighbours(survey, others),
+        {page.loc: measures_of(data, page.loc, language, phrases)},
+        {page.loc: known}, films_of([page], survey.heads, dates.write(now)),
+    )  # fmt: skip
+    settings = settings_of(site, page.section)
+    return judge_page(about.page(texts), settings, exemptions(site).get(page.loc))
+
+
+def _survey_around(loc: str, site: SiteFile | None, now: datetime) -> LastSurvey:
+    """The last survey of the page's site; one of nothing where there is none, or the page is of
+    another site."""
+    origin = addresses.origin(loc)
+    if site and origin in {host.model.site.url for host in site.hosts}:
+        try:
+            return last_survey(site, now)
+        except AtlasError:
+            return LastSurvey("", site, schema.empty().lazy(), frozenset(), [], now)
+    text = f'[site]\nurl = "{origin}"\n\n[[source]]\nkind = "html"\npath = "."\n'
+    alone = parse_site_file(text, Path("atlas.toml"))
+    return LastSurvey("", alone, schema.empty().lazy(), frozenset(), [], now)

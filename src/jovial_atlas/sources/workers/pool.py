@@ -1,0 +1,103 @@
+"""Processes that work on chunks of pages: started where there are many, ended with the work."""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+import time
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ProcessPoolExecutor
+from contextlib import contextmanager
+from multiprocessing import active_children, get_context
+from multiprocessing.process import BaseProcess
+from pathlib import Path
+from typing import Any, TypeVar
+
+from jovial_atlas.sources.workers.worker import prepare
+
+#: Starting a worker costs about as much as reading this many pages.
+_WORTH_WORKERS = 400
+
+ResultT = TypeVar("ResultT")
+
+
+class WorkerPool:
+    """Workers, one a core where there is much to do and none where there is little, unless their
+    number is given. `close` ends them."""
+
+    def __init__(self, workers: int | None = None) -> None:
+        self._workers = workers
+        self._pool: ProcessPoolExecutor | None = None
+        self._others: list[BaseProcess] = []
+        self._due: list[Future[Any]] = []
+
+    def submit(
+        self,
+        work: Callable[..., ResultT],
+        chunks: Iterable[Any],
+        *given: object,
+        many: int,
+    ) -> list[Future[ResultT]]:
+        """Have workers do this with each chunk, and what else is `given` to it; `many` pages are
+        in all chunks together. Gives nothing where they are too few: then nobody is at it."""
+        cores = (os.cpu_count() or 1) if many >= _WORTH_WORKERS else 0
+        workers = cores if self._workers is None else self._workers
+        if workers < 2 or not many:
+            return []
+        if self._pool is None:
+            way = get_context("fork" if _is_alone() else "spawn")
+            self._others = active_children()
+            self._pool = ProcessPoolExecutor(workers, way, initializer=prepare)
+        with _interrupts_held():
+            futures = [self._pool.submit(work, chunk, *given) for chunk in chunks]
+        self._due += futures
+        return futures
+
+    def close(self) -> None:
+        """End the workers, whatever they are at."""
+        # Each is cancelled here: a pool that is gone by then forgets to do it, and reads on.
+        for future in self._due:
+            future.cancel()
+        if self._pool:
+            self._pool.shutdown(wait=False, cancel_futures=True)
+            _end([one for one in active_children() if one not in self._others], _PATIENCE)
+
+
+#: Seconds that workers have to end by themselves when the work is over or broken off.
+_PATIENCE = 5.0
+
+
+def _end(workers: list[BaseProcess], patience: float) -> None:
+    """Wait for workers to end, but never longer than that: on a machine that is overloaded one may
+    hang in what it is at, and it must not live on."""
+    deadline = time.monotonic() + patience
+    for worker in workers:
+        worker.join(max(0.0, deadline - time.monotonic()))
+    for worker in workers:
+        if worker.is_alive():
+            worker.kill()
+            worker.join(1.0)
+
+
+def _is_alone() -> bool:
+    """Whether this process has one thread, those of libraries too, where that can be told. It may
+    fork then: its workers have all that it has loaded. With more threads a fork may hang."""
+    try:
+        return sys.platform == "linux" and len([*Path("/proc/self/task").iterdir()]) == 1
+    except OSError:
+        return False
+
+
+@contextmanager
+def _interrupts_held() -> Iterator[None]:
+    """Hold Ctrl-C back while workers are started: they inherit that, and until they are ready to
+    pass over interrupts they would say that they were interrupted."""
+    if not hasattr(signal, "pthread_sigmask"):
+        yield
+        return
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
