@@ -14,6 +14,7 @@ import click
 
 from jovial_atlas.cli.app import COMMANDS, app
 from jovial_atlas.findings.finding import SEVERITIES
+from jovial_atlas.findings.marks import MARKS, MarkGroup
 from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.pages.schema import COLUMNS
 from jovial_atlas.rules import VERDICT_COLUMNS
@@ -100,6 +101,28 @@ def findings_page() -> str:
     return "\n".join(parts)
 
 
+def marks_page() -> str:
+    """Every mark of a review, by group."""
+    parts = [
+        "# Marks\n",
+        MADE,
+        "What `jovial-atlas review` measures on a page. `least` and `most` are limits that "
+        "`[review]` in the site file may set, as it may weights. [Reviewing](../review.md) says how "
+        "a score is made of them.\n",
+    ]
+    for group in MarkGroup:
+        parts.append(f"## {group[0].upper()}{group[1:]}\n")
+        for mark in MARKS.values():
+            if mark.group == group:
+                limits = "".join(f", {name} {value:g}" for name, value in mark.limits.items())
+                advice = "; advice, never `short`" if mark.advice else ""
+                parts.append(
+                    f"### `{mark.code}`\n\n{mark.what} (weight {mark.weight:g}{limits}{advice}). "
+                    f"{mark.why}\n\n*Do:* {mark.fix}\n"
+                )
+    return "\n".join(parts)
+
+
 def table_page() -> str:
     """Columns of the page table, for conditions in rules and in `pages --where`."""
     rows = [f"| `{c.name}` | {c.type} | {c.meaning} |" for c in COLUMNS]
@@ -126,6 +149,7 @@ PAGES = {
     "commands.md": commands_page,
     "site-file.md": site_file_page,
     "findings.md": findings_page,
+    "marks.md": marks_page,
     "page-table.md": table_page,
 }
 

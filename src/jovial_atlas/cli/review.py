@@ -172,9 +172,9 @@ def _page(out: Output, review: PageReview) -> None:
     if page.phrases:
         out.indented("phrase", "; ".join(page.phrases))
     if raising := review.raising():
-        out.indented(
-            "first", "; ".join(one.mark.what[:1].lower() + one.mark.what[1:] for one in raising)
-        )
+        out.indented("most to gain", "")
+        for one in raising:
+            out.indented(one.code, one.mark.fix, indent=4)
     for group, some in groupby(review.marks, key=lambda one: one.mark.group):
         out.say()
         out.say(f"{group[:1].upper()}{group[1:]}", style="bold")

@@ -169,7 +169,8 @@ def write_species(site: SiteBuilder) -> None:
         site.page(
             f"/species/{species['slug']}/", species["title"],
             f"<p><i>{species['name']}</i></p>"
-            + figure(species["picture"], species["title"]) + paragraphs(species),
+            + figure(species["picture"], species["title"]) + paragraphs(species)
+            + species.get("more", ""),
             description=species["text"][0],
         )  # fmt: skip
     site.page(

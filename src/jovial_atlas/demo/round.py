@@ -150,6 +150,8 @@ def add_engines(folder: Path, running: Servers) -> str:
     what was added."""
     service = (files("jovial_atlas.demo") / "templates/services.toml").read_text("utf-8")
     (folder / "services.toml").write_text(service.replace("@FILMS@", running.films), "utf-8")
+    wanted = (files("jovial_atlas.demo") / "templates/overrides.csv").read_text("utf-8")
+    (folder / "overrides.csv").write_text(wanted, "utf-8")
     text = (files("jovial_atlas.demo") / "templates/additions.toml").read_text("utf-8")
     for name, address in running.engines.items():
         text = text.replace(f"@{name.upper()}@", address)
@@ -202,6 +204,10 @@ def steps() -> Iterator[Step]:
         "--brief each is shown with its places and what to do.",
         ("check", "--brief"),
         expected=(0, 1),
+    )
+    yield Step(
+        "   Beyond right and wrong: the pages that could gain most, and by what.",
+        ("review", "--worst", "8"),
     )
     yield Step(
         "5. Explain: why a page is, or is not, in the sitemap.", ("explain", "/tags/mosses/")

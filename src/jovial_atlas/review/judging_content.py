@@ -64,7 +64,7 @@ def judge_links(page: ReviewedPage, limits: _Limits) -> _Marks:
     """Links to the page and from it."""
     if page.links_in is not None and not page.is_home:
         least = limits["links-in"]["least"] * (2 if page.important else 1)
-        told = f"{plural(page.links_in, 'page')} link to it"
+        told = f"links from {plural(page.links_in, 'page')}"
         if page.usual_links_in is not None:
             told += f"; half of its section has {page.usual_links_in:,.0f} or more"
         fine = page.links_in >= least
@@ -75,7 +75,7 @@ def judge_links(page: ReviewedPage, limits: _Limits) -> _Marks:
         )
         more = f" and {len(page.leads) - 3:,} more" if len(page.leads) > 3 else ""
         yield "links-lead", Said(MarkState.SHORT, told + more, "pages that are there and listed")
-    elif page.links_in is not None:
+    elif page.leads is not None:
         yield "links-lead", Said(MarkState.GOOD, "all are", "pages that are there and listed")
     measures = page.measures
     if measures is None or not page.is_text:

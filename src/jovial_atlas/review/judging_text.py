@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from urllib.parse import unquote, urlsplit
 
 from jovial_atlas import addresses
+from jovial_atlas.faults import plural
 from jovial_atlas.findings.marks import MarkState
 from jovial_atlas.head.lengths import shown, width
 from jovial_atlas.review.measures import PageMeasures
@@ -29,15 +30,15 @@ def judge_phrases(page: ReviewedPage, limits: _Limits) -> _Marks:
     measures = page.measures
     if measures is not None:
         yield "phrase-often", _often(page, measures, limits["phrase-often"])
-    rivals = {one: others for one in page.phrases if (others := page.rivals.get(one))}
+    if page.rivals is None:
+        return
     told = [
         f"{phrase!r} is also that of {some(map(addresses.path_and_query, others))}"
-        for phrase, others in rivals.items()
+        for phrase in page.phrases
+        if (others := page.rivals.get(phrase))
     ]
-    yield (
-        "phrase-shared",
-        good_if(not rivals, "; ".join(told) or "no other page", "no other page", nearly=True),
-    )
+    said = "; ".join(told) or "no other page"
+    yield "phrase-shared", good_if(not told, said, "no other page", nearly=True)
 
 
 def _in_places(page: ReviewedPage) -> _Marks:
@@ -88,9 +89,9 @@ def _often(page: ReviewedPage, measures: PageMeasures, limits: Mapping[str, floa
     rate, count, phrase = max(rates, default=(0.0, 0, ""))
     most, least = limits["most"], int(limits["least"])
     crammed = rate > most and count >= least
-    measured = f"{phrase!r} {count:,} times in {measures.words:,} words" if count else "never"
+    said = f"{phrase!r} {plural(count, 'time')} in {measures.words:,} words"
     wanted = f"at most {most:g} times in 100 words; under {least} times is never too often"
-    return good_if(not crammed, measured, wanted, nearly=rate <= 1.5 * most)
+    return good_if(not crammed, said if count else "never", wanted, nearly=rate <= 1.5 * most)
 
 
 def judge_texts(page: ReviewedPage, limits: _Limits) -> _Marks:
@@ -112,8 +113,9 @@ def judge_texts(page: ReviewedPage, limits: _Limits) -> _Marks:
 def _judge_title(page: ReviewedPage) -> _Marks:
     sizes, title = page.sizes, page.title
     wanted = f"at least {sizes.title_least} characters, at most {sizes.title_px} px"
-    if not title:
-        yield "title-size", Said(MarkState.SHORT, "no title", wanted)
+    if not title or not page.own_title:
+        instead = f"; {title!r} stands in" if title else ""
+        yield "title-size", Said(MarkState.SHORT, f"no title{instead}", wanted)
         return
     wide = width(title, sizes.title_size)
     measured = f"{len(title)} characters, {wide:,} px"
@@ -122,9 +124,8 @@ def _judge_title(page: ReviewedPage) -> _Marks:
         measured += f"; cut after {cut[-30:]!r}"
     fine = wide <= sizes.title_px and len(title) >= sizes.title_least
     yield "title-size", good_if(fine, measured, wanted, nearly=True)
-    others = page.same_title
-    told = f"also that of {some(map(addresses.path_and_query, others))}" if others else "no other's"
-    yield "title-own", good_if(not others, told, "no other page's")
+    if page.same_title is not None:
+        yield "title-own", _own(page.same_title)
     names = {one.casefold() for one in page.site_names if one}
     only_site = title.casefold() in names and not page.is_home
     if only_site:
@@ -153,9 +154,13 @@ def _judge_description(page: ReviewedPage) -> _Marks:
     fine = wide <= sizes.description_px and len(text) >= sizes.description_least
     measured = f"{len(text)} characters, {wide:,} px"
     yield "description-size", good_if(fine, measured, wanted, nearly=True)
-    others = page.same_description
+    if page.same_description is not None:
+        yield "description-own", _own(page.same_description)
+
+
+def _own(others: Sequence[str]) -> Said:
     told = f"also that of {some(map(addresses.path_and_query, others))}" if others else "no other's"
-    yield "description-own", good_if(not others, told, "no other page's")
+    return good_if(not others, told, "no other page's")
 
 
 def _opening(measures: PageMeasures, limits: Mapping[str, float]) -> Said:

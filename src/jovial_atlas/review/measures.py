@@ -20,6 +20,8 @@ from jovial_atlas.review.words import occurrences, primary, stems_like, stems_of
 from jovial_atlas.sources.html_page.context import References
 from jovial_atlas.sources.html_page.outline import Outline, attribute, outline, text
 
+#: Changes with what is measured, and how: measures of another form are taken anew.
+MEASURED_FORM = "1"
 #: What is kept of each kind: enough to show and to judge, however long the page is.
 _MOST_PICTURES, _MOST_MUTE, _MOST_SENTENCES, _MOST_HEADINGS = 60, 10, 3, 300
 _MOST_LINKS = 1_000
@@ -150,13 +152,26 @@ def _headings(main: LexborNode) -> Iterator[tuple[int, str, bool]]:
             yield int(str(node.tag)[1]), said, _is_linkable(node)
 
 
+#: So far above a heading the part stands that it heads, whose id counts as its own.
+_LEVELS_OF_PARTS = 5
+
+
 def _is_linkable(heading: LexborNode) -> bool:
     """Whether an address can lead to a heading: by its id, one inside, or that of the part that it
     heads."""
     if heading.attributes.get("id") or heading.css_first("[id], a[name]") is not None:
         return True
     above = heading.parent
-    return above is not None and above.tag != "body" and bool(above.attributes.get("id"))
+    for _ in range(_LEVELS_OF_PARTS):
+        if above is None or above.tag in ("body", "main"):
+            return False
+        first = above.css_first(_HEADINGS)
+        if first is None or first.mem_id != heading.mem_id:
+            return False
+        if above.attributes.get("id"):
+            return True
+        above = above.parent
+    return False
 
 
 #: Put before headings, to part the text at them; no page has it.

@@ -56,9 +56,9 @@ class KnownFault:
 class ReviewedPage:
     """A page to be judged. What nobody knows is None or empty: marks that rest on it do not apply.
 
-    `own_title` says that the title stands on the page itself; `is_text` that it is about something
-    (no listing, search or error page). `usual_words` is the median of its section, `links_in` how
-    many other pages link to it, `usual_links_in` the median of that. `same_title`,
+    `own_title` and `own_description` say that nothing else stands in for them; `is_text` that it is
+    about something (no listing, search or error page). `usual_words` is the median of its section,
+    `links_in` how many other pages link to it, `usual_links_in` the median of that. `same_title`,
     `same_description` and `rivals` (phrase → addresses) are other pages that say the same; `leads`
     are links of the page to what is no listed page, with why.
     """
@@ -68,12 +68,12 @@ class ReviewedPage:
     language: str = ""
     declares_language: bool = True
     title: str | None = None
+    own_title: bool = True
     heading: str | None = None
     description: str | None = None
     own_description: bool = True
     site_names: tuple[str, ...] = ()
     phrases: tuple[str, ...] = ()
-    proposed: tuple[str, ...] = ()
     important: bool = False
     is_text: bool = True
     is_home: bool = False
@@ -81,10 +81,10 @@ class ReviewedPage:
     usual_words: float | None = None
     links_in: int | None = None
     usual_links_in: float | None = None
-    same_title: Sequence[str] = ()
-    same_description: Sequence[str] = ()
-    rivals: Mapping[str, Sequence[str]] = field(default_factory=dict)
-    leads: Sequence[tuple[str, str]] = ()
+    same_title: Sequence[str] | None = None
+    same_description: Sequence[str] | None = None
+    rivals: Mapping[str, Sequence[str]] | None = None
+    leads: Sequence[tuple[str, str]] | None = None
     films: Sequence[ShownFilm] = ()
     pictures: Mapping[str, PictureFile] = field(default_factory=dict)
     faults: Sequence[KnownFault] | None = None

@@ -143,7 +143,8 @@ def says(phrase: str, text: str | None, language: str) -> bool:
 def _hyphens(language: str) -> Callable[[str], int] | None:
     import pyphen
 
-    known = pyphen.language_fallback(language)
+    # The British patterns part words by their origin, the American ones by their sound.
+    known = "en_US" if language == "en" else pyphen.language_fallback(language)
     if known is None:
         return None
     # Syllables of one letter are none where words may be parted, but they are syllables.

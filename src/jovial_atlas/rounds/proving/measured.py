@@ -11,9 +11,8 @@ import msgspec
 import polars as pl
 import xxhash
 
-from jovial_atlas import __version__
 from jovial_atlas.pages import snapshot
-from jovial_atlas.review.measures import PageMeasures, measures_of
+from jovial_atlas.review.measures import MEASURED_FORM, PageMeasures, measures_of
 from jovial_atlas.rounds.state.names import MEASURES
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.html_page.fulltext import html_of_file
@@ -39,7 +38,7 @@ class PageToMeasure(NamedTuple):
         """What its measures rest on; empty where nobody knows."""
         if not self.digest:
             return ""
-        said = "\0".join((__version__, self.digest, self.language, *self.phrases))
+        said = "\0".join((MEASURED_FORM, self.digest, self.language, *self.phrases))
         return xxhash.xxh3_128_hexdigest(said.encode())
 
 

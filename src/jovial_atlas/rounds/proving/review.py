@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
-from pathlib import Path
 
 import polars as pl
 
@@ -30,7 +29,7 @@ from jovial_atlas.review.reviewed import (
 from jovial_atlas.rounds.proving.check import check_site
 from jovial_atlas.rounds.proving.measured import PageToMeasure, measure_all
 from jovial_atlas.rounds.state.last_survey import LastSurvey
-from jovial_atlas.rounds.state.site_files import file_of, file_of_row, may_exist
+from jovial_atlas.rounds.state.site_files import file_of_row, may_exist
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sitefile.overrides import names_in
 from jovial_atlas.sources.settings import name_of
@@ -210,10 +209,6 @@ class AboutPages:
         return may_exist(self.survey.site)
 
     @cached_property
-    def _find(self) -> Callable[[str], Path | None]:
-        return file_of(self.survey.site)
-
-    @cached_property
     def _built_html(self) -> frozenset[str]:
         """Sources whose files are the pages as they are served."""
         sources = self.survey.site.model.source
@@ -232,6 +227,7 @@ class AboutPages:
             language=page.language or model.site.language,
             declares_language=bool(page.language) or page.source not in self._built_html,
             title=title, heading=page.heading, description=description,
+            own_title=one.title.source not in ("heading", "kind of page"),
             own_description=one.description.source != "excerpt",
             site_names=(model.site.name, model.site.short_name),
             phrases=phrases, important=bool(page.important),
@@ -239,10 +235,10 @@ class AboutPages:
             words=page.words, usual_words=near.usual_words.get(page.section),
             links_in=near.links_in.get(page.loc, 0) if has_links else None,
             usual_links_in=near.usual_links_in.get(page.section) if has_links else None,
-            same_title=_others(near.by_title, title, page.loc),
-            same_description=_others(near.by_description, description, page.loc),
-            rivals={p: _others(near.by_phrase, p.casefold(), page.loc) for p in phrases},
-            leads=list(self._leads(measures)), films=list(self._films(page, measures)),
+            same_title=self._others(near.by_title, title, page.loc),
+            same_description=self._others(near.by_description, description, page.loc),
+            rivals={p: self._others(near.by_phrase, p.casefold(), page.loc) or () for p in phrases},
+            leads=self._leads(measures), films=list(self._films(page, measures)),
             pictures=self._pictures(page), faults=self.faults.get(page.loc, ()),
             has_share_picture=self._has_share_picture(one), has_data=self._has_data(one),
             measures=measures,
@@ -251,13 +247,25 @@ class AboutPages:
                             lengths.description_least),
         )  # fmt: skip
 
-    def _leads(self, measures: PageMeasures | None) -> Iterator[tuple[str, str]]:
-        known = measures is not None and self.neighbours.known
-        for target in measures.within if measures is not None and known else ():
-            if why := self.neighbours.dead.get(target):
-                yield target, why
-            elif target not in self.neighbours.known and not self._may(target):
-                yield target, "does not exist"
+    def _others(
+        self, groups: Mapping[str, Sequence[str]], value: str | None, loc: str
+    ) -> list[str] | None:
+        """The other pages of a group; None where no other page is known at all."""
+        if not self.neighbours.known:
+            return None
+        return [one for one in groups.get(value or "", ()) if one != loc]
+
+    def _leads(self, measures: PageMeasures | None) -> list[tuple[str, str]] | None:
+        """Links of the main content to what is no good target, with why; None where nobody
+        knows."""
+        if measures is None or not self.neighbours.known:
+            return None
+        dead, known = self.neighbours.dead, self.neighbours.known
+        gone = (one for one in measures.within if one not in known and not self._may(one))
+        return [
+            *((one, dead[one]) for one in measures.within if one in dead),
+            *((one, "does not exist") for one in gone),
+        ]
 
     def _films(self, page: Page, measures: PageMeasures | None) -> Iterator[ShownFilm]:
         told = measures is not None and (measures.has_transcript or measures.has_captions)
@@ -280,10 +288,6 @@ class AboutPages:
 
     def _has_data(self, one: PublishedTexts) -> bool:
         return bool(one.page.data) or bool(one.section and one.section.schema_type)
-
-
-def _others(groups: Mapping[str, Sequence[str]], value: str | None, loc: str) -> list[str]:
-    return [one for one in groups.get(value or "", ()) if one != loc]
 
 
 def settings_of(site: SiteFile, section: str) -> dict[str, MarkSetting]:

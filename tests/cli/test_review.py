@@ -1,0 +1,151 @@
+"""`review` as it is installed: pages of a survey, files before they are published, addresses."""
+
+import pytest
+
+from jovial_atlas.findings.marks import MARKS
+from tests.conftest import page, run_command, write_site
+
+SITE = """
+[[section]]
+name = "api"
+match = "/api/**"
+
+[[rule]]
+match = "/best/"
+set = {{ important = true }}
+
+[overrides]
+file = "overrides.csv"
+
+[review]
+off = ["links-out"]
+weights = {{ share-picture = 0 }}
+
+[[review.for]]
+sections = ["api"]
+off = ["description-size"]
+most = {{ {mark} = 5 }}
+"""
+
+
+PAGES = {
+    "index.html": page("Home", '<a href="/best/">Otters</a> <a href="/api/a/">A</a>'),
+    "best/index.html": page(
+        "Otter walk", f"<p>{'Otters come at dawn. ' * 30}</p><a href=/gone/>here</a>"
+    ),
+    "api/a/index.html": page("A", "<h2>B</h2><p>one two three four five six</p>"),
+}
+
+
+@pytest.fixture
+def site(tmp_path):
+    write_site(tmp_path, PAGES, SITE.format(mark="heading-spacing"))
+    (tmp_path / "overrides.csv").write_text(
+        "loc,phrase,exempt,reason\n/best/,otter walks; dawn,,\n"
+        "/api/a/,,links-within,Reference pages stand alone\n"
+    )
+    assert run_command("survey", cwd=tmp_path).code == 0
+    return tmp_path
+
+
+def marks_of(told):
+    return {mark["code"]: mark for mark in told["marks"]}
+
+
+def test_pages_of_a_survey_are_held_against_the_list(site):
+    told = run_command("review", "--format", "json", cwd=site).json
+    first, *others = told["pages"]
+    assert first["loc"].endswith("/best/"), "important pages come first"
+    assert (first["important"], first["phrases"]) == (True, ["otter walks", "dawn"])
+    marks = marks_of(first)
+    assert set(marks["phrase-title"]) == {
+        "code", "group", "state", "measured", "wanted", "why", "fix", "weight",
+    }  # fmt: skip
+    assert marks["phrase-often"]["state"] == "short"
+    assert marks["links-lead"]["measured"] == "/gone/ does not exist"
+    assert "links-out" not in marks, "switched off"
+    assert marks["share-picture"]["weight"] == 0
+    (api,) = [one for one in others if "/api/" in one["loc"]]
+    assert "description-size" not in marks_of(api), "switched off for its section"
+    assert marks_of(api)["heading-spacing"]["wanted"] == "one at least every 5 words"
+    assert marks_of(api)["links-within"]["exempt"] == "Reference pages stand alone"
+    counted = [mark for one in told["pages"] for mark in one["marks"]
+               if mark["weight"] and "exempt" not in mark]  # fmt: skip
+    assert sum(told["site"]["states"].values()) == len(counted)
+    assert {one["code"] for one in told["site"]["worst"]} <= set(MARKS)
+    shown = run_command("review", "/best/", cwd=site).out
+    for said in ("of 100", "otter walks; dawn", "Target phrase", "short", "do:"):
+        assert said in shown
+    listed = run_command("review", "--worst", "1", cwd=site).out
+    assert "important: /best/" in listed
+    assert "2 with less to gain not shown" in listed
+
+
+def test_pipelines_take_the_marks(site):
+    assert run_command("review", "--fail-under", "100", cwd=site).code == 1
+    assert run_command("review", "--fail-under", "1", cwd=site).code == 0
+    sarif = run_command("review", "--section", "api", "--format", "sarif", cwd=site).json
+    rules = [one["id"] for one in sarif["runs"][0]["tool"]["driver"]["rules"]]
+    assert set(rules) <= set(MARKS)
+    assert b"jovial-atlas review" in run_command("review", "--format", "junit", cwd=site).out.encode()
+    rows = run_command("review", "--where", "words > 50", "--format", "csv", cwd=site).out
+    assert {line.split(",")[0] for line in rows.splitlines()[1:]} == {
+        "https://www.marrowfen.example/best/"
+    }
+
+
+def test_what_is_not_published_yet_is_reviewed_as_it_will_be(site, tmp_path_factory):
+    draft = site / "public/draft.html"
+    draft.write_text(page("Otter walk", "<p>" + "Herons stand and wait. " * 30 + "</p>"))
+    told = run_command("review", "public/draft.html", "--format", "json", cwd=site).json["pages"][0]
+    assert told["loc"] == "https://www.marrowfen.example/draft.html"
+    assert marks_of(told)["title-own"]["measured"] == "also that of /best/"
+    served = run_command("review", "public/draft.html", "--as",
+                         "https://www.marrowfen.example/api/new/", "--format", "json", cwd=site)
+    assert served.json["pages"][0]["section"] == "api"
+    alone = tmp_path_factory.mktemp("alone")
+    (alone / "a.md").write_text("---\ntitle: Otters\n---\n\n# Otters\n\n" + "They come. " * 60)
+    told = run_command("review", "a.md", "--format", "json", cwd=alone).json["pages"][0]
+    assert "title-own" not in marks_of(told), "nobody knows other pages"
+    (alone / "b.html").write_text("")
+    for arguments, said in (
+        (("b.html",), "is no page: The file is empty."), (("/none/",), "is not an absolute"),
+        (("--as", "nonsense", "b.html"), "nonsense"),
+    ):  # fmt: skip
+        refused = run_command("review", *arguments, cwd=alone)
+        assert (refused.code, said in refused.err) == (2, True), refused.err
+
+
+def test_a_page_that_did_not_change_is_not_measured_again(site):
+    kept = site / ".jovial-atlas/measures.parquet"
+    before = run_command("review", "--format", "json", cwd=site).json
+    written = kept.stat().st_mtime_ns
+    assert run_command("review", "--format", "json", cwd=site).json == before
+    assert kept.stat().st_mtime_ns == written
+    for workers in ("0", "2"):
+        kept.unlink()
+        again = run_command("review", "--workers", workers, "--format", "json", cwd=site).json
+        assert again == before
+    place = site / "public/best/index.html"
+    place.write_text(place.read_text().replace("dawn", "night"))
+    run_command("survey", cwd=site)
+    changed = run_command("review", "/best/", "--format", "json", cwd=site).json["pages"][0]
+    assert "1 time in" in marks_of(changed)["phrase-often"]["measured"]
+
+
+@pytest.mark.parametrize(
+    ("written", "said"),
+    [
+        ("reading-eas", "there is no mark 'reading-eas'; did you mean 'reading-ease'"),
+        ("title-own", "'title-own' has no limits"),
+    ],
+)
+def test_a_wrong_mark_in_the_site_file_is_told_where_it_stands(tmp_path, written, said):
+    write_site(tmp_path, PAGES, SITE.format(mark=written))
+    (tmp_path / "overrides.csv").write_text("loc,exempt\n/a/,links-inn\n")
+    told = run_command("review", cwd=tmp_path)
+    assert (told.code, said in told.err.replace("\n", " ")) == (2, True), told.err
+    write_site(tmp_path, PAGES, SITE.format(mark="opening"))
+    told = run_command("review", cwd=tmp_path)
+    assert "did you mean 'links-in'" in told.err
+    assert told.code == 2

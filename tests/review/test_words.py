@@ -1,0 +1,102 @@
+"""Words in their language: stems, phrases in texts, sentences, and the formulas of reading."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from jovial_atlas.review.reading import TextLengths, ease, formula_of, lengths_of
+from jovial_atlas.review.words import occurrences, says, sentences_of, stems_in, syllables_of
+
+
+@pytest.mark.parametrize(
+    ("language", "phrase", "text", "there"),
+    [
+        ("en", "guided walks", "Join us for a guided walk", True),
+        ("en-GB", "walking guide", "Walks with our guides", True),
+        ("en", "guide to the reedbeds", "Reedbed guide", True),
+        ("en", "otter", "Otters’ tracks", True),
+        ("en", "guided walks", "A guided tour", False),
+        ("de", "Vögel beobachten", "Beobachtung eines Vogels", True),
+        ("de-AT", "Führungen im Moor", "Die Führung durch das Moor", True),
+        ("de", "Vögel beobachten", "Fische beobachten", False),
+        ("fr", "oiseaux des marais", "L’oiseau du marais", True),
+        ("es", "observación de patos", "Observaciones: el pato", True),
+        ("it", "uccelli della palude", "Un uccello nella palude", True),
+        ("nl", "vogels bekijken", "Een vogel bekijken", True),
+        ("ja", "湿地", "マローフェン湿地保護区", True),
+        ("xx", "Otters", "otters", True),
+        ("en", "the", "The end", True),
+        ("en", "otter", None, False),
+    ],
+)
+def test_a_phrase_is_said_in_any_form_and_order(language, phrase, text, there):
+    assert says(phrase, text, language) is there
+
+
+@pytest.mark.parametrize(
+    ("text", "count"),
+    [
+        ("otters feed. Otters feed. Nothing else.", 2),
+        ("The feeding of an otter", 1),
+        ("An otter " + "and more " * 20 + "feeds", 0),
+        ("otter otter feed", 1),
+        ("", 0),
+    ],
+)
+def test_how_often_a_phrase_is_said(text, count):
+    assert occurrences(("otter", "feed"), stems_in(text, "en")) == count
+
+
+@given(st.lists(st.sampled_from(["a", "b", "c", "d"]), max_size=40))
+def test_occurrences_are_never_more_than_the_rarest_word(stems):
+    assert occurrences(("a", "b"), stems) <= min(stems.count("a"), stems.count("b"))
+    assert occurrences(("a",), stems) == stems.count("a")
+
+
+@pytest.mark.parametrize(
+    ("text", "sentences"),
+    [
+        ("Dr. Reed saw it, e.g. at dawn. It was 3.5 m long! Was it?", 3),
+        ("Das gilt z. B. für Vögel. Am 3. Mai kommt sie.", 2),
+        ("One… two", 2),
+        ("湿地です。鳥がいます。", 2),
+        ("no end", 1),
+        ("", 0),
+    ],
+)
+def test_sentences_end_where_they_end(text, sentences):
+    assert len(sentences_of(text)) == sentences
+
+
+@given(st.text(alphabet="ab.!? \"')z…", max_size=60))
+def test_sentences_lose_no_letter(text):
+    kept = "".join(sentences_of(text))
+    assert [one for one in kept if one.isalpha()] == [one for one in text if one.isalpha()]
+
+
+# By hand from the formulas as they were published.
+@pytest.mark.parametrize(
+    ("language", "value"),
+    [
+        ("en", 206.835 - 1.015 * 20 - 84.6 * 1.5), ("de", 180 - 20 - 58.5 * 1.5),
+        ("fr", 207 - 1.015 * 20 - 73.6 * 1.5), ("es", 206.835 - 20 - 62.3 * 1.5),
+        ("nl", 206.84 - 0.93 * 20 - 77 * 1.5), ("it", 89 + (300 * 5 - 10 * 480) / 100),
+        ("pl", 20 + 100 * 25 / 100), ("en-US", 206.835 - 1.015 * 20 - 84.6 * 1.5),
+    ],
+)  # fmt: skip
+def test_each_language_has_its_formula(language, value):
+    text = TextLengths(words=100, sentences=5, syllables=150, letters=480, long_words=25)
+    assert ease(text, language) == pytest.approx(value)
+    assert ease(TextLengths(99, 5, 150, 480, 25), language) is None, "too short to say anything"
+    assert formula_of(language).name
+
+
+def test_plain_words_read_more_easily_than_long_ones():
+    plain = ["The cat sat on the mat. It was warm there. " * 15]
+    hard = ["Institutional considerations necessitate comprehensive administrative evaluation. " * 20]
+    for language in ("en", "de", "fr", "es", "it", "nl", "pl"):
+        easy, heavy = (lengths_of(one, language)[0] for one in (plain, hard))
+        rises = formula_of(language).rises
+        assert (ease(easy, language) > ease(heavy, language)) is rises
+    assert syllables_of(["syllable", "marsh", "reserve"], "en") == 6
+    assert syllables_of(["anything"], "xx") == 0
