@@ -107,8 +107,8 @@ def marks_page() -> str:
         "# Marks\n",
         MADE,
         "What `jovial-atlas review` measures on a page. `least` and `most` are limits that "
-        "`[review]` in the site file may set, as it may weights. [Reviewing](../review.md) says how "
-        "a score is made of them.\n",
+        "`[review]` in the site file may set, as it may weights. [Reviewing](../review.md) says "
+        "how a score is made of them.\n",
     ]
     for group in MarkGroup:
         parts.append(f"## {group[0].upper()}{group[1:]}\n")
