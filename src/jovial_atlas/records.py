@@ -115,3 +115,14 @@ class Built:
     urls: int
     at: str = ""
     gone: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class SiteReviewed:
+    """What a review of the whole site came to: when, the score from 0 to 100, the pages, and for
+    each mark on how many pages it was good, could be better, fell short."""
+
+    at: str
+    score: float
+    pages: int
+    marks: dict[str, tuple[int, int, int]]

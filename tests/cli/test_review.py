@@ -149,3 +149,29 @@ def test_a_wrong_mark_in_the_site_file_is_told_where_it_stands(tmp_path, written
     told = run_command("review", cwd=tmp_path)
     assert "did you mean 'links-in'" in told.err
     assert told.code == 2
+
+
+def test_the_whole_site_has_a_score_and_tells_what_moved(site):
+    first = run_command("review", "--site", "--format", "json", cwd=site).json["site"]
+    assert first["moved"] is None
+    assert first["score"] + sum(one["cost"] for one in first["marks"]) == pytest.approx(100, abs=0.2)
+    places = {one["code"]: one for one in first["marks"]}
+    assert places["phrase-often"]["sections"] == [{"name": "pages", "pages": 1, "of": 1}]
+    assert first["worst"][0]["pages"] > 0
+    place = site / "public/best/index.html"
+    place.write_text(page("Otter walk", "<p>Otters come, and go.</p><a href=/api/a/>Reference</a>"))
+    run_command("survey", cwd=site)
+    said = run_command("review", "--site", cwd=site).out
+    assert "points more than on" in said
+    assert "links-lead" in said
+    again = run_command("review", "--site", "--format", "json", cwd=site).json["site"]
+    assert again["moved"]["points"] == pytest.approx(again["score"] - first["score"], abs=0.1)
+    shown = run_command("review", "--mark", "description-size", cwd=site).out
+    assert "/best/" in shown
+    assert "/api/a/" not in shown, "it is switched off there"
+    assert run_command("--site", "atlas.toml", "review", "--whole", cwd=site).code == 0
+    for arguments, told in (
+        (("--site", "--mark", "title-own"), "choose none"), (("--mark", "title-om"), "title-own"),
+    ):  # fmt: skip
+        refused = run_command("review", *arguments, cwd=site)
+        assert (refused.code, told in refused.err) == (2, True), refused.err

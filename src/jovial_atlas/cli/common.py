@@ -197,7 +197,12 @@ class Work:
 
 
 def atlas_command(
-    name: str, *, state: State, formats: tuple[str, ...] = (), epilog: str = ""
+    name: str,
+    *,
+    state: State,
+    formats: tuple[str, ...] = (),
+    epilog: str = "",
+    cls: type[click.Command] = click.Command,
 ) -> Callable[[Callable[..., Any]], click.Command]:
     """A command with the global options, `--format` if it shows data, and a `Work` as its
     first argument, which holds the state folder as `state` says. Its epilog is an example."""
@@ -238,7 +243,7 @@ def atlas_command(
                 show_default=True,
                 help="How results are shown. JSON and CSV go to standard output alone.",
             )(wrapped)
-        return click.command(name, epilog=epilog)(wrapped)
+        return click.command(name, cls, epilog=epilog)(wrapped)
 
     return decorate
 

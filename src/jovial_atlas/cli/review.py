@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -10,11 +10,27 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovial_atlas import __version__
-from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command, bundled
+from jovial_atlas.cli.review_site import show_whole
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
     from jovial_atlas.review.reviewed import Judged, PageReview
+
+
+class _SiteAsWell(click.Command):
+    """`--site` names the site file, as everywhere; without a name it means the whole site."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        following = [*args[1:], "-"]
+        said = [
+            "--whole" if one == "--site" and after.startswith("-") else one
+            for one, after in zip(args, following, strict=False)
+        ]
+        return super().parse_args(ctx, said)
+
+
+_CHOICES, _BESIDE = ("section", "match", "where"), ("beside", "sample", "per_second", "timeout")
 
 
 @atlas_command(
@@ -22,11 +38,29 @@ if TYPE_CHECKING:
     state="reads",
     formats=(*TABLE_FORMATS, "sarif", "junit"),
     epilog="Example: jovial-atlas review /events/",
+    cls=_SiteAsWell,
 )
 @click.argument("targets", nargs=-1, metavar="[PATH|URL|FILE]…")
 @click.option("--section", help="Only pages of this section.")
 @click.option("--match", metavar="PATTERN", help="Only addresses like this: /events/**")
 @click.option("--where", metavar="SQL", help="Only pages where this condition holds.")
+@click.option(
+    "--whole", is_flag=True,
+    help="The whole site: its score, what to fix, what moved. --site without FILE means it too.",
+)  # fmt: skip
+@click.option(
+    "--beside", metavar="TARGET",
+    help="The whole site beside another: its address, a folder of its pages, or its sitemap.",
+)  # fmt: skip
+@click.option(
+    "--sample", type=click.IntRange(5, 5_000), default=100, show_default=True, metavar="N",
+    help="With --beside: pages that are looked at of the other site.",
+)  # fmt: skip
+@click.option(
+    "--per-second", type=click.FloatRange(0.01, 100), default=2.0, show_default=True,
+    help="With --beside: requests a second, at most.",
+)  # fmt: skip
+@click.option("--mark", "code", metavar="CODE", help="Only pages where this mark is not good.")
 @click.option("--worst", type=click.IntRange(1), metavar="N", help="The N pages with most to gain.")
 @click.option("--as", "served_as", metavar="URL", help="Address under which FILE will be served.")
 @click.option(
@@ -40,32 +74,36 @@ if TYPE_CHECKING:
     "--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
     help="Seconds to wait for a server.",
 )  # fmt: skip
+@bundled("chosen", _CHOICES)
+@bundled("other", _BESIDE)
 def command(
     work: Work,
     targets: tuple[str, ...],
-    section: str | None,
-    match: str | None,
-    where: str | None,
+    chosen: dict[str, str | None],
+    whole: bool,
+    code: str | None,
     worst: int | None,
     served_as: str | None,
     fail_under: int | None,
     workers: int | None,
-    timeout: float,
+    other: dict[str, Any],
 ) -> int:
     """Hold pages against a list of marks: what was measured, what is thought right, why it counts,
     what to do. Give paths of the last survey, files that are not published yet, or addresses;
     without any, all listed pages. The list is guidance: [review] switches marks off."""
     from jovial_atlas.web import new_client
 
-    if served_as and len(targets) != 1:
-        raise click.UsageError("--as says where one FILE will be served; give exactly one.")
-    if targets and (section or match or where):
-        raise click.UsageError("--section, --match and --where choose pages where none is named.")
+    whole = whole or bool(other["beside"])
+    _refuse(targets, chosen, served_as, code, whole=whole)
     if targets:
-        with new_client(timeout) as client:
+        with new_client(other["timeout"]) as client:
             reviews = list(_of_targets(work, targets, served_as, client, workers))
     else:
-        reviews = list(_of_survey(work, section, match, where, workers))
+        reviews = list(_of_survey(work, chosen, workers))
+    if whole:
+        return show_whole(work, reviews, fail_under, other)
+    if code:
+        reviews = [one for one in reviews if any(_lacks(mark, code) for mark in one.marks)]
     reviews.sort(key=_most_to_gain)
     shown = reviews[:worst] if worst else reviews
     _show(work.output, shown, whole=bool(targets), left_out=len(reviews) - len(shown))
@@ -74,13 +112,41 @@ def command(
     return 1 if any((one.score or 0) < fail_under for one in reviews) else 0
 
 
+def _refuse(
+    targets: Sequence[str],
+    chosen: Mapping[str, str | None],
+    served_as: str | None,
+    code: str | None,
+    *,
+    whole: bool,
+) -> None:
+    """Refuse what does not go together."""
+    from jovial_atlas.faults import nearest
+    from jovial_atlas.findings.marks import MARKS
+
+    if served_as and len(targets) != 1:
+        raise click.UsageError("--as says where one FILE will be served; give exactly one.")
+    if targets and any(chosen.values()):
+        raise click.UsageError("--section, --match and --where choose pages where none is named.")
+    if whole and (targets or any(chosen.values()) or code):
+        raise click.UsageError("--whole (or --site) looks at all listed pages; choose none.")
+    if code is not None and code not in MARKS:
+        best = nearest(code, MARKS, 50)
+        meant = f" Did you mean {best!r}?" if best else ""
+        raise click.UsageError(f"--mark: there is no mark {code!r}.{meant}")
+
+
+def _lacks(mark: Judged, code: str) -> bool:
+    return mark.code == code and mark.state != "good" and not mark.exempt
+
+
 def _most_to_gain(one: PageReview) -> tuple[bool, int, str]:
     """Important pages first, then those with the lowest score."""
     return not one.page.important, 100 if one.score is None else one.score, one.page.loc
 
 
 def _of_survey(
-    work: Work, section: str | None, match: str | None, where: str | None, workers: int | None
+    work: Work, chosen: Mapping[str, str | None], workers: int | None
 ) -> Iterator[PageReview]:
     from jovial_atlas.rounds.deciding.pages import Filters, select_pages
     from jovial_atlas.rounds.proving.review import review_pages
@@ -89,10 +155,9 @@ def _of_survey(
     site = work.site()
     survey = last_survey(site, work.now())
     locs = None
-    if section or match or where:
-        filters = Filters(section=section, match=match, where=where)
-        chosen = select_pages(survey.table.filter("listed"), site, filters)
-        locs = frozenset(chosen.select("loc").collect(engine="streaming")["loc"])
+    if any(chosen.values()):
+        pages = select_pages(survey.table.filter("listed"), site, Filters(**chosen))
+        locs = frozenset(pages.select("loc").collect(engine="streaming")["loc"])
     yield from review_pages(survey, locs, work.now(), workers=workers)
 
 

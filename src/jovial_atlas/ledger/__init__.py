@@ -3,6 +3,7 @@
 from jovial_atlas.ledger.announcing import Announcing
 from jovial_atlas.ledger.carry import Carrying
 from jovial_atlas.ledger.hearing import Hearing
+from jovial_atlas.ledger.reviewing import RecordOfReviews
 from jovial_atlas.ledger.store import schema_of
 from jovial_atlas.records import (
     Announcement,
@@ -10,12 +11,13 @@ from jovial_atlas.records import (
     Heard,
     PageReport,
     SitemapReport,
+    SiteReviewed,
     Unsettled,
     Visit,
 )
 
 
-class Ledger(Announcing, Hearing, Carrying):
+class Ledger(Announcing, Hearing, RecordOfReviews, Carrying):
     """The record of one host of a site."""
 
 
@@ -25,6 +27,7 @@ __all__ = [
     "Heard",
     "Ledger",
     "PageReport",
+    "SiteReviewed",
     "SitemapReport",
     "Unsettled",
     "Visit",

@@ -49,6 +49,18 @@ def counts(value: str, column: str) -> dict[str, int]:
         raise _not_ours(value, column) from None
 
 
+def triples(value: str, column: str) -> dict[str, tuple[int, int, int]]:
+    """Names with three counts each, kept as JSON. Raises LedgerError for anything else."""
+    try:
+        found = foreign.read_json(value)
+        return {
+            str(name): (count(one, column), count(two, column), count(three, column))
+            for name, (one, two, three) in found.items()
+        }
+    except (ValueError, TypeError, AttributeError):
+        raise _not_ours(value, column) from None
+
+
 def status(value: str) -> Status:
     """What became of an announcement. Raises LedgerError for anything else."""
     try:

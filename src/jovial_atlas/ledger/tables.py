@@ -11,6 +11,7 @@
 | reason       | how many pages an engine leaves out for a reason, at one time         |
 | page         | what an engine said of one address, at one time                       |
 | secret       | the part that nobody can guess of an unlisted sitemap's name          |
+| reviewed     | what a review of the whole site came to, where it differs from before  |
 
 `heard` follows from `announcement` and `item`, and is kept so that nobody has to add them up. All
 other rows stay as they were written, but for the outcome of an announcement. Times are texts in the
@@ -22,7 +23,7 @@ from __future__ import annotations
 from sqlalchemy import Column, ForeignKey, Index, Integer, MetaData, String, Table
 
 #: The last step of `migrations/versions`.
-VERSION = "0002"
+VERSION = "0003"
 
 TABLES = MetaData()
 ANNOUNCEMENT = Table(
@@ -121,4 +122,14 @@ SECRET = Table(
     Column("kind", String, primary_key=True),
     Column("token", String, nullable=False),
     Column("at", String, nullable=False),
+)
+REVIEWED = Table(
+    "reviewed",
+    TABLES,
+    Column("id", Integer, primary_key=True),
+    Column("at", String, nullable=False),
+    Column("survey", String, nullable=False),
+    Column("score", Integer, nullable=False),
+    Column("pages", Integer, nullable=False),
+    Column("marks", String, nullable=False),
 )

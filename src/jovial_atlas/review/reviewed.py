@@ -155,19 +155,25 @@ class PageReview:
         """The marks that count for the score."""
         return [one for one in self.marks if not one.exempt and one.weight]
 
+    def costs(self) -> list[tuple[Judged, float]]:
+        """The marks that count, each with the points of the score that it costs."""
+        counted, worth = self.counted, self._worth()
+        whole = sum(one.weight for one in counted)
+        return [(one, 100 * one.weight * (1 - worth[one.state]) / whole) for one in counted]
+
+    @property
+    def exact_score(self) -> float:
+        """The weighted mean of what the marks are worth, times 100."""
+        return 100 - sum(cost for _, cost in self.costs())
+
     @property
     def score(self) -> int | None:
-        """The weighted mean of what the marks are worth, times 100, rounded."""
-        whole = sum(one.weight for one in self.counted)
-        if not whole:
-            return None
-        worth = self._worth()
-        return round(100 * sum(one.weight * worth[one.state] for one in self.counted) / whole)
+        """The score as it is shown: rounded, and None where no mark counts."""
+        return round(self.exact_score) if self.counted else None
 
     def raising(self, most: int = 3) -> list[Judged]:
         """The marks that would raise the score most, the best first."""
-        worth = self._worth()
-        lost = [(one.weight * (1 - worth[one.state]), one) for one in self.counted]
         order = {code: place for place, code in enumerate(MARKS)}
-        ranked = sorted((pair for pair in lost if pair[0]), key=lambda p: (-p[0], order[p[1].code]))
-        return [one for _, one in ranked[:most]]
+        lost = [(cost, one) for one, cost in self.costs() if cost]
+        lost.sort(key=lambda pair: (-pair[0], order[pair[1].code]))
+        return [one for _, one in lost[:most]]

@@ -25,11 +25,11 @@ from jovial_atlas.files import add_line, move_into_place
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.pages.row import CrawlerWordsRow, PageRow
-from jovial_atlas.robots import Matcher, RobotsFile, parse_robots, read_directives
+from jovial_atlas.robots import Matcher, read_directives
 from jovial_atlas.robots.directives import read_header
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.kept_dates import KeptDates
-from jovial_atlas.sources.remote import get_robots
+from jovial_atlas.sources.remote import robots_at
 from jovial_atlas.sources.workers.html_folder import Progress
 from jovial_atlas.web import Answer, Client, Request, send
 
@@ -118,7 +118,7 @@ def read_site(
     `KeptDates` takes them. Raises ContentError where robots.txt, or every start, cannot be
     fetched."""
     before = KeptDates(dated, by_content="fingerprint" in reading.trust)
-    matcher = Matcher(_robots(client, crawl), crawl.crawler)
+    matcher = Matcher(robots_at(client, crawl.served), crawl.crawler)
     notes = _Notes(crawl.notes)
     frontier = _Frontier(crawl)
     barred, done, reached = 0, 0, False
@@ -220,21 +220,6 @@ def _limits_told(crawl: Crawl, waiting: int, too_deep: int, barred: int) -> Iter
     if barred:
         said = plural(barred, "address was", "addresses were")
         yield Fault("crawl-barred", where, f"{said} found and not visited: robots.txt bars them.")
-
-
-def _robots(client: Client, crawl: Crawl) -> RobotsFile:
-    """RFC 9309 §2.3.1: 4xx bars nothing; 5xx and silence bar everything."""
-    address = f"{crawl.served}/robots.txt"
-    try:
-        answer = get_robots(client, address)
-    except NetworkError as error:
-        raise ContentError(f"{address}: {error}") from error
-    if answer.status >= 500:
-        raise ContentError(
-            f"{address} answers with status {answer.status}; until it can be read, nothing may "
-            "be fetched."
-        )
-    return parse_robots(answer.body) if answer.status == 200 else RobotsFile()
 
 
 def _visit(

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import ContentError, NetworkError
+from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.robots.parse import READ_LIMIT
 from jovial_atlas.web import Answer, Client, Request, send
 
@@ -69,6 +70,22 @@ def get_robots(client: Client, address: str) -> Answer:
     is behind more of them counts as not there. Raises NetworkError."""
     _, answer = get_anywhere(client, address, largest=READ_LIMIT, cut=True)
     return Answer(404, b"", None) if 300 <= answer.status < 400 else answer
+
+
+def robots_at(client: Client, origin: str) -> RobotsFile:
+    """The robots.txt of an origin, read (RFC 9309 §2.3.1): 4xx bars nothing. Raises ContentError
+    where it cannot be had, since 5xx and silence bar everything."""
+    address = f"{origin}/robots.txt"
+    try:
+        answer = get_robots(client, address)
+    except NetworkError as error:
+        raise ContentError(f"{address}: {error}") from error
+    if answer.status >= 500:
+        raise ContentError(
+            f"{address} answers with status {answer.status}; until it can be read, nothing may "
+            "be fetched."
+        )
+    return parse_robots(answer.body) if answer.status == 200 else RobotsFile()
 
 
 def read(path: str, folder: Path, client: Client) -> bytes:

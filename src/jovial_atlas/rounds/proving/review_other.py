@@ -42,7 +42,7 @@ def review_file(
     except OSError as error:
         raise AtlasError(f"{path} cannot be read ({error.strerror}).") from error
     loc = _normalised(served_as) if served_as else _address_in(path, site)
-    return _review(data, loc or f"{_NOWHERE}/{path.name}", str(path), site, now)
+    return review_bytes(data, loc or f"{_NOWHERE}/{path.name}", str(path), site, now)
 
 
 _MARKDOWN = (".md", ".markdown")
@@ -53,16 +53,19 @@ def review_address(
 ) -> PageReview:
     """The review of what an address answers with. Raises AtlasError, also where that is no page."""
     loc = _normalised(address)
+    return review_bytes(html_at(loc, client), loc, loc, site, now)
+
+
+def html_at(loc: str, client: Client) -> bytes:
+    """What an address answers with. Raises AtlasError where that is no page."""
     answer = send(client, Request("GET", loc, {"Accept": "text/html"}), largest=_LARGEST)
     if answer.status != 200:
         target = answer.headers.get("location")
-        where = f" and sends on to {target}" if target else ""
-        raise AtlasError(
-            f"{loc} answers with status {answer.status}{where}. Review what it leads to."
-        )
+        where = f" and sends on to {target}; review that" if target else ""
+        raise AtlasError(f"{loc} answers with status {answer.status}{where}.")
     if "html" not in answer.headers.get("content-type", "html"):
         raise AtlasError(f"{loc} is no HTML page ({answer.headers['content-type']}).")
-    return _review(answer.body, loc, loc, site, now)
+    return answer.body
 
 
 def _normalised(address: str) -> str:
@@ -84,7 +87,11 @@ def _address_in(path: Path, site: SiteFile | None) -> str | None:
     return None
 
 
-def _review(data: bytes, loc: str, name: str, site: SiteFile | None, now: datetime) -> PageReview:
+def review_bytes(
+    data: bytes, loc: str, name: str, site: SiteFile | None, now: datetime
+) -> PageReview:
+    """The review of a page of HTML that is, or will be, at `loc`; messages call it `name`. Raises
+    AtlasError where it is none."""
     survey = _survey_around(loc, site, now)
     site = survey.site
     source = next((one for one in site.model.source if isinstance(one, HtmlSource)), None)

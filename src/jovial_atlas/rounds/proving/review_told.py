@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
+from dataclasses import asdict
 from typing import Any
 
 from jovial_atlas.findings.entry import Severity
 from jovial_atlas.findings.finding import Finding
 from jovial_atlas.findings.marks import MarkState
 from jovial_atlas.review.reviewed import Judged, PageReview
+from jovial_atlas.review.whole_site import SiteReview
 
 #: How grave it is that a mark stands so.
 _SEVERITIES = {MarkState.SHORT: Severity.WARNING, MarkState.BETTER: Severity.ADVICE}
@@ -71,3 +73,27 @@ def as_findings(reviews: Sequence[PageReview]) -> list[Finding]:
         for one in review.counted
         if one.state is state
     ]  # fmt: skip
+
+
+def site_as_json(site: SiteReview, change: Any) -> dict[str, Any]:
+    """The site as one, with what moved since the review before."""
+    return {
+        "score": None if site.score is None else round(site.score, 1),
+        "states": {
+            "good": sum(one.good for one in site.marks),
+            "better": sum(one.better for one in site.marks),
+            "short": sum(one.short for one in site.marks),
+        },
+        "worst": [{"code": one.code, "pages": one.short} for one in site.to_fix],
+        "marks": [
+            {
+                "code": one.code, "good": one.good, "better": one.better, "short": one.short,
+                "cost": round(one.cost, 2),
+                "sections": [
+                    {"name": name, "pages": bad, "of": count} for name, bad, count in one.worst
+                ],
+            }
+            for one in site.marks
+        ],
+        "moved": asdict(change) if change is not None else None,
+    }  # fmt: skip
