@@ -3,6 +3,8 @@
 import pytest
 
 from jovial_atlas.findings.marks import MARKS
+from jovial_atlas.standin.server import Serving, listen
+from jovial_atlas.standin.site import ServedSite
 from tests.conftest import page, run_command, write_site
 
 SITE = """
@@ -175,3 +177,46 @@ def test_the_whole_site_has_a_score_and_tells_what_moved(site):
     ):  # fmt: skip
         refused = run_command("review", *arguments, cwd=site)
         assert (refused.code, told in refused.err) == (2, True), refused.err
+
+
+def test_another_site_stands_beside_ours(site, tmp_path_factory):
+    other = tmp_path_factory.mktemp("other")
+    for number in range(12):
+        (other / f"{number}.html").write_text(
+            page(f"Heron number {number}", "<p>Short.</p>").replace(' lang="en"', "")
+            if number % 2
+            else page("H", f"<h1>Second</h1>{'<a href=/x/>here</a>' * 2}")
+        )
+    (other / "secret.html").write_text(page("Secret"))
+    told = run_command("review", "--beside", str(other), "--sample", "10", "--format", "json",
+                       cwd=site).json  # fmt: skip
+    assert told["beside"] == [], "ours has too few pages to be held against it"
+    for number in range(6):
+        (site / f"public/{number}.html").write_text(page(f"Otter number {number}"))
+    run_command("survey", cwd=site)
+    told = run_command("review", "--beside", str(other), "--format", "json", cwd=site).json
+    language = next(one for one in told["beside"] if one["code"] == "language-declared")
+    assert set(language) == {"code", "ours", "theirs", "low", "high", "differs"}
+    assert (language["ours"], language["theirs"], language["differs"]) == (1.0, 7 / 13, True)
+    assert (language["low"], language["high"]) == (7 / 13, 7 / 13), "all were seen"
+    (other / "robots.txt").write_text("User-agent: *\nDisallow: /secret\n")
+    serving = Serving(ServedSite(other), listen(0)).start()
+    try:
+        near = run_command("review", "--beside", f"http://{serving.address}/0.html",
+                           "--per-second", "100", "--sample", "5", cwd=site)  # fmt: skip
+        assert "by 1 page, those nearest to the first" in near.out, near.err
+        assert "1 address gave no page" in near.out
+        urls = "".join(f"<url><loc>http://{serving.address}/{name}.html</loc></url>"
+                       for name in (*range(12), "secret", "gone"))  # fmt: skip
+        (other / "sitemap.xml").write_text(
+            '<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">' + urls + "</urlset>"
+        )
+        listed = run_command("review", "--beside", f"http://{serving.address}/", "--per-second",
+                             "100", cwd=site)  # fmt: skip
+        assert "by 12 pages of 14" in listed.out, listed.err
+        assert "1 address barred by its robots.txt" in listed.out
+        assert "ours is better" in listed.out
+    finally:
+        serving.stop()
+    refused = run_command("review", "--beside", "nothing", cwd=site)
+    assert (refused.code, "no file or folder nothing" in refused.err) == (2, True)

@@ -11,7 +11,7 @@ from jovial_atlas import __version__
 if TYPE_CHECKING:
     from jovial_atlas.cli.common import Work
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.review.beside import Compared
+    from jovial_atlas.review.beside import SideBySide
     from jovial_atlas.review.reviewed import PageReview
     from jovial_atlas.review.whole_site import SiteReview
     from jovial_atlas.rounds.proving.beside import OtherSite
@@ -103,7 +103,7 @@ def _whole_table(out: Output, site: SiteReview, change: ScoreChange | None) -> N
 
 def _other(work: Work, other: Mapping[str, Any]) -> OtherSite:
     """Pages of the other site, reviewed."""
-    from jovial_atlas.rounds.proving.beside import Asking, other_site
+    from jovial_atlas.rounds.proving.beside import HowToAsk, other_site
     from jovial_atlas.web import new_client
 
     with (
@@ -111,11 +111,11 @@ def _other(work: Work, other: Mapping[str, Any]) -> OtherSite:
         work.output.progress("looking at the other site") as progress,
         work.apart(),
     ):
-        how = Asking(client, other["sample"], other["per_second"], progress=progress)
+        how = HowToAsk(client, other["sample"], other["per_second"], progress=progress)
         return other_site(other["beside"], work.now(), how)
 
 
-def _beside(out: Output, theirs: OtherSite, compared: Sequence[Compared]) -> None:
+def _beside(out: Output, theirs: OtherSite, compared: Sequence[SideBySide]) -> None:
     """Both sites point by point."""
     from jovial_atlas.faults import plural
     from jovial_atlas.findings.marks import MARKS
@@ -147,7 +147,7 @@ def _beside(out: Output, theirs: OtherSite, compared: Sequence[Compared]) -> Non
     )  # fmt: skip
 
 
-def _in_words(one: Compared) -> str:
+def _in_words(one: SideBySide) -> str:
     if one.differs:
         return "ours is better" if one.ours > one.theirs else "theirs is better"
     return "alike" if one.ours == one.theirs else "no more than chance"

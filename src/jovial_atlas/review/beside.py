@@ -19,7 +19,7 @@ _LEAST = 5
 
 
 @dataclass(frozen=True, slots=True)
-class Compared:
+class SideBySide:
     """A mark on two sites: the shares of pages where it is good, the bounds of theirs at 95 % (the
     same where all of their pages were seen), and whether they differ by more than chance."""
 
@@ -33,7 +33,7 @@ class Compared:
 
 def compare(
     ours: Iterable[PageReview], theirs: Iterable[PageReview], of: int | None
-) -> list[Compared]:
+) -> list[SideBySide]:
     """Compare all pages of ours with a sample of theirs, out of `of` (None where nobody knows),
     in the order of the table of marks. Marks that few pages have are left out."""
     mine, other = _counted(ours), _counted(theirs)
@@ -49,7 +49,7 @@ def compare(
         low, high = 1 - bad.high, 1 - bad.low
         share, their_share = good / count, their_good / asked
         differs = not _may_be_alike(share, their_share, low, high)
-        found.append(Compared(code, share, their_share, low, high, differs))
+        found.append(SideBySide(code, share, their_share, low, high, differs))
     return found
 
 

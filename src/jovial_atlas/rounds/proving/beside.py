@@ -44,7 +44,7 @@ class OtherSite:
 
 
 @dataclass(slots=True)
-class Asking:
+class HowToAsk:
     """How another site is asked: for so many pages, so many a second."""
 
     client: Client
@@ -54,7 +54,7 @@ class Asking:
     progress: Callable[[int, int], None] | None = None
 
 
-def other_site(target: str, now: datetime, how: Asking) -> OtherSite:
+def other_site(target: str, now: datetime, how: HowToAsk) -> OtherSite:
     """Review pages of another site. Raises AtlasError where nothing can be read of it."""
     path = Path(target)
     if path.is_dir():
@@ -73,7 +73,7 @@ def other_site(target: str, now: datetime, how: Asking) -> OtherSite:
     return _Asked(addresses.origin(start), now, how).by_links(start)
 
 
-def _of_folder(folder: Path, now: datetime, how: Asking) -> OtherSite:
+def _of_folder(folder: Path, now: datetime, how: HowToAsk) -> OtherSite:
     files = sorted(one for one in folder.rglob("*") if one.suffix.lower() in _ENDINGS)
     if not files:
         raise AtlasError(f"{folder} holds no page of HTML.")
@@ -99,7 +99,7 @@ def _chosen(every: Sequence[OneT], most: int, seed: str) -> list[OneT]:
 class _Asked:
     """Another site on its server."""
 
-    def __init__(self, origin: str, now: datetime, how: Asking) -> None:
+    def __init__(self, origin: str, now: datetime, how: HowToAsk) -> None:
         self.origin, self.now, self.how = origin, now, how
         self.matcher = Matcher(robots_at(how.client, origin), _CRAWLER)
         self.reviews: list[PageReview] = []
