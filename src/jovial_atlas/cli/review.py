@@ -106,6 +106,8 @@ def command(
         reviews = [one for one in reviews if any(_lacks(mark, code) for mark in one.marks)]
     reviews.sort(key=_most_to_gain)
     shown = reviews[:worst] if worst else reviews
+    if code and work.output.is_table:
+        _about_mark(work.output, code)
     _show(work.output, shown, whole=bool(targets), left_out=len(reviews) - len(shown))
     if fail_under is None:
         return 0
@@ -134,6 +136,15 @@ def _refuse(
         best = nearest(code, MARKS, 50)
         meant = f" Did you mean {best!r}?" if best else ""
         raise click.UsageError(f"--mark: there is no mark {code!r}.{meant}")
+
+
+def _about_mark(out: Output, code: str) -> None:
+    from jovial_atlas.findings.marks import MARKS
+
+    mark = MARKS[code]
+    out.say(f"{mark.what} ({code})", style="bold")
+    out.indented("", mark.why, text_style="dim")
+    out.indented("do:", mark.fix, style="green")
 
 
 def _lacks(mark: Judged, code: str) -> bool:

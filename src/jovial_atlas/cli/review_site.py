@@ -71,24 +71,20 @@ def _whole_table(out: Output, site: SiteReview, change: ScoreChange | None) -> N
     out.say(f"{score}, over {plural(site.pages, 'listed page')}.", style="bold")
     if change is not None:
         out.indented(change.said, "; ".join(change.why))
-    for title, marks, count in (
-        ("What must be fixed", site.to_fix, "short"),
-        ("What could be better", site.to_improve, "better"),
-    ):
+    parts = (("What must be fixed", site.to_fix), ("What could be better", site.to_improve))
+    for title, marks in parts:
         if not marks:
             continue
         out.say()
         out.say(title, style="bold")
         out.table(
-            [("Mark", "left"), ("Pages", "right"), ("Costs", "right"), ("Worst in", "fold"),
-             ("What", "fold")],
+            [("Mark", "left"), ("Short", "right"), ("Better", "right"), ("Pages", "right"),
+             ("Costs", "right"), ("Worst in", "fold")],
             [
                 [
-                    one.code,
-                    f"{getattr(one, count):,} of {one.pages:,}",
+                    one.code, one.short or "–", one.better or "–", one.pages,
                     f"{one.cost:.1f}" if one.cost >= _LEAST_SHOWN else "< 0.1",
-                    ", ".join(f"{name} ({bad:,} of {of:,})" for name, bad, of in one.worst[:2]),
-                    one.mark.what,
+                    "".join(f"{name} ({bad:,} of {of:,})" for name, bad, of in one.worst[:1]),
                 ]
                 for one in marks
             ],

@@ -76,7 +76,10 @@ def judge_links(page: ReviewedPage, limits: _Limits) -> _Marks:
         more = f" and {len(page.leads) - 3:,} more" if len(page.leads) > 3 else ""
         yield "links-lead", Said(MarkState.SHORT, told + more, "pages that are there and listed")
     elif page.leads is not None:
-        yield "links-lead", Said(MarkState.GOOD, "all are", "pages that are there and listed")
+        yield (
+            "links-lead",
+            Said(MarkState.GOOD, "to such pages alone", "pages that are there and listed"),
+        )
     measures = page.measures
     if measures is None or not page.is_text:
         return
@@ -100,7 +103,12 @@ def judge_links(page: ReviewedPage, limits: _Limits) -> _Marks:
         few = len(measures.mute) <= 1
         yield (
             "links-said",
-            good_if(not measures.mute, called or "all do", "where they lead", nearly=few),
+            good_if(
+                not measures.mute,
+                called or "all say where they lead",
+                "where they lead",
+                nearly=few,
+            ),
         )
 
 
@@ -133,11 +141,14 @@ def _judge_alternatives(page: ReviewedPage) -> _Marks:
     said = Counter(alt for alt, _ in {(one.alt, one.loc) for one in shown if one.alt})
     same = [f"{alt!r} for {count:,}" for alt, count in said.items() if count > 1]
     if said:
-        yield "alt-own", good_if(not same, some(same) or "all differ", "one for each", nearly=True)
+        yield (
+            "alt-own",
+            good_if(not same, some(same) or "none are alike", "one for each", nearly=True),
+        )
         names = [repr(one.alt) for one in shown if one.is_named_after_file]
         yield (
             "alt-words",
-            good_if(not names, some(names) or "words", "words", nearly=len(names) == 1),
+            good_if(not names, some(names) or "all are words", "words", nearly=len(names) == 1),
         )
 
 
@@ -175,7 +186,10 @@ def _judge_files(page: ReviewedPage, limits: _Limits) -> _Marks:
             if wide > times * place
         ]
         wanted = f"at most {times:g} times as wide as they are shown"
-        yield "picture-size", good_if(not large, some(large) or "all do", wanted, nearly=True)
+        yield (
+            "picture-size",
+            good_if(not large, some(large) or "all fit their place", wanted, nearly=True),
+        )
     odd = [
         f"{addresses.path_and_query(loc)} is {one.format.upper()}"
         for loc, one in known.items()
@@ -183,7 +197,7 @@ def _judge_files(page: ReviewedPage, limits: _Limits) -> _Marks:
     ]
     yield (
         "picture-format",
-        good_if(not odd, some(odd) or "all have", "JPEG, PNG, WebP, AVIF, GIF or SVG"),
+        good_if(not odd, some(odd) or "all are for the web", "JPEG, PNG, WebP, AVIF, GIF or SVG"),
     )
 
 

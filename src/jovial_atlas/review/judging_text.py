@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Mapping, Sequence
 from urllib.parse import unquote, urlsplit
 
@@ -37,8 +38,8 @@ def judge_phrases(page: ReviewedPage, limits: _Limits) -> _Marks:
         for phrase in page.phrases
         if (others := page.rivals.get(phrase))
     ]
-    said = "; ".join(told) or "no other page"
-    yield "phrase-shared", good_if(not told, said, "no other page", nearly=True)
+    said = "; ".join(told) or "none"
+    yield "phrase-shared", good_if(not told, said, "none", nearly=True)
 
 
 def _in_places(page: ReviewedPage) -> _Marks:
@@ -159,8 +160,8 @@ def _judge_description(page: ReviewedPage) -> _Marks:
 
 
 def _own(others: Sequence[str]) -> Said:
-    told = f"also that of {some(map(addresses.path_and_query, others))}" if others else "no other's"
-    return good_if(not others, told, "no other page's")
+    told = f"also that of {some(map(addresses.path_and_query, others))}" if others else "none"
+    return good_if(not others, told, "none")
 
 
 def _opening(measures: PageMeasures, limits: Mapping[str, float]) -> Said:
@@ -185,7 +186,9 @@ def judge_reading(page: ReviewedPage, limits: _Limits) -> _Marks:
         fine = value >= plain if formula.rises else value <= plain
         nearly = value >= hard if formula.rises else value <= hard
         wanted = f"{plain:.0f} or {'more' if formula.rises else 'less'} reads plainly"
-        measured = f"{value:.0f} ({formula.name})"
+        # Never so that it looks like the limit while it is on the other side.
+        shown_as = math.floor(value) if formula.rises else math.ceil(value)
+        measured = f"{shown_as} ({formula.name})"
         yield "reading-ease", good_if(fine, measured, wanted, nearly=nearly)
     yield "sentence-length", _sentences(measures, limits["sentence-length"])
     most = limits["paragraph-length"]["most"]

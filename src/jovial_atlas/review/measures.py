@@ -9,6 +9,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from heapq import nlargest
 from itertools import chain, pairwise
+from typing import Any
 
 from msgspec import Struct
 from selectolax.lexbor import LexborHTMLParser, LexborNode
@@ -21,7 +22,7 @@ from jovial_atlas.sources.html_page.context import References
 from jovial_atlas.sources.html_page.outline import Outline, attribute, outline, text
 
 #: Changes with what is measured, and how: measures of another form are taken anew.
-MEASURED_FORM = "1"
+MEASURED_FORM = "3"
 #: What is kept of each kind: enough to show and to judge, however long the page is.
 _MOST_PICTURES, _MOST_MUTE, _MOST_SENTENCES, _MOST_HEADINGS = 60, 10, 3, 300
 _MOST_LINKS = 1_000
@@ -75,9 +76,9 @@ class PageMeasures(Struct, frozen=True, kw_only=True):
 
     `headings`: level, text, and whether it can be linked to; `main_headings` those of the first
     level on the whole page. `longest_stretch`: words without a subheading, and the heading before
-    them. `within` are the addresses of the site that the main content links to. `paragraphs`: words
-    of each; `sentences`: words of each; `longest`: the longest ones as
-    they stand. `mute`: links whose texts say nothing, as address and text. `said`: phrase → how
+    them. `within` are addresses of the site that the main content links to, `linked_words` stand
+    in links. `paragraphs`: words of each; `sentences`: words of each; `longest`: the longest ones
+    as they stand. `mute`: links whose texts say nothing, as address and text. `said`: phrase → how
     often the text says it. `tables_unmarked` have no head, `lists_unmarked` are only written like
     lists.
     """
@@ -97,6 +98,7 @@ class PageMeasures(Struct, frozen=True, kw_only=True):
     tables_unmarked: int = 0
     within: list[str] = []
     links_out: int = 0
+    linked_words: int = 0
     mute: list[tuple[str, str]] = []
     pictures: list[ShownPicture] = []
     has_transcript: bool = False
@@ -117,7 +119,7 @@ def measures_of(data: bytes, loc: str, language: str, phrases: Sequence[str]) ->
     paragraphs = [said for node in found.shown["p"] if (said := text(node))]
     whole = main.text(separator=" ", skip_empty=True)
     lengths, sentences = lengths_of(paragraphs, language)
-    within, out, mute = _links(found, loc, language)
+    links = _links(found, loc, language)
     tables = _tables(main)
     wanted = {one: stems_of_phrase(one, language) for one in phrases}
     stems = stems_like(chain.from_iterable(wanted.values()), whole, language) if wanted else []
@@ -130,7 +132,7 @@ def measures_of(data: bytes, loc: str, language: str, phrases: Sequence[str]) ->
         longest=[said for _, said in nlargest(_MOST_SENTENCES, sentences, key=_length)],
         lengths=lengths, lists=len(main.css("ul, ol, dl")), lists_unmarked=_like_lists(paragraphs),
         tables=len(tables), tables_unmarked=sum(map(_has_no_head, tables)),
-        within=within, links_out=out, mute=mute, pictures=list(_pictures(found, loc)),
+        **links, pictures=list(_pictures(found, loc)),
         has_transcript=any(_TRANSCRIPT.search(said) for _, said, _ in headings)
         or any(_TRANSCRIPT.search(text(one) or "") for one in main.css("summary")),
         has_captions=bool(main.css("track")),
@@ -179,12 +181,16 @@ _PARTED = "\uf8ff"
 
 
 def _longest_stretch(main: LexborNode) -> tuple[int, str]:
-    """The most words that stand without a heading between them, and the heading before. What is
-    code counts for nothing. The page is changed by this."""
+    """The most words that stand without a heading between them, and the heading before. Terms that
+    are explained part a text too; code and lists of links count for nothing. The page is changed by
+    this."""
     for node in main.css("pre, svg, math, table"):
         node.decompose(recursive=False)
+    for node in main.css("ul, ol, dl"):
+        if _is_of_links(node):
+            node.decompose(recursive=False)
     headings = [""]
-    for node in main.css(_HEADINGS):
+    for node in main.css(f"{_HEADINGS}, dt"):
         headings.append(text(node) or "")
         node.insert_before(_PARTED)
     parts = main.text(separator=" ", skip_empty=True).split(_PARTED)
@@ -193,6 +199,17 @@ def _longest_stretch(main: LexborNode) -> tuple[int, str]:
         for heading, part in zip(headings, parts, strict=False)
     )
     return max(stretches, key=_length, default=(0, ""))
+
+
+def _is_of_links(node: LexborNode) -> bool:
+    """Whether a list has little more than links."""
+    words = len(node.text(separator=" ").split())
+    linked = sum(len(link.text().split()) for link in node.css("a[href]"))
+    return linked > _MOSTLY * words
+
+
+#: What is more than that part of a whole is most of it.
+_MOSTLY = 0.6
 
 
 def _like_lists(paragraphs: Sequence[str]) -> int:
@@ -221,29 +238,33 @@ def _has_no_head(table: LexborNode) -> bool:
     return table.css_first("th") is None
 
 
-def _links(found: Outline, loc: str, language: str) -> tuple[list[str], int, list[tuple[str, str]]]:
-    """The addresses of the site that the main content links to, how many of others, and links
-    whose texts say nothing."""
+def _links(found: Outline, loc: str, language: str) -> dict[str, Any]:
+    """What is measured on the links of the main content, as fields of `PageMeasures`."""
     mute: list[tuple[str, str]] = []
     silent = _MUTE_OF.get(primary(language), _MUTE_OF["en"])
     references = References(loc)
     targets = references.all_of(found.linked) - {None, loc}
     here = f"{addresses.origin(loc)}/"
     within = sorted(str(one) for one in targets if str(one).startswith(here))
+    linked_words = 0
     for node, reference in zip(found.shown["a"], found.linked, strict=True):
-        said = node.text()
-        if len(said) > _LONGEST_MUTE or len(mute) == _MOST_MUTE:
+        words = node.text().split()
+        linked_words += len(words)
+        if len(words) > _MOST_MUTE_WORDS or len(mute) == _MOST_MUTE:
             continue
-        said = " ".join(said.split()) or _said_by_picture(node)
+        said = " ".join(words) or _said_by_picture(node)
         if said.strip(" .…»›→>:").casefold() in silent and not attribute(node, "aria-label"):
             target = references[reference]
             if target and target != loc:
                 mute.append((target, said))
-    return within[:_MOST_LINKS], len(targets) - len(within), mute
+    return {
+        "within": within[:_MOST_LINKS], "links_out": len(targets) - len(within), "mute": mute,
+        "linked_words": linked_words,
+    }  # fmt: skip
 
 
-#: No text of a link that says nothing is longer, white space counted.
-_LONGEST_MUTE = 60
+#: No text of a link that says nothing has more words.
+_MOST_MUTE_WORDS = 4
 
 
 def _said_by_picture(link: LexborNode) -> str:

@@ -85,7 +85,7 @@ def lengths_of(
     paragraphs = list(paragraphs)
     words = spoken_words("\n".join(paragraphs))
     for paragraph in paragraphs:
-        parted = ((len(one.split()), one) for one in sentences_of(paragraph))
+        parted = ((len(one.split()), one) for one in sentences_of(paragraph, language))
         sentences += [one for one in parted if any(map(str.isalpha, one[1]))]
     counts = TextLengths(
         words=len(words),

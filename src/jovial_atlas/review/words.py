@@ -38,10 +38,14 @@ _END = re.compile(r"(?<=[.!?…。！？])[\"')\]»”’]*(?:\s+|(?<=[。！？
 #: Short forms whose full stop ends none, none longer than that.
 _SHORT = 10
 _SHORT_FORMS = re.compile(
-    r"\b(?:\d{1,2}|[a-zà-ÿ]|e\.g|i\.e|cf|vs|etc|ca|approx|no|nr|vol|pp|fig|eq|sec|st|mr|mrs|ms|dr"
-    r"|prof|inc|ltd|jr|sr|z\.\s?b|d\.\s?h|u\.\s?a|bzw|usw|evtl|ggf|vgl|bspw|abs|art|str|tel"
-    r"|p\.\s?ex|mme|mlle|pág|sra|dra|ej|sig|dott|pag|ecc|es|bijv|enz|o\.a|dhr|mevr|blz)\.\Z",
-    re.I,
+    r"\b(?:[A-ZÀ-Þ]|(?i:e\.g|i\.e|cf|vs|etc|ca|approx|nr|vol|pp|fig|eq|sec|st|mr|mrs|ms|dr|prof|inc"
+    r"|ltd|jr|sr|z\.\s?b|d\.\s?h|u\.\s?a|z|bzw|usw|evtl|ggf|vgl|bspw|abs|art|str|tel|p|p\.\s?ex"
+    r"|mme|mlle|pág|sra|dra|ej|sig|dott|pag|ecc|es|bijv|enz|o\.a|dhr|mevr|blz)|No)\.\Z"
+)
+#: Languages that write ordinal numbers with a full stop.
+_ORDINALS = re.compile(r"\b\d{1,2}\.\Z")
+_WITH_ORDINALS = frozenset(
+    "cs da de et fi hr hu is lb lv nb nn no pl sk sl sr tr".split()  # noqa: SIM905
 )
 
 
@@ -55,13 +59,15 @@ def words_in(text: str) -> list[str]:
     return _WORD.findall(text)
 
 
-def sentences_of(paragraph: str) -> list[str]:
+def sentences_of(paragraph: str, language: str = "") -> list[str]:
     """The sentences of one paragraph."""
+    numbered = primary(language) in _WITH_ORDINALS
     found: list[str] = []
     begun = ""
     for piece in _END.split(paragraph):
         begun = f"{begun} {piece}".strip() if begun else piece.strip()
-        if begun and not _SHORT_FORMS.search(begun[-_SHORT:]):
+        end = begun[-_SHORT:]
+        if begun and not (_SHORT_FORMS.search(end) or (numbered and _ORDINALS.search(end))):
             found.append(begun)
             begun = ""
     return [*found, begun] if begun else found

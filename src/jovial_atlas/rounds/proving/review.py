@@ -231,7 +231,7 @@ class AboutPages:
             own_description=one.description.source != "excerpt",
             site_names=(model.site.name, model.site.short_name),
             phrases=phrases, important=bool(page.important),
-            is_text=page.role not in _NO_TEXT, is_home=page.loc == f"{model.site.url}/",
+            is_text=_is_text(page, measures), is_home=page.loc == f"{model.site.url}/",
             words=page.words, usual_words=near.usual_words.get(page.section),
             links_in=near.links_in.get(page.loc, 0) if has_links else None,
             usual_links_in=near.usual_links_in.get(page.section) if has_links else None,
@@ -288,6 +288,12 @@ class AboutPages:
 
     def _has_data(self, one: PublishedTexts) -> bool:
         return bool(one.page.data) or bool(one.section and one.section.schema_type)
+
+
+def _is_text(page: Page, measures: PageMeasures | None) -> bool:
+    """Whether a page is about something itself: no list of others, by its kind or by its links."""
+    listed = measures is not None and 2 * measures.linked_words > measures.words
+    return page.role not in _NO_TEXT and not listed
 
 
 def settings_of(site: SiteFile, section: str) -> dict[str, MarkSetting]:
