@@ -162,9 +162,6 @@ def main() -> None:
             if not wanted or "sitemap" in wanted:
                 shown = styled(folder / "public/sitemap-field-notes-1.xml", running.site)
                 web_page("sitemap", shown.as_uri())
-            if not wanted or "contact-sheet" in wanted:
-                picture = SHOTS / "contact-sheet.png"
-                subprocess.run([COMMAND, "videos", "--sheet", picture], cwd=folder, check=True)
             if not wanted or "preview" in wanted:
                 subprocess.run(
                     [COMMAND, "preview", "/field-notes/otters-back-at-the-sluice/", "--to",
