@@ -220,3 +220,44 @@ def test_another_site_stands_beside_ours(site, tmp_path_factory):
         serving.stop()
     refused = run_command("review", "--beside", "nothing", cwd=site)
     assert (refused.code, "no file or folder nothing" in refused.err) == (2, True)
+
+
+def test_pages_of_a_live_site_are_reviewed_without_asking_it_again(tmp_path):
+    pages = {**PAGES, "best/index.html": PAGES["best/index.html"].replace(' lang="en"', "")}
+    write_site(tmp_path, pages)
+    serving = Serving(ServedSite(tmp_path / "public"), listen(0)).start()
+    site_file = tmp_path / "atlas.toml"
+    try:
+        site_file.write_text(
+            f'[site]\nurl = "http://{serving.address}"\n\n[[source]]\nkind = "site"\n'
+            'start = ["/"]\nper_second = 500\n\n[overrides]\nfile = "overrides.csv"\n'
+        )
+        assert run_command("survey", cwd=tmp_path).code == 0
+    finally:
+        serving.stop()
+    told = run_command("review", "/best/", "--format", "json", cwd=tmp_path).json["pages"][0]
+    marks = marks_of(told)
+    assert marks["links-said"]["state"] == "better"
+    assert marks["language-declared"]["state"] == "short", "known from its text alone"
+    assert "phrase-often" not in marks
+    (tmp_path / "overrides.csv").write_text("loc,phrase\n/best/,otters\n")
+    told = run_command("review", "/best/", "--format", "json", cwd=tmp_path).json["pages"][0]
+    assert marks_of(told)["phrase-often"]["measured"] == "'otters' 31 times in 123 words"
+    kept = sorted((tmp_path / ".jovial-atlas/crawls/pages").glob("*/*"))
+    assert len(kept) == 3
+    kept[0].write_bytes(b"no copy")
+    assert run_command("review", cwd=tmp_path).code == 0
+
+
+def test_a_table_for_a_spreadsheet_takes_the_marks_along(site):
+    edit = run_command("pages", "--edit", "edit.csv", "--fields", "phrase,marks", cwd=site)
+    assert edit.code == 0, edit.err
+    table = site / "edit.csv"
+    header, *rows = table.read_text("utf-8-sig").splitlines()
+    assert "score_now,marks_now" in header
+    (best,) = [row for row in rows if row.startswith("/best/") or "/best/" in row.split(",")[0]]
+    assert "phrase-often" in best
+    table.write_text(table.read_text("utf-8-sig").replace("otter walks; dawn", "otter walks"))
+    taken = run_command("pages", "--take", "edit.csv", cwd=site)
+    assert (taken.code, "1 page" in taken.out + taken.err) == (0, True), taken.err
+    assert "dawn" not in (site / "overrides.csv").read_text()

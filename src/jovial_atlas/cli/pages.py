@@ -14,6 +14,7 @@ if TYPE_CHECKING:
 
     from jovial_atlas.cli.output import Output
     from jovial_atlas.rounds.deciding.overrides_table import Taken
+    from jovial_atlas.rounds.state.last_survey import LastSurvey
 
 _FILTERS = ("section", "verdict", "source", "language", "match", "where")
 _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
@@ -50,7 +51,8 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
     default="listed,index",
     show_default=True,
     metavar="NAMES",
-    help="With --edit: the columns to fill in, as in title,description,share_title.",
+    help="With --edit: the columns to fill in, as in title,description,share_title; marks adds "
+    "score and marks of `review`, to be read.",
 )
 @click.option(
     "--take",
@@ -88,7 +90,10 @@ def command(
     shown = pages.head(limit) if limit else pages
     if edit:
         some = shown.collect(engine="streaming")
-        count = write_table(some, survey, edit, columns_of(fields))
+        names = [one.strip() for one in fields.split(",")]
+        marked = _marks_of(some, survey, work) if _MARKS in names else {}
+        columns = columns_of(",".join(one for one in names if one != _MARKS))
+        count = write_table(some, survey, edit, columns, beside=marked)
         said = f"{plural(count, 'page')} written to {edit}. Fill it in, then:"
         out.note(f"{said} jovial-atlas pages --take {edit}")
     elif export_to:
@@ -97,6 +102,24 @@ def command(
     else:
         _show(out, pages, limit, site.model.site.url)
     return 0
+
+
+#: Among the columns to edit: what a review says of the pages, to be read.
+_MARKS = "marks"
+
+
+def _marks_of(pages: pl.DataFrame, survey: LastSurvey, work: Work) -> dict[str, dict[str, str]]:
+    """Address → the score of a page, and the marks that are not good, what costs most first."""
+    from jovial_atlas.rounds.proving.review import review_pages
+
+    locs = frozenset(pages["loc"].to_list())
+    return {
+        one.page.loc: {
+            "score": "" if one.score is None else str(one.score),
+            _MARKS: ", ".join(mark.code for mark in one.raising(50)),
+        }
+        for one in review_pages(survey, locs, work.now())
+    }
 
 
 #: Pages that a table for people has at most, where no other number is asked for.

@@ -78,11 +78,18 @@ def judge_links(page: ReviewedPage, limits: _Limits) -> _Marks:
     elif page.leads is not None:
         yield (
             "links-lead",
-            Said(MarkState.GOOD, "to such pages alone", "pages that are there and listed"),
+            Said(
+                MarkState.GOOD,
+                "to pages that are there and listed",
+                "pages that are there and listed",
+            ),
         )
-    measures = page.measures
-    if measures is None or not page.is_text:
-        return
+    if page.measures is not None and page.is_text:
+        yield from _links_from(page.measures, limits)
+
+
+def _links_from(measures: PageMeasures, limits: _Limits) -> _Marks:
+    """Links that the text of a page has."""
     least = limits["links-within"]["least"]
     told = f"{plural(len(measures.within), 'page')} of the site in its text"
     fine = len(measures.within) >= least

@@ -29,7 +29,7 @@ def judge_phrases(page: ReviewedPage, limits: _Limits) -> _Marks:
         return
     yield from _in_places(page)
     measures = page.measures
-    if measures is not None:
+    if measures is not None and not measures.said.keys().isdisjoint(page.phrases):
         yield "phrase-often", _often(page, measures, limits["phrase-often"])
     if page.rivals is None:
         return

@@ -33,6 +33,9 @@ from jovial_atlas.sources.remote import robots_at
 from jovial_atlas.sources.workers.html_folder import Progress
 from jovial_atlas.web import Answer, Client, Request, send
 
+#: Is given the digest and the octets of a page.
+PageLook = Callable[[str, bytes], None]
+
 _HTML = ("text/html", "application/xhtml+xml")
 _ROWS = 200
 _NO_START = "Check that the server runs, `start` and `via` in the [[source]]."
@@ -113,10 +116,11 @@ def read_site(
     clock: Callable[[], float] = time.monotonic,
     progress: Progress | None = None,
     dated: pl.LazyFrame | None = None,
+    look: PageLook | None = None,
 ) -> Iterator[Batch]:
     """Pages of a live site, in the order found. `dated` has the dates of the survey before, as
-    `KeptDates` takes them. Raises ContentError where robots.txt, or every start, cannot be
-    fetched."""
+    `KeptDates` takes them; `look` is given each page that is fetched. Raises ContentError where
+    robots.txt, or every start, cannot be fetched."""
     before = KeptDates(dated, by_content="fingerprint" in reading.trust)
     matcher = Matcher(robots_at(client, crawl.served), crawl.crawler)
     notes = _Notes(crawl.notes)
@@ -134,7 +138,7 @@ def read_site(
         note = notes.partial.get(loc)
         if note is None:
             waited.for_next()
-            note = _visit(client, crawl, reading, loc, notes.before.get(loc))
+            note = _visit(client, crawl, reading, loc, notes.before.get(loc), look)
             notes.add(loc, note)
         faults += (Fault(*told) for told in note.get("told", ()))
         if (row := note["row"]) is not None:
@@ -228,6 +232,7 @@ def _visit(
     reading: Reading,
     loc: str,
     before: dict[str, Any] | None,
+    look: PageLook | None,
 ) -> dict[str, Any]:
     """Fetch one page: its note, whose row is None where nothing could be had, with faults under
     `told`."""
@@ -247,6 +252,8 @@ def _visit(
     if answer.status == 304 and before:
         return {key: value for key, value in before.items() if key != "loc"}
     row, faults = _row(answer, crawl, reading, loc)
+    if look and row is not None and row["kind"] == "page" and answer.status == 200:
+        look(xxhash.xxh3_128_hexdigest(answer.body), answer.body)
     return {
         "etag": answer.headers.get("etag"),
         "modified": answer.headers.get("last-modified"),

@@ -27,7 +27,7 @@ from jovial_atlas.sitefile import (
     TableSource,
 )
 from jovial_atlas.sitefile.sources import RecordSource
-from jovial_atlas.sources.crawl import Crawl, Limits, read_site
+from jovial_atlas.sources.crawl import Crawl, Limits, PageLook, read_site
 from jovial_atlas.sources.html_page.context import Reading
 from jovial_atlas.sources.records.columns import FieldMap
 from jovial_atlas.sources.records.content import with_contents
@@ -53,6 +53,8 @@ class Surroundings:
     #: Pages that this tool wrote itself: they are none of the site's content.
     written: frozenset[str] = frozenset()
     progress: Progress | None = None
+    #: Is given each page that a crawl fetches.
+    look: PageLook | None = None
 
 
 def open_source(source: Source, around: Surroundings, known: KnownFiles | None) -> Iterator[Batch]:
@@ -90,7 +92,7 @@ def _site(source: CrawlSource, around: Surroundings, known: KnownFiles | None) -
     crawl = _crawl(source, around, name_of(source), reading)
     yield from read_site(
         around.client, crawl, replace(reading, served=(crawl.served, crawl.site)),
-        progress=around.progress, dated=known.dates if known else None,
+        progress=around.progress, dated=known.dates if known else None, look=around.look,
     )  # fmt: skip
 
 

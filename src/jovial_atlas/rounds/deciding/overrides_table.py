@@ -12,6 +12,7 @@ import io
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from types import MappingProxyType
 
 import polars as pl
 import xxhash
@@ -86,9 +87,11 @@ def write_table(
     path: Path,
     fields: Sequence[str],
     proposals: Proposals | None = None,
+    beside: Mapping[str, Mapping[str, str]] = MappingProxyType({}),
 ) -> int:
     """Write a table of these pages for editing: what is published now, what the overrides file
-    says already, and empty cells for the rest. Gives the number of rows. Raises AtlasError."""
+    says already, and empty cells for the rest. `beside` has, by address, what else is told of
+    pages now, by its name. Gives the number of rows. Raises AtlasError."""
     site = survey.site
     _overrides_file(site)
     if not pages.height:
@@ -98,7 +101,8 @@ def write_table(
     names = [name for name in OVERRIDE_COLUMNS if name in fields or name in used - {"loc"}]
     names = [name for name in names if name not in ("loc", "reason", "by")]
     texts = [name for name in names if name in PAGE_TEXTS]
-    header = ["loc", _SEEN]
+    told = list(dict.fromkeys(name for one in beside.values() for name in one))
+    header = ["loc", _SEEN, *(f"{name}{NOW}" for name in told)]
     for name in names:
         header += [f"{name}{NOW}"] if name in texts else []
         header += [f"{name}{PROPOSED}"] if name in texts and proposals else []
@@ -110,6 +114,7 @@ def write_table(
     for page in pages_of(pages):
         own = known.get(page.loc, Override(page.loc, {}))
         row = {**said_of(own), _SEEN: seen(page, own)}
+        row |= {f"{name}{NOW}": text for name, text in beside.get(page.loc, {}).items()}
         head = head_data(page, survey.heads, survey.films.get(page.loc, ()), survey.head_context)
         row |= {f"{name}{NOW}": _published(head, page, survey.heads, name) for name in texts}
         if proposals:

@@ -27,10 +27,11 @@ from jovial_atlas.review.reviewed import (
     TextSizes,
 )
 from jovial_atlas.rounds.proving.check import check_site
-from jovial_atlas.rounds.proving.measured import PageToMeasure, measure_all
+from jovial_atlas.rounds.state.crawled_copies import copy_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rounds.state.measured import PageToMeasure, measure_all
 from jovial_atlas.rounds.state.site_files import file_of_row, may_exist
-from jovial_atlas.sitefile import HtmlSource, SiteFile
+from jovial_atlas.sitefile import CrawlSource, HtmlSource, SiteFile
 from jovial_atlas.sitefile.overrides import names_in
 from jovial_atlas.sources.settings import name_of
 
@@ -169,6 +170,9 @@ def _to_measure(texts: Iterable[PublishedTexts], survey: LastSurvey) -> Iterator
     for one in texts:
         page = one.page
         path = find(page)
+        if path is None and page.digest:
+            copy = copy_of(survey.site, page.digest)
+            path = copy if copy.exists() else None
         if path is not None and page.kind in (None, "page"):
             phrases = tuple(phrases_in(phrase_of(page, survey.heads)))
             yield PageToMeasure(page.loc, path, page.digest, page.language or usual, phrases)
@@ -209,10 +213,16 @@ class AboutPages:
         return may_exist(self.survey.site)
 
     @cached_property
-    def _built_html(self) -> frozenset[str]:
-        """Sources whose files are the pages as they are served."""
+    def _served(self) -> frozenset[str]:
+        """Sources that give pages as they are served."""
         sources = self.survey.site.model.source
-        return frozenset(name_of(one) for one in sources if isinstance(one, HtmlSource))
+        return frozenset(
+            name_of(one) for one in sources if isinstance(one, (HtmlSource, CrawlSource))
+        )
+
+    def _declares_language(self, page: Page) -> bool:
+        """Whether the root of a page names its language, as far as the page is seen whole."""
+        return page.source not in self._served or "language=html" in (page.read_from or "")
 
     def page(self, one: PublishedTexts) -> ReviewedPage:
         """A page, ready to be judged."""
@@ -225,7 +235,7 @@ class AboutPages:
         return ReviewedPage(
             loc=page.loc, section=page.section,
             language=page.language or model.site.language,
-            declares_language=bool(page.language) or page.source not in self._built_html,
+            declares_language=self._declares_language(page),
             title=title, heading=page.heading, description=description,
             own_title=one.title.source not in ("heading", "kind of page"),
             own_description=one.description.source != "excerpt",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from contextlib import nullcontext
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
 import polars as pl
@@ -17,6 +18,7 @@ from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.rounds.reading.begun import Begun
 from jovial_atlas.rounds.reading.departed import DATED, departed_before
+from jovial_atlas.rounds.state.crawled_copies import keep_copy
 from jovial_atlas.rounds.state.survey_record import SurveyRecord
 from jovial_atlas.rounds.state.survey_result import Swapping
 from jovial_atlas.sitefile import CrawlSource, HtmlSource, MarkdownSource, SiteFile, Source
@@ -60,7 +62,7 @@ def read_sources(
     around = Surroundings(
         site, begun.now, options.environment, client,
         lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
-        begun.readers, begun.written, options.progress,
+        begun.readers, begun.written, options.progress, partial(keep_copy, site),
     )  # fmt: skip
     with around.readers, Gathering(site.state) as gathering:
         broken = [

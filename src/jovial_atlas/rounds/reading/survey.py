@@ -31,6 +31,7 @@ from jovial_atlas.rounds.reading.unchanged import noted
 from jovial_atlas.rounds.reading.variants import find_variants, variant_signs
 from jovial_atlas.rounds.reading.video_files import look_at_videos
 from jovial_atlas.rounds.reading.whole_site import as_content, section_counts
+from jovial_atlas.rounds.state.crawled_copies import forget_copies
 from jovial_atlas.rounds.state.hiding import hides_first, public_robots
 from jovial_atlas.rounds.state.last_survey import filled_in, stored_pages
 from jovial_atlas.rounds.state.layout import Layout
@@ -42,7 +43,7 @@ from jovial_atlas.rules import decide, rests_on_time
 from jovial_atlas.rules.doubts import doubts_of
 from jovial_atlas.rules.hiding import first_word, shown_of, whole_site
 from jovial_atlas.rules.page_kinds import SIGNS, signs_in
-from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile import CrawlSource, SiteFile
 from jovial_atlas.sources.settings import name_of
 from jovial_atlas.web import Client
 
@@ -99,6 +100,15 @@ def run_survey(
     return replace(survey, hidden=hides_first(site, now)) if site.model.host else survey
 
 
+def _forget_copies(site: SiteFile) -> None:
+    names = [name_of(one) for one in site.model.source if isinstance(one, CrawlSource)]
+    pages = stored_pages(site.state / PAGE_TABLE) if names else None
+    if pages is not None:
+        crawled = pages.filter(pl.col("source").is_in(names))
+        digests = crawled.select("digest").collect(engine="streaming")["digest"]
+        forget_copies(site, frozenset(digests.drop_nulls()))
+
+
 def _said_first(site: SiteFile, rows: list[dict[str, Any]], after: pl.LazyFrame) -> str:
     return first_word(whole_site(site, shown_of(rows), public_robots(site), after))
 
@@ -106,7 +116,8 @@ def _said_first(site: SiteFile, rows: list[dict[str, Any]], after: pl.LazyFrame)
 def _keep_record(
     site: SiteFile, survey: Survey, lasting: Begun | None, signs: Sequence[str]
 ) -> None:
-    """Keep what a survey said; what it rests on, where nothing but files could change it."""
+    """Keep what a survey said; what it rests on, where nothing but files could change it; and of
+    crawled pages only the copies that are still those of pages."""
     unchanged = None
     if lasting and lasting.inputs:
         table = site.state / PAGE_TABLE
@@ -123,6 +134,7 @@ def _keep_record(
         told=[(fault.code, fault.where, fault.message) for fault in survey.faults],
     )
     record.keep(site.state)
+    _forget_copies(site)
 
 
 def _record_of(site: SiteFile) -> SurveyRecord | None:

@@ -29,3 +29,5 @@ REPLACED = "replaced"
 LIVE_JOURNAL = "live.jsonl"
 #: what a review measured on pages
 MEASURES = "measures.parquet"
+#: copies of crawled pages
+CRAWLED_COPIES = "crawls/pages"

@@ -13,6 +13,7 @@ import xxhash
 
 from jovial_atlas.pages import snapshot
 from jovial_atlas.review.measures import MEASURED_FORM, PageMeasures, measures_of
+from jovial_atlas.rounds.state.crawled_copies import copy_at, is_copy
 from jovial_atlas.rounds.state.names import MEASURES
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.html_page.fulltext import html_of_file
@@ -24,8 +25,8 @@ _SCHEMA = {"loc": pl.String, "key": pl.String, "measures": pl.Binary}
 
 
 class PageToMeasure(NamedTuple):
-    """A page and its file; the digest of its bytes where a survey has it; the language that it is
-    in, and the phrases that it wants to be found for."""
+    """A page and its file, or the copy that a crawl kept; the digest of its bytes where a survey
+    has it; the language that it is in, and the phrases that it wants to be found for."""
 
     loc: str
     path: Path
@@ -94,15 +95,20 @@ def measure_files(pages: Sequence[PageToMeasure]) -> list[tuple[str, bytes]]:
     left out."""
     found = []
     for one in pages:
-        data = html_of_file(one.path)
-        if not data:
-            continue
-        try:
-            measures = measures_of(data, one.loc, one.language, one.phrases)
-        except (ValueError, RecursionError, AttributeError):
-            continue
-        found.append((one.loc, msgspec.msgpack.encode(measures)))
+        data = copy_at(one.path) if is_copy(one.path) else html_of_file(one.path)
+        if packed := _packed(one, data):
+            found.append((one.loc, packed))
     return found
+
+
+def _packed(page: PageToMeasure, data: bytes) -> bytes | None:
+    if not data:
+        return None
+    try:
+        measures = measures_of(data, page.loc, page.language, page.phrases)
+    except (ValueError, RecursionError, AttributeError):
+        return None
+    return msgspec.msgpack.encode(measures)
 
 
 def _keep(path: Path, before: pl.DataFrame | None, rows: Sequence[tuple[str, str, bytes]]) -> None:
