@@ -12,7 +12,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import polars as pl
@@ -46,7 +46,18 @@ def _survey(folder: Path, *arguments: str) -> float:
 
 
 def _documentation(folder: Path, pair: Callable[..., float]) -> None:
-    """Each kind of documentation that is installed, so often that the start hardly counts."""
+    for place, what in lay_out_documentation(folder, _PAGES):
+        pair(f"first survey, {what}", lambda place=place: _survey(place, "--full"),
+             lambda place=place: _bare_loop(place / "public"), wanted="at most 1",
+             runs=3)  # fmt: skip
+        pair("the same again, nothing changed", lambda place=place: _survey(place),
+             lambda place=place: _survey(place, "--full"), wanted="at most 0.067",
+             runs=3)  # fmt: skip
+
+
+def lay_out_documentation(folder: Path, pages: int) -> Iterator[tuple[Path, str]]:
+    """A site of each kind of documentation that is installed, so often that all together have so
+    many pages; and what it is."""
     sources = {name: Path(one) for name, one in _REAL.items() if Path(one).is_dir()}
     if len(sources) < 2:
         raise SystemExit("Install python3-doc, postgresql-doc-15 and git-doc for this benchmark.")
@@ -54,7 +65,7 @@ def _documentation(folder: Path, pair: Callable[..., float]) -> None:
         public = folder / name / "public"
         public.mkdir(parents=True)
         count = size = copies = 0
-        while count < _PAGES // len(sources):
+        while count < pages // len(sources):
             copies += 1
             for page in source.rglob("*.html"):
                 target = public / str(copies) / page.relative_to(source)
@@ -63,12 +74,7 @@ def _documentation(folder: Path, pair: Callable[..., float]) -> None:
                 count, size = count + 1, size + page.stat().st_size
         site = f'{_HEAD}[[source]]\nkind = "html"\npath = "public"\n'
         (folder / name / "atlas.toml").write_text(site)
-        what = f"{count:,} pages of {name}, {size / 1e6:.0f} MB"
-        pair(f"first survey, {what}", lambda name=name: _survey(folder / name, "--full"),
-             lambda public=public: _bare_loop(public), wanted="at most 1", runs=3)  # fmt: skip
-        pair("the same again, nothing changed", lambda name=name: _survey(folder / name),
-             lambda name=name: _survey(folder / name, "--full"), wanted="at most 0.067",
-             runs=3)  # fmt: skip
+        yield folder / name, f"{count:,} pages of {name}, {size / 1e6:.0f} MB"
 
 
 def _small(folder: Path, pair: Callable[..., float]) -> None:

@@ -5,7 +5,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jovial_atlas.review.reading import TextLengths, ease, formula_of, lengths_of
-from jovial_atlas.review.words import occurrences, says, sentences_of, stems_in, syllables_of
+from jovial_atlas.review.words import (
+    occurrences,
+    proposed_phrase,
+    says,
+    sentences_of,
+    stems_in,
+    syllables_of,
+)
 
 
 @pytest.mark.parametrize(
@@ -102,3 +109,16 @@ def test_plain_words_read_more_easily_than_long_ones():
         assert (ease(easy, language) > ease(heavy, language)) is rises
     assert syllables_of(["syllable", "marsh", "reserve"], "en") == 6
     assert syllables_of(["anything"], "xx") == 0
+
+
+@pytest.mark.parametrize(
+    ("heading", "phrase"),
+    [
+        ("Otters at the sluice", "otters at the sluice"), ("11.2. Index Types", "Index Types"),
+        ("Marrowfen: Guided walks", "guided walks"), ("New Zealand", "New Zealand"),
+        ("How we count ten thousand starlings in winter", "how we count ten"),
+        ("The", None), (None, None), ("湿地の鳥", None),
+    ],
+)  # fmt: skip
+def test_a_heading_proposes_what_a_page_could_be_found_for(heading, phrase):
+    assert proposed_phrase(heading, ("Marrowfen", "")) == phrase

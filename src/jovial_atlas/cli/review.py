@@ -247,6 +247,8 @@ def _page(out: Output, review: PageReview) -> None:
     out.indented("score", f"{score}{important}")
     if page.phrases:
         out.indented("phrase", "; ".join(page.phrases))
+    elif page.proposed and page.is_text:
+        out.indented("phrase", f"none; by its heading it could be {page.proposed!r}")
     if raising := review.raising():
         out.indented("most to gain", "")
         for one in raising:

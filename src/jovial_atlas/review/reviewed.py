@@ -58,7 +58,8 @@ class ReviewedPage:
 
     `own_title` and `own_description` say that nothing else stands in for them; `is_text` that it is
     about something (no listing, search or error page). `usual_words` is the median of its section,
-    `links_in` how many other pages link to it, `usual_links_in` the median of that. `same_title`,
+    `proposed` a phrase that it might want to be found for, where it has none, `links_in` how many
+    other pages link to it, `usual_links_in` the median of that. `same_title`,
     `same_description` and `rivals` (phrase → addresses) are other pages that say the same; `leads`
     are links of the page to what is no listed page, with why.
     """
@@ -74,6 +75,7 @@ class ReviewedPage:
     own_description: bool = True
     site_names: tuple[str, ...] = ()
     phrases: tuple[str, ...] = ()
+    proposed: str | None = None
     important: bool = False
     is_text: bool = True
     is_home: bool = False

@@ -113,6 +113,35 @@ def stems_of_phrase(phrase: str, language: str) -> tuple[str, ...]:
     return tuple(map(stemmer(primary(language)), telling))
 
 
+#: So many words people search for together, mostly.
+_SEARCHED = 5
+_NUMBER = re.compile(r"^\W*(?:\d+(?:\.\d+)*|[A-Z](?:\.\d+)+)[.:]?\s+")
+
+
+def proposed_phrase(heading: str | None, site_names: Iterable[str] = ()) -> str | None:
+    """What a page might want to be found for, by its heading: without a number before it, and
+    without the site's name; of a long one the first words that tell something."""
+    said = _NUMBER.sub("", heading or "")
+    for name in filter(None, site_names):
+        said = said.replace(name, " ")
+    words = words_in(said)
+    telling = [word for word in words if word.lower() not in _BINDING]
+    if not telling or _UNSPACED.search(said):
+        return None
+    if len(words) <= _SEARCHED:
+        return (
+            " ".join(words).lower()
+            if words[0].istitle() and not _is_name(words)
+            else " ".join(words)
+        )
+    return " ".join(telling[: _SEARCHED - 1]).lower()
+
+
+def _is_name(words: Sequence[str]) -> bool:
+    """Whether words are written as names are: all of them large."""
+    return all(word[:1].isupper() or word.lower() in _BINDING for word in words)
+
+
 def occurrences(wanted: Sequence[str], stems: Sequence[str]) -> int:
     """How often some stems stand close together, in any order: with at most as many other words
     between them, and two more."""

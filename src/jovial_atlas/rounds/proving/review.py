@@ -26,6 +26,7 @@ from jovial_atlas.review.reviewed import (
     ShownFilm,
     TextSizes,
 )
+from jovial_atlas.review.words import proposed_phrase
 from jovial_atlas.rounds.proving.check import check_site
 from jovial_atlas.rounds.state.crawled_copies import copy_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
@@ -230,6 +231,7 @@ class AboutPages:
         model, lengths = site.model, site.model.lengths
         measures = self.measures.get(page.loc)
         phrases = tuple(phrases_in(phrase_of(page, self.survey.heads)))
+        names = (model.site.name, model.site.short_name)
         has_links = bool(self.survey.filled & {"links"})
         title, description = one.title.value, one.description.value
         return ReviewedPage(
@@ -239,8 +241,10 @@ class AboutPages:
             title=title, heading=page.heading, description=description,
             own_title=one.title.source not in ("heading", "kind of page"),
             own_description=one.description.source != "excerpt",
-            site_names=(model.site.name, model.site.short_name),
-            phrases=phrases, important=bool(page.important),
+            site_names=names,
+            phrases=phrases,
+            proposed=None if phrases else proposed_phrase(page.heading, names),
+            important=bool(page.important),
             is_text=_is_text(page, measures), is_home=page.loc == f"{model.site.url}/",
             words=page.words, usual_words=near.usual_words.get(page.section),
             links_in=near.links_in.get(page.loc, 0) if has_links else None,

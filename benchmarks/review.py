@@ -1,0 +1,34 @@
+"""The first review of real pages against reading them, and the second, of which nothing changed."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from benchmarks.build import command
+from benchmarks.survey import lay_out_documentation
+
+_PAGES = int(os.environ.get("BENCH_PAGES", "10000" if os.environ.get("BENCH_FULL") else "3000"))
+
+
+def run(pair: Callable[..., float]) -> None:
+    """Whole processes on each kind of documentation that is installed."""
+    with tempfile.TemporaryDirectory() as place:
+        for folder, what in lay_out_documentation(Path(place), _PAGES):
+            command(folder, "survey", "--quiet")
+            measures = folder / ".jovial-atlas/measures.parquet"
+            pair(
+                f"first review, {what}",
+                lambda folder=folder: command(folder, "review", "--worst", "5"),
+                lambda folder=folder: command(folder, "survey", "--full", "--quiet"),
+                wanted="at most 2", runs=3,
+                ready=lambda measures=measures: measures.unlink(missing_ok=True),
+            )  # fmt: skip
+            pair(
+                "the same again",
+                lambda folder=folder: command(folder, "review", "--worst", "5"),
+                lambda folder=folder: command(folder, "survey", "--full", "--quiet"),
+                wanted="below 1", runs=3,
+            )  # fmt: skip
