@@ -14,7 +14,7 @@ from jovial_atlas.review.measures import PageMeasures
 from jovial_atlas.review.reading import LEAST_WORDS, ease, formula_of
 from jovial_atlas.review.reviewed import ReviewedPage
 from jovial_atlas.review.verdict import Said, good_if, some
-from jovial_atlas.review.words import says
+from jovial_atlas.review.words import says, word_count
 
 _Limits = Mapping[str, Mapping[str, float]]
 _Marks = Iterator[tuple[str, Said]]
@@ -165,7 +165,7 @@ def _own(others: Sequence[str]) -> Said:
 
 
 def _opening(measures: PageMeasures, limits: Mapping[str, float]) -> Said:
-    count = len(measures.first.split())
+    count = word_count(measures.first)
     wanted = f"a paragraph of {limits['least']:g} to {limits['most']:g} words"
     if not count:
         return Said(MarkState.BETTER, "no paragraph", wanted)
@@ -176,7 +176,7 @@ def _opening(measures: PageMeasures, limits: Mapping[str, float]) -> Said:
 def judge_reading(page: ReviewedPage, limits: _Limits) -> _Marks:
     """How easily the text reads, and how long its sentences and paragraphs are."""
     measures = page.measures
-    if measures is None or not page.is_text or measures.lengths.words < LEAST_WORDS:
+    if measures is None or not page.is_text or sum(measures.paragraphs) < LEAST_WORDS:
         return
     value, formula = ease(measures.lengths, page.language), formula_of(page.language)
     if value is not None:

@@ -17,12 +17,12 @@ from selectolax.lexbor import LexborHTMLParser, LexborNode
 from jovial_atlas import addresses
 from jovial_atlas.markup import without_block
 from jovial_atlas.review.reading import TextLengths, lengths_of
-from jovial_atlas.review.words import occurrences, primary, stems_like, stems_of_phrase
+from jovial_atlas.review.words import occurrences, primary, stems_like, stems_of_phrase, word_count
 from jovial_atlas.sources.html_page.context import References
 from jovial_atlas.sources.html_page.outline import Outline, attribute, outline, text
 
 #: Changes with what is measured, and how: measures of another form are taken anew.
-MEASURED_FORM = "3"
+MEASURED_FORM = "4"
 #: What is kept of each kind: enough to show and to judge, however long the page is.
 _MOST_PICTURES, _MOST_MUTE, _MOST_SENTENCES, _MOST_HEADINGS = 60, 10, 3, 300
 _MOST_LINKS = 1_000
@@ -125,9 +125,9 @@ def measures_of(data: bytes, loc: str, language: str, phrases: Sequence[str]) ->
     stems = stems_like(chain.from_iterable(wanted.values()), whole, language) if wanted else []
     headings = list(_headings(main))[:_MOST_HEADINGS]
     return PageMeasures(
-        words=len(whole.split()), main_headings=main_headings, headings=headings,
+        words=word_count(whole), main_headings=main_headings, headings=headings,
         longest_stretch=_longest_stretch(main), first=_first(paragraphs),
-        paragraphs=[len(one.split()) for one in paragraphs],
+        paragraphs=list(map(word_count, paragraphs)),
         sentences=[count for count, _ in sentences],
         longest=[said for _, said in nlargest(_MOST_SENTENCES, sentences, key=_length)],
         lengths=lengths, lists=len(main.css("ul, ol, dl")), lists_unmarked=_like_lists(paragraphs),
@@ -145,7 +145,7 @@ def _length(sentence: tuple[int, str]) -> int:
 
 
 def _first(paragraphs: Iterable[str]) -> str:
-    return next((one for one in paragraphs if len(one.split()) >= _LEAST_PARAGRAPH), "")
+    return next((one for one in paragraphs if word_count(one) >= _LEAST_PARAGRAPH), "")
 
 
 def _headings(main: LexborNode) -> Iterator[tuple[int, str, bool]]:
@@ -195,7 +195,7 @@ def _longest_stretch(main: LexborNode) -> tuple[int, str]:
         node.insert_before(_PARTED)
     parts = main.text(separator=" ", skip_empty=True).split(_PARTED)
     stretches = (
-        (len(part.split()) - len(heading.split()), heading)
+        (word_count(part) - word_count(heading), heading)
         for heading, part in zip(headings, parts, strict=False)
     )
     return max(stretches, key=_length, default=(0, ""))
@@ -203,8 +203,8 @@ def _longest_stretch(main: LexborNode) -> tuple[int, str]:
 
 def _is_of_links(node: LexborNode) -> bool:
     """Whether a list has little more than links."""
-    words = len(node.text(separator=" ").split())
-    linked = sum(len(link.text().split()) for link in node.css("a[href]"))
+    words = word_count(node.text(separator=" "))
+    linked = sum(word_count(link.text()) for link in node.css("a[href]"))
     return linked > _MOSTLY * words
 
 
@@ -248,8 +248,9 @@ def _links(found: Outline, loc: str, language: str) -> dict[str, Any]:
     within = sorted(str(one) for one in targets if str(one).startswith(here))
     linked_words = 0
     for node, reference in zip(found.shown["a"], found.linked, strict=True):
-        words = node.text().split()
-        linked_words += len(words)
+        said = node.text()
+        words = said.split()
+        linked_words += word_count(said)
         if len(words) > _MOST_MUTE_WORDS or len(mute) == _MOST_MUTE:
             continue
         said = " ".join(words) or _said_by_picture(node)

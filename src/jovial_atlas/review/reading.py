@@ -10,7 +10,14 @@ from dataclasses import dataclass
 
 from msgspec import Struct
 
-from jovial_atlas.review.words import primary, sentences_of, spoken_words, syllables_of
+from jovial_atlas.review.words import (
+    is_latin,
+    primary,
+    sentences_of,
+    spoken_words,
+    syllables_of,
+    word_count,
+)
 
 #: A formula says nothing of fewer words.
 LEAST_WORDS = 100
@@ -77,15 +84,21 @@ def formula_of(language: str) -> Formula:
     return FORMULAS.get(primary(language), LIX)
 
 
+#: So many letters tell in which a text is written.
+_ENOUGH = 2_000
+
+
 def lengths_of(
     paragraphs: Iterable[str], language: str
 ) -> tuple[TextLengths, list[tuple[int, str]]]:
     """What formulas count in some paragraphs, and each sentence with its number of words."""
     sentences: list[tuple[int, str]] = []
     paragraphs = list(paragraphs)
-    words = spoken_words("\n".join(paragraphs))
+    whole = "\n".join(paragraphs)
+    # Formulas know nothing of texts in other letters.
+    words = spoken_words(whole) if is_latin(whole[:_ENOUGH]) else []
     for paragraph in paragraphs:
-        parted = ((len(one.split()), one) for one in sentences_of(paragraph, language))
+        parted = ((word_count(one), one) for one in sentences_of(paragraph, language))
         sentences += [one for one in parted if any(map(str.isalpha, one[1]))]
     counts = TextLengths(
         words=len(words),

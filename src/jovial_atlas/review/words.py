@@ -59,6 +59,21 @@ def words_in(text: str) -> list[str]:
     return _WORD.findall(text)
 
 
+def word_count(text: str) -> int:
+    """How many words a text has; in languages without spaces two letters count as one."""
+    count = len(text.split())
+    return count + len(_UNSPACED.findall(text)) // 2 if _UNSPACED.search(text) else count
+
+
+_LATIN = re.compile("[A-Za-zÀ-ɏḀ-ỿ]")
+
+
+def is_latin(text: str) -> bool:
+    """Whether most letters of a text are Latin."""
+    letters = sum(map(str.isalpha, text))
+    return 2 * len(_LATIN.findall(text)) > letters
+
+
 def sentences_of(paragraph: str, language: str = "") -> list[str]:
     """The sentences of one paragraph."""
     numbered = primary(language) in _WITH_ORDINALS

@@ -81,14 +81,15 @@ class Neighbours:
         return dict(found.iter_rows())
 
     @cached_property
-    def usual_words(self) -> dict[str, float]:
-        """Section → the median of its words, where it has at least five pages."""
+    def usual_words(self) -> dict[tuple[str, str | None], float]:
+        """Section and language → the median of words, where there are at least five pages."""
         found = (
-            self.survey.table.filter("listed").group_by("section")
+            self.survey.table.filter("listed").group_by("section", "language")
             .agg(pl.col("words").median(), pages=pl.col("words").count())
             .filter(pl.col("pages") >= _FEW).collect(engine="streaming")
         )  # fmt: skip
-        return dict(found.select("section", "words").iter_rows())
+        rows = found.select("section", "language", "words").iter_rows()
+        return {(section, language): words for section, language, words in rows}
 
     @cached_property
     def usual_links_in(self) -> dict[str, float]:
@@ -246,7 +247,7 @@ class AboutPages:
             proposed=None if phrases else proposed_phrase(page.heading, names),
             important=bool(page.important),
             is_text=_is_text(page, measures), is_home=page.loc == f"{model.site.url}/",
-            words=page.words, usual_words=near.usual_words.get(page.section),
+            words=_comparable_words(page, measures), usual_words=near.usual_words.get((page.section, page.language)),
             links_in=near.links_in.get(page.loc, 0) if has_links else None,
             usual_links_in=near.usual_links_in.get(page.section) if has_links else None,
             same_title=self._others(near.by_title, title, page.loc),
@@ -302,6 +303,13 @@ class AboutPages:
 
     def _has_data(self, one: PublishedTexts) -> bool:
         return bool(one.page.data) or bool(one.section and one.section.schema_type)
+
+
+def _comparable_words(page: Page, measures: PageMeasures | None) -> int | None:
+    """The words of a page, to be held against others; None where it is written without spaces, which
+    the page table counts by."""
+    spaced = measures is None or page.words is None or measures.words < 2 * page.words
+    return page.words if spaced else None
 
 
 def _is_text(page: Page, measures: PageMeasures | None) -> bool:
