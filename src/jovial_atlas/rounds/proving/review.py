@@ -247,7 +247,8 @@ class AboutPages:
             proposed=None if phrases else proposed_phrase(page.heading, names),
             important=bool(page.important),
             is_text=_is_text(page, measures), is_home=page.loc == f"{model.site.url}/",
-            words=_comparable_words(page, measures), usual_words=near.usual_words.get((page.section, page.language)),
+            words=_comparable_words(page, measures),
+            usual_words=near.usual_words.get((page.section, page.language)),
             links_in=near.links_in.get(page.loc, 0) if has_links else None,
             usual_links_in=near.usual_links_in.get(page.section) if has_links else None,
             same_title=self._others(near.by_title, title, page.loc),
@@ -306,8 +307,8 @@ class AboutPages:
 
 
 def _comparable_words(page: Page, measures: PageMeasures | None) -> int | None:
-    """The words of a page, to be held against others; None where it is written without spaces, which
-    the page table counts by."""
+    """The words of a page, to be held against others; None where it is written without spaces,
+    which the page table counts by."""
     spaced = measures is None or page.words is None or measures.words < 2 * page.words
     return page.words if spaced else None
 
