@@ -62,7 +62,7 @@ def words_in(text: str) -> list[str]:
 def word_count(text: str) -> int:
     """How many words a text has; in languages without spaces two letters count as one."""
     count = len(text.split())
-    return count + len(_UNSPACED.findall(text)) // 2 if _UNSPACED.search(text) else count
+    return count if text.isascii() else count + len(_UNSPACED.findall(text)) // 2
 
 
 _LATIN = re.compile("[A-Za-zÀ-ɏḀ-ỿ]")
@@ -111,7 +111,7 @@ def stems_in(text: str, language: str) -> list[str]:
 def stems_like(wanted: Iterable[str], text: str, language: str) -> list[str]:
     """As `stems_in`, where only these stems are looked for: words that begin otherwise are not
     brought to theirs. (Forms of a word begin with the same letter.)"""
-    if _UNSPACED.search(text):
+    if not text.isascii() and _UNSPACED.search(text):
         return stems_in(text, language)
     initials = {stem[:1] for stem in wanted}
     reduce = stemmer(primary(language))

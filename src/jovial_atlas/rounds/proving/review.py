@@ -10,6 +10,7 @@ from functools import cached_property
 import polars as pl
 
 from jovial_atlas.checks.texts import PublishedTexts, published_texts
+from jovial_atlas.errors import AtlasError
 from jovial_atlas.findings.finding import Finding
 from jovial_atlas.head.sharing import shared_picture
 from jovial_atlas.head.texts import phrase_of, phrases_in
@@ -28,6 +29,7 @@ from jovial_atlas.review.reviewed import (
 )
 from jovial_atlas.review.words import proposed_phrase
 from jovial_atlas.rounds.proving.check import check_site
+from jovial_atlas.rounds.proving.neighbours import Neighbours, targets_of
 from jovial_atlas.rounds.state.crawled_copies import copy_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.measured import PageToMeasure, measure_all
@@ -40,103 +42,8 @@ from jovial_atlas.sources.settings import name_of
 _NO_TEXT = frozenset({"listing", "paged", "search", "error", "picture", "author", "home"})
 
 
-@dataclass(frozen=True)
-class Neighbours:
-    """What pages are to each other, over all listed pages of a site: who says the same, who links
-    where, what is usual in a section."""
-
-    survey: LastSurvey
-    #: The texts of listed pages as their heads have them.
-    texts: Sequence[PublishedTexts]
-
-    @cached_property
-    def by_title(self) -> dict[str, list[str]]:
-        """Title → pages that have it."""
-        return _grouped((one.title.value, one.page.loc) for one in self.texts)
-
-    @cached_property
-    def by_description(self) -> dict[str, list[str]]:
-        """Description → pages that have it, first sentences left out."""
-        own = (one for one in self.texts if one.description.source != "excerpt")
-        return _grouped((one.description.value, one.page.loc) for one in own)
-
-    @cached_property
-    def by_phrase(self) -> dict[str, list[str]]:
-        """Phrase in small letters → pages that want to be found for it."""
-        pairs = (
-            (phrase.casefold(), one.page.loc)
-            for one in self.texts
-            for phrase in phrases_in(phrase_of(one.page, self.survey.heads))
-        )
-        return _grouped(pairs)
-
-    @cached_property
-    def links_in(self) -> dict[str, int]:
-        """Address → how many other listed pages link to it."""
-        found = (
-            self.survey.table.filter("listed").select("loc", to="links").explode("to")
-            .filter(pl.col("to").is_not_null() & (pl.col("to") != pl.col("loc")))
-            .group_by("to").agg(pl.col("loc").n_unique()).collect(engine="streaming")
-        )  # fmt: skip
-        return dict(found.iter_rows())
-
-    @cached_property
-    def usual_words(self) -> dict[tuple[str, str | None], float]:
-        """Section and language → the median of words, where there are at least five pages."""
-        found = (
-            self.survey.table.filter("listed").group_by("section", "language")
-            .agg(pl.col("words").median(), pages=pl.col("words").count())
-            .filter(pl.col("pages") >= _FEW).collect(engine="streaming")
-        )  # fmt: skip
-        rows = found.select("section", "language", "words").iter_rows()
-        return {(section, language): words for section, language, words in rows}
-
-    @cached_property
-    def usual_links_in(self) -> dict[str, float]:
-        """Section → the median of the pages that link to one of it."""
-        counts: dict[str, list[int]] = {}
-        for one in self.texts:
-            counts.setdefault(one.page.section, []).append(self.links_in.get(one.page.loc, 0))
-        return {
-            name: float(sorted(some)[len(some) // 2])
-            for name, some in counts.items()
-            if len(some) >= _FEW
-        }
-
-    @cached_property
-    def dead(self) -> dict[str, str]:
-        """Address of a page that is no good target → why."""
-        gone = self.survey.table.filter(~pl.col("listed")).select(
-            "loc",
-            why=pl.when(pl.col("redirect").is_not_null() | pl.col("send_to").is_not_null())
-            .then(pl.lit("sends visitors on"))
-            .when(pl.col("kind") == "error")
-            .then(pl.lit("is an error page"))
-            .when(pl.col("canonical").ne_missing(pl.col("loc")) & pl.col("canonical").is_not_null())
-            .then(pl.lit("stands behind another address"))
-            .when(~pl.col("index"))
-            .then(pl.lit("is kept out of the index")),
-        )
-        return dict(
-            gone.filter(pl.col("why").is_not_null()).collect(engine="streaming").iter_rows()
-        )
-
-    @cached_property
-    def known(self) -> frozenset[str]:
-        """All addresses of the page table."""
-        return frozenset(self.survey.pages.select("loc").collect(engine="streaming")["loc"])
-
-
-#: Of fewer pages nothing is usual.
-_FEW = 5
-
-
-def _grouped(pairs: Iterable[tuple[str | None, str]]) -> dict[str, list[str]]:
-    found: dict[str, list[str]] = {}
-    for value, loc in pairs:
-        if value:
-            found.setdefault(value, []).append(loc)
-    return found
+#: More pages are not reviewed together, and of a larger site it is not checked what is wrong.
+_MOST = 200_000
 
 
 def review_pages(
@@ -144,12 +51,17 @@ def review_pages(
 ) -> Iterator[PageReview]:
     """The reviews of pages of a survey: of these, or of all that are listed. Raises AtlasError."""
     site = survey.site
+    count = survey.count if locs is None else len(locs)
+    if count > _MOST:
+        raise AtlasError(
+            f"{count:,} pages are too many for one review, which takes {_MOST:,}. Choose some with "
+            "--section, --match or --where."
+        )
     texts = published_texts(_wanted(survey, locs), survey.heads)
-    every = texts if locs is None else published_texts(survey.decided, survey.heads)
-    neighbours = Neighbours(survey, every)
-    to_measure = list(_to_measure(texts, survey))
-    measures = measure_all(site, to_measure, workers)
-    faults = _faults_by_page(check_site(site, now).findings, texts)
+    measures = measure_all(site, list(_to_measure(texts, survey)), workers)
+    small = survey.count <= _MOST
+    faults = _faults_by_page(check_site(site, now).findings, texts) if small else None
+    neighbours = Neighbours(survey, texts, targets_of(measures.values()))
     about = AboutPages(survey, neighbours, measures, faults, survey.films)
     exempt = exemptions(site)
     for one in texts:
@@ -161,9 +73,10 @@ def review_pages(
 def _wanted(survey: LastSurvey, locs: frozenset[str] | None) -> pl.DataFrame:
     """The pages to review, as listed ones: who names a page wants to know of it."""
     if locs is None:
-        return survey.decided.filter("listed")
+        return survey.table.filter("listed").collect(engine="streaming")
     named = pl.col("loc").is_in(pl.Series(sorted(locs), dtype=pl.String).implode())
-    return survey.decided.filter(named).with_columns(listed=pl.lit(True))
+    pages = survey.decided_where(named).collect(engine="streaming")
+    return pages.with_columns(listed=pl.lit(True))
 
 
 def _to_measure(texts: Iterable[PublishedTexts], survey: LastSurvey) -> Iterator[PageToMeasure]:
@@ -207,7 +120,7 @@ class AboutPages:
     survey: LastSurvey
     neighbours: Neighbours
     measures: Mapping[str, PageMeasures]
-    faults: Mapping[str, Sequence[KnownFault]]
+    faults: Mapping[str, Sequence[KnownFault]] | None
     films: Mapping[str, Sequence[Film]]
 
     @cached_property
@@ -255,7 +168,8 @@ class AboutPages:
             same_description=self._others(near.by_description, description, page.loc),
             rivals={p: self._others(near.by_phrase, p.casefold(), page.loc) or () for p in phrases},
             leads=self._leads(measures), films=list(self._films(page, measures)),
-            pictures=self._pictures(page), faults=self.faults.get(page.loc, ()),
+            pictures=self._pictures(page),
+            faults=None if self.faults is None else self.faults.get(page.loc, ()),
             has_share_picture=self._has_share_picture(one), has_data=self._has_data(one),
             measures=measures,
             sizes=TextSizes(lengths.title_px, lengths.title_size, lengths.title_least,
@@ -267,14 +181,14 @@ class AboutPages:
         self, groups: Mapping[str, Sequence[str]], value: str | None, loc: str
     ) -> list[str] | None:
         """The other pages of a group; None where no other page is known at all."""
-        if not self.neighbours.known:
+        if not self.survey.count:
             return None
         return [one for one in groups.get(value or "", ()) if one != loc]
 
     def _leads(self, measures: PageMeasures | None) -> list[tuple[str, str]] | None:
         """Links of the main content to what is no good target, with why; None where nobody
         knows."""
-        if measures is None or not self.neighbours.known:
+        if measures is None or not self.survey.count:
             return None
         dead, known = self.neighbours.dead, self.neighbours.known
         gone = (one for one in measures.within if one not in known and not self._may(one))

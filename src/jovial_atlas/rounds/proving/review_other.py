@@ -16,7 +16,8 @@ from jovial_atlas.pages.page import pages_of
 from jovial_atlas.review.judging import judge_page
 from jovial_atlas.review.measures import measures_of
 from jovial_atlas.review.reviewed import KnownFault, PageReview
-from jovial_atlas.rounds.proving.review import AboutPages, Neighbours, exemptions, settings_of
+from jovial_atlas.rounds.proving.neighbours import Neighbours, targets_of
+from jovial_atlas.rounds.proving.review import AboutPages, exemptions, settings_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
 from jovial_atlas.rules import decide
 from jovial_atlas.sitefile import HtmlSource, SiteFile
@@ -105,12 +106,10 @@ def review_bytes(
     (texts,) = published_texts(table.with_columns(listed=True), survey.heads)
     phrases = tuple(phrases_in(phrase_of(page, survey.heads)))
     language = page.language or site.model.site.language
-    every = published_texts(survey.decided, survey.heads) if survey.count else []
-    others = [one for one in every if one.page.loc != page.loc]
     known = [KnownFault(one.code, str(check_of(one.code).severity), one.message) for one in faults]
+    measures = measures_of(data, page.loc, language, phrases)
     about = AboutPages(
-        survey, Neighbours(survey, others),
-        {page.loc: measures_of(data, page.loc, language, phrases)},
+        survey, Neighbours(survey, [texts], targets_of([measures])), {page.loc: measures},
         {page.loc: known}, films_of([page], survey.heads, dates.write(now)),
     )  # fmt: skip
     settings = settings_of(site, page.section)
