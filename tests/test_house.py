@@ -132,12 +132,12 @@ LONG = {"upgrade": "a table of the first schema, which never changes"}
 LATE = {
     "addresses", "checks/texts", "dates", "dates_in_text", "engines/asking", "engines/exports", "faults",
     "files/packed", "foreign", "head/lengths", "head/texts", "installed", "ledger/store", "markup/inject", "media/pictures",
-    "review/words", "report/drawing", "report/graph", "report/trends", "rounds/publishing/build/companions",
+    "report/drawing", "report/graph", "report/trends", "rounds/publishing/build/companions",
     "rounds/publishing/build/run", "rounds/publishing/patterns", "rounds/publishing/preview",
     "rounds/reading/feeds", "rounds/reading/video_files", "rounds/state/last_survey", "rounds/telling/logs", "sitefile/deciding", "sitefile/model",
     "sitefile/publisher", "sitemaps/packing", "sources/html_page/fulltext", "sources/kinds",
     "sources/records/feed", "sources/workers/cluster", "structured/agree", "structured/vocabulary", "trends/drops",
-    "trends/waiting", "web/__init__",
+    "trends/waiting", "web/__init__", "words",
 }  # fmt: skip
 MODULES = {
     place.relative_to(ROOT / "src/jovial_atlas").with_suffix("").as_posix(): place.read_text()

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jovial_atlas.review.reading import TextLengths, ease, formula_of, lengths_of
-from jovial_atlas.review.words import (
+from jovial_atlas.words import (
     occurrences,
     proposed_phrase,
     says,

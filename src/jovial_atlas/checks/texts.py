@@ -18,6 +18,7 @@ from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
 from jovial_atlas.sitefile.heads import Lengths
+from jovial_atlas.words import says
 
 #: Texts of fewer words do not tell their language; nor does a guess that is less sure than this.
 _WORDS, _SURE = 10, 0.97
@@ -89,10 +90,11 @@ def check_lengths(
             yield from _length("description", page.loc, published.description.value,
                                limits.description_px, limits.description_size,
                                limits.description_least)  # fmt: skip
-        yield from _phrase(published, phrase_of(page, settings))
+        language = page.language or site.language
+        yield from _phrase(published, phrase_of(page, settings), language)
 
 
-def _phrase(published: PublishedTexts, phrase: str) -> Iterator[Fault]:
+def _phrase(published: PublishedTexts, phrase: str, language: str) -> Iterator[Fault]:
     phrases = phrases_in(phrase)
     if not phrases:
         return
@@ -102,11 +104,10 @@ def _phrase(published: PublishedTexts, phrase: str) -> Iterator[Fault]:
         "description": published.description.value,
         "first sentences": published.page.excerpt,
     }
-    wanted = [one.casefold() for one in phrases]
     lacking = [
         name
         for name, text in places.items()
-        if not any(one in (text or "").casefold() for one in wanted)
+        if not any(says(one, text, language) for one in phrases)
     ]
     if lacking:
         said = " or ".join(map(repr, phrases))

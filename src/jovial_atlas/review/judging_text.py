@@ -14,7 +14,7 @@ from jovial_atlas.review.measures import PageMeasures
 from jovial_atlas.review.reading import LEAST_WORDS, ease, formula_of
 from jovial_atlas.review.reviewed import ReviewedPage
 from jovial_atlas.review.verdict import Said, good_if, some
-from jovial_atlas.review.words import says, word_count
+from jovial_atlas.words import says, word_count
 
 _Limits = Mapping[str, Mapping[str, float]]
 _Marks = Iterator[tuple[str, Said]]

@@ -17,9 +17,9 @@ from selectolax.lexbor import LexborHTMLParser, LexborNode
 from jovial_atlas import addresses
 from jovial_atlas.markup import without_block
 from jovial_atlas.review.reading import TextLengths, lengths_of
-from jovial_atlas.review.words import occurrences, primary, stems_like, stems_of_phrase, word_count
 from jovial_atlas.sources.html_page.context import References
 from jovial_atlas.sources.html_page.outline import Outline, attribute, outline, text
+from jovial_atlas.words import occurrences, primary, stems_like, stems_of_phrase, word_count
 
 #: Changes with what is measured, and how: measures of another form are taken anew.
 MEASURED_FORM = "4"

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from msgspec import Struct
 
-from jovial_atlas.review.words import (
+from jovial_atlas.words import (
     is_latin,
     primary,
     sentences_of,

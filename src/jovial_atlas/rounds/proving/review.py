@@ -27,7 +27,6 @@ from jovial_atlas.review.reviewed import (
     ShownFilm,
     TextSizes,
 )
-from jovial_atlas.review.words import proposed_phrase
 from jovial_atlas.rounds.proving.check import check_site
 from jovial_atlas.rounds.proving.neighbours import Neighbours, targets_of
 from jovial_atlas.rounds.state.crawled_copies import copy_of
@@ -37,6 +36,7 @@ from jovial_atlas.rounds.state.site_files import file_of_row, may_exist
 from jovial_atlas.sitefile import CrawlSource, HtmlSource, SiteFile
 from jovial_atlas.sitefile.overrides import names_in
 from jovial_atlas.sources.settings import name_of
+from jovial_atlas.words import proposed_phrase
 
 #: Kinds of page that are about nothing of their own.
 _NO_TEXT = frozenset({"listing", "paged", "search", "error", "picture", "author", "home"})
@@ -47,9 +47,15 @@ _MOST = 200_000
 
 
 def review_pages(
-    survey: LastSurvey, locs: frozenset[str] | None, now: datetime, *, workers: int | None = None
+    survey: LastSurvey,
+    locs: frozenset[str] | None,
+    now: datetime,
+    *,
+    workers: int | None = None,
+    findings: Sequence[Finding] | None = None,
 ) -> Iterator[PageReview]:
-    """The reviews of pages of a survey: of these, or of all that are listed. Raises AtlasError."""
+    """The reviews of pages of a survey: of these, or of all that are listed. `findings` are those
+    of `check`, where they are at hand. Raises AtlasError."""
     site = survey.site
     count = survey.count if locs is None else len(locs)
     if count > _MOST:
@@ -59,8 +65,9 @@ def review_pages(
         )
     texts = published_texts(_wanted(survey, locs), survey.heads)
     measures = measure_all(site, list(_to_measure(texts, survey)), workers)
-    small = survey.count <= _MOST
-    faults = _faults_by_page(check_site(site, now).findings, texts) if small else None
+    if findings is None and survey.count <= _MOST:
+        findings = check_site(site, now).findings
+    faults = None if findings is None else _faults_by_page(findings, texts)
     neighbours = Neighbours(survey, texts, targets_of(measures.values()))
     about = AboutPages(survey, neighbours, measures, faults, survey.films)
     exempt = exemptions(site)

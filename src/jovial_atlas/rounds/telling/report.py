@@ -8,11 +8,14 @@ from datetime import datetime, timedelta
 import polars as pl
 
 from jovial_atlas import dates
+from jovial_atlas.addresses import path_and_query
 from jovial_atlas.findings import Finding
 from jovial_atlas.findings.finding import SEVERITIES
 from jovial_atlas.findings.registry import check_of
 from jovial_atlas.report import Bars, Report, Table, Trend, render
+from jovial_atlas.review.whole_site import site_review
 from jovial_atlas.rounds.proving.check import check_site
+from jovial_atlas.rounds.proving.review import review_pages
 from jovial_atlas.rounds.reading.whole_site import section_counts
 from jovial_atlas.rounds.state.hiding import hides_first
 from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
@@ -50,6 +53,7 @@ def report(
           for name, count in counts.items()),
     ]  # fmt: skip
     about = site.model.site
+    reviewed = list(_reviewed(survey, findings, now)) if survey.count <= _REVIEWED else []
     return render(
         Report(
             about.name,
@@ -60,10 +64,49 @@ def report(
             figures,
             list(_charts(survey, site, now)),
             list(_grouped(findings)),
-            list(_tables(site, states)),
+            [*reviewed, *_tables(site, states)],
             over_time,
         )
     )
+
+
+#: Larger sites are reviewed by the command alone; and so many pages are shown.
+_REVIEWED, _SHOWN = 20_000, 40
+
+
+def _reviewed(survey: LastSurvey, findings: list[Finding], now: datetime) -> Iterator[Table]:
+    """What a review comes to: the marks by what they cost, and the pages with most to gain."""
+    reviews = list(review_pages(survey, None, now, findings=findings))
+    site = site_review(reviews)
+    if site.score is None:
+        return
+    yield Table(
+        f"Review: {site.score:.0f} of 100",
+        "How listed pages stand against the list of marks, what costs most first. The list is "
+        "guidance; `jovial-atlas review --mark MARK` shows the pages of a line, and what to do.",
+        ("Mark", "What", "Short", "Better", "Pages", "Costs", "Worst in"),
+        [
+            (one.code, one.mark.what, f"{one.short:,}", f"{one.better:,}", f"{one.pages:,}",
+             f"{one.cost:.1f}", ", ".join(f"{name} ({bad:,} of {of:,})"
+                                          for name, bad, of in one.worst[:2]))
+            for one in site.marks
+            if one.short or one.better
+        ],
+        (2, 3, 4, 5),
+    )  # fmt: skip
+    worst = sorted(reviews, key=lambda one: (not one.page.important, one.exact_score))
+    yield Table(
+        "Pages with most to gain",
+        f"The first {_SHOWN} of {len(reviews):,}; important pages come first.",
+        ("Page", "Section", "Score", "What would raise it most"),
+        [
+            (path_and_query(one.page.loc), one.page.section, str(one.score),
+             " ".join(mark.mark.fix for mark in one.raising()))
+            for one in worst[:_SHOWN]
+            if one.score is not None and one.score < 100
+        ],
+        (2,),
+    )  # fmt: skip
 
 
 def _grouped(findings: list[Finding]) -> Iterator[tuple[str, str, str, int, str]]:
