@@ -21,14 +21,14 @@ def run(pair: Callable[..., float]) -> None:
             measures = folder / ".jovial-atlas/measures.parquet"
             pair(
                 f"first review, {what}",
-                lambda folder=folder: command(folder, "review", "--worst", "5"),
+                lambda folder=folder: command(folder, "review", "--quiet", "--worst", "5"),
                 lambda folder=folder: command(folder, "survey", "--full", "--quiet"),
                 wanted="at most 2", runs=3,
                 ready=lambda measures=measures: measures.unlink(missing_ok=True),
             )  # fmt: skip
             pair(
                 "the same again",
-                lambda folder=folder: command(folder, "review", "--worst", "5"),
+                lambda folder=folder: command(folder, "review", "--quiet", "--worst", "5"),
                 lambda folder=folder: command(folder, "survey", "--full", "--quiet"),
                 wanted="below 1", runs=3,
             )  # fmt: skip

@@ -18,6 +18,7 @@ from jovial_atlas.head.videos import Film
 from jovial_atlas.pages.page import Page
 from jovial_atlas.review.judging import judge_page
 from jovial_atlas.review.measures import PageMeasures
+from jovial_atlas.review.measuring import PageToMeasure
 from jovial_atlas.review.reviewed import (
     KnownFault,
     MarkSetting,
@@ -31,7 +32,7 @@ from jovial_atlas.rounds.proving.check import check_site
 from jovial_atlas.rounds.proving.neighbours import Neighbours, targets_of
 from jovial_atlas.rounds.state.crawled_copies import copy_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
-from jovial_atlas.rounds.state.measured import PageToMeasure, measure_all
+from jovial_atlas.rounds.state.measured import Measuring
 from jovial_atlas.rounds.state.site_files import file_of_row, may_exist
 from jovial_atlas.sitefile import CrawlSource, HtmlSource, SiteFile
 from jovial_atlas.sitefile.overrides import names_in
@@ -64,9 +65,11 @@ def review_pages(
             "--section, --match or --where."
         )
     texts = published_texts(_wanted(survey, locs), survey.heads)
-    measures = measure_all(site, list(_to_measure(texts, survey)), workers)
-    if findings is None and survey.count <= _MOST:
-        findings = check_site(site, now).findings
+    with Measuring(site, list(_to_measure(texts, survey)), workers) as measuring:
+        # Checked while workers measure.
+        if findings is None and survey.count <= _MOST:
+            findings = check_site(site, now).findings
+        measures = measuring.results()
     faults = None if findings is None else _faults_by_page(findings, texts)
     neighbours = Neighbours(survey, texts, targets_of(measures.values()))
     about = AboutPages(survey, neighbours, measures, faults, survey.films)

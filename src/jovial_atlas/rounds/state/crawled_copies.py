@@ -12,13 +12,12 @@ from jovial_atlas.errors import OutputError
 from jovial_atlas.files import write_whole
 from jovial_atlas.rounds.state.names import CRAWLED_COPIES
 from jovial_atlas.sitefile import SiteFile
-
-_ENDING = ".packed"
+from jovial_atlas.sources.html_page.fulltext import PACKED
 
 
 def copy_of(site: SiteFile, digest: str) -> Path:
     """Where the copy of a page lies, or would."""
-    return site.shared_state / CRAWLED_COPIES / digest[:2] / f"{digest}{_ENDING}"
+    return site.shared_state / CRAWLED_COPIES / digest[:2] / f"{digest}{PACKED}"
 
 
 def keep_copy(site: SiteFile, digest: str, data: bytes) -> None:
@@ -29,21 +28,8 @@ def keep_copy(site: SiteFile, digest: str, data: bytes) -> None:
             write_whole(path, zlib.compress(data))
 
 
-def is_copy(path: Path) -> bool:
-    """Whether a file is such a copy."""
-    return path.suffix == _ENDING
-
-
-def copy_at(path: Path) -> bytes:
-    """The page in a copy; empty where it cannot be read."""
-    try:
-        return zlib.decompress(path.read_bytes())
-    except (OSError, zlib.error):
-        return b""
-
-
 def forget_copies(site: SiteFile, wanted: Collection[str]) -> None:
     """Keep only the copies of pages with these digests."""
-    for path in (site.shared_state / CRAWLED_COPIES).glob(f"*/*{_ENDING}"):
+    for path in (site.shared_state / CRAWLED_COPIES).glob(f"*/*{PACKED}"):
         if path.stem not in wanted:
             path.unlink(missing_ok=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zlib
 from pathlib import Path
 
 from selectolax.lexbor import LexborHTMLParser
@@ -14,12 +15,17 @@ _REFERENCES = (("a", "href"), ("img", "src"), ("source", "src"), ("video", "src"
                ("video", "poster"), ("audio", "src"))  # fmt: skip
 
 
+#: How packed copies of pages are called.
+PACKED = ".packed"
+
+
 def html_of_file(path: Path) -> bytes:
-    """A file of HTML, or of Markdown as HTML, as it was before anything was written into it; empty
-    where it cannot be read."""
+    """A file of HTML, packed or not, or of Markdown as HTML, as it was before anything was written
+    into it; empty where it cannot be read."""
     try:
         data = path.read_bytes()
-    except (OSError, ValueError):
+        data = zlib.decompress(data) if path.suffix == PACKED else data
+    except (OSError, ValueError, zlib.error):
         return b""
     if path.suffix.lower() not in _MARKDOWN:
         return without_block(data)
