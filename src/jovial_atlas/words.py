@@ -23,8 +23,8 @@ _ALGORITHMS = {
 }  # fmt: skip
 _WORD = re.compile(r"\w+")
 _LETTERS_ALONE = re.compile(r"[^\W\d_][^\W\d_'’-]*")
-#: Words of languages without spaces are compared as they stand.
-_UNSPACED = re.compile("[\u3040-\u30ff\u3400-\u9fff\uac00-\ud7af\u0e00-\u0e7f]")
+#: Letters of languages that write no spaces between words: what is said is compared as it stands.
+_UNSPACED = re.compile("[\u3040-\u30ff\u3400-\u9fff\u0e00-\u0e7f]")
 #: Words that bind others together: a phrase stands in a text without them too.
 _BINDING = frozenset(
     """a an and at by for from in into of on or the to with your our
@@ -184,9 +184,10 @@ def occurrences(wanted: Sequence[str], stems: Sequence[str]) -> int:
 
 def says(phrase: str, text: str | None, language: str) -> bool:
     """Whether a short text, as a title is, has all words of a phrase in some form and order."""
-    return bool(text) and set(stems_of_phrase(phrase, language)).issubset(
-        stems_in(str(text), language)
-    )
+    wanted, there = stems_of_phrase(phrase, language), stems_in(text or "", language)
+    if _UNSPACED.search(phrase):
+        return "".join(wanted) in "".join(there)
+    return bool(text) and set(wanted).issubset(there)
 
 
 @lru_cache(maxsize=16)

@@ -89,7 +89,9 @@ def test_pipelines_take_the_marks(site):
     sarif = run_command("review", "--section", "api", "--format", "sarif", cwd=site).json
     rules = [one["id"] for one in sarif["runs"][0]["tool"]["driver"]["rules"]]
     assert set(rules) <= set(MARKS)
-    assert b"jovial-atlas review" in run_command("review", "--format", "junit", cwd=site).out.encode()
+    assert (
+        b"jovial-atlas review" in run_command("review", "--format", "junit", cwd=site).out.encode()
+    )
     rows = run_command("review", "--where", "words > 50", "--format", "csv", cwd=site).out
     assert {line.split(",")[0] for line in rows.splitlines()[1:]} == {
         "https://www.marrowfen.example/best/"
@@ -102,13 +104,33 @@ def test_what_is_not_published_yet_is_reviewed_as_it_will_be(site, tmp_path_fact
     told = run_command("review", "public/draft.html", "--format", "json", cwd=site).json["pages"][0]
     assert told["loc"] == "https://www.marrowfen.example/draft.html"
     assert marks_of(told)["title-own"]["measured"] == "also that of /best/"
-    served = run_command("review", "public/draft.html", "--as",
-                         "https://www.marrowfen.example/api/new/", "--format", "json", cwd=site)
+    served = run_command(
+        "review",
+        "public/draft.html",
+        "--as",
+        "https://www.marrowfen.example/api/new/",
+        "--format",
+        "json",
+        cwd=site,
+    )
     assert served.json["pages"][0]["section"] == "api"
     alone = tmp_path_factory.mktemp("alone")
-    (alone / "a.md").write_text("---\ntitle: Otters\n---\n\n# Otters\n\n" + "They come. " * 60)
+    (alone / "a.md").write_text(
+        "---\ntitle: Otters of the marsh\nphrase: otter\n---\n\n" + "They come. " * 60
+    )
     told = run_command("review", "a.md", "--format", "json", cwd=alone).json["pages"][0]
     assert "title-own" not in marks_of(told), "nobody knows other pages"
+    assert "heading-main" not in marks_of(told), "a template may have it"
+    assert marks_of(told)["title-size"]["state"] == "good"
+    assert told["phrases"] == ["otter"]
+    (alone / "c.html").write_bytes(
+        b'<html><head><meta charset="windows-1252"></head><body><p>'
+        + ("Die Führung für Vögel am Fluß beginnt früh. " * 20).encode("windows-1252")
+    )
+    told = run_command("review", "c.html", "--format", "json", cwd=alone).json["pages"][0]
+    assert "Führung für Vögel" in run_command("review", "c.html", cwd=alone).out
+    (alone / "d.html").write_text("<title>Deep</title>" + "<div>" * 60_000 + "<p>far below")
+    assert run_command("review", "d.html", cwd=alone).code == 0, "cut as a survey cuts it"
     (alone / "b.html").write_text("")
     for arguments, said in (
         (("b.html",), "is no page: The file is empty."), (("/none/",), "is not an absolute"),
@@ -156,7 +178,9 @@ def test_a_wrong_mark_in_the_site_file_is_told_where_it_stands(tmp_path, written
 def test_the_whole_site_has_a_score_and_tells_what_moved(site):
     first = run_command("review", "--site", "--format", "json", cwd=site).json["site"]
     assert first["moved"] is None
-    assert first["score"] + sum(one["cost"] for one in first["marks"]) == pytest.approx(100, abs=0.2)
+    assert first["score"] + sum(one["cost"] for one in first["marks"]) == pytest.approx(
+        100, abs=0.2
+    )
     places = {one["code"]: one for one in first["marks"]}
     assert places["phrase-often"]["sections"] == [{"name": "pages", "pages": 1, "of": 1}]
     assert first["worst"][0]["pages"] > 0

@@ -105,6 +105,8 @@ OTTER, FISCHOTTER = ("otter tracks",), ("Spuren des Otters",)
         ("heading-main", page("<h1>A</h1>"), "good"),
         ("heading-main", page("<h1>A</h1><h1>B</h1>"), "better"),
         ("heading-main", page("<h2>A</h2>"), "short"),
+        ("heading-main", page("<h2>A</h2>", is_whole=False), "none"),
+        ("language-declared", page(is_whole=False), "none"),
         ("heading-order", page("<h1>A</h1><h2>B</h2><h3>C</h3><h2>D</h2>"), "good"),
         ("heading-order", page("<h1>A</h1><h3>B</h3>"), "better"),
         ("heading-spacing", page("<h2>A</h2>" + text(350)), "good"),

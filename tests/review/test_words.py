@@ -31,6 +31,8 @@ from jovial_atlas.words import (
         ("it", "uccelli della palude", "Un uccello nella palude", True),
         ("nl", "vogels bekijken", "Een vogel bekijken", True),
         ("ja", "湿地", "マローフェン湿地保護区", True),
+        ("ja", "湿地", "湿った土地", False),
+        ("ko", "수달", "강가의 수달", True),
         ("xx", "Otters", "otters", True),
         ("en", "the", "The end", True),
         ("en", "otter", None, False),

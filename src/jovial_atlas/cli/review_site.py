@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
@@ -32,7 +33,7 @@ def show_whole(
 
     out = work.output
     site = site_review(reviews)
-    change = what_moved(work.site(), site, work.now())
+    change = what_moved(work.site(), site, work.now(), os.environ)
     theirs = _other(work, other) if other["beside"] else None
     compared = compare(reviews, theirs.reviews, theirs.of) if theirs else []
     if out.format == "json":

@@ -114,7 +114,7 @@ _TABLE = (
     Mark("heading-ids", _S, 0.5, "Subheadings to link to",
          "Others link to the part they mean, and engines lead there.",
          "Give subheadings ids."),
-    Mark("lists-marked", _S, 0.5, "Lists that are none",
+    Mark("lists-marked", _S, 0.5, "Lists by signs alone",
          "Signs at the beginning of a line are read out, and no list (WCAG 2.2, 1.3.1).",
          "Use ul or ol instead of signs and numbers."),
     Mark("tables-marked", _S, 0.5, "Heads of tables",

@@ -51,4 +51,3 @@ class RecordOfReviews(Store):
             )
             for row in found
         ]
-

@@ -24,13 +24,17 @@ _SUBHEADINGS = (2, 3)
 def judge_structure(page: ReviewedPage, limits: _Limits) -> _Marks:
     """Headings, lists, tables, language."""
     declared = "declared" if page.declares_language else "not declared"
-    yield "language-declared", good_if(page.declares_language, declared, "lang on the html element")
+    if page.is_whole:
+        wanted = "lang on the html element"
+        yield "language-declared", good_if(page.declares_language, declared, wanted)
     measures = page.measures
     if measures is None:
         return
     count, most = measures.main_headings, limits["heading-main"]["most"]
     fine = 1 <= count <= most
-    yield "heading-main", good_if(fine, f"{plural(count, 'h1 element')}", "one", nearly=count > 1)
+    if page.is_whole or count:  # a template may add it
+        told = plural(count, "h1 element")
+        yield "heading-main", good_if(fine, told, "one", nearly=count > 1)
     levels = [level for level, _, _ in measures.headings]
     skipped = [(one, other) for one, other in pairwise(levels) if other > one + 1]
     told = f"h{skipped[0][1]} follows h{skipped[0][0]}" if skipped else "none left out"

@@ -15,7 +15,6 @@ from msgspec import Struct
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 
 from jovial_atlas import addresses
-from jovial_atlas.markup import without_block
 from jovial_atlas.review.reading import TextLengths, lengths_of
 from jovial_atlas.sources.html_page.context import References
 from jovial_atlas.sources.html_page.outline import Outline, attribute, outline, text
@@ -58,7 +57,7 @@ _NAMELESS = re.compile(
 
 class ShownPicture(Struct, frozen=True):
     """A picture of the main content: its address, its alternative text (None: it has none, "": it
-    is decoration), the place that it gets in pixels, and whether its element says so."""
+    is decoration), and the place in pixels that its element gives it."""
 
     loc: str
     alt: str | None = None
@@ -108,9 +107,8 @@ class PageMeasures(Struct, frozen=True, kw_only=True):
 
 def measures_of(data: bytes, loc: str, language: str, phrases: Sequence[str]) -> PageMeasures:
     """Measure a page that is at `loc`, in a language (BCP 47), for the phrases that it wants to be
-    found for. What this tool put into its head does not count."""
-    tree = LexborHTMLParser(without_block(data))
-    found = outline(tree)
+    found for. `data` is the page as `as_it_is_read` gives it."""
+    found = outline(LexborHTMLParser(data))
     main_headings = sum(text(node) is not None for node in found.all("h1"))
     found.take_apart()
     main = found.main
@@ -280,9 +278,10 @@ def _pictures(found: Outline, loc: str) -> Iterator[ShownPicture]:
         hidden = given.get("role") in ("presentation", "none") or given.get("aria-hidden") == "true"
         width, height = _pixels(given.get("width")), _pixels(given.get("height"))
         if target and not (width == 1 or height == 1):
-            alt = "" if hidden else given.get("alt", "") if "alt" in given else None
-            yield ShownPicture(target, alt if alt is not None or "alt" not in given else "",
-                               width, height)  # fmt: skip
+            alt = None
+            if hidden or "alt" in given:
+                alt = "" if hidden else given["alt"] or ""
+            yield ShownPicture(target, alt, width, height)
 
 
 def _pixels(said: str | None) -> int | None:

@@ -35,9 +35,7 @@ class PageToMeasure(NamedTuple):
 def measure_files(pages: Sequence[PageToMeasure]) -> list[tuple[str, bytes]]:
     """The measures of some pages, packed, by address. A page that cannot be read or understood is
     left out."""
-    return [
-        (one.loc, packed) for one in pages if (packed := _packed(one, html_of_file(one.path)))
-    ]
+    return [(one.loc, packed) for one in pages if (packed := _packed(one, html_of_file(one.path)))]
 
 
 def _packed(page: PageToMeasure, data: bytes) -> bytes | None:
@@ -45,6 +43,6 @@ def _packed(page: PageToMeasure, data: bytes) -> bytes | None:
         return None
     try:
         measures = measures_of(data, page.loc, page.language, page.phrases)
-    except (ValueError, RecursionError, AttributeError):
+    except Exception:  # noqa: BLE001 - as when it is read: no other page suffers
         return None
     return msgspec.msgpack.encode(measures)

@@ -56,17 +56,19 @@ class KnownFault:
 class ReviewedPage:
     """A page to be judged. What nobody knows is None or empty: marks that rest on it do not apply.
 
-    `own_title` and `own_description` say that nothing else stands in for them; `is_text` that it is
-    about something (no listing, search or error page). `usual_words` is the median of its section,
-    `proposed` a phrase that it might want to be found for, where it has none, `links_in` how many
-    other pages link to it, `usual_links_in` the median of that. `same_title`,
-    `same_description` and `rivals` (phrase → addresses) are other pages that say the same; `leads`
-    are links of the page to what is no listed page, with why.
+    `is_whole` says that the page is seen as it is served, and not only its text; `own_title` and
+    `own_description` that nothing else stands in for them; `is_text` that it is about something (no
+    listing, search or error page). `usual_words` is the median of its section, `proposed` a phrase
+    that it might want to be found for, where it has none, `links_in` how many other pages link to
+    it, `usual_links_in` the median of that. `same_title`, `same_description` and `rivals` (phrase →
+    addresses) are other pages that say the same; `leads` are links of the page to what is no listed
+    page, with why.
     """
 
     loc: str
     section: str = ""
     language: str = ""
+    is_whole: bool = True
     declares_language: bool = True
     title: str | None = None
     own_title: bool = True

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import NamedTuple
 
 from jovial_atlas.findings.marks import MarkState
@@ -21,8 +22,8 @@ def good_if(fine: bool, measured: str, wanted: str, *, nearly: bool = False) -> 
     return Said(state, measured, wanted)
 
 
-def some(names: object, most: int = 3) -> str:
+def some(names: Iterable[object], most: int = 3) -> str:
     """The first of some names, and how many more there are."""
-    listed = [str(one) for one in names]  # type: ignore[attr-defined]
+    listed = list(map(str, names))
     more = len(listed) - most
     return ", ".join(listed[:most]) + (f" and {more:,} more" if more > 0 else "")

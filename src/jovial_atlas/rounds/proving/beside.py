@@ -6,7 +6,7 @@ from __future__ import annotations
 import random
 import time
 from collections import deque
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
@@ -26,6 +26,9 @@ _CRAWLER = "jovial-atlas"
 _ENDINGS = (".html", ".htm", ".xhtml")
 #: Addresses that are tried for each page that is wanted: some answer with no page.
 _TRIES = 3
+
+#: A server that gives no answer so often, one time after the other, is asked no more.
+_PATIENCE = 3
 
 OneT = TypeVar("OneT")
 
@@ -104,7 +107,7 @@ class _Asked:
         self.matcher = Matcher(robots_at(how.client, origin), _CRAWLER)
         self.reviews: list[PageReview] = []
         self.barred = self.lost = 0
-        self._asked = False
+        self._asked, self._silent = False, 0
 
     def _told(self, of: int | None) -> OtherSite:
         if not self.reviews:
@@ -125,16 +128,15 @@ class _Asked:
     def by_links(self, start: str) -> OtherSite:
         """The pages that are nearest to the first by links."""
         waiting, seen = deque([start]), {start}
-        while waiting and len(self.reviews) < self.how.sample:
-            if len(seen) > _TRIES * self.how.sample and not waiting:
-                break
+        tries = _TRIES * self.how.sample
+        while waiting and len(self.reviews) < self.how.sample and self.lost < tries:
             for target in self._look(waiting.popleft()):
                 if target not in seen and addresses.origin(target) == self.origin:
                     seen.add(target)
                     waiting.append(target)
         return self._told(None)
 
-    def _look(self, loc: str) -> Iterator[str] | Sequence[str]:
+    def _look(self, loc: str) -> Sequence[str]:
         """Review what an address gives; the addresses it leads to."""
         if not self.matcher.ask(addresses.path_and_query(loc)).allowed:
             self.barred += 1
@@ -146,10 +148,15 @@ class _Asked:
             data = html_at(loc, self.how.client)
             review = review_bytes(data, loc, loc, None, self.now)
         except NetworkError:
-            raise
+            self._silent += 1
+            if self._silent == _PATIENCE:
+                raise
+            self.lost += 1
+            return ()
         except AtlasError:
             self.lost += 1
             return ()
+        self._silent = 0
         self.reviews.append(review)
         if self.how.progress:
             self.how.progress(len(self.reviews), self.how.sample)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import closing
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
@@ -41,8 +42,6 @@ from jovial_atlas.words import proposed_phrase
 
 #: Kinds of page that are about nothing of their own.
 _NO_TEXT = frozenset({"listing", "paged", "search", "error", "picture", "author", "home"})
-
-
 #: More pages are not reviewed together, and of a larger site it is not checked what is wrong.
 _MOST = 200_000
 
@@ -65,7 +64,7 @@ def review_pages(
             "--section, --match or --where."
         )
     texts = published_texts(_wanted(survey, locs), survey.heads)
-    with Measuring(site, list(_to_measure(texts, survey)), workers) as measuring:
+    with closing(Measuring(site, list(_to_measure(texts, survey)), workers)) as measuring:
         # Checked while workers measure.
         if findings is None and survey.count <= _MOST:
             findings = check_site(site, now).findings
@@ -112,14 +111,18 @@ def _faults_by_page(
     found: dict[str, list[KnownFault]] = {}
     for one in findings:
         loc = one.where if one.where in known else by_path.get(one.where)
-        if loc is not None and not one.code.startswith(_JUDGED_HERE):
+        if loc is not None and one.code not in _JUDGED_HERE:
             fault = KnownFault(one.code, str(one.severity), one.message)
             found.setdefault(loc, []).append(fault)
     return found
 
 
 #: Findings that are marks themselves.
-_JUDGED_HERE = ("title-", "description-", "phrase-", "share-picture")
+_JUDGED_HERE = frozenset({"phrase-absent", "title-site-name"}) | {
+    f"{name}-{kind}"
+    for name in ("title", "description")
+    for kind in ("missing", "duplicate", "long", "short")
+}
 
 
 @dataclass(frozen=True)
@@ -145,10 +148,6 @@ class AboutPages:
             name_of(one) for one in sources if isinstance(one, (HtmlSource, CrawlSource))
         )
 
-    def _declares_language(self, page: Page) -> bool:
-        """Whether the root of a page names its language, as far as the page is seen whole."""
-        return page.source not in self._served or "language=html" in (page.read_from or "")
-
     def page(self, one: PublishedTexts) -> ReviewedPage:
         """A page, ready to be judged."""
         page, near, site = one.page, self.neighbours, self.survey.site
@@ -161,7 +160,8 @@ class AboutPages:
         return ReviewedPage(
             loc=page.loc, section=page.section,
             language=page.language or model.site.language,
-            declares_language=self._declares_language(page),
+            is_whole=page.source in self._served,
+            declares_language="language=html" in (page.read_from or ""),
             title=title, heading=page.heading, description=description,
             own_title=one.title.source not in ("heading", "kind of page"),
             own_description=one.description.source != "excerpt",

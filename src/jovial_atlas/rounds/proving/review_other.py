@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
+from typing import TypeVar
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.checks.texts import published_texts
 from jovial_atlas.errors import AtlasError
+from jovial_atlas.faults import Fault
 from jovial_atlas.findings.registry import check_of
 from jovial_atlas.head.texts import phrase_of, phrases_in
 from jovial_atlas.head.videos import films_of
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import pages_of
+from jovial_atlas.pages.row import PageRow
 from jovial_atlas.review.judging import judge_page
 from jovial_atlas.review.measures import measures_of
 from jovial_atlas.review.reviewed import KnownFault, PageReview
@@ -20,10 +24,12 @@ from jovial_atlas.rounds.proving.neighbours import Neighbours, targets_of
 from jovial_atlas.rounds.proving.review import AboutPages, exemptions, settings_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
 from jovial_atlas.rules import decide
-from jovial_atlas.sitefile import HtmlSource, SiteFile
+from jovial_atlas.sitefile import HtmlSource, MarkdownSource, SiteFile
 from jovial_atlas.sitefile.read import parse_site_file
 from jovial_atlas.sources.html_page.fulltext import html_of_file
-from jovial_atlas.sources.html_page.page import PageFile, read_page
+from jovial_atlas.sources.html_page.page import PageFile, as_it_is_read, read_page
+from jovial_atlas.sources.records.columns import FieldMap
+from jovial_atlas.sources.records.markdown import read_markdown_file
 from jovial_atlas.sources.settings import name_of, reading_of
 from jovial_atlas.sources.workers.folder import address_of
 from jovial_atlas.web import Client, Request, send
@@ -31,6 +37,8 @@ from jovial_atlas.web import Client, Request, send
 #: Where a file would be served of which nobody says where.
 _NOWHERE = "http://localhost"
 _LARGEST = 20_000_000
+_MARKDOWN = (".md", ".markdown")
+SourceT = TypeVar("SourceT", HtmlSource, MarkdownSource)
 
 
 def review_file(
@@ -38,15 +46,38 @@ def review_file(
 ) -> PageReview:
     """The review of a file of HTML or Markdown. `served_as` is the address that it will have; else
     a source of the site says, or nobody. Raises AtlasError."""
+    loc = _normalised(served_as) if served_as else None
     try:
-        data = html_of_file(path) if path.suffix.lower() in _MARKDOWN else path.read_bytes()
+        data = path.read_bytes()
     except OSError as error:
         raise AtlasError(f"{path} cannot be read ({error.strerror}).") from error
-    loc = _normalised(served_as) if served_as else _address_in(path, site)
+    if path.suffix.lower() in _MARKDOWN or _source_of(path, site, MarkdownSource):
+        return _review_markdown(path, site, now, loc)
+    there = _source_of(path, site, HtmlSource)
+    if loc is None and there is not None and site is not None:
+        source, inner = there
+        host = source.host or site.model.site.url
+        loc = address_of(inner, host, source.addresses, source.at)
     return review_bytes(data, loc or f"{_NOWHERE}/{path.name}", str(path), site, now)
 
 
-_MARKDOWN = (".md", ".markdown")
+def _review_markdown(
+    path: Path, site: SiteFile | None, now: datetime, served_as: str | None
+) -> PageReview:
+    """The review of a file of Markdown, with what its front matter says."""
+    there = _source_of(path, site, MarkdownSource)
+    source, inner = there or (None, path.name)
+    origin = addresses.origin(served_as) if served_as else _NOWHERE
+    if source is not None and site is not None:
+        origin = source.host or site.model.site.url
+    survey = _survey_around(f"{origin}/", site, now)
+    source = source or MarkdownSource(path=path.name)
+    how = FieldMap(name_of(source), origin, now, source.url, source.columns)
+    reading = reading_of(source, survey.site, now)
+    row, faults = read_markdown_file(PageFile(path, inner, ""), how, reading)
+    if row is not None and served_as:
+        row["loc"] = served_as
+    return _review_row(row, faults, html_of_file(path), str(path), survey)
 
 
 def review_address(
@@ -76,15 +107,15 @@ def _normalised(address: str) -> str:
         raise AtlasError(f"{address}: {error}.") from None
 
 
-def _address_in(path: Path, site: SiteFile | None) -> str | None:
-    """The address that a file has, or will have, in a folder of the site."""
+def _source_of(
+    path: Path, site: SiteFile | None, kind: type[SourceT]
+) -> tuple[SourceT, str] | None:
+    """The source of a kind in whose folder a file is, with its path there."""
     for source in site.model.source if site else ():
-        if isinstance(source, HtmlSource) and site:
+        if isinstance(source, kind) and site:
             root = (site.folder / source.path).resolve()
             if path.resolve().is_relative_to(root):
-                inner = path.resolve().relative_to(root).as_posix()
-                host = source.host or site.model.site.url
-                return address_of(inner, host, source.addresses, source.at)
+                return source, path.resolve().relative_to(root).as_posix()
     return None
 
 
@@ -98,16 +129,25 @@ def review_bytes(
     source = next((one for one in site.model.source if isinstance(one, HtmlSource)), None)
     reading = reading_of(source or site.model.source[0], site, now)
     row, faults = read_page(data, PageFile(name, name, loc), reading, now.timestamp())
+    if row is not None and source is not None:
+        row["source"] = name_of(source)
+    return _review_row(row, faults, as_it_is_read(data), name, survey)
+
+
+def _review_row(
+    row: PageRow | None, faults: Sequence[Fault], html: bytes, name: str, survey: LastSurvey
+) -> PageReview:
+    """The review of a page that was read, with its HTML. Raises AtlasError where it is none."""
+    site, now = survey.site, survey.now
     if row is None:
         raise AtlasError(f"{name} is no page: {faults[0].message if faults else 'it is empty.'}")
-    row["source"] = name_of(source) if source else row["source"]
     table = decide(schema.table([row]), site, now)
     (page,) = pages_of(table)
     (texts,) = published_texts(table.with_columns(listed=True), survey.heads)
     phrases = tuple(phrases_in(phrase_of(page, survey.heads)))
     language = page.language or site.model.site.language
     known = [KnownFault(one.code, str(check_of(one.code).severity), one.message) for one in faults]
-    measures = measures_of(data, page.loc, language, phrases)
+    measures = measures_of(html, page.loc, language, phrases)
     about = AboutPages(
         survey, Neighbours(survey, [texts], targets_of([measures])), {page.loc: measures},
         {page.loc: known}, films_of([page], survey.heads, dates.write(now)),

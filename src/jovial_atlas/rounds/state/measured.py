@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from pathlib import Path
-from types import TracebackType
 
 import msgspec
 import polars as pl
@@ -24,8 +23,8 @@ _SCHEMA = {"loc": pl.String, "key": pl.String, "measures": pl.Binary}
 
 
 class Measuring:
-    """Measuring pages while something else is done. Use as a context: leaving it ends the workers.
-    What is known already is taken from where it was kept."""
+    """Measuring pages while something else is done; `close` ends its workers. What is known already
+    is taken from where it was kept."""
 
     def __init__(
         self, site: SiteFile, pages: Sequence[PageToMeasure], workers: int | None = None
@@ -41,15 +40,8 @@ class Measuring:
         self._pool = WorkerPool(workers)
         self._futures = self._pool.submit(measure_files, self._chunks, many=len(self._fresh))
 
-    def __enter__(self) -> Measuring:
-        return self
-
-    def __exit__(
-        self,
-        _kind: type[BaseException] | None,
-        _error: BaseException | None,
-        _trace: TracebackType | None,
-    ) -> None:
+    def close(self) -> None:
+        """End the workers."""
         self._pool.close()
 
     def results(self) -> dict[str, PageMeasures]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -27,12 +27,15 @@ class ScoreChange:
     why: Sequence[str]
 
 
-def what_moved(site: SiteFile, now: SiteReview, at: datetime) -> ScoreChange | None:
+def what_moved(
+    site: SiteFile, now: SiteReview, at: datetime, environment: Mapping[str, str]
+) -> ScoreChange | None:
     """Hold a review against the last that the ledger has and that says something else, and record
-    it. None where there is none. Raises AtlasError."""
+    it; a password of the ledger is in the `environment`. None where there is none. Raises
+    AtlasError."""
     if now.score is None:
         return None
-    ledger = open_ledger(site, lambda: at)
+    ledger = open_ledger(site, lambda: at, environment)
     survey = last_survey(site, at).at
     marks = {one.code: (one.good, one.better, one.short) for one in now.marks}
     ledger.note_review(survey, now.score, now.pages, marks)

@@ -8,8 +8,8 @@ from pathlib import Path
 from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses
-from jovial_atlas.markup import without_block
 from jovial_atlas.sources.html_page.outline import outline, text
+from jovial_atlas.sources.html_page.page import as_it_is_read
 
 _REFERENCES = (("a", "href"), ("img", "src"), ("source", "src"), ("video", "src"),
                ("video", "poster"), ("audio", "src"))  # fmt: skip
@@ -21,14 +21,14 @@ PACKED = ".packed"
 
 def html_of_file(path: Path) -> bytes:
     """A file of HTML, packed or not, or of Markdown as HTML, as it was before anything was written
-    into it; empty where it cannot be read."""
+    into it, in UTF-8; empty where it cannot be read."""
     try:
         data = path.read_bytes()
         data = zlib.decompress(data) if path.suffix == PACKED else data
     except (OSError, ValueError, zlib.error):
         return b""
     if path.suffix.lower() not in _MARKDOWN:
-        return without_block(data)
+        return as_it_is_read(data)
     # Few sites have any, and the reader of it is slow to load.
     from jovial_atlas.sources.records.markdown import html_of
 

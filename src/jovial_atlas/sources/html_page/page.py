@@ -26,7 +26,7 @@ from jovial_atlas.sources.html_page.data import read_data
 from jovial_atlas.sources.html_page.head import read_head
 from jovial_atlas.sources.html_page.outline import outline
 
-__all__ = ["PageFile", "Reading", "digest_of_page", "read_files", "read_page"]
+__all__ = ["PageFile", "Reading", "as_it_is_read", "digest_of_page", "read_files", "read_page"]
 
 _META_CHARSET = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([A-Za-z0-9_.:-]+)", re.I)
 _XML_ENCODING = re.compile(rb"\A<\?xml[^>]+encoding\s*=\s*[\"']([A-Za-z0-9_.:-]+)", re.I)
@@ -201,6 +201,14 @@ def _too_wide(data: bytes) -> int | None:
         if next(islice(attributes, _MOST_ATTRIBUTES, None), None) is not None:
             return match.start()
     return None
+
+
+def as_it_is_read(data: bytes) -> bytes:
+    """A page in UTF-8, up to where it is read, without what this tool put in; empty where it is no
+    page. What is wrong with it is told by `read_page`."""
+    faults: list[Fault] = []
+    text = _decode(_cut(without_block(data), "", faults), "", faults)
+    return text.encode("utf-8", "replace") if isinstance(text, str) else text or b""
 
 
 def _without_ours(data: bytes, path: str, faults: list[Fault]) -> bytes:

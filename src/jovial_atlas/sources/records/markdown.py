@@ -97,6 +97,13 @@ def _plain(value: Any) -> Any:
     return "; ".join(map(str, value)) if isinstance(value, list) else str(value)
 
 
+def read_markdown_file(
+    file: PageFile, how: FieldMap, reading: Reading
+) -> tuple[PageRow | None, list[Fault]]:
+    """One file, with what its front matter says. None where there is no page in it."""
+    return _read(file, how, reading, _renderer())
+
+
 def _read(
     file: PageFile, how: FieldMap, reading: Reading, renderer: MarkdownIt
 ) -> tuple[PageRow | None, list[Fault]]:
