@@ -116,13 +116,13 @@ def test_what_is_not_published_yet_is_reviewed_as_it_will_be(site, tmp_path_fact
     assert served.json["pages"][0]["section"] == "api"
     alone = tmp_path_factory.mktemp("alone")
     (alone / "a.md").write_text(
-        "---\ntitle: Otters of the marsh\nphrase: otter\n---\n\n" + "They come. " * 60
+        "---\ntitle: Otters of the marsh\nphrase: otter\nimportant: true\n---\n\n" + "They come. " * 60
     )
     told = run_command("review", "a.md", "--format", "json", cwd=alone).json["pages"][0]
     assert "title-own" not in marks_of(told), "nobody knows other pages"
     assert "heading-main" not in marks_of(told), "a template may have it"
     assert marks_of(told)["title-size"]["state"] == "good"
-    assert told["phrases"] == ["otter"]
+    assert (told["phrases"], told["important"]) == (["otter"], True)
     (alone / "c.html").write_bytes(
         b'<html><head><meta charset="windows-1252"></head><body><p>'
         + ("Die Führung für Vögel am Fluß beginnt früh. " * 20).encode("windows-1252")

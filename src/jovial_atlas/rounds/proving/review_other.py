@@ -28,6 +28,7 @@ from jovial_atlas.sitefile import HtmlSource, MarkdownSource, SiteFile
 from jovial_atlas.sitefile.read import parse_site_file
 from jovial_atlas.sources.html_page.fulltext import html_of_file
 from jovial_atlas.sources.html_page.page import PageFile, as_it_is_read, read_page
+from jovial_atlas.sources.records import records
 from jovial_atlas.sources.records.columns import FieldMap
 from jovial_atlas.sources.records.markdown import read_markdown_file
 from jovial_atlas.sources.settings import name_of, reading_of
@@ -141,7 +142,7 @@ def _review_row(
     site, now = survey.site, survey.now
     if row is None:
         raise AtlasError(f"{name} is no page: {faults[0].message if faults else 'it is empty.'}")
-    table = decide(schema.table([row]), site, now)
+    table = decide(records.pages_of([row]), site, now)
     (page,) = pages_of(table)
     (texts,) = published_texts(table.with_columns(listed=True), survey.heads)
     phrases = tuple(phrases_in(phrase_of(page, survey.heads)))

@@ -80,8 +80,12 @@ def read_markdown(
 
 def _batch(rows: list[PageRow], faults: list[Fault], before: KeptDates) -> Batch:
     for row in rows:
-        row[schema.EXTRA] = {name: _plain(value) for name, value in row[schema.EXTRA].items()}
+        _make_plain(row)
     return Batch(before.kept(pages_of(rows)), list(faults))
+
+
+def _make_plain(row: PageRow) -> None:
+    row[schema.EXTRA] = {name: _plain(value) for name, value in row[schema.EXTRA].items()}
 
 
 def _plain(value: Any) -> Any:
@@ -101,7 +105,10 @@ def read_markdown_file(
     file: PageFile, how: FieldMap, reading: Reading
 ) -> tuple[PageRow | None, list[Fault]]:
     """One file, with what its front matter says. None where there is no page in it."""
-    return _read(file, how, reading, _renderer())
+    row, faults = _read(file, how, reading, _renderer())
+    if row is not None:
+        _make_plain(row)
+    return row, faults
 
 
 def _read(
