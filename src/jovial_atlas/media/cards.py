@@ -15,6 +15,8 @@ from pathlib import Path
 from jinja2 import Environment
 from PIL import Image, ImageDraw, ImageFont, ImageOps
 
+from jovial_atlas.media.pictures import on_white
+
 _PAPER, _SHEET, _INK, _TEAL = "#f1efe8", "#ffffff", "#22302b", "#1f5c57"
 _PALE, _LINE, _HOLE, _WARN = "#6d7a74", "#d5d7cf", "#dcded7", "#a3431f"
 _WIDTH, _GAP, _PAD = 1240, 24, 16
@@ -53,12 +55,17 @@ class Card:
 
     def data(self, width: int, height: int) -> str:
         """The picture as it is seen at a size, as a data address."""
-        shown = _cropped(self.picture, width, height)
-        if shown is None:
-            return ""
-        buffer = io.BytesIO()
-        shown.save(buffer, "JPEG", quality=82)
-        return f"data:image/jpeg;base64,{base64.b64encode(buffer.getvalue()).decode()}"
+        return as_data(self.picture, width, height)
+
+
+def as_data(picture: bytes | None, width: int, height: int, quality: int = 82) -> str:
+    """The middle of a picture at a size, as a data address; "" where it is none."""
+    shown = _cropped(picture, width, height)
+    if shown is None:
+        return ""
+    buffer = io.BytesIO()
+    shown.save(buffer, "JPEG", quality=quality)
+    return f"data:image/jpeg;base64,{base64.b64encode(buffer.getvalue()).decode()}"
 
 
 def page(cards: Sequence[Card], title: str, language: str) -> bytes:
@@ -229,6 +236,6 @@ def _cropped(data: bytes | None, width: int, height: int) -> Image.Image | None:
         return None
     try:
         with Image.open(io.BytesIO(data)) as picture:
-            return ImageOps.fit(picture.convert("RGB"), (width, height), Image.Resampling.LANCZOS)
+            return ImageOps.fit(on_white(picture), (width, height), Image.Resampling.LANCZOS)
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         return None

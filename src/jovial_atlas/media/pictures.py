@@ -75,7 +75,7 @@ def shared_copy(path: Path, how: Copying) -> bytes:
             if opened.width * opened.height > _MOST_PIXELS:
                 raise ValueError("it has too many pixels")
             opened.draft("RGB", (SHARED[0] * 2, SHARED[1] * 2))
-            picture = _flat(ImageOps.exif_transpose(opened))
+            picture = on_white(ImageOps.exif_transpose(opened))
         size = copy_size(*picture.size)
         copy = picture.resize(size, Image.Resampling.LANCZOS, box=_frame(picture, how))
         if how.mark:
@@ -93,7 +93,7 @@ def shared_copy(path: Path, how: Copying) -> bytes:
     return data
 
 
-def _flat(picture: Image) -> Image:
+def on_white(picture: Image) -> Image:
     """Without transparency, which JPEG does not have: on white."""
     from PIL import Image
 

@@ -1,61 +1,117 @@
-"""One HTML page that needs nothing else: what matters first, then figures, then tables."""
+"""One HTML page that needs nothing else: what matters first, then findings, marks, pages, figures.
+
+All findings stand in it as they are, so that it can be read without JavaScript; its own script adds
+filters, sorting, search, and the sheets of pages. A policy in its head (Content Security Policy
+Level 3, §3.3) lets it run that script alone, and ask no server for anything.
+"""
 
 from __future__ import annotations
 
+import base64
+import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from functools import cache
 from importlib.resources import files
 
-from jinja2 import Environment
+from jinja2 import Environment, PackageLoader
+from markupsafe import Markup, escape
 
 from jovial_atlas.report.figures import bars
+from jovial_atlas.report.fitting import fitted
+from jovial_atlas.report.numbers import numbers_of
+from jovial_atlas.report.sheets import packed_layers
 from jovial_atlas.report.trends import Trend, as_svg
+from jovial_atlas.report.values import Bars, Report, Table
+
+#: Bytes of a whole page, at most, and of the places of its findings.
+MOST, _PLACES = 1_980_000, 750_000
+#: The parts of the script, in order.
+_SCRIPTS = ("page.js", "tables.js", "findings.js", "pages.js", "sheet.js", "start.js")
 
 
 @dataclass(frozen=True, slots=True)
-class Bars:
-    """A bar chart: labels, and one or more series of numbers, stacked."""
+class Figure:
+    """A figure as it is shown: the question that it answers, the answer, the drawing, and its
+    numbers as a table."""
 
-    title: str
-    about: str
-    labels: Sequence[str]
-    series: Sequence[tuple[str, Sequence[float]]]
-
-
-@dataclass(frozen=True, slots=True)
-class Table:
-    """A table: columns, the numbers among them right-aligned, and rows of text."""
-
-    title: str
-    about: str
-    columns: Sequence[str]
-    rows: Sequence[Sequence[str]]
-    numbers: Sequence[int] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class Report:
-    """A whole report. `first` is what must be said before anything else, if anything."""
-
-    site: str
-    address: str
-    language: str
-    made: str
-    first: Sequence[str]
-    figures: Sequence[tuple[str, str]]
-    charts: Sequence[Bars] = ()
-    findings: Sequence[tuple[str, str, str, int, str]] = ()
-    tables: Sequence[Table] = field(default=())
-    #: Figures over time, which take the whole width.
-    trends: Sequence[Trend] = ()
+    question: str
+    answer: str
+    drawing: str
+    numbers: Table
+    wide: bool
 
 
 def render(report: Report) -> bytes:
-    """The page. Findings are (severity, heading, why it matters, count, what to do)."""
-    template = files("jovial_atlas.report").joinpath("page.html").read_text("utf-8")
-    environment = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
-    charts = [(chart, bars(chart.labels, chart.series)) for chart in report.charts]
-    text = environment.from_string(template).render(
-        report=report, charts=charts, trends=[(one, as_svg(one)) for one in report.trends]
+    """The page."""
+    script = _script()
+    fits = fitted(report.faults, _PLACES)
+    known: dict[str, object] = {
+        "report": report,
+        "faults": fits,
+        "numbers": {one.path for one in report.sheets.sheets} if report.sheets else set(),
+        "not_shown": sum(one.left_out for one in fits),
+        "course": _trend(course) if (course := report.score and report.score.course) else None,
+        "figures": [*map(_chart, report.charts), *map(_trend, report.trends)],
+        "look": _part("look.css"),
+        "script": script,
+        "script_hash": base64.b64encode(hashlib.sha256(script.encode()).digest()).decode(),
+        "layers": [],
+        "missing": [],
+    }
+    template = _environment().get_template("page.html")
+    if report.sheets is not None:
+        room = MOST - len(template.render(known).encode())
+        known["layers"], known["missing"] = packed_layers(report.sheets, room)
+    return (template.render(known) + "\n").encode("utf-8", "replace")
+
+
+@cache
+def _environment() -> Environment:
+    loader = PackageLoader("jovial_atlas.report", "web")
+    made = Environment(loader=loader, autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    made.filters["coded"] = _coded
+    return made
+
+
+def _coded(text: str) -> Markup:
+    """A text in which `what is typed` stands between grave accents."""
+    parts = text.split("`")
+    if len(parts) % 2 == 0:
+        return escape(text)
+    return Markup("").join(
+        _CODE.format(part) if place % 2 else part for place, part in enumerate(parts)
     )
-    return (text + "\n").encode()
+
+
+_CODE = Markup("<code>{}</code>")
+
+
+def _part(name: str) -> str:
+    return files("jovial_atlas.report").joinpath("web", name).read_text("utf-8")
+
+
+def _script() -> str:
+    """The parts as one, in a scope of their own."""
+    return '(() => {\n"use strict";\n' + "\n".join(map(_part, _SCRIPTS)) + "})();\n"
+
+
+def _chart(chart: Bars) -> Figure:
+    names = [name for name, _ in chart.series]
+    rows = [
+        [label, *(f"{values[number]:,.0f}" for _, values in chart.series)]
+        for number, label in enumerate(chart.labels)
+    ]
+    numbers = Table(chart.question, "", ["", *names], rows, _after_first(names))
+    drawing = bars(chart.labels, chart.series)
+    return Figure(chart.question, chart.answer, drawing, numbers, wide=False)
+
+
+def _trend(trend: Trend) -> Figure:
+    columns, rows = numbers_of(trend)
+    numbers = Table(trend.title, "", columns, rows, _after_first(columns[1:]))
+    return Figure(trend.title, trend.about, as_svg(trend), numbers, wide=True)
+
+
+def _after_first(names: Sequence[str]) -> list[int]:
+    return list(range(1, len(names) + 1))

@@ -55,7 +55,17 @@ class Layers:
     layers: Mapping[str, Sequence[int]]
 
 
-Trend = Lines | Waits | Layers
+@dataclass(frozen=True, slots=True)
+class Course:
+    """A score from 0 to 100 at each time."""
+
+    name: str
+    title: str
+    about: str
+    points: Sequence[tuple[str, float]]
+
+
+Trend = Lines | Waits | Layers | Course
 
 
 def as_svg(trend: Trend) -> str:
@@ -77,7 +87,7 @@ def as_png(trend: Trend) -> bytes:
 def _size(trend: Trend) -> tuple[float, float]:
     if isinstance(trend, Lines):
         return _WIDTH, 0.7 + 1.9 * -(-len(trend.panels) // _ACROSS)
-    return _WIDTH, 3.4
+    return (5.4, 1.9) if isinstance(trend, Course) else (_WIDTH, 3.4)
 
 
 def _draw(figure: Any, trend: Trend) -> None:
@@ -85,6 +95,8 @@ def _draw(figure: Any, trend: Trend) -> None:
         _lines(figure, trend)
     elif isinstance(trend, Waits):
         _waits(figure.add_subplot(), trend)
+    elif isinstance(trend, Course):
+        _course(figure.add_subplot(), trend)
     else:
         _layers(figure.add_subplot(), trend)
 
@@ -154,6 +166,20 @@ def _layers(axes: Any, trend: Layers) -> None:
     bare(axes)
     axes.legend(frameon=False, fontsize=9, labelcolor=INK, loc="upper left", reverse=True,
                 bbox_to_anchor=(1.01, 1), borderaxespad=0)  # fmt: skip
+
+
+def _course(axes: Any, trend: Course) -> None:
+    times = [dates.moment(at) for at, _ in trend.points]
+    scores = [score for _, score in trend.points]
+    axes.plot(times, scores, color=COLOURS[0], linewidth=1.8, marker="o", markersize=4,
+              clip_on=False)  # fmt: skip
+    for place in {0, len(scores) - 1}:
+        axes.annotate(f"{scores[place]:.0f}", (times[place], scores[place]), color=INK,
+                      xytext=(0, 7), textcoords="offset points", ha="center")  # fmt: skip
+    axes.set_ylim(0, 104)
+    axes.set_ylabel("score", color=QUIET)
+    _days(axes)
+    bare(axes)
 
 
 def _counts(axes: Any) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import asdict
 from typing import Any
 
 from jovial_atlas.findings.entry import Severity
@@ -96,5 +95,10 @@ def site_as_json(site: SiteReview, change: Any) -> dict[str, Any]:
             }
             for one in site.marks
         ],
-        "moved": asdict(change) if change is not None else None,
+        "moved": _moved(change) if change is not None else None,
     }  # fmt: skip
+
+
+def _moved(change: Any) -> dict[str, Any]:
+    names = ("since", "before", "points", "said", "why")
+    return {name: getattr(change, name) for name in names}

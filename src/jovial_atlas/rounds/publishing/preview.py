@@ -86,7 +86,7 @@ def draw(pages: pl.DataFrame, survey: LastSurvey, path: Path) -> int:
         message = f"{pages.height:,} pages are chosen; at most {MOST} are drawn together."
         raise AtlasError(f"{message} Narrow them with --match, --section or --limit.")
     site = survey.site
-    drawn = [_card(one, _octets(page, survey)) for one, page in
+    drawn = [_card(one, shared_octets(page, survey)) for one, page in
              zip(previews(pages, survey), pages_of(pages), strict=True)]  # fmt: skip
     if path.suffix.lower() == ".png":
         write_whole(path, cards.draw(drawn))
@@ -96,7 +96,7 @@ def draw(pages: pl.DataFrame, survey: LastSurvey, path: Path) -> int:
     return len(drawn)
 
 
-def _octets(page: Page, survey: LastSurvey) -> bytes | None:
+def shared_octets(page: Page, survey: LastSurvey) -> bytes | None:
     """The picture with which a page is shared; None where its file is not here."""
     section = survey.heads.section.get(page.section)
     films = survey.films.get(page.loc, ())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from jovial_atlas.engines.published import PAGES
@@ -59,7 +59,7 @@ def known_pages(
         raise AtlasError(f"No page of a section {section!r} is listed; there are: {names}.")
     locs = [loc for loc, of in of_page.items() if not section or of == section]
     wanted = WHICH[which]
-    found = [one for engine in engines for one in _known(engine, ledger, locs, of_page)]
+    found = [one for engine in engines for one in pages_known_to(engine, ledger, locs, of_page)]
     return [one for one in found if wanted(one)]
 
 
@@ -84,12 +84,14 @@ def asked_pages(
             troubles.append(str(error))
         ledger.note_pages(engine.name, reports)
     of_page = public.sections
-    return [one for engine in engines for one in _known(engine, ledger, locs, of_page)], troubles
+    known = [one for engine in engines for one in pages_known_to(engine, ledger, locs, of_page)]
+    return known, troubles
 
 
-def _known(
-    engine: Engine, ledger: Ledger, locs: Sequence[str], of_page: Mapping[str, str]
+def pages_known_to(
+    engine: Engine, ledger: Ledger, locs: Iterable[str], of_page: Mapping[str, str]
 ) -> list[KnownPage]:
+    """What an engine knows of each of these addresses; `of_page` has their sections."""
     heard = ledger.heard(engine.name, PAGES)
     reports = ledger.pages(engine.name)
     visits = {one.loc: one for one in ledger.visits(engine.name)}

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import closing
 from dataclasses import dataclass
 from datetime import datetime
 
+from jovial_atlas.records import SiteReviewed
 from jovial_atlas.review.whole_site import SiteReview, moved
 from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.rounds.state.ledger import open_ledger
@@ -18,13 +20,15 @@ _POINT = 0.05
 @dataclass(frozen=True, slots=True)
 class ScoreChange:
     """What a site's score did since the review before the last that said something else: the time
-    of that, the score then, points, a sentence, and what changed it most, in words."""
+    of that, the score then, points, a sentence, and what changed it most, in words; and all
+    reviews before this one."""
 
     since: str
     before: float
     points: float
     said: str
     why: Sequence[str]
+    earlier: Sequence[SiteReviewed] = ()
 
 
 def what_moved(
@@ -35,11 +39,11 @@ def what_moved(
     AtlasError."""
     if now.score is None:
         return None
-    ledger = open_ledger(site, lambda: at, environment)
     survey = last_survey(site, at).at
     marks = {one.code: (one.good, one.better, one.short) for one in now.marks}
-    ledger.note_review(survey, now.score, now.pages, marks)
-    *earlier, _ = ledger.reviews()
+    with closing(open_ledger(site, lambda: at, environment)) as ledger:
+        ledger.note_review(survey, now.score, now.pages, marks)
+        *earlier, _ = ledger.reviews()
     if not earlier:
         return None
     last = earlier[-1]
@@ -53,4 +57,4 @@ def what_moved(
     why = [
         f"{code} is good on {after:.0%}, was {before:.0%}" for code, before, after in found.marks
     ]
-    return ScoreChange(last.at, last.score, found.points, said, why)
+    return ScoreChange(last.at, last.score, found.points, said, why, earlier)
