@@ -198,7 +198,7 @@ def test_the_whole_site_has_a_score_and_tells_what_moved(site):
     assert run_command("--site", "atlas.toml", "review", "--whole", cwd=site).code == 0
     assert run_command("report", cwd=site).code == 0
     shown = (site / "report.html").read_text()
-    assert f"Review: {again['score']:.0f} of 100" in shown
+    assert f"{again['score']:.0f}</span> of 100" in shown
     assert "Pages with most to gain" in shown
     for arguments, told in (
         (("--site", "--mark", "title-own"), "choose none"), (("--mark", "title-om"), "title-own"),

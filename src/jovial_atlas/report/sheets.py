@@ -98,7 +98,7 @@ class SheetSet:
 
 
 @dataclass(frozen=True, slots=True)
-class Layer:
+class DataLayer:
     """One layer: its name, what it is in words, and its data as text."""
 
     name: str
@@ -110,16 +110,16 @@ class Layer:
 _STATES = {"good": 0, "better": 1, "short": 2, "exempt": 3}
 
 
-def packed_layers(sheets: SheetSet, room: int) -> tuple[list[Layer], list[str]]:
+def packed_layers(sheets: SheetSet, room: int) -> tuple[list[DataLayer], list[str]]:
     """The layers that fit into so many bytes, the first always, and what the others are."""
-    layers: list[Layer] = []
+    layers: list[DataLayer] = []
     left_out: list[str] = []
     for name, what, data in _layers(sheets):
         text = base64.b64encode(zlib.compress(orjson.dumps(data), 9)).decode()
         if layers and len(text) > room:
             left_out.append(what)
             continue
-        layers.append(Layer(name, what, text))
+        layers.append(DataLayer(name, what, text))
         room -= len(text)
     return layers, left_out
 
