@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import lru_cache
+from operator import mul
 
 #: Algorithms of Snowball by language.
 _ALGORITHMS = {
@@ -22,7 +23,13 @@ _ALGORITHMS = {
     "sv": "swedish", "ta": "tamil", "tr": "turkish", "yi": "yiddish",
 }  # fmt: skip
 _WORD = re.compile(r"\w+")
-_LETTERS_ALONE = re.compile(r"[^\W\d_][^\W\d_'’-]*")
+_LETTERS_ALONE = re.compile(r"[^\W\d_]+")
+#: What is neither ASCII nor one of the spaces, dashes, quotes and signs that stand between words.
+_BEYOND = re.compile(
+    r"[^\x00-\x7f\xa0-\xa9\xab-\xb1\xb4\xb6-\xb8\xbb\xbf\xd7\xf7\u2010-\u203a]"
+)
+#: ASCII with nothing left but letters, which parts words in a fraction of the time.
+_ASCII_LETTERS = "".join(one if one.isalpha() else " " for one in map(chr, range(128)))
 #: Letters of languages that write no spaces between words: what is said is compared as it stands.
 _UNSPACED = re.compile("[\u3040-\u30ff\u3400-\u9fff\u0e00-\u0e7f]")
 #: Words that bind others together: a phrase stands in a text without them too.
@@ -34,13 +41,21 @@ _BINDING = frozenset(
     het een van te met voor op uit naar s l d qu""".split()  # noqa: SIM905
 )
 #: What ends a sentence, with the quotes and brackets that close behind it.
-_END = re.compile(r"(?<=[.!?…。！？])[\"')\]»”’]*(?:\s+|(?<=[。！？])|\Z)")
+_END = re.compile(r"[.!?…。！？][\"')\]»”’]*(?:\s+|(?<=[。！？])|\Z)")
+#: The same for paragraphs that have no other signs, in a fraction of the time.
+_PLAIN_END = re.compile(r"[.!?][\"')\]»”’]*(?:\s+|\Z)")
+_OTHER_ENDS = "…。！？"
 #: Short forms whose full stop ends none, none longer than that.
 _SHORT = 10
+_FORMS = """e.g i.e cf vs etc ca approx nr vol pp fig eq sec st mr mrs ms dr prof inc ltd jr sr
+    z.b z.~b d.h d.~h u.a u.~a z bzw usw evtl ggf vgl bspw abs art str tel p p.ex p.~ex mme mlle pág
+    sra dra ej sig dott pag ecc es bijv enz o.a dhr mevr blz""".split()  # noqa: SIM905
+#: With its full stop, a word of as many letters is longer than any of them.
+_LONGER = max(map(len, _FORMS)) + 2
+#: What a short form ends on, in small letters; a tilde is any space.
+_SHORT_ENDS = tuple(f"{form.partition('~')[2] or form}." for form in [*_FORMS, "no"])
 _SHORT_FORMS = re.compile(
-    r"\b(?:[A-ZÀ-Þ]|(?i:e\.g|i\.e|cf|vs|etc|ca|approx|nr|vol|pp|fig|eq|sec|st|mr|mrs|ms|dr|prof|inc"
-    r"|ltd|jr|sr|z\.\s?b|d\.\s?h|u\.\s?a|z|bzw|usw|evtl|ggf|vgl|bspw|abs|art|str|tel|p|p\.\s?ex"
-    r"|mme|mlle|pág|sra|dra|ej|sig|dott|pag|ecc|es|bijv|enz|o\.a|dhr|mevr|blz)|No)\.\Z"
+    rf"\b(?:[A-ZÀ-Þ]|(?i:{'|'.join(map(re.escape, _FORMS))})|No)\.\Z".replace(re.escape("~"), r"\s")
 )
 #: Languages that write ordinal numbers with a full stop.
 _ORDINALS = re.compile(r"\b\d{1,2}\.\Z")
@@ -65,11 +80,18 @@ def word_count(text: str) -> int:
     return count if text.isascii() else count + len(_UNSPACED.findall(text)) // 2
 
 
+def count_on_line(text: str) -> int:
+    """As `word_count`, of a text whose words stand one space apart, and with none around it."""
+    return text.count(" ") + bool(text) if text.isascii() else word_count(text)
+
+
 _LATIN = re.compile("[A-Za-zÀ-ɏḀ-ỿ]")
 
 
 def is_latin(text: str) -> bool:
     """Whether most letters of a text are Latin."""
+    if text.isascii():
+        return True
     letters = sum(map(str.isalpha, text))
     return 2 * len(_LATIN.findall(text)) > letters
 
@@ -79,13 +101,32 @@ def sentences_of(paragraph: str, language: str = "") -> list[str]:
     numbered = primary(language) in _WITH_ORDINALS
     found: list[str] = []
     begun = ""
-    for piece in _END.split(paragraph):
+    for piece in _pieces(paragraph):
         begun = f"{begun} {piece}".strip() if begun else piece.strip()
         end = begun[-_SHORT:]
-        if begun and not (_SHORT_FORMS.search(end) or (numbered and _ORDINALS.search(end))):
+        if begun and not (_is_short_form(end) or (numbered and _ORDINALS.search(end))):
             found.append(begun)
             begun = ""
     return [*found, begun] if begun else found
+
+
+def _pieces(paragraph: str) -> Iterator[str]:
+    """A paragraph cut behind whatever may end a sentence."""
+    plain = paragraph.isascii() or not any(one in paragraph for one in _OTHER_ENDS)
+    start = 0
+    for end in (_PLAIN_END if plain else _END).finditer(paragraph):
+        yield paragraph[start : end.start() + 1]
+        start = end.end()
+    yield paragraph[start:]
+
+
+def _is_short_form(end: str) -> bool:
+    """Whether a text that ends so ends on a short form."""
+    if end[-_LONGER:-1].isalpha() and len(end) >= _LONGER:
+        return False
+    if not end.lower().endswith(_SHORT_ENDS) and not end[-2:-1].isupper():
+        return False
+    return _SHORT_FORMS.search(end) is not None
 
 
 @lru_cache(maxsize=16)
@@ -126,6 +167,41 @@ def stems_of_phrase(phrase: str, language: str) -> tuple[str, ...]:
     said = words_in(phrase)
     telling = [word for word in said if word.lower() not in _BINDING] or said
     return tuple(map(stemmer(primary(language)), telling))
+
+
+#: Words that nearly every sentence of a language has, and that its neighbours do not have.
+_COMMON = {
+    language: frozenset(said.split())
+    for language, said in {
+        "de": "der die das und nicht mit den dem des von zu ist sind auf für ein eine einen einer "
+              "im auch sich wird werden oder aus bei nach wie",
+        "en": "the and of to is are with for that this from by you your was has have can not which "
+              "when an be it its their if",
+        "es": "el los las del una con para por y como más este esta son sus pero ser muy",
+        "fr": "les des et est une dans pour pas sur du au aux avec qui ce cette ces son ses sont "
+              "par plus ou nous vous",
+        "it": "il lo gli di che è della dei delle nel nella sono per con una alla dal questo anche "
+              "più",
+        "nl": "het een van niet met zijn voor op aan ook naar bij deze wordt worden uit dat "
+              "er maar",
+    }.items()
+}  # fmt: skip
+#: So many of them, and that part of all words, tell a language; not so many of another's.
+_TELLING, _TELLING_PART = 3, 0.12
+
+
+def is_plainly_in(text: str, language: str) -> bool:
+    """Whether a text is in a language without a doubt, by its commonest words. Of a language that
+    is not known here, and of few words, that cannot be told."""
+    known = _COMMON.get(primary(language))
+    if known is None:
+        return False
+    words = text.lower().split()
+    said = len(known.intersection(words))
+    if said < _TELLING or sum(map(known.__contains__, words)) < _TELLING_PART * len(words):
+        return False
+    others = (some for some in _COMMON.values() if some is not known)
+    return all(2 * len(some.intersection(words)) <= said for some in others)
 
 
 #: So many words people search for together, mostly.
@@ -190,6 +266,20 @@ def says(phrase: str, text: str | None, language: str) -> bool:
     return bool(text) and set(wanted).issubset(there)
 
 
+#: Words that begin with so many of the same letters are taken for parts of speech of one word.
+_SAME_BEGINNING = 5
+
+
+def shares_words(one: str, other: str, language: str) -> bool:
+    """Whether two short texts have a word in common that tells something, in any form, or as
+    another part of speech: "restoring" and "restoration"."""
+    here, there = stems_of_phrase(one, language), stems_of_phrase(other, language)
+    if not set(here).isdisjoint(there):
+        return True
+    beginnings = {stem[:_SAME_BEGINNING] for stem in there if len(stem) >= _SAME_BEGINNING}
+    return any(stem[:_SAME_BEGINNING] in beginnings for stem in here)
+
+
 @lru_cache(maxsize=16)
 def _hyphens(language: str) -> Callable[[str], int] | None:
     import pyphen
@@ -200,7 +290,7 @@ def _hyphens(language: str) -> Callable[[str], int] | None:
         return None
     # Syllables of one letter are none where words may be parted, but they are syllables.
     patterns = pyphen.Pyphen(lang=known, left=1, right=1)
-    return lru_cache(maxsize=100_000)(lambda word: len(patterns.positions(word)) + 1)
+    return lru_cache(maxsize=100_000)(lambda word: len(patterns.positions(word.lower())) + 1)
 
 
 def syllables_of(words: Iterable[str], language: str) -> int:
@@ -209,9 +299,14 @@ def syllables_of(words: Iterable[str], language: str) -> int:
     count = _hyphens(primary(language))
     if count is None:
         return 0
-    return sum(times * count(word.lower()) for word, times in Counter(words).items())
+    counted = Counter(words)
+    return sum(map(mul, counted.values(), map(count, counted)))
 
 
 def spoken_words(text: str) -> list[str]:
     """The words of a text that have letters only: what formulas of reading count."""
-    return _LETTERS_ALONE.findall(text)
+    if text.isascii():
+        return text.translate(_ASCII_LETTERS).split()
+    if _BEYOND.search(text):
+        return _LETTERS_ALONE.findall(text)
+    return text.encode("ascii", "replace").decode().translate(_ASCII_LETTERS).split()

@@ -4,12 +4,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovial_atlas.review.reading import TextLengths, ease, formula_of, lengths_of
+from jovial_atlas.review.reading import FORMULAS, TextLengths, ease, formula_of, lengths_of
 from jovial_atlas.words import (
+    is_plainly_in,
     occurrences,
     proposed_phrase,
     says,
     sentences_of,
+    shares_words,
     stems_in,
     syllables_of,
 )
@@ -124,3 +126,56 @@ def test_plain_words_read_more_easily_than_long_ones():
 )  # fmt: skip
 def test_a_heading_proposes_what_a_page_could_be_found_for(heading, phrase):
     assert proposed_phrase(heading, ("Marrowfen", "")) == phrase
+
+
+PLAIN = {
+    "en": "The hides are open to all visitors, and dogs can stay with you on the dyke.",
+    "de": "Die Hütten am Ufer sind für alle offen, und Hunde bleiben an der Leine.",
+    "fr": "Les affûts sont ouverts à tous les visiteurs, et les chiens restent avec vous.",
+    "es": "Los observatorios están abiertos para todos y los perros son bienvenidos con correa.",
+    "it": "Gli osservatori sono aperti a tutti e i cani della riserva restano con il padrone.",
+    "nl": "De hutten zijn open voor het publiek en honden blijven aan de lijn van het baasje.",
+}
+
+
+def test_a_text_is_plainly_in_one_language_at_most():
+    for language, text in PLAIN.items():
+        assert [one for one in PLAIN if is_plainly_in(text, one)] == [language]
+        assert not is_plainly_in(text, "pl")
+    assert not is_plainly_in(f"{PLAIN['en']} {PLAIN['de']}", "en"), "half of it is not"
+    assert not is_plainly_in("Heron, otter, bittern, harrier, crane, bearded tit, reed, sedge", "en")
+
+
+@pytest.mark.parametrize(
+    ("language", "one", "other", "shares"),
+    [
+        ("en", "Restoring the fen", "Fen restoration and its cost", True),
+        ("en", "Reclustering", "recluster a table", True),
+        ("en", "The hides", "The otters", False),
+        ("de", "Wiederherstellung", "Moore wiederherstellen", True),
+        ("es", "Restauración de la laguna", "Cómo restaurar humedales", True),
+        ("en", "Otters", "Herons", False),
+    ],
+)
+def test_a_title_says_what_a_heading_says_in_another_part_of_speech(language, one, other, shares):
+    assert shares_words(one, other, language) is shares
+
+
+#: Examples that are told everywhere with Flesch's formula: words, sentences, syllables, ease.
+@pytest.mark.parametrize(
+    ("text", "counts", "value"),
+    [
+        ("The cat sat on the mat.", (6, 1, 6), 116),
+        ("This sentence, taken as a reading passage unto itself, is being used to prove a point.",
+         (16, 1, 23), 69),
+        ("The Australian platypus is seemingly a hybrid of a mammal and reptilian creature.",
+         (13, 1, 24), 37),
+    ],
+)  # fmt: skip
+def test_the_published_examples_of_reading_ease(text, counts, value):
+    words, sentences, syllables = counts
+    exact = TextLengths(words=words, sentences=sentences, syllables=syllables)
+    assert round(FORMULAS["en"].value(exact)) == value
+    counted, _ = lengths_of([text], "en")
+    assert (counted.words, counted.sentences) == (words, sentences)
+    assert abs(counted.syllables - syllables) <= 1 + syllables // 10, "by patterns, a few per cent"

@@ -18,7 +18,7 @@ from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Section
 from jovial_atlas.sitefile.heads import Lengths
-from jovial_atlas.words import says
+from jovial_atlas.words import is_plainly_in, says
 
 #: Texts of fewer words do not tell their language; nor does a guess that is less sure than this.
 _WORDS, _SURE = 10, 0.97
@@ -142,7 +142,8 @@ def check_languages(texts: Sequence[PublishedTexts], site: SiteFile) -> Iterator
         text = ". ".join(
             part for part in (published.title.value, published.description.value) if part
         )
-        if len(text.split()) < _WORDS:
+        # What is plain needs no model, which takes a second to load.
+        if len(text.split()) < _WORDS or is_plainly_in(text, declared):
             continue
         language, sure = _identifier().classify(text)
         alike = any({language, declared} <= group for group in _ALIKE)

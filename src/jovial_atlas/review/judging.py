@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
+from functools import lru_cache
 
 from jovial_atlas.findings.marks import MARKS, MarkState
 from jovial_atlas.review import judging_content, judging_text
@@ -28,6 +29,14 @@ _JUDGES: tuple[Callable[[ReviewedPage, _Limits], Iterator[tuple[str, Said]]], ..
 )
 
 
+@lru_cache(maxsize=256)
+def _limits_of(settings: tuple[tuple[str, MarkSetting], ...]) -> _Limits:
+    """The limits of all marks where a site says this of some: the same for all pages of a section.
+    """
+    said = dict(settings)
+    return {code: said.get(code, AS_IT_IS).limits_of(mark) for code, mark in MARKS.items()}
+
+
 def judge_page(
     page: ReviewedPage,
     settings: Mapping[str, MarkSetting] | None = None,
@@ -36,7 +45,7 @@ def judge_page(
     """Judge a page. `settings` has what its site says of marks, `exempt` the marks that do not
     count for this page, with the owner's reasons."""
     settings, exempt = settings or {}, exempt or {}
-    limits = {code: settings.get(code, AS_IT_IS).limits_of(mark) for code, mark in MARKS.items()}
+    limits = _limits_of(tuple(settings.items()))
     marks = []
     for judge in _JUDGES:
         for code, said in judge(page, limits):

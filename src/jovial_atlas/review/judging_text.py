@@ -14,7 +14,7 @@ from jovial_atlas.review.measures import PageMeasures
 from jovial_atlas.review.reading import LEAST_WORDS, ease, formula_of
 from jovial_atlas.review.reviewed import ReviewedPage
 from jovial_atlas.review.verdict import Said, good_if, some
-from jovial_atlas.words import says, word_count
+from jovial_atlas.words import says, shares_words, word_count
 
 _Limits = Mapping[str, Mapping[str, float]]
 _Marks = Iterator[tuple[str, Said]]
@@ -132,16 +132,9 @@ def _judge_title(page: ReviewedPage) -> _Marks:
     if only_site:
         yield "title-says", Said(MarkState.SHORT, f"only {title!r}", "what the page is about")
     elif page.heading and not page.is_home:
-        alike = _alike(page.heading, title, page.language)
+        alike = shares_words(page.heading, title, page.language)
         told = f"title {title[:_QUOTED]!r}, heading {page.heading[:_QUOTED]!r}"
-        yield "title-says", good_if(alike > 0, told, "what the heading says", nearly=True)
-
-
-def _alike(heading: str, title: str, language: str) -> int:
-    """How many words of the heading the title says, in any form."""
-    return sum(
-        says(word, title, language) for word in heading.split() if any(map(str.isalnum, word))
-    )
+        yield "title-says", good_if(alike, told, "what the heading says", nearly=True)
 
 
 def _judge_description(page: ReviewedPage) -> _Marks:

@@ -18,7 +18,14 @@ from jovial_atlas import addresses
 from jovial_atlas.review.reading import TextLengths, lengths_of
 from jovial_atlas.sources.html_page.context import References
 from jovial_atlas.sources.html_page.outline import Outline, attribute, outline, text
-from jovial_atlas.words import occurrences, primary, stems_like, stems_of_phrase, word_count
+from jovial_atlas.words import (
+    count_on_line,
+    occurrences,
+    primary,
+    stems_like,
+    stems_of_phrase,
+    word_count,
+)
 
 #: Changes with what is measured, and how: measures of another form are taken anew.
 MEASURED_FORM = "4"
@@ -125,7 +132,7 @@ def measures_of(data: bytes, loc: str, language: str, phrases: Sequence[str]) ->
     return PageMeasures(
         words=word_count(whole), main_headings=main_headings, headings=headings,
         longest_stretch=_longest_stretch(main), first=_first(paragraphs),
-        paragraphs=list(map(word_count, paragraphs)),
+        paragraphs=list(map(count_on_line, paragraphs)),
         sentences=[count for count, _ in sentences],
         longest=[said for _, said in nlargest(_MOST_SENTENCES, sentences, key=_length)],
         lengths=lengths, lists=len(main.css("ul, ol, dl")), lists_unmarked=_like_lists(paragraphs),

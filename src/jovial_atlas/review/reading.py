@@ -11,12 +11,12 @@ from dataclasses import dataclass
 from msgspec import Struct
 
 from jovial_atlas.words import (
+    count_on_line,
     is_latin,
     primary,
     sentences_of,
     spoken_words,
     syllables_of,
-    word_count,
 )
 
 #: A formula says nothing of fewer words.
@@ -91,23 +91,28 @@ _ENOUGH = 2_000
 def lengths_of(
     paragraphs: Iterable[str], language: str
 ) -> tuple[TextLengths, list[tuple[int, str]]]:
-    """What formulas count in some paragraphs, and each sentence with its number of words."""
+    """What formulas count in some paragraphs, each on one line, and each sentence with its number
+    of words."""
     sentences: list[tuple[int, str]] = []
     paragraphs = list(paragraphs)
     whole = "\n".join(paragraphs)
     # Formulas know nothing of texts in other letters.
     words = spoken_words(whole) if is_latin(whole[:_ENOUGH]) else []
     for paragraph in paragraphs:
-        parted = ((word_count(one), one) for one in sentences_of(paragraph, language))
-        sentences += [one for one in parted if any(map(str.isalpha, one[1]))]
+        parted = ((count_on_line(one), one) for one in sentences_of(paragraph, language))
+        sentences += [one for one in parted if one[1][:1].isalpha() or _has_letters(one[1])]
     counts = TextLengths(
         words=len(words),
         sentences=len(sentences),
         syllables=syllables_of(words, language) if formula_of(language).syllables else 0,
-        letters=sum(map(len, words)),
-        long_words=sum(len(word) >= _LONG for word in words),
+        letters=len("".join(words)),
+        long_words=sum(map(_LONG.__le__, map(len, words))),
     )
     return counts, sentences
+
+
+def _has_letters(text: str) -> bool:
+    return any(map(str.isalpha, text))
 
 
 def ease(text: TextLengths, language: str) -> float | None:

@@ -73,8 +73,10 @@ def review_pages(
     neighbours = Neighbours(survey, texts, targets_of(measures.values()))
     about = AboutPages(survey, neighbours, measures, faults, survey.films)
     exempt = exemptions(site)
+    names = {one.page.section for one in texts}
+    of_section = {name: settings_of(site, name) for name in names}
     for one in texts:
-        settings = settings_of(site, one.page.section)
+        settings = of_section[one.page.section]
         yield judge_page(about.page(one), settings, exempt.get(one.page.loc))
     survey.pictures.keep()
 
