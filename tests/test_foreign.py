@@ -50,6 +50,26 @@ def test_only_encodings_of_text_reach_the_codecs(label, codec):
     assert (found or "").replace("windows-", "cp") == (codec or "")
 
 
+CYRILLIC = "<meta charset=utf-8><p>Выдра"
+
+
+@pytest.mark.parametrize(
+    ("page", "said", "text"),
+    [
+        (CYRILLIC.encode("cp1251"), "text/html; charset=windows-1251", CYRILLIC),
+        (CYRILLIC.encode("koi8-r"), 'text/html;Charset = "KOI8-R"', CYRILLIC),
+        (CYRILLIC.encode(), "text/html; charset=windows-1251", CYRILLIC),
+        (CYRILLIC.encode("utf-16"), "text/html; charset=windows-1251", None),
+        (CYRILLIC.encode("cp1251"), "text/html; charset=klingon", None),
+        (CYRILLIC.encode("cp1251"), "text/html", None),
+        (CYRILLIC.encode("cp1251"), "text/html; charset=utf-8", None),
+    ],
+)
+def test_what_a_server_says_of_an_encoding_counts(page, said, text):
+    found = foreign.in_utf8(page, said)
+    assert found == page if text is None else found.decode("utf-8-sig") == text
+
+
 def packed_as(data: bytes) -> bytes:
     return gzip.compress(data, mtime=0)
 

@@ -143,3 +143,25 @@ def codec_of(label: str) -> str | None:
         return codecs.lookup(known.codec_info.name).name
     except LookupError:
         return None
+
+
+_CHARSET = re.compile(r"charset\s*=\s*[\"']?\s*([A-Za-z0-9_.:-]+)", re.I)
+
+
+def in_utf8(page: bytes, content_type: str) -> bytes:
+    """A page that a server sent, in UTF-8 where it came in another encoding by the words of its
+    server, which count for more than the page's own (HTML, "determining the character encoding");
+    a mark of Unicode begins it then. What is UTF-8 already, or begins with a mark, is left as it
+    is, and so is what no known encoding is named for."""
+    said = _CHARSET.search(content_type)
+    encoding = codec_of(said[1].lower()) if said else None
+    if encoding is None or encoding == "utf-8" or page.startswith(_MARKS):
+        return page
+    try:
+        page.decode("utf-8")
+    except UnicodeDecodeError:
+        return codecs.BOM_UTF8 + page.decode(encoding, "replace").encode("utf-8", "replace")
+    return page
+
+
+_MARKS = (codecs.BOM_UTF8, codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)

@@ -11,7 +11,7 @@ import json
 import time
 from collections import deque
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +22,7 @@ from jovial_atlas import addresses, dates
 from jovial_atlas.errors import ContentError, NetworkError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import add_line, move_into_place
+from jovial_atlas.foreign import in_utf8
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.pages.row import CrawlerWordsRow, PageRow
@@ -251,6 +252,9 @@ def _visit(
         return {"row": None, "told": [("fetch-failed", loc, str(error))]}
     if answer.status == 304 and before:
         return {key: value for key, value in before.items() if key != "loc"}
+    said = answer.headers.get("content-type", "")
+    if "html" in said:
+        answer = replace(answer, body=in_utf8(answer.body, said))
     row, faults = _row(answer, crawl, reading, loc)
     if look and row is not None and row["kind"] == "page" and answer.status == 200:
         look(xxhash.xxh3_128_hexdigest(answer.body), answer.body)

@@ -12,6 +12,7 @@ from jovial_atlas.checks.texts import published_texts
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault
 from jovial_atlas.findings.registry import check_of
+from jovial_atlas.foreign import in_utf8
 from jovial_atlas.head.texts import phrase_of, phrases_in
 from jovial_atlas.head.videos import films_of
 from jovial_atlas.pages import schema
@@ -98,7 +99,7 @@ def html_at(loc: str, client: Client) -> bytes:
         raise AtlasError(f"{loc} answers with status {answer.status}{where}.")
     if "html" not in answer.headers.get("content-type", "html"):
         raise AtlasError(f"{loc} is no HTML page ({answer.headers['content-type']}).")
-    return answer.body
+    return in_utf8(answer.body, answer.headers.get("content-type", ""))
 
 
 def _normalised(address: str) -> str:
