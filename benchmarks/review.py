@@ -1,4 +1,5 @@
-"""The first review of real pages against reading them, and the second, of which nothing changed."""
+"""The first review of real pages against reading them, the second, of which nothing changed, and
+the report of them against that."""
 
 from __future__ import annotations
 
@@ -32,3 +33,11 @@ def run(pair: Callable[..., float]) -> None:
                 lambda folder=folder: command(folder, "survey", "--full", "--quiet"),
                 wanted="below 1", runs=3,
             )  # fmt: skip
+            pair(
+                "a report of all that",
+                lambda folder=folder: command(folder, "report", "--quiet"),
+                lambda folder=folder: command(folder, "review", "--quiet", "--site"),
+                wanted="at most 2", runs=3,
+            )  # fmt: skip
+            size = (folder / "report.html").stat().st_size
+            print(f"{'its size':58} {size / 1e6:.2f} MB  wanted: below 2", flush=True)

@@ -123,6 +123,7 @@ def web_page(name: str, address: str) -> None:
             ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run",
              "--disable-background-networking", "--disable-component-update", "--disable-sync",
              f"--user-data-dir={profile}", "--window-size=1280,800", "--hide-scrollbars",
+             "--virtual-time-budget=5000",
              f"--screenshot={SHOTS / name}.png", address],
             check=True, timeout=90, capture_output=True,
         )  # fmt: skip

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -72,7 +72,7 @@ class _Sum:
 
 def site_review(reviews: Iterable[PageReview]) -> SiteReview:
     """The reviews of pages as one. What the marks cost adds up to what the score lacks."""
-    sums: dict[str, _Sum] = {}
+    sums: defaultdict[str, _Sum] = defaultdict(_Sum)
     score = whole = 0.0
     pages = 0
     for one in reviews:
@@ -83,7 +83,7 @@ def site_review(reviews: Iterable[PageReview]) -> SiteReview:
         whole += times
         score += times * one.exact_score
         for mark, cost in one.costs():
-            summed = sums.setdefault(mark.code, _Sum())
+            summed = sums[mark.code]
             summed.states[mark.state] += 1
             summed.cost += times * cost
             counts = summed.sections.setdefault(one.page.section, [0, 0])

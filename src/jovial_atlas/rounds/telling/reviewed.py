@@ -49,12 +49,14 @@ def what_moved(
     last = earlier[-1]
     found = moved(last.score, last.marks, now)
     day = last.at[:10]
+    why = [
+        f"{code} is good on {after:.0%}, was {before:.0%}"
+        for code, before, after in found.marks
+        if f"{after:.0%}" != f"{before:.0%}"
+    ]
     if abs(found.points) < _POINT:
         said = f"As on {day}."
     else:
         more = "more" if found.points > 0 else "fewer"
-        said = f"{abs(found.points):.1f} points {more} than on {day}:"
-    why = [
-        f"{code} is good on {after:.0%}, was {before:.0%}" for code, before, after in found.marks
-    ]
+        said = f"{abs(found.points):.1f} points {more} than on {day}{':' if why else '.'}"
     return ScoreChange(last.at, last.score, found.points, said, why, earlier)

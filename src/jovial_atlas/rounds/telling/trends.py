@@ -35,7 +35,7 @@ def trends(engines: Sequence[Engine], ledger: Ledger) -> Iterator[Trend]:
         if any(len(indexed[name]) > 1 for name in largest):
             yield Lines(
                 f"{short}-sections",
-                f"Submitted and indexed at {engine.name}, by section",
+                f"How much of what was submitted is indexed at {engine.name}?",
                 "What the sitemaps of each section held, and how many of it the engine said are "
                 "indexed, whenever it was asked.",
                 {n: {"submitted": submitted[n], "indexed": indexed[n]} for n in largest},
@@ -59,7 +59,7 @@ def _statuses(engine: Engine, short: str, told: Sequence[SitemapReport]) -> Iter
     if len(times) > 1:
         yield Layers(
             f"{short}-statuses",
-            f"What became of pages at {engine.name}",
+            f"What became of pages at {engine.name}?",
             "Pages of all sitemaps by what the engine said of them.",
             times,
             layers,
@@ -91,7 +91,7 @@ def _waiting(engine: Engine, short: str, ledger: Ledger) -> Iterator[Trend]:
     if curves:
         yield Waits(
             f"{short}-waiting",
-            f"From announcement to visit and index at {engine.name}",
+            f"How long do pages wait at {engine.name} for a visit, and for the index?",
             "The share of announced pages that still waits, by Kaplan and Meier: pages that wait "
             "to this day count as such. Bands are 95 % confidence intervals. Whether a page is "
             "indexed is only seen when the engine is asked.",
