@@ -7,10 +7,8 @@ both by libraries. Of a language that a library does not know, words stay as the
 from __future__ import annotations
 
 import re
-from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import lru_cache
-from operator import mul
 
 #: Algorithms of Snowball by language.
 _ALGORITHMS = {
@@ -280,8 +278,26 @@ def shares_words(one: str, other: str, language: str) -> bool:
     return any(stem[:_SAME_BEGINNING] in beginnings for stem in here)
 
 
+class _Syllables(dict[str, int]):
+    """Words and their syllables, as far as they were counted: texts say the same words over and
+    over, and this is asked for each."""
+
+    def __init__(self, positions: Callable[[str], Sequence[int]]) -> None:
+        super().__init__()
+        self._positions = positions
+
+    def __missing__(self, word: str) -> int:
+        if len(self) > _MOST_WORDS:
+            self.clear()
+        self[word] = count = len(self._positions(word.lower())) + 1
+        return count
+
+
+_MOST_WORDS = 200_000
+
+
 @lru_cache(maxsize=16)
-def _hyphens(language: str) -> Callable[[str], int] | None:
+def _hyphens(language: str) -> _Syllables | None:
     import pyphen
 
     # The British patterns part words by their origin, the American ones by their sound.
@@ -290,17 +306,14 @@ def _hyphens(language: str) -> Callable[[str], int] | None:
         return None
     # Syllables of one letter are none where words may be parted, but they are syllables.
     patterns = pyphen.Pyphen(lang=known, left=1, right=1)
-    return lru_cache(maxsize=100_000)(lambda word: len(patterns.positions(word.lower())) + 1)
+    return _Syllables(patterns.positions)
 
 
 def syllables_of(words: Iterable[str], language: str) -> int:
     """How many syllables words have, by the patterns of their language; 0 where there are none for
     it."""
-    count = _hyphens(primary(language))
-    if count is None:
-        return 0
-    counted = Counter(words)
-    return sum(map(mul, counted.values(), map(count, counted)))
+    known = _hyphens(primary(language))
+    return 0 if known is None else sum(map(known.__getitem__, words))
 
 
 def spoken_words(text: str) -> list[str]:

@@ -27,7 +27,8 @@ _LONG = 7
 
 class TextLengths(Struct, frozen=True):
     """What formulas of reading count in a text: words, sentences, syllables (0 where nobody knows
-    those of its language), letters, and words of more than six letters."""
+    those of its language), letters, and words of more than six letters; 0 for what the formula of
+    its language does not ask."""
 
     words: int = 0
     sentences: int = 0
@@ -38,15 +39,16 @@ class TextLengths(Struct, frozen=True):
 
 @dataclass(frozen=True, slots=True)
 class Formula:
-    """A published formula: who made it, whether a higher value reads easier, and the values from
-    which on (or up to which) a text reads plainly, and hard."""
+    """A published formula: who made it, whether a higher value reads easier, the values from which
+    on (or up to which) a text reads plainly, and hard, and what it counts beside words and
+    sentences."""
 
     name: str
     value: Callable[[TextLengths], float]
     rises: bool
     plain: float
     hard: float
-    syllables: bool = True
+    counts: str = "syllables"
 
 
 def _flesch(
@@ -73,10 +75,10 @@ FORMULAS = {
     "fr": Formula("Kandel and Moles 1958", _flesch(207, 1.015, 73.6), True, 60, 30),
     "es": Formula("Szigriszt Pazos 1993", _flesch(206.835, 1, 62.3), True, 55, 40),
     "nl": Formula("Douma 1960", _flesch(206.84, 0.93, 77), True, 60, 30),
-    "it": Formula("Gulpease 1988", _gulpease, True, 60, 40, syllables=False),
+    "it": Formula("Gulpease 1988", _gulpease, True, 60, 40, "letters"),
 }
 #: For any other language with Latin letters.
-LIX = Formula("LIX, Björnsson 1968", _lix, False, 50, 60, syllables=False)
+LIX = Formula("LIX, Björnsson 1968", _lix, False, 50, 60, "long words")
 
 
 def formula_of(language: str) -> Formula:
@@ -101,12 +103,13 @@ def lengths_of(
     for paragraph in paragraphs:
         parted = ((count_on_line(one), one) for one in sentences_of(paragraph, language))
         sentences += [one for one in parted if one[1][:1].isalpha() or _has_letters(one[1])]
+    asked = formula_of(language).counts
     counts = TextLengths(
         words=len(words),
         sentences=len(sentences),
-        syllables=syllables_of(words, language) if formula_of(language).syllables else 0,
-        letters=len("".join(words)),
-        long_words=sum(map(_LONG.__le__, map(len, words))),
+        syllables=syllables_of(words, language) if asked == "syllables" else 0,
+        letters=len("".join(words)) if asked == "letters" else 0,
+        long_words=sum(map(_LONG.__le__, map(len, words))) if asked == "long words" else 0,
     )
     return counts, sentences
 
@@ -121,6 +124,6 @@ def ease(text: TextLengths, language: str) -> float | None:
     formula = formula_of(language)
     if text.words < LEAST_WORDS or not text.sentences:
         return None
-    if formula.syllables and not text.syllables:
+    if formula.counts == "syllables" and not text.syllables:
         return None
     return formula.value(text)

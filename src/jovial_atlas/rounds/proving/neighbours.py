@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 
 import polars as pl
@@ -31,7 +31,7 @@ class Neighbours:
 
     survey: LastSurvey
     texts: Sequence[PublishedTexts]
-    targets: Collection[str] = field(default=frozenset())
+    targets: Collection[str] | None = None
 
     @cached_property
     def _every(self) -> Sequence[PublishedTexts]:
@@ -107,10 +107,15 @@ class Neighbours:
             if len(some) >= _FEW
         }
 
+    @property
+    def _linked(self) -> pl.Expr:
+        """Whether a page is linked to."""
+        return pl.lit(True) if self.targets is None else _among("loc", self.targets)
+
     @cached_property
     def dead(self) -> dict[str, str]:
         """Target that is a page, and no good one → why."""
-        gone = self.survey.decided_where(_among("loc", self.targets)).filter(~pl.col("listed"))
+        gone = self.survey.decided_where(self._linked).filter(~pl.col("listed"))
         other = pl.col("canonical").ne_missing(pl.col("loc")) & pl.col("canonical").is_not_null()
         why = (
             pl.when(pl.col("redirect").is_not_null() | pl.col("send_to").is_not_null())
@@ -128,7 +133,7 @@ class Neighbours:
     @cached_property
     def known(self) -> frozenset[str]:
         """The targets that are pages of the survey."""
-        found = self.survey.pages.select("loc").filter(_among("loc", self.targets))
+        found = self.survey.pages.select("loc").filter(self._linked)
         return frozenset(found.collect(engine="streaming")["loc"])
 
 

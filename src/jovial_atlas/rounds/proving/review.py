@@ -68,16 +68,18 @@ def review_pages(
         # Checked while workers measure.
         if findings is None and survey.count <= _MOST:
             findings = check_site(site, now).findings
-        measures = measuring.results()
-    faults = None if findings is None else _faults_by_page(findings, texts)
-    neighbours = Neighbours(survey, texts, targets_of(measures.values()))
-    about = AboutPages(survey, neighbours, measures, faults, survey.films)
-    exempt = exemptions(site)
-    names = {one.page.section for one in texts}
-    of_section = {name: settings_of(site, name) for name in names}
-    for one in texts:
-        settings = of_section[one.page.section]
-        yield judge_page(about.page(one), settings, exempt.get(one.page.loc))
+        faults = None if findings is None else _faults_by_page(findings, texts)
+        # Of a large site only what is linked to is looked up, and that has to be known first.
+        targets = None if survey.is_held else targets_of(measuring.all().values())
+        neighbours = Neighbours(survey, texts, targets)
+        about = AboutPages(survey, neighbours, measuring.of, faults, survey.films)
+        exempt = exemptions(site)
+        names = {one.page.section for one in texts}
+        of_section = {name: settings_of(site, name) for name in names}
+        for one in texts:
+            settings = of_section[one.page.section]
+            yield judge_page(about.page(one), settings, exempt.get(one.page.loc))
+        measuring.keep()
     survey.pictures.keep()
 
 
@@ -129,12 +131,12 @@ _JUDGED_HERE = frozenset({"phrase-absent", "title-site-name"}) | {
 
 @dataclass(frozen=True)
 class AboutPages:
-    """All that is known of the pages that are reviewed: by address what was measured, what is
-    wrong with each, its films."""
+    """All that is known of the pages that are reviewed: what was measured on the one at an address,
+    by address what is wrong with each, and its films."""
 
     survey: LastSurvey
     neighbours: Neighbours
-    measures: Mapping[str, PageMeasures]
+    measures: Callable[[str], PageMeasures | None]
     faults: Mapping[str, Sequence[KnownFault]] | None
     films: Mapping[str, Sequence[Film]]
 
@@ -154,7 +156,7 @@ class AboutPages:
         """A page, ready to be judged."""
         page, near, site = one.page, self.neighbours, self.survey.site
         model, lengths = site.model, site.model.lengths
-        measures = self.measures.get(page.loc)
+        measures = self.measures(page.loc)
         phrases = tuple(phrases_in(phrase_of(page, self.survey.heads)))
         names = (model.site.name, model.site.short_name)
         has_links = bool(self.survey.filled & {"links"})

@@ -151,7 +151,7 @@ def _review_row(
     known = [KnownFault(one.code, str(check_of(one.code).severity), one.message) for one in faults]
     measures = measures_of(html, page.loc, language, phrases)
     about = AboutPages(
-        survey, Neighbours(survey, [texts], targets_of([measures])), {page.loc: measures},
+        survey, Neighbours(survey, [texts], targets_of([measures])), {page.loc: measures}.get,
         {page.loc: known}, films_of([page], survey.heads, dates.write(now)),
     )  # fmt: skip
     settings = settings_of(site, page.section)

@@ -3,7 +3,7 @@ a page that did not change is not measured again."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
 import msgspec
@@ -23,8 +23,8 @@ _SCHEMA = {"loc": pl.String, "key": pl.String, "measures": pl.Binary}
 
 
 class Measuring:
-    """Measuring pages while something else is done; `close` ends its workers. What is known already
-    is taken from where it was kept."""
+    """Measuring pages, in their order, while something else is done; `close` ends its workers. What
+    is known already is taken from where it was kept."""
 
     def __init__(
         self, site: SiteFile, pages: Sequence[PageToMeasure], workers: int | None = None
@@ -33,34 +33,51 @@ class Measuring:
         self._before = _kept_before(self._path)
         known = _known(self._before, pages)
         self._found = {one.loc: had for one in pages if (had := known.get((one.loc, one.key)))}
-        self._fresh = [one for one in pages if one.loc not in self._found]
-        self._chunks = [
-            self._fresh[start : start + _CHUNK] for start in range(0, len(self._fresh), _CHUNK)
-        ]
+        fresh = [one for one in pages if one.loc not in self._found]
+        #: Page that is measured now → what its measures rest on.
+        self._keys = {one.loc: one.key for one in fresh}
+        self._rows: list[tuple[str, str, bytes]] = []
+        self._chunks = [fresh[start : start + _CHUNK] for start in range(0, len(fresh), _CHUNK)]
+        self._taken = 0
         self._pool = WorkerPool(workers)
-        self._futures = self._pool.submit(measure_files, self._chunks, many=len(self._fresh))
+        self._futures = self._pool.submit(measure_files, self._chunks, many=len(fresh))
 
     def close(self) -> None:
         """End the workers."""
         self._pool.close()
 
-    def results(self) -> dict[str, PageMeasures]:
-        """The measures of pages by address; those of a file that cannot be read are left out. What
-        was measured is kept. Raises OutputError."""
-        keys = {one.loc: one.key for one in self._fresh}
-        rows = []
-        for loc, packed in self._measured():
-            self._found[loc] = msgspec.msgpack.decode(packed, type=PageMeasures)
-            rows.append((loc, keys[loc], packed))
-        _keep(self._path, self._before, [row for row in rows if row[1]])
+    def of(self, loc: str) -> PageMeasures | None:
+        """The measures of a page, once they are there; None where its file cannot be read."""
+        while loc in self._keys and loc not in self._found and self._take_next():
+            pass
+        return self._found.get(loc)
+
+    def all(self) -> dict[str, PageMeasures]:
+        """The measures of all pages by address, once they are there."""
+        while self._take_next():
+            pass
         return self._found
 
-    def _measured(self) -> Iterator[tuple[str, bytes]]:
-        if not self._futures:
-            for chunk in self._chunks:
-                yield from measure_files(chunk)
-        for future in self._futures:
-            yield from future.result()
+    def keep(self) -> None:
+        """Keep what was measured. Raises OutputError."""
+        self.all()
+        _keep(self._path, self._before, self._rows)
+
+    def _take_next(self) -> bool:
+        """Take what comes next; False where all has come."""
+        if self._taken == len(self._chunks):
+            return False
+        number, self._taken = self._taken, self._taken + 1
+        measured = (
+            self._futures[number].result()
+            if self._futures
+            else measure_files(self._chunks[number])
+        )
+        for loc, packed in measured:
+            self._found[loc] = msgspec.msgpack.decode(packed, type=PageMeasures)
+            if key := self._keys[loc]:
+                self._rows.append((loc, key, packed))
+        return True
 
 
 def _kept_before(path: Path) -> pl.DataFrame | None:
