@@ -368,3 +368,22 @@ def test_drafts_future_pages_and_broken_front_matter_are_told_apart(
     found, told = survey('kind = "markdown"\npath = "notes"')
     assert [row["kind"] for path, row in found.items() if path == "/x/"] == ([kind] if kind else [])
     assert told == faults
+
+
+def test_links_between_files_of_markdown_lead_to_their_pages(survey, tmp_path):
+    notes = tmp_path / "notes"
+    (notes / "birds").mkdir(parents=True)
+    (notes / "index.md").write_text("# Home\n[a](birds/heron.md) [b](/birds/otter.md#tracks) [c](no.md)\n")
+    (notes / "birds/heron.md").write_text(
+        "# Heron\n[d](./otter.md) [e](../index.md \"Home\") [f](https://x.example/y.md) [g](sub%20mit.md)\n"
+        "![h](otter.md)\n\n`[i](otter.md)`\n"
+    )
+    (notes / "birds/otter.md").write_text("---\npermalink: /mammals/otter/\n---\n# Otter\n[j](../../../etc/x.md)\n")
+    (notes / "birds/sub mit.md").write_text("# Sub\n[broken front](bad.md)\n")
+    (notes / "birds/bad.md").write_text("---\n: [\n---\nx\n")
+    found, _ = survey('kind = "markdown"\npath = "notes"')
+    links = {path: sorted(one.removeprefix(URL) for one in row["links"]) for path, row in found.items()}
+    assert links["/"] == ["/birds/heron/", "/mammals/otter/", "/no.md"]
+    assert links["/birds/heron/"] == ["/", "/birds/sub%20mit/", "/mammals/otter/"]
+    assert links["/mammals/otter/"] == ["/etc/x.md"]
+    assert links["/birds/sub%20mit/"] == ["/birds/sub%20mit/bad.md"]

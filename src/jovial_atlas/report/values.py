@@ -97,7 +97,8 @@ class SiteScore:
 @dataclass(frozen=True, slots=True)
 class Report:
     """A whole report. `first` is what must be said before anything else, if anything; `trends` are
-    figures over time; `worst` is shown where the pages themselves cannot be looked up."""
+    figures over time; `worst` is shown where the pages themselves cannot be looked up, and
+    `not_reviewed` says why there is no score, if there is none."""
 
     site: str
     address: str
@@ -113,3 +114,4 @@ class Report:
     trends: Sequence[Trend] = ()
     tables: Sequence[Table] = field(default=())
     sheets: SheetSet | None = None
+    not_reviewed: str = ""

@@ -69,7 +69,7 @@ def judge_links(page: ReviewedPage, limits: _Limits) -> _Marks:
     if page.links_in is not None and not page.is_home:
         least = limits["links-in"]["least"] * (2 if page.important else 1)
         told = f"links from {plural(page.links_in, 'page')}"
-        if page.usual_links_in is not None:
+        if page.usual_links_in:
             told += f"; half of its section has {page.usual_links_in:,.0f} or more"
         fine = page.links_in >= least
         yield "links-in", good_if(fine, told, f"at least {least:g}", nearly=page.links_in > 0)

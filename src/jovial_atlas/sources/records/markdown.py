@@ -12,8 +12,10 @@ import tomllib
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from datetime import date, datetime
+from os.path import normpath
 from pathlib import Path
 from typing import Any
+from urllib.parse import unquote
 
 import polars as pl
 import xxhash
@@ -64,11 +66,11 @@ def read_markdown(
     before = KeptDates(dated, by_content="fingerprint" in reading.trust)
     files, faults = page_files(replace(folder, endings=MARKDOWN_ENDINGS, documents=()))
     yield Batch(faults=faults)
-    renderer = _renderer()
+    render = _Rendering(how)
     rows: list[PageRow] = []
     unread: list[Fault] = []
     for file in files:
-        row, wrong = _read(file, how, reading, renderer)
+        row, wrong = _read(file, how, reading, render)
         unread += wrong
         if row is not None:
             rows.append(row)
@@ -105,14 +107,14 @@ def read_markdown_file(
     file: PageFile, how: FieldMap, reading: Reading
 ) -> tuple[PageRow | None, list[Fault]]:
     """One file, with what its front matter says. None where there is no page in it."""
-    row, faults = _read(file, how, reading, _renderer())
+    row, faults = _read(file, how, reading, _Rendering(how))
     if row is not None:
         _make_plain(row)
     return row, faults
 
 
 def _read(
-    file: PageFile, how: FieldMap, reading: Reading, renderer: MarkdownIt
+    file: PageFile, how: FieldMap, reading: Reading, render: _Rendering
 ) -> tuple[PageRow | None, list[Fault]]:
     try:
         path = Path(file.place)
@@ -129,7 +131,7 @@ def _read(
     loc, wrong = _address(file.path, fields, how)
     if wrong:
         return None, [*faults, Fault("row-no-address", file.path, wrong)]
-    html = body if file.path.lower().endswith((".html", ".htm")) else renderer.render(body)
+    html = body if file.path.lower().endswith((".html", ".htm")) else render.html(body, file)
     page = PageFile(file.place, file.path, loc)
     row, page_faults = read_page(html.encode() or b" <p>", page, reading, about.st_mtime)
     if row is None:
@@ -343,3 +345,49 @@ def html_of(data: bytes) -> str:
 
 def _renderer() -> MarkdownIt:
     return MarkdownIt("commonmark", {"html": True}).enable("table")
+
+
+class _Rendering:
+    """Makes HTML of Markdown. Links to other files, as generators take them, become links to the
+    pages that these are."""
+
+    def __init__(self, how: FieldMap) -> None:
+        self._how = how
+        self._renderer = _renderer()
+        #: File → the address of its page; None where it has none.
+        self._pages: dict[Path, str | None] = {}
+
+    def html(self, body: str, file: PageFile) -> str:
+        """The text of a file as HTML."""
+        environment: dict[str, Any] = {}
+        tokens = self._renderer.parse(body, environment)
+        for child in (child for token in tokens for child in token.children or ()):
+            href = child.attrs.get("href") if child.type == "link_open" else None
+            if href and (page := self._page_at(str(href), file)):
+                child.attrs["href"] = page
+        return str(self._renderer.renderer.render(tokens, self._renderer.options, environment))
+
+    def _page_at(self, href: str, file: PageFile) -> str | None:
+        """The address of the page that a link to a file of the same source leads to; None for any
+        other link."""
+        reference, mark, fragment = href.partition("#")
+        name = unquote(reference)
+        if not name.lower().endswith((".md", ".markdown")) or "://" in name:
+            return None
+        place = Path(file.place)
+        root = place.parents[file.path.count("/")]
+        beside = root if name.startswith("/") else place.parent
+        target = Path(normpath(beside / name.lstrip("/")))
+        if target not in self._pages:
+            self._pages[target] = self._address_of(target, root)
+        page = self._pages[target]
+        return f"{page}{mark}{fragment}" if page else None
+
+    def _address_of(self, target: Path, root: Path) -> str | None:
+        try:
+            inner = target.relative_to(root).as_posix()
+            text = target.read_text("utf-8-sig")
+        except (OSError, ValueError):
+            return None
+        fields, _, _ = _front_matter(text, inner)
+        return _address(inner, fields, self._how)[0] or None if fields is not None else None

@@ -36,6 +36,11 @@ from jovial_atlas.sitefile import SiteFile
 
 #: Larger sites are reviewed by the command alone, and their pages have no sheets.
 _REVIEWED = 20_000
+_NOT_REVIEWED = (
+    f"A site of more than {_REVIEWED:,} pages has no score here, and its pages no sheets. "
+    "`jovial-atlas review --section NAME` holds those of a section against the list of marks; "
+    "`preview` and `explain` show single pages."
+)
 #: So many pages are named where no script runs.
 _SHOWN = 40
 
@@ -69,7 +74,7 @@ def report(site: SiteFile, now: datetime, environment: Mapping[str, str]) -> byt
     reviewed = _reviewed(survey, findings, now, environment) if small else None
     sheets = None
     numbers: dict[str, int] = {}
-    if reviewed is not None:
+    if reviewed is not None and survey.count:
         engines = [one.name for one in site.model.engine]
         known = KnownPages(reviewed.pages, reviewed.site, engines, heard.pages)
         sheets = sheets_of(survey, known)
@@ -91,6 +96,7 @@ def report(site: SiteFile, now: datetime, environment: Mapping[str, str]) -> byt
             heard.over_time,
             list(_tables(site, heard.states)),
             sheets,
+            "" if small else _NOT_REVIEWED,
         )
     )  # fmt: skip
 
