@@ -24,6 +24,9 @@ from jovial_atlas import addresses, dates, patterns
         ("https://möwe.example/", "https://xn--mwe-sna.example/"),
         ("https://w.example/a#part", "https://w.example/a"),
         ("https://[2001:DB8::1]/", "https://[2001:db8::1]/"),
+        # As browsers take them: what looks like a user name there is none.
+        ("https:\\\\w.example\\a?b\\c", "https://w.example/a?b%5Cc"),
+        ("https://w.example\\@other.example/", "https://w.example/@other.example/"),
     ],
 )
 def test_an_address_has_one_spelling(given_address, expected):
@@ -31,7 +34,8 @@ def test_an_address_has_one_spelling(given_address, expected):
 
 
 @pytest.mark.parametrize(
-    "wrong", ["", "/a", "ftp://w.example/", "https://", "https://w.example:99999/", "http://[::1"]
+    "wrong", ["", "/a", "ftp://w.example/", "https://", "https://w.example:99999/", "http://[::1",
+              "https://a b.example/", "https://w%2Eexample/", "https://w|x.example/"]
 )
 def test_what_is_no_absolute_web_address_is_refused_with_a_sentence(wrong):
     with pytest.raises(ValueError, match=re.escape(repr(wrong.strip()))):
@@ -55,6 +59,9 @@ def test_normalising_twice_changes_nothing_and_leaves_ascii(path, query):
         ("mailto:hello@w.example", None),
         ("#top", None),
         ("http://[broken", None),
+        ("..\\img\\otter.jpg?a\\b", "https://w.example/img/otter.jpg?a%5Cb"),
+        ("\\\\other.example\\x", "https://other.example/x"),
+        ("https://a b.example/", None),
     ],
 )
 def test_references_resolve_against_their_page(reference, expected):

@@ -31,9 +31,9 @@ _SAFE_VALUE = r"A-Za-z0-9/._~-"
 #: What stands behind the host in the one spelling.
 _BEHIND_HOST = rf"^/{_PATH}(?:\?{_ASKED})?$"
 _DOTS = "/."
-#: Signs that parsers of addresses take out, and the one that marks an octet here.
+#: Signs that parsers of addresses take out or read as others, and the one that marks an octet here.
 _MARK = "\x01"
-_REMOVED = rf"[\t\r\n{_MARK}]"
+_REMOVED = rf"[\t\r\n\\{_MARK}]"
 #: So many values are looked at for signs that must be escaped, and so often.
 _SAMPLE, _ROUNDS = 2_000, 50
 #: Escaped octets in another spelling than that of `_OCTET`.

@@ -46,7 +46,7 @@ def normalise(address: str) -> str:
 def split(address: str) -> SplitResult:
     """Parts of an absolute http(s) address. Raises ValueError with one sentence."""
     try:
-        parts = urlsplit(address.strip(_SPACE))
+        parts = urlsplit(_slashed(address.strip(_SPACE)))
         port = parts.port
     except ValueError as error:
         raise ValueError(f"{address!r} is not an address: {error}") from None
@@ -54,9 +54,26 @@ def split(address: str) -> SplitResult:
         raise ValueError(f"{address!r} is not an absolute http or https address")
     if not parts.hostname:
         raise ValueError(f"{address!r} names no host")
+    if _NO_HOST.search(parts.hostname):
+        raise ValueError(f"{address!r} is not an address: {parts.hostname!r} is no host name")
     if port == 0:
         raise ValueError(f"{address!r} names port 0")
     return parts
+
+
+#: What stands in no host (URL Standard, "forbidden domain code points"); in brackets, and taken out
+#: of them, colons stand.
+_NO_HOST = re.compile(r"[\x00-\x20#/<>?@\[\\\]^|%\x7f]")
+
+
+def _slashed(address: str) -> str:
+    """An http(s) address, or a reference, as browsers take it: backslashes are slashes up to where
+    the query begins (URL Standard, "basic URL parser")."""
+    if "\\" not in address:
+        return address
+    end = re.search(r"[?#]", address)
+    before = end.start() if end else len(address)
+    return address[:before].replace("\\", "/") + address[before:]
 
 
 def escape(text: str, safe: str = _PATH_SAFE) -> str:
@@ -122,7 +139,7 @@ def resolve(base: str, reference: str) -> str | None:
     if named and named[1].lower() not in _DEFAULT_PORTS:
         return None
     try:
-        return normalise(urljoin(base, reference))
+        return normalise(urljoin(base, _slashed(reference)))
     except ValueError:
         return None
 
@@ -134,6 +151,9 @@ def whole(base: str, reference: str) -> str | None:
     if not stripped:
         return None
     try:
+        named = _SCHEME.match(stripped)
+        if not named or named[1].lower() in _DEFAULT_PORTS:
+            stripped = _slashed(stripped)
         joined = urljoin(base, stripped)
         if urlsplit(joined).scheme not in _DEFAULT_PORTS:
             return joined
