@@ -57,7 +57,7 @@ def shown(browser: Browser, site: Path):
 
 def opened(browser: Browser, folder: Path, **how):
     context = browser.new_context(viewport={"width": 1280, "height": 800}, **how)
-    context.set_default_timeout(60_000)
+    context.set_default_timeout(600_000)
     tab = context.new_page()
     wrong: list[str] = []
     asked: list[str] = []
