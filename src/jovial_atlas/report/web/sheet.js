@@ -5,7 +5,7 @@ function startSheets(site, view) {
   const dialog = byId("sheet");
   const wanted = () => {
     const found = /^#page=(.+)$/s.exec(location.hash);
-    const number = found ? site.numbers.get(found[1]) ?? site.numbers.get(encodeURI(decodeURI(found[1]))) : undefined;
+    const number = found ? site.numbers.get(found[1]) ?? site.numbers.get(encodeURI(readable(found[1]))) : undefined;
     if (number === undefined) {
       if (dialog.open) dialog.close();
       return;
