@@ -208,9 +208,8 @@ def _longest_stretch(main: LexborNode) -> tuple[int, str]:
 
 def _is_of_links(node: LexborNode) -> bool:
     """Whether a list has little more than links."""
-    words = word_count(node.text(separator=" "))
     linked = sum(word_count(link.text()) for link in node.css("a[href]"))
-    return linked > _MOSTLY * words
+    return bool(linked) and linked > _MOSTLY * word_count(node.text(separator=" "))
 
 
 #: What is more than that part of a whole is most of it.
