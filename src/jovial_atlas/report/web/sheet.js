@@ -100,7 +100,7 @@ function looksOf(site, n) {
 
 function measuresOf(name, text, px, room, from) {
   if (!text) return [];
-  const said = `${name}: ${written(px)} of ${written(room)} px, ${counted(text.length, "character")}, from ${from}`;
+  const said = `${name}: ${written(px)} of ${written(room)} px, ${counted([...text].length, "character")}, from ${from}`;
   return [element("p", { class: px > room ? "better" : "quiet" }, said)];
 }
 
