@@ -60,6 +60,7 @@ CYRILLIC = "<meta charset=utf-8><p>Выдра"
         (CYRILLIC.encode("koi8-r"), 'text/html;Charset = "KOI8-R"', CYRILLIC),
         (CYRILLIC.encode(), "text/html; charset=windows-1251", CYRILLIC),
         (CYRILLIC.encode("utf-16"), "text/html; charset=windows-1251", None),
+        ("<p>Otter".encode("utf-16-le"), "text/html; charset=utf-16le", "<p>Otter"),
         (CYRILLIC.encode("cp1251"), "text/html; charset=klingon", None),
         (CYRILLIC.encode("cp1251"), "text/html", None),
         (CYRILLIC.encode("cp1251"), "text/html; charset=utf-8", None),

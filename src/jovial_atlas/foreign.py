@@ -157,11 +157,18 @@ def in_utf8(page: bytes, content_type: str) -> bytes:
     encoding = codec_of(said[1].lower()) if said else None
     if encoding is None or encoding == "utf-8" or page.startswith(_MARKS):
         return page
+    # In UTF-16 letters of ASCII are UTF-8 too, each with a zero beside it.
+    if not encoding.startswith("utf-16") and _is_utf8(page):
+        return page
+    return codecs.BOM_UTF8 + page.decode(encoding, "replace").encode("utf-8", "replace")
+
+
+def _is_utf8(data: bytes) -> bool:
     try:
-        page.decode("utf-8")
+        data.decode("utf-8")
     except UnicodeDecodeError:
-        return codecs.BOM_UTF8 + page.decode(encoding, "replace").encode("utf-8", "replace")
-    return page
+        return False
+    return True
 
 
 _MARKS = (codecs.BOM_UTF8, codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)

@@ -167,7 +167,7 @@ def stems_of_phrase(phrase: str, language: str) -> tuple[str, ...]:
     return tuple(map(stemmer(primary(language)), telling))
 
 
-#: Words that nearly every sentence of a language has, and that its neighbours do not have.
+#: Words that nearly every sentence of a language has, and most of its neighbours do not.
 _COMMON = {
     language: frozenset(said.split())
     for language, said in {
@@ -175,7 +175,7 @@ _COMMON = {
               "im auch sich wird werden oder aus bei nach wie",
         "en": "the and of to is are with for that this from by you your was has have can not which "
               "when an be it its their if",
-        "es": "el los las del una con para por y como más este esta son sus pero ser muy",
+        "es": "el los las del una con y más son sus pero muy también donde cuando sobre",
         "fr": "les des et est une dans pour pas sur du au aux avec qui ce cette ces son ses sont "
               "par plus ou nous vous",
         "it": "il lo gli di che è della dei delle nel nella sono per con una alla dal questo anche "

@@ -143,6 +143,8 @@ def test_a_text_is_plainly_in_one_language_at_most():
         assert [one for one in PLAIN if is_plainly_in(text, one)] == [language]
         assert not is_plainly_in(text, "pl")
     assert not is_plainly_in(f"{PLAIN['en']} {PLAIN['de']}", "en"), "half of it is not"
+    portuguese = "Os observatórios estão abertos para todos, e esta reserva é como uma casa por perto."
+    assert not any(is_plainly_in(portuguese, one) for one in PLAIN)
     assert not is_plainly_in("Heron, otter, bittern, harrier, crane, bearded tit, reed, sedge", "en")
 
 

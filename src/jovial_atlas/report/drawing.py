@@ -49,12 +49,17 @@ def bare(axes: Axes, *, left: bool = True, bottom: bool = True) -> None:
 
 
 def svg_of(figure: Figure) -> str:
-    """A figure as an element that stands in a page, in the page's colours where it has any."""
+    """A figure as an element that stands in a page, or in a file of its own."""
     buffer = io.StringIO()
     figure.savefig(buffer, format="svg", transparent=True, metadata=_BARE)
     # What stands before the element belongs to a file, not into a page.
-    text = re.sub(r"\A.*?(?=<svg)", "", buffer.getvalue(), count=1, flags=re.S)
-    text = _FONTS.sub("font-family: inherit", _UNUSED.sub("", text))
+    return re.sub(r"\A.*?(?=<svg)", "", buffer.getvalue(), count=1, flags=re.S)
+
+
+def in_page(drawing: str) -> str:
+    """A figure in the letters and colours of the page around it, which may be dark. Only browsers
+    know how to take these; a file of its own stays as it is."""
+    text = _FONTS.sub("font-family: inherit", _UNUSED.sub("", drawing))
     return _COLOUR.sub(lambda found: f": var({_PROPERTIES[found[1]]}, {found[1]})", text)
 
 

@@ -1,4 +1,4 @@
-"""What fits into a page: places of faults, the gravest first, each kind its share."""
+"""What fits into a page: of each kind of fault its share of places."""
 
 from __future__ import annotations
 

@@ -17,6 +17,7 @@ from importlib.resources import files
 from jinja2 import Environment, PackageLoader
 from markupsafe import Markup, escape
 
+from jovial_atlas.report.drawing import in_page
 from jovial_atlas.report.figures import bars
 from jovial_atlas.report.fitting import fitted
 from jovial_atlas.report.numbers import numbers_of
@@ -49,7 +50,7 @@ def render(report: Report) -> bytes:
     known: dict[str, object] = {
         "report": report,
         "faults": fits,
-        "numbers": {one.path for one in report.sheets.sheets} if report.sheets else set(),
+        "paths": {one.path for one in report.sheets.sheets} if report.sheets else set(),
         "not_shown": sum(one.left_out for one in fits),
         "course": _trend(course) if (course := report.score and report.score.course) else None,
         "figures": [*map(_chart, report.charts), *map(_trend, report.trends)],
@@ -103,14 +104,14 @@ def _chart(chart: Bars) -> Figure:
         for number, label in enumerate(chart.labels)
     ]
     numbers = Table(chart.question, "", ["", *names], rows, _after_first(names))
-    drawing = bars(chart.labels, chart.series)
+    drawing = in_page(bars(chart.labels, chart.series))
     return Figure(chart.question, chart.answer, drawing, numbers, wide=False)
 
 
 def _trend(trend: Trend) -> Figure:
     columns, rows = numbers_of(trend)
     numbers = Table(trend.title, "", columns, rows, _after_first(columns[1:]))
-    return Figure(trend.title, trend.about, as_svg(trend), numbers, wide=True)
+    return Figure(trend.title, trend.about, in_page(as_svg(trend)), numbers, wide=True)
 
 
 def _after_first(names: Sequence[str]) -> list[int]:

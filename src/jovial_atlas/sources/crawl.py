@@ -11,7 +11,7 @@ import json
 import time
 from collections import deque
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -252,12 +252,10 @@ def _visit(
         return {"row": None, "told": [("fetch-failed", loc, str(error))]}
     if answer.status == 304 and before:
         return {key: value for key, value in before.items() if key != "loc"}
-    said = answer.headers.get("content-type", "")
-    if "html" in said:
-        answer = replace(answer, body=in_utf8(answer.body, said))
-    row, faults = _row(answer, crawl, reading, loc)
+    page = in_utf8(answer.body, answer.headers.get("content-type", ""))
+    row, faults = _row(answer, page, crawl, reading, loc)
     if look and row is not None and row["kind"] == "page" and answer.status == 200:
-        look(xxhash.xxh3_128_hexdigest(answer.body), answer.body)
+        look(xxhash.xxh3_128_hexdigest(answer.body), page)
     return {
         "etag": answer.headers.get("etag"),
         "modified": answer.headers.get("last-modified"),
@@ -268,8 +266,9 @@ def _visit(
 
 
 def _row(
-    answer: Answer, crawl: Crawl, reading: Reading, loc: str
+    answer: Answer, page: bytes, crawl: Crawl, reading: Reading, loc: str
 ) -> tuple[PageRow | None, list[Fault]]:
+    """The row of an answer, whose body in UTF-8 is `page`, and what is wrong with it."""
     path = addresses.path_and_query(loc)
     row: PageRow = {
         "loc": loc, "source": reading.source, "path": path,
@@ -299,7 +298,7 @@ def _row(
     else:
         faults = []
     modified = dates.moment(changed).timestamp() if changed else None
-    read, page_faults = read_page(answer.body, PageFile(Path(), path, loc), reading, modified)
+    read, page_faults = read_page(page, PageFile(Path(), path, loc), reading, modified)
     if read is None:
         return None, [*faults, *page_faults]
     row |= read

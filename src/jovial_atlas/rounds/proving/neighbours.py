@@ -25,9 +25,9 @@ def targets_of(measures: Iterable[PageMeasures]) -> frozenset[str]:
 @dataclass(frozen=True)
 class Neighbours:
     """What some pages are to all listed pages of their site. `texts` are those of the pages as
-    their heads have them, `targets` the addresses that they link to. Of a large site titles and
-    descriptions are held against those that the pages have themselves, not as their heads are
-    written."""
+    their heads have them, `targets` the addresses that they link to; None: any page may be one. Of
+    a large site titles and descriptions are held against those that the pages have themselves, not
+    as their heads are written."""
 
     survey: LastSurvey
     texts: Sequence[PublishedTexts]
