@@ -131,10 +131,10 @@ LONG = {"upgrade": "a table of the first schema, which never changes"}
 #: not need; where it is for anything else, the import belongs to the top.
 LATE = {
     "addresses", "checks/texts", "dates", "dates_in_text", "engines/asking", "engines/exports", "faults",
-    "files/packed", "foreign", "head/lengths", "head/texts", "installed", "ledger/store", "markup/inject", "media/pictures",
-    "report/drawing", "report/graph", "report/trends", "rounds/publishing/build/companions",
+    "files/packed", "foreign", "linking/graph", "head/lengths", "head/texts", "installed", "ledger/store", "markup/inject", "media/pictures",
+    "report/drawing", "report/graph", "report/links", "report/trends", "rounds/publishing/build/companions",
     "rounds/publishing/build/run", "rounds/publishing/patterns", "rounds/publishing/preview",
-    "rounds/reading/feeds", "rounds/reading/video_files", "rounds/state/last_survey", "rounds/telling/logs", "sitefile/deciding", "sitefile/model",
+    "rounds/reading/feeds", "rounds/reading/survey", "rounds/reading/video_files", "rounds/state/last_survey", "rounds/telling/logs", "sitefile/deciding", "sitefile/model",
     "sitefile/publisher", "sitemaps/packing", "sources/html_page/fulltext", "sources/kinds",
     "sources/records/feed", "sources/workers/cluster", "structured/agree", "structured/vocabulary", "trends/drops",
     "trends/waiting", "web/__init__", "words",

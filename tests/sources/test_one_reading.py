@@ -25,6 +25,8 @@ PAGES = {
 }  # fmt: skip
 #: What only the place of a page tells: its file, the time of that, and how it was fetched.
 PLACE = {"source", "path", "mtime", "lastmod", "lastmod_from", "status"}
+#: And what the pages beside it tell, of which a crawl meets others.
+PLACE |= {*schema.LINK_COLUMNS}
 
 
 @pytest.fixture

@@ -177,7 +177,7 @@ def test_documents_are_pages_and_patterns_choose_files(survey, public):
 def test_batches_on_disk_give_the_table_that_batches_in_memory_give(tmp_path):
     def batches():
         yield Batch(
-            pl.DataFrame({"loc": [f"{URL}/{n}" for n in range(50)], "source": "a", "weight": 1})
+            pl.DataFrame({"loc": [f"{URL}/{n}" for n in range(50)], "source": "a", "heft": 1})
         )
         yield Batch(
             pl.LazyFrame(
@@ -185,7 +185,7 @@ def test_batches_on_disk_give_the_table_that_batches_in_memory_give(tmp_path):
             )
         )
         yield Batch(
-            pl.DataFrame({"loc": [f"{URL}/x"], "source": "c", "weight": "heavy"}),
+            pl.DataFrame({"loc": [f"{URL}/x"], "source": "c", "heft": "heavy"}),
             [Fault("a", "b", "c")],
         )
 
@@ -201,7 +201,7 @@ def test_batches_on_disk_give_the_table_that_batches_in_memory_give(tmp_path):
     assert tables[0].equals(tables[1])
     assert tables[0].height == 91
     assert tables[0].filter(pl.col("title") == "B").height == 50
-    assert set(tables[0]["extra"].struct.field("weight")) == {"1", "heavy", None}
+    assert set(tables[0]["extra"].struct.field("heft")) == {"1", "heavy", None}
 
 
 @pytest.mark.slow

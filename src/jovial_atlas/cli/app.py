@@ -19,6 +19,7 @@ COMMANDS = {
     "rules": ("rules", "List and change the rules, with a look at what turns."),
     "explain": ("explain", "Explain one page: its verdict, and all that is published for it."),
     "review": ("review", "Hold pages against a list of marks, with reasons."),
+    "links": ("links", "Show what leads where, and what leads nowhere."),
     "preview": ("preview", "Show how pages read as search results and shared cards."),
     "videos": ("videos", "List videos, what is known of each, and what is missing."),
     "build": ("build", "Write sitemaps, robots.txt and head data."),

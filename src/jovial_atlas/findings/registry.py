@@ -12,6 +12,7 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.findings.added import AddedFindings
 from jovial_atlas.findings.content import CONTENT
 from jovial_atlas.findings.entry import Check, Severity
+from jovial_atlas.findings.linking import LINKING
 from jovial_atlas.findings.protocol import PROTOCOL
 
 _B, _E, _W, _A = Severity
@@ -117,9 +118,7 @@ _TABLE = (
           "Correct the date in the page."),
     *CONTENT,
     # Links, videos
-    Check("link-broken", _W, "Links lead to pages that do not exist",
-          "Visitors and crawlers meet an error page.",
-          "Correct or remove the links."),
+    *LINKING,
     Check("picture-missing", _W, "Pictures are not there",
           "Visitors see a gap, and engines drop the picture.",
           "Bring the file back, or correct its address in the page."),

@@ -187,9 +187,13 @@ class SurveyedPage(msgspec.Struct, frozen=True, kw_only=True):
         int | None, says("pages of the site that the main content links to")
     ] = None  # fmt: skip
     links: Annotated[
-        list[str] | None, says("addresses on the same site that the page links to")
-    ] = None  # fmt: skip
-    links_out: Annotated[int | None, says("links to other sites")] = None
+        list[str] | None,
+        says(
+            "other addresses on the same site that the page links to; those of its main content "
+            "stand first, `entries` says how many they are"
+        ),
+    ] = None
+    outside_links: Annotated[int | None, says("addresses of other sites that it links to")] = None
     images: Annotated[
         list[Image] | None, says("pictures shown, in order, each once")
     ] = None  # fmt: skip
@@ -230,6 +234,24 @@ class SurveyedPage(msgspec.Struct, frozen=True, kw_only=True):
         ),
     ] = None
     variant_of: Annotated[str | None, says("address of the page that it repeats")] = None
+    links_in: Annotated[int | None, says("pages of the site that link to it")] = None
+    links_out: Annotated[int | None, says("pages of the site that it links to")] = None
+    content_links_in: Annotated[
+        int | None, says("pages of the site that link to it in their main content")
+    ] = None  # fmt: skip
+    content_links_out: Annotated[
+        int | None, says("pages of the site that its main content links to")
+    ] = None  # fmt: skip
+    depth: Annotated[
+        int | None,
+        says("links to follow from the start page, at least; null where none lead there"),
+    ] = None
+    weight: Annotated[
+        float | None, says("share of the visits of a reader who follows links at random")
+    ] = None  # fmt: skip
+    weight_rank: Annotated[
+        float | None, says("which part of all other pages has less weight, 0 to 1")
+    ] = None  # fmt: skip
     bytes: Annotated[Int64 | None, says("size of the file")] = None
     mtime: Annotated[
         Int64 | None, says("time of the file, in nanoseconds since 1970")

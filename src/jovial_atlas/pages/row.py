@@ -87,7 +87,7 @@ class PageRow(TypedDict, total=False):
     words: int | None
     entries: int | None
     links: list[str] | None
-    links_out: int | None
+    outside_links: int | None
     images: list[ImageRow]
     share_image: str | None
     share_title: str | None
@@ -103,6 +103,13 @@ class PageRow(TypedDict, total=False):
     text_digest: str | None
     variant: str | None
     variant_of: str | None
+    links_in: int | None
+    links_out: int | None
+    content_links_in: int | None
+    content_links_out: int | None
+    depth: int | None
+    weight: float | None
+    weight_rank: float | None
     bytes: int | None
     mtime: int | None
     digest: str | None

@@ -67,6 +67,13 @@ COLUMNS = tuple(_columns(SurveyedPage))
 
 SCHEMA: dict[str, pl.DataType] = {column.name: column.type for column in COLUMNS}
 
+#: Columns that a survey works out from the whole table, anew each time: no source gives them.
+LINK_COLUMNS = (
+    "links_in", "links_out", "content_links_in", "content_links_out", "depth", "weight",
+    "weight_rank",
+)  # fmt: skip
+WORKED_OUT = ("variant", "variant_of", "media", *LINK_COLUMNS)
+
 #: One video of a page, and what is known of its file.
 ONE_VIDEO = SCHEMA["videos"].inner  # type: ignore[attr-defined]
 ONE_MEDIA = SCHEMA["media"].inner  # type: ignore[attr-defined]

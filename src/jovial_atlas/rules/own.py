@@ -7,7 +7,7 @@ matter or row that are called like what can be decided. Guards say whose words c
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, get_args
+from typing import Any
 
 import polars as pl
 from polars.datatypes import DataTypeClass
@@ -23,6 +23,8 @@ from jovial_atlas.sitefile.parts import options_of
 #: Columns of the page's own values of fields that are decided, where others decide them too.
 OWN = {name: f"own_{name}" for name in FROM_PAGE}
 _TRUE, _FALSE = ("true", "yes", "1"), ("false", "no", "0")
+#: From 0.1 for the page with the least weight to 1.0 for the one with the most.
+PRIORITY_BY_WEIGHT = (0.1 + 0.9 * pl.col("weight_rank")).round(1)
 #: Dates that say when the content changed, not when a file was written.
 _MEANT = ("field", "meta", "json-ld", "time", "published")
 
@@ -90,8 +92,7 @@ def _as_field(value: pl.Expr, given: pl.DataType | DataTypeClass, name: str) -> 
 
 def _choices(name: str) -> list[str]:
     """The words that a field may be, where it is one of a few."""
-    kinds = options_of(Decided, name)
-    return [word for kind in kinds for word in get_args(kind) if isinstance(word, str)]
+    return [word for word in options_of(Decided, name) if isinstance(word, str)]
 
 
 def page_layers(
@@ -190,7 +191,10 @@ def given(said: Decided, site: SiteFile) -> dict[str, Any]:
 
 
 def resolved(name: str, value: Any, site: SiteFile) -> Any:
-    """A value as it is decided: a path becomes an address, "self" the page's own."""
+    """A value as it is decided: a path becomes an address, "self" the page's own, "weight" the
+    weight of each page."""
+    if name == "priority" and value == "weight":
+        return PRIORITY_BY_WEIGHT
     if name == "canonical" and value == "self":
         return pl.col("loc")
     if name in ("canonical", "send_to") and value.startswith("/"):

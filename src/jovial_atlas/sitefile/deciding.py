@@ -65,7 +65,11 @@ class Decided(Part, frozen=True, kw_only=True):
     lastmod: Annotated[str | None, says("date of the last change")] = None
     changefreq: Annotated[Frequency | None, says("how often the page changes")] = None
     priority: Annotated[
-        Annotated[float, Meta(ge=0, le=1)] | None, says("weight within the site")
+        Annotated[float, Meta(ge=0, le=1)] | Literal["weight"] | None,
+        says(
+            'weight within the site; "weight": from 0.1 to 1.0, by how many links lead there and '
+            "from where"
+        ),
     ] = None
     max_snippet: Annotated[
         Annotated[int, Meta(ge=-1)] | None,

@@ -273,7 +273,7 @@ def _row(
     row: PageRow = {
         "loc": loc, "source": reading.source, "path": path,
         "status": answer.status, "kind": "page", "bytes": len(answer.body),
-        "images": [], "videos": [], "links": [], "links_out": 0,
+        "images": [], "videos": [], "links": [], "outside_links": 0,
         "digest": xxhash.xxh3_128_hexdigest(answer.body),
     }  # fmt: skip
     if 300 <= answer.status < 400:

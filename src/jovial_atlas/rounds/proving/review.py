@@ -31,10 +31,10 @@ from jovial_atlas.review.reviewed import (
 )
 from jovial_atlas.rounds.proving.check import check_site
 from jovial_atlas.rounds.proving.neighbours import Neighbours, targets_of
-from jovial_atlas.rounds.state.crawled_copies import copy_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.measured import Measuring
-from jovial_atlas.rounds.state.site_files import file_of_row, may_exist
+from jovial_atlas.rounds.state.page_files import page_place
+from jovial_atlas.rounds.state.site_files import may_exist
 from jovial_atlas.sitefile import CrawlSource, HtmlSource, SiteFile
 from jovial_atlas.sitefile.overrides import names_in
 from jovial_atlas.sources.settings import name_of
@@ -93,15 +93,12 @@ def _wanted(survey: LastSurvey, locs: frozenset[str] | None) -> pl.DataFrame:
 
 
 def _to_measure(texts: Iterable[PublishedTexts], survey: LastSurvey) -> Iterator[PageToMeasure]:
-    find = file_of_row(survey.site)
+    place = page_place(survey.site)
     usual = survey.site.model.site.language
     for one in texts:
         page = one.page
-        path = find(page)
-        if path is None and page.digest:
-            copy = copy_of(survey.site, page.digest)
-            path = copy if copy.exists() else None
-        if path is not None and page.kind in (None, "page"):
+        path = place(page) if page.kind in (None, "page") else None
+        if path is not None:
             phrases = tuple(phrases_in(phrase_of(page, survey.heads)))
             yield PageToMeasure(page.loc, path, page.digest, page.language or usual, phrases)
 

@@ -28,9 +28,6 @@ from jovial_atlas.sources.settings import crawler_tokens, known_services, name_o
 from jovial_atlas.sources.workers.html_folder import KnownFiles, Progress
 from jovial_atlas.web import Client
 
-#: Columns that are worked out from the whole table, anew in each survey.
-WORKED_OUT = ("variant", "variant_of", "media")
-
 
 @dataclass(frozen=True, slots=True)
 class SurveyOptions:
@@ -162,7 +159,7 @@ def _remembered(
         name_of(source): KnownFiles(
             before.filter(pl.col("source") == name_of(source))
             .select([*schema.SCHEMA, *([schema.EXTRA] if source.fields and extra else [])])
-            .with_columns(pl.lit(None, schema.SCHEMA[n]).alias(n) for n in WORKED_OUT)
+            .with_columns(pl.lit(None, schema.SCHEMA[n]).alias(n) for n in schema.WORKED_OUT)
             .collect(),
             faults,
             dated,

@@ -19,7 +19,6 @@ from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.changes import Changes
 from jovial_atlas.pages.survey import compare
 from jovial_atlas.rounds.reading.all_sources import (
-    WORKED_OUT,
     SurveyOptions,
     read_sources,
     reading_key,
@@ -220,10 +219,15 @@ def _completed(
     if "videos" in filled:
         looked = look_at_videos(table, site, client, now, anew=record is None)
         tables.append(looked.media)
+    if "links" in filled:
+        # Sites without links need not wait for the libraries of graphs.
+        from jovial_atlas.rounds.reading.links import link_figures
+
+        tables.append(link_figures(delivered, site))
     filled_tables = [one for one in tables if one.height]
     whole = delivered
     if filled_tables:
-        names = [*(name for name in filled if name not in WORKED_OUT)]
+        names = [*(name for name in filled if name not in schema.WORKED_OUT)]
         whole = table.drop(name for one in filled_tables for name in one.columns if name != "loc")
         for one in filled_tables:
             whole = whole.join(one.lazy(), on="loc", how="left", maintain_order="left")

@@ -31,3 +31,5 @@ LIVE_JOURNAL = "live.jsonl"
 MEASURES = "measures.parquet"
 #: copies of crawled pages
 CRAWLED_COPIES = "crawls/pages"
+#: all that pages lead to
+PAGE_LINKS = "links.parquet"

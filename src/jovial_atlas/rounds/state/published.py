@@ -95,7 +95,7 @@ class PublishedSite:
         model = self.site.model
         channels = (one for engine in model.engine for one in engine.channels)
         limited = any(isinstance(one, IndexNowChannel) and one.per_day for one in channels)
-        weights = {s.name: s.priority for s in model.section if s.priority is not None}
+        weights = {s.name: s.priority for s in model.section if isinstance(s.priority, float)}
         if not limited or not weights:
             return {}
         return {loc: weights.get(name, 0.5) for loc, name in self.sections.items()}

@@ -53,12 +53,15 @@ def may_exist(site: SiteFile) -> Callable[[str], bool]:
     find = page_file_of(site)
     folders: list[str] = []
     crawled: list[str] = []
+    endings: tuple[str, ...] = _PAGE_ENDINGS
     for source in site.model.source:
         host = source.host or site.model.site.url
         if isinstance(source, HtmlSource):
             folders.append(host + source.at)
         elif isinstance(source, CrawlSource):
             crawled.append(f"{host}/")
+        elif isinstance(source, MarkdownSource):
+            endings = (*endings, ".md", ".markdown")
 
     def may(address: str) -> bool:
         if find(address) is not None:
@@ -66,7 +69,7 @@ def may_exist(site: SiteFile) -> Callable[[str], bool]:
         if address.startswith(tuple(folders)):
             return False
         name = urlsplit(address).path.rpartition("/")[2]
-        return address.startswith(tuple(crawled)) or Path(name).suffix not in _PAGE_ENDINGS
+        return address.startswith(tuple(crawled)) or Path(name).suffix not in endings
 
     return may
 

@@ -47,9 +47,11 @@ def read_body(page: OpenPage) -> None:
     targets.discard(None)
     site = addresses.origin(page.file.loc) + "/"
     within = {one for one in targets if one and one.startswith(site)}
-    row["links"], row["links_out"] = sorted(within), len(targets) - len(within)
-    entries.discard(row["loc"])
-    row["entries"] = len(entries & within)
+    row["outside_links"] = len(targets) - len(within)
+    within.discard(row["loc"])
+    content = within & entries
+    # Those of the content stand first: `entries` says which they are.
+    row["links"], row["entries"] = [*sorted(content), *sorted(within - content)], len(content)
 
 
 #: How links are marked that open a film.

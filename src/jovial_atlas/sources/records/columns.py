@@ -65,12 +65,13 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
     """
     have = table.collect_schema()
     _check_fields(have.names(), how)
-    taken = {how.columns.get(name, name) for name in schema.SCHEMA}
+    ours = [name for name in schema.SCHEMA if name not in schema.WORKED_OUT]
+    taken = {how.columns.get(name, name) for name in ours}
     content = how.columns.get("content", "content")
     extras = [pl.col(name) for name in have.names() if name not in taken and name != content]
     loc = _address(have, how)
     columns = [loc.alias("loc"), pl.lit(how.source).alias("source")]
-    for name in schema.SCHEMA:
+    for name in ours:
         theirs = how.columns.get(name, name)
         if name in ("loc", "source", "merged") or theirs not in have:
             continue
@@ -160,8 +161,10 @@ def _column(name: str, theirs: str, kind: pl.DataType, how: FieldMap) -> pl.Expr
         return _date(column, kind, how.now.date())
     if name == "expires":
         return _date(column, kind, date(9999, 12, 31))
-    if name in _LISTS or (name == "links"):
+    if name in _LISTS:
         return _list(column, kind, how.separator)
+    if name == "links":
+        return _links(_list(column, kind, how.separator), how.site)
     if name == "images":
         return _pictures(_list(column, kind, how.separator), how.site)
     if name == "videos":
@@ -222,6 +225,14 @@ def _list(column: pl.Expr, kind: pl.DataType, separator: str) -> pl.Expr:
     split = partial(read_lists, separator=separator)
     kind = pl.List(pl.String)
     return column.cast(pl.String).map_batches(split, return_dtype=kind, is_elementwise=True)
+
+
+def _links(column: pl.Expr, site: str) -> pl.Expr:
+    """Addresses of the site in the one spelling, without fragments, each once."""
+    bare = pl.element().str.replace(r"#.*$", "")
+    spelled = column.list.eval(normal(bare, site))
+    within = (pl.element() == site) | pl.element().str.starts_with(f"{site}/")
+    return spelled.list.eval(pl.element().filter(within).unique(maintain_order=True))
 
 
 def _pictures(column: pl.Expr, site: str) -> pl.Expr:

@@ -1,0 +1,246 @@
+"""`links`: what leads where, what leads nowhere, what should lead where."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from jovial_atlas import __version__
+from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.findings import fail_on_option, show_findings
+from jovial_atlas.cli.links_shown import show_overview
+
+if TYPE_CHECKING:
+    import polars as pl
+
+    from jovial_atlas.rounds.proving.links import SiteLinks
+
+
+class _OverviewFirst(click.Group):
+    """`links` alone is `links overview`."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        first = args[0] if args else ""
+        if "--help" not in args and (not first or first.startswith("-")):
+            args = ["overview", *args]
+        return super().parse_args(ctx, args)
+
+
+@click.group("links", cls=_OverviewFirst, epilog="Example: jovial-atlas links")
+def command() -> None:
+    """What leads where: all links of the site in a few lines, links to and from a page, links that
+    lead nowhere. Without a command: the overview."""
+
+
+_workers = click.option(
+    "--workers", type=click.IntRange(0), help="Processes that read pages. Default: one a core."
+)
+
+
+@atlas_command(
+    "overview", state="reads", formats=FORMATS, epilog="Example: jovial-atlas links overview"
+)
+@click.option("--figures", type=click.Path(dir_okay=False), metavar="FILE",
+              help="Draw depth and sections as well, .png or .svg.")  # fmt: skip
+@click.option("--all", "show_all", is_flag=True, help="Show every page, not the first few.")
+@_workers
+def overview(work: Work, figures: str | None, show_all: bool, workers: int | None) -> int:
+    """All links of the site: how far pages are from the start, which ones nothing leads to, which
+    lead nowhere, and what is broken; worst first, with what to do."""
+    links = _links(work, workers)
+    told, broken = links.overview(), links.broken()
+    if figures:
+        from pathlib import Path
+
+        from jovial_atlas.rounds.telling.links_figures import draw_links
+
+        draw_links(told, links, Path(figures))
+        work.output.note(f"Depth and sections are drawn in {figures}.")
+    if work.output.format == "json":
+        from jovial_atlas.rounds.proving.links_told import overview_as_json
+
+        work.output.json(overview_as_json(told, broken))
+    else:
+        show_overview(work.output, told, broken, links.site.model.site.url, show_all=show_all)
+    return 0
+
+
+def _links(work: Work, workers: int | None) -> SiteLinks:
+    from jovial_atlas.rounds.proving.links import SiteLinks
+    from jovial_atlas.rounds.state.last_survey import last_survey
+
+    return SiteLinks(last_survey(work.site(), work.now()), workers)
+
+
+_ROW = ("page", "target", "fragment", "text", "place", "state", "final", "nofollow")
+
+
+@atlas_command(
+    "to", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas links to /events/"
+)
+@click.argument("page", metavar="PAGE")
+@click.option("--all", "show_all", is_flag=True, help="Show each page with it in its layout.")
+@_workers
+def links_to(work: Work, page: str, show_all: bool, workers: int | None) -> int:
+    """Show the links to a page: where each stands, and what it is called. PAGE is an address or a
+    path; it need not be a page of the site."""
+    links = _links(work, workers)
+    loc = _address(page, links)
+    rows = links.of_page(loc, towards=True)
+    if work.output.is_table:
+        called = links.called(loc)
+        if called:
+            told = "; ".join(f"“{text}” ({count:,})" for text, count in called[:5])
+            more = f"; and {len(called) - 5:,} other texts" if len(called) > 5 else ""
+            work.output.indented("called", told + more, indent=0)
+    _show(work, rows, "page", loc, show_all=show_all)
+    return 0
+
+
+@atlas_command(
+    "from", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas links from /events/"
+)
+@click.argument("page", metavar="PAGE")
+@_workers
+def links_from(work: Work, page: str, workers: int | None) -> int:
+    """Show all that a page links to or loads, with the text, place and state of each link. PAGE is
+    an address or a path."""
+    from jovial_atlas.rounds.deciding.explain import page_at
+
+    links = _links(work, workers)
+    loc = page_at(page, links.survey)["loc"][0]
+    _show(work, links.of_page(loc, towards=False), "target", loc)
+    return 0
+
+
+def _address(page: str, links: SiteLinks) -> str:
+    """The address that was asked for: of a page of the site, or any other that links lead to."""
+    from jovial_atlas import addresses
+    from jovial_atlas.errors import AtlasError
+    from jovial_atlas.rounds.deciding.explain import page_at
+
+    try:
+        return str(page_at(page, links.survey)["loc"][0])
+    except AtlasError:
+        try:
+            url = links.site.model.site.url
+            loc = addresses.normalise(url + page if page.startswith("/") else page)
+        except ValueError:
+            loc = ""
+        if not links.states["target"].is_in([loc]).any():
+            raise
+        return loc
+
+
+def _show(
+    work: Work, rows: pl.DataFrame, other: str, loc: str, *, show_all: bool = True
+) -> None:
+    from jovial_atlas.addresses import origin, path_and_query
+    from jovial_atlas.faults import plural
+
+    out = work.output
+    if out.format == "json":
+        found = [{"loc": row.pop(other), **row} for row in rows.select(_told(other)).to_dicts()]
+        out.json({"page": loc, "links": found})
+        return
+    if out.format == "csv":
+        out.csv(_ROW, rows.select(_ROW).cast({"nofollow": str}).iter_rows())
+        return
+    here = origin(loc)
+
+    def short(address: str, fragment: str | None) -> str:
+        told = path_and_query(address) if origin(address) == here else address
+        return f"{told}#{fragment}" if fragment and other == "target" else told
+
+    shown, alike = _apart_from_layout(rows) if other == "page" and not show_all else (rows, {})
+    out.table(
+        [("Page" if other == "page" else "Leads to", "fold"), ("Text", "fold"), ("Place", "left"),
+         ("State", "fold")],
+        [
+            [
+                short(row[other], row["fragment"]) + _more(alike.get((row["place"], row["text"]))),
+                row["text"] or f"({row['kind']})", row["place"], _state(row),
+            ]
+            for row in shown.iter_rows(named=True)
+        ],
+    )  # fmt: skip
+    pages = rows[other].n_unique()
+    what = "from" if other == "page" else "to"
+    out.say(f"{plural(rows.height, 'link')} {what} {plural(pages, 'address', 'addresses')}.",
+            style="bold")  # fmt: skip
+
+
+def _apart_from_layout(rows: pl.DataFrame) -> tuple[pl.DataFrame, dict[tuple[str, str], int]]:
+    """The links, of those in the layout that are called the same only the first; and how many
+    there are of these, by place and text."""
+    import polars as pl
+
+    layout = rows.filter(pl.col("place") != "content")
+    counted = layout.group_by("place", "text").len()
+    first = layout.unique(["place", "text"], keep="first", maintain_order=True)
+    alike = {(place, text): count for place, text, count in counted.iter_rows()}
+    return pl.concat([rows.filter(pl.col("place") == "content"), first]), alike
+
+
+def _more(count: int | None) -> str:
+    return f" and {count - 1:,} more pages" if count and count > 1 else ""
+
+
+def _told(other: str) -> list[str]:
+    names = ("kind", "place", "fragment", "written", "text", "nofollow", "state", "status", "final")
+    return [other, *names]
+
+
+def _state(row: dict[str, Any]) -> str:
+    """How a link stands, in a few words."""
+    said = str(row["state"])
+    if row["state"] == "redirects":
+        said = f"redirects to {row['final']}" if row["final"] else "redirects for ever"
+    elif row["state"] == "spelling":
+        said = f"known as {row['known_as']}"
+    return f"{said}, nofollow" if row["nofollow"] else said
+
+
+@atlas_command(
+    "check",
+    state="reads",
+    formats=(*TABLE_FORMATS, "sarif", "junit"),
+    epilog="Example: jovial-atlas links check --fail-on warning",
+)
+@fail_on_option
+@click.option("--all", "show_all", is_flag=True, help="Show every place, not the first few.")
+@click.option("--brief", is_flag=True, help="Show each kind of finding on a line, and how many.")
+@_workers
+def check(work: Work, fail_on: str, show_all: bool, brief: bool, workers: int | None) -> int:
+    """Find links that lead wrong: to what does not exist, to a place that a page does not have,
+    over redirects, to pages that are hidden, without encryption, to a temporary host. What is wrong
+    in the layout of many pages is told once."""
+    from dataclasses import asdict
+
+    from jovial_atlas.findings import exports
+    from jovial_atlas.findings.finding import at_or_above, counts
+    from jovial_atlas.rounds.proving.links_told import as_findings, broken_as_json
+
+    out, links = work.output, _links(work, workers)
+    broken = links.broken()
+    findings = as_findings(broken)
+    looked_at = [f"the links of {links.survey.count:,} pages"]
+    if out.format == "json":
+        told = [broken_as_json(one) for one in broken]
+        out.json({"findings": [asdict(one) for one in findings], "counts": counts(findings),
+                  "broken": told})  # fmt: skip
+    elif out.format == "sarif":
+        out.json(exports.sarif(findings, __version__))
+    elif out.format == "junit":
+        out.exact(exports.junit(findings, looked_at, fail_on, "links").decode())
+    elif out.format == "csv":
+        fields = ("severity", "code", "where", "message", "fix")
+        out.csv(fields, [[getattr(one, name) for name in fields] for one in findings])
+    else:
+        show_findings(out, findings, looked_at, show_all, brief=brief)
+    return 1 if at_or_above(findings, fail_on) else 0
+
+
+for one in (overview, links_to, links_from, check):
+    command.add_command(one)

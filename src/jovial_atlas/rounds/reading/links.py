@@ -1,0 +1,57 @@
+"""What the links between the pages of a site say of each page, found once a survey."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from jovial_atlas.linking.columns import graph_of, link_columns
+from jovial_atlas.pages import schema
+from jovial_atlas.sitefile import SiteFile
+
+
+def link_figures(delivered: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
+    """`loc` and the columns of `LINK_COLUMNS` for each page; without rows where no page links to
+    another."""
+    pages = schema.complete(delivered).select(
+        "loc", "links", "entries", "redirect", "status", "kind"
+    )
+    if not pages.select((pl.col("links").list.len() > 0).any()).collect(engine="streaming").item():
+        names = ("loc", *schema.LINK_COLUMNS)
+        return pl.DataFrame(schema={name: schema.SCHEMA[name] for name in names})
+    locs = pages.select("loc").collect(engine="streaming")["loc"]
+    return link_columns(graph_of(pages), start_pages(locs, site)).insert_column(0, locs)
+
+
+#: Pages that readers begin with, where a host has no page at its root, at most.
+_MOST_STARTS = 100
+
+
+def start_pages(locs: pl.Series, site: SiteFile) -> Sequence[int]:
+    """The numbers of the pages that readers begin with: those that `[links] start` names, else the
+    root of each host; of a host without one, the pages of its uppermost folders, or else the one
+    with the shortest path."""
+    numbers: list[int] = []
+    here = locs.to_frame("loc").with_row_index("number")
+    for host in site.hosts:
+        home = f"{host.model.site.url}/"
+        named = [home.removesuffix("/") + path for path in site.model.links.start]
+        found = here.filter(pl.col("loc").is_in(named or [home]))
+        if not found.height and not named:
+            found = _uppermost(here.filter(pl.col("loc").str.starts_with(home)))
+        numbers += found["number"].to_list()
+    return numbers
+
+
+def _uppermost(pages: pl.DataFrame) -> pl.DataFrame:
+    """Of the pages of a host, as `number, loc`, those that readers may begin with."""
+    parts = pl.col("loc").str.strip_chars_end("/").str.count_matches("/")
+    index = pl.col("loc").str.contains(r"/(?:index|default|home|contents)\.[a-z]+$")
+    folder = pl.col("loc").str.ends_with("/")
+    first = pages.with_columns(parts=parts).filter(pl.col("parts") == pl.col("parts").min())
+    for wanted in (folder, index):
+        some = first.filter(wanted).sort("loc")
+        if some.height:
+            return some.head(_MOST_STARTS)
+    return first.sort(pl.col("loc").str.len_chars(), "loc").head(1)

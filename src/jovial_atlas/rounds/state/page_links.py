@@ -1,0 +1,165 @@
+"""All that the pages of a site lead to: read from their files on all cores, and kept, so that a
+page that did not change is not read again."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator, Sequence
+from contextlib import closing
+from pathlib import Path
+
+import polars as pl
+
+from jovial_atlas.errors import OutputError
+from jovial_atlas.files import temporary_name
+from jovial_atlas.linking.reading import (
+    LINK_KINDS,
+    LINK_PLACES,
+    READ_COLUMNS,
+    PageToRead,
+    read_links,
+)
+from jovial_atlas.pages import snapshot
+from jovial_atlas.pages.page import Page, pages_of
+from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rounds.state.names import PAGE_LINKS
+from jovial_atlas.rounds.state.page_files import page_place
+from jovial_atlas.sitefile import CrawlSource
+from jovial_atlas.sources.settings import name_of
+from jovial_atlas.sources.workers.pool import WorkerPool
+
+#: Pages that a worker reads together, and rows that are kept together.
+_CHUNK, _PART = 64, 400_000
+_SCHEMA: dict[str, pl.DataType] = dict.fromkeys(READ_COLUMNS, pl.String()) | {
+    "kind": pl.Enum([*LINK_KINDS, "id", "page"]),
+    "place": pl.Enum(LINK_PLACES),
+    "nofollow": pl.Boolean(),
+}
+#: What is asked of a page to find its file.
+_ASKED = ("loc", "source", "path", "kind", "digest", "links", "entries")
+_AT_ONCE = 20_000
+
+
+def page_links(survey: LastSurvey, workers: int | None = None) -> pl.LazyFrame:
+    """What all pages of a survey lead to, as `READ_COLUMNS`. Of a page whose file is not here it is
+    what the page table knows: its addresses without texts. Raises OutputError."""
+    path = survey.site.shared_state / PAGE_LINKS
+    before = _kept(path)
+    parts = temporary_name(path.parent)
+    parts.mkdir(parents=True)
+    try:
+        frames = [before] if before is not None else []
+        fresh, known, rest = _sorted_out(survey, before)
+        if not fresh and not rest.height and before is not None and known is None:
+            return before
+        if before is not None and known is not None:
+            frames = [before.join(known.lazy(), on=["page", "key"], how="semi")]
+        for number, part in enumerate(_read(fresh, workers)):
+            snapshot.save(part, parts / f"{number:05d}.parquet")
+        frames += [pl.scan_parquet(one) for one in sorted(parts.iterdir())]
+        frames.append(rest.lazy())
+        snapshot.sink(pl.concat(frames), path)
+    finally:
+        shutil.rmtree(parts, ignore_errors=True)
+    read = _kept(path)
+    assert read is not None
+    return read
+
+
+def _kept(path: Path) -> pl.LazyFrame | None:
+    """What was kept; None where that cannot be read: it can be read again."""
+    try:
+        kept = snapshot.scan(path)
+        return kept if kept is not None and dict(kept.collect_schema()) == _SCHEMA else None
+    except OutputError:
+        return None
+
+
+def _sorted_out(
+    survey: LastSurvey, before: pl.LazyFrame | None
+) -> tuple[list[PageToRead], pl.DataFrame | None, pl.DataFrame]:
+    """The pages that must be read; those that are known, as `page, key` (None: all that was kept,
+    and nothing else); and the links of pages without a file, as rows."""
+    had: set[tuple[str, str]] = set()
+    if before is not None:
+        # Rows without a key are of pages that have no file.
+        pages = before.filter((pl.col("kind") == "page") | pl.col("key").is_null())
+        had = set(pages.select("page", "key").unique().collect(engine="streaming").iter_rows())
+    fresh: list[PageToRead] = []
+    known: list[tuple[str, str]] = []
+    rest: list[pl.DataFrame] = []
+    served = _served(survey)
+    place = page_place(survey.site)
+    asked = survey.pages.select(_ASKED)
+    for some in asked.collect_batches(chunk_size=_AT_ONCE, engine="streaming"):
+        without: list[str] = []
+        for page in pages_of(some):
+            one = _to_read(page, place(page), served)
+            if one is None:
+                without.append(page.loc)
+            elif one.key and (one.loc, one.key) in had:
+                known.append((one.loc, one.key))
+            else:
+                fresh.append(one)
+        rest.append(_from_table(some, without))
+    rows = pl.concat(rest) if rest else pl.DataFrame(schema=_SCHEMA)
+    if len(known) == len(had) and not rows.height:
+        return fresh, None, rows
+    return fresh, pl.DataFrame(known, {"page": pl.String, "key": pl.String}, orient="row"), rows
+
+
+def _to_read(
+    page: Page, path: Path | None, served: dict[str, tuple[str, str]]
+) -> PageToRead | None:
+    if path is None:
+        return None
+    return PageToRead(page.loc, path, page.digest, served.get(page.source or ""))
+
+
+def _served(survey: LastSurvey) -> dict[str, tuple[str, str]]:
+    """Source → where its site is served for now, with the origin that it is known by."""
+    found = {}
+    for source in survey.site.model.source:
+        if isinstance(source, CrawlSource) and source.via:
+            public = source.host or survey.site.model.site.url
+            found[name_of(source)] = (source.via.rstrip("/"), public)
+    return found
+
+
+def _from_table(some: pl.DataFrame, locs: Sequence[str]) -> pl.DataFrame:
+    """The links of pages as the page table has them: those of the content stand first."""
+    if not locs:
+        return pl.DataFrame(schema=_SCHEMA)
+    wanted = some.filter(pl.col("loc").is_in(pl.Series(locs).implode()))
+    linking = wanted.filter(pl.col("links").list.len() > 0).select(
+        page="loc", target="links", within=pl.col("entries").fill_null(1 << 30),
+        number=pl.int_ranges(0, pl.col("links").list.len(), dtype=pl.Int32),
+    )  # fmt: skip
+    rows = linking.explode("target", "number").select(
+        "page", "target",
+        kind=pl.lit("link"),
+        place=pl.when(pl.col("number") < pl.col("within")).then(pl.lit("content"))
+        .otherwise(pl.lit("layout")),
+        nofollow=pl.lit(False),
+    )  # fmt: skip
+    missing = [name for name in READ_COLUMNS if name not in rows.columns]
+    rows = rows.with_columns(pl.lit(None, pl.String).alias(name) for name in missing)
+    return rows.select(pl.col(n).cast(t) for n, t in _SCHEMA.items())
+
+
+def _read(pages: Sequence[PageToRead], workers: int | None) -> Iterator[pl.DataFrame]:
+    """Read pages, some at a time, and give their rows in tables of about `_PART` rows."""
+    chunks = [pages[start : start + _CHUNK] for start in range(0, len(pages), _CHUNK)]
+    waiting: list[pl.DataFrame] = []
+    with closing(WorkerPool(workers)) as pool:
+        futures = pool.submit(read_links, chunks, many=len(pages))
+        for number, chunk in enumerate(chunks):
+            columns = futures[number].result() if futures else read_links(chunk)
+            if futures:
+                futures[number] = None  # type: ignore[call-overload]
+            waiting.append(pl.DataFrame(columns, schema=_SCHEMA))
+            if sum(one.height for one in waiting) >= _PART:
+                yield pl.concat(waiting)
+                waiting = []
+    if waiting:
+        yield pl.concat(waiting)

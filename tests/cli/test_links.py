@@ -1,0 +1,159 @@
+"""`links`, as people use it."""
+
+import re
+from pathlib import Path
+from urllib.parse import unquote, urlsplit
+
+import pytest
+
+from tests.conftest import page, run_command, write_site
+from tests.linking.crawler import crawl
+
+URL = "https://www.marrowfen.example"
+
+
+def test_the_sample_in_a_few_lines(marrowfen):
+    told = run_command("links", "--format", "json", cwd=marrowfen).json
+    assert {"pages", "links", "orphans", "dead_ends", "depth", "broken"} <= set(told)
+    assert sum(told["depth"].values()) == told["pages"]
+    assert told["depth"]["0"] == 1
+    assert f"{URL}/hides/dawn-film/" in told["orphans"]
+    broken = {(one["target"], one["kind"]): one for one in told["broken"]}
+    gone = broken[f"{URL}/opening-times/", "missing"]
+    assert gone["from"] == [{"loc": f"{URL}/about/", "text": "opening times", "place": "content",
+                             "written": "/opening-times/"}]  # fmt: skip
+    assert broken[f"{URL}/opening-times/", "missing"]["layout"] is False
+    shown = run_command("links", cwd=marrowfen)
+    assert "Nothing leads to 3 listed pages" in shown.out
+    where = "weight > 0.05 and depth = 1 and links_in > 70"
+    heavy = run_command("pages", "--where", where, "--format", "json", cwd=marrowfen).json
+    assert f"{URL}/events/" in {one["loc"] for one in heavy}
+
+
+def test_links_to_and_from_a_page(marrowfen):
+    to = run_command("links", "to", "/events/", "--format", "json", cwd=marrowfen).json
+    assert to["links"][0] | {"written": None} == {
+        "loc": f"{URL}/", "kind": "link", "place": "content", "fragment": None, "written": None,
+        "text": "guided walks", "nofollow": False, "state": "good", "status": 200, "final": None,
+    }  # fmt: skip
+    shown = run_command("links", "to", "/events/", cwd=marrowfen)
+    assert "called “Events” (75); “guided walks” (1)" in shown.out
+    assert "and 74 more pages" in shown.out
+    gone = run_command("links", "to", "/opening-times/", cwd=marrowfen)
+    assert (gone.code, "missing" in gone.out) == (0, True), "what is no page may be linked to"
+    made = run_command("links", "from", "/about/", "--format", "csv", cwd=marrowfen)
+    assert f"{URL}/about/,{URL}/opening-times/,,opening times,content,missing" in made.out
+    wrong = run_command("links", "to", "/evnts/", cwd=marrowfen)
+    assert wrong.code == 2
+    assert "The nearest is" in wrong.err
+
+
+def test_check_tells_what_leads_wrong_and_the_layout_once(tmp_path):
+    foot = '<footer><a href="/imprint/">Imprint</a></footer>'
+    pages = {f"{n}/index.html": page(f"P{n}", f'<main><p>Text <a href="/">up</a></p></main>{foot}')
+             for n in range(8)}  # fmt: skip
+    links = "".join(f'<a href="/{n}/">{n}</a> ' for n in range(8))
+    body = (
+        f'<main>{links}<a href="/0/#x">x</a><a href="http://www.marrowfen.example/1/">one</a>'
+        '<a href="http://localhost/2/">two</a><a href="/old/">old</a><a href="/2">2</a>'
+        '<img src="/no.png" alt=""><img src="http://pics.example/p.png" alt=""></main>'
+    )
+    pages["index.html"] = page("Home", body)
+    pages["old/index.html"] = page("Old", head='<meta http-equiv="refresh" content="0; url=/3/">')
+    write_site(tmp_path, pages, '\n[links]\nignore = ["/2"]\n')
+    assert run_command("survey", cwd=tmp_path).code == 0
+    checked = run_command("links", "check", "--format", "json", cwd=tmp_path)
+    told = {(one["code"], one["target"].removeprefix(URL)): one for one in checked.json["broken"]}
+    assert set(told) == {
+        ("link-broken", "/imprint/"), ("link-fragment", "/0/#x"),
+        ("link-insecure", "http://www.marrowfen.example/1/"), ("link-temporary", "http://localhost/2/"),
+        ("link-redirects", "/old/"), ("link-loads-nothing", "/no.png"),
+        ("link-mixed", "http://pics.example/p.png"),
+    }  # fmt: skip
+    assert told["link-redirects", "/old/"]["final"] == f"{URL}/3/"
+    imprint = told["link-broken", "/imprint/"]
+    assert (imprint["layout"], imprint["pages"]) == (True, 8)
+    assert checked.code == 1
+    brief = run_command("links", "check", "--brief", cwd=tmp_path)
+    assert brief.out.count("\n") == 8
+    whole = run_command("links", "check", cwd=tmp_path)
+    assert f"In the footer of 8 pages, as on {URL}/0/." in " ".join(whole.out.split())
+    sarif = run_command("links", "check", "--format", "sarif", cwd=tmp_path).json
+    assert len(sarif["runs"][0]["results"]) == 7
+
+
+def test_pages_of_markdown_and_tables_are_looked_at_too(tmp_path):
+    (tmp_path / "notes").mkdir()
+    (tmp_path / "notes/a.md").write_text("# A\n\n[B](b.md), <a href='b.md#x'>b</a>, [no](c.md)\n")
+    (tmp_path / "notes/b.md").write_text("# B\n\nText.\n")
+    (tmp_path / "t.csv").write_text(
+        f"loc,links\n/t/,/notes/b/;/nothing/;{URL}/t/#x;https://out.example/\n/u/,\n"
+    )
+    (tmp_path / "atlas.toml").write_text(
+        f'[site]\nurl = "{URL}"\nname = "M"\nlanguage = "en"\n\n[[source]]\nkind = "markdown"\n'
+        'path = "notes"\nurl = "/notes/{slug}/"\n\n[[source]]\nkind = "table"\npath = "t.csv"\n'
+    )
+    assert run_command("survey", cwd=tmp_path).code == 0
+    told = run_command("links", "--format", "json", cwd=tmp_path).json
+    broken = {(one["target"].removeprefix(URL), one["kind"]) for one in told["broken"]}
+    assert broken == {("/notes/a/c.md", "missing"), ("/nothing/", "missing"), ("/notes/b/#x", "fragment")}
+    assert (told["links"], told["orphans"]) == (2, [f"{URL}/notes/a/"]), "those of the uppermost folders begin"
+
+
+def test_what_did_not_change_is_not_read_again(tmp_path):
+    write_site(tmp_path, {"index.html": page("A", '<a href="/b/">b</a>'), "b/index.html": page("B")})
+    run_command("survey", cwd=tmp_path)
+    first = run_command("links", "--format", "json", cwd=tmp_path).json
+    (tmp_path / "public/b/index.html").write_text(page("B", '<a href="/c/">c</a>'))
+    run_command("survey", cwd=tmp_path)
+    second = run_command("links", "--format", "json", cwd=tmp_path).json
+    assert [one["target"] for one in second["broken"]] == [f"{URL}/c/"]
+    (tmp_path / "public/b/index.html").write_text(page("B"))
+    run_command("survey", cwd=tmp_path)
+    assert run_command("links", "--format", "json", cwd=tmp_path).json == first
+
+
+def test_priority_by_weight(tmp_path):
+    pages = {f"{n}/index.html": page(f"P{n}", '<a href="/hub/">hub</a>') for n in range(4)}
+    pages |= {"hub/index.html": page("Hub"), "index.html": page("Home", '<a href="/0/">0</a>')}
+    write_site(tmp_path, pages, '\n[defaults]\npriority = "weight"\n\n[[section]]\nname = "all"\n'
+               'match = "/**"\npriority = "weight"\n')  # fmt: skip
+    assert run_command("survey", cwd=tmp_path).code == 0
+    assert run_command("build", cwd=tmp_path).code == 0
+    text = "".join(one.read_text() for one in (tmp_path / "public").glob("sitemap*.xml"))
+    assert "<loc>https://www.marrowfen.example/hub/</loc>\n  <priority>1.0</priority>" in re.sub("  <lastmod>.*\n", "", text)
+    explained = run_command("explain", "/hub/", cwd=tmp_path)
+    assert "priority 1.0" in explained.out
+    wrong = (tmp_path / "atlas.toml").read_text().replace('"weight"', '"heavy"')
+    (tmp_path / "atlas.toml").write_text(wrong)
+    refused = run_command("survey", cwd=tmp_path)
+    assert (refused.code, "weight" in refused.err) == (2, True)
+
+
+@pytest.mark.parametrize(
+    ("folder", "package"),
+    [
+        ("/usr/share/doc/python3.11/html", "python3-doc"),
+        ("/usr/share/doc/postgresql-doc-15/html", "postgresql-doc-15"),
+        ("/usr/share/doc/git/html", "git-doc"),
+    ],
+)
+def test_broken_links_are_those_that_a_plain_crawler_finds(tmp_path, folder, package):
+    assert Path(folder).is_dir(), f"{package} is missing; on Debian: apt-get install {package}"
+    (tmp_path / "public").symlink_to(folder)
+    docs = "https://docs.marrowfen.example"
+    (tmp_path / "atlas.toml").write_text(
+        f'[site]\nurl = "{docs}"\nname = "Docs"\nlanguage = "en"\n\n[output]\nfolder = "out"\n\n'
+        '[[source]]\nkind = "html"\npath = "public"\n'
+    )
+    assert run_command("survey", cwd=tmp_path).code == 0
+    told = run_command("links", "check", "--format", "json", cwd=tmp_path).json["broken"]
+    found: dict[str, set[str]] = {"missing": set(), "fragment": set()}
+    for one in told:
+        if one["kind"] in found:
+            address, _, name = one["target"].partition("#")
+            path = unquote(urlsplit(address).path)
+            found[one["kind"]].add(f"{path}#{name}" if one["kind"] == "fragment" else path)
+    missing, nameless = crawl(Path(folder), docs)
+    assert found["missing"] == missing
+    assert found["fragment"] == nameless
