@@ -126,3 +126,19 @@ class SiteReviewed:
     score: float
     pages: int
     marks: dict[str, tuple[int, int, int]]
+
+
+@dataclass(frozen=True, slots=True)
+class OutsideRecord:
+    """How an address of another site was met when it was asked for last (`at`): its state, HTTP
+    status, where it moved for good, more in a few words; since when it is so, and how often in a
+    row it was met so."""
+
+    loc: str
+    state: str
+    status: int | None
+    final: str | None
+    detail: str
+    at: str = ""
+    since: str = ""
+    times: int = 1

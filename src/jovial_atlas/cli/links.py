@@ -7,14 +7,18 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovial_atlas import __version__
-from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
-from jovial_atlas.cli.findings import fail_on_option, show_findings
+from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command, bundled
+from jovial_atlas.cli.findings import SEVERITIES, fail_on_option, show_findings
 from jovial_atlas.cli.links_shown import show_overview
 
 if TYPE_CHECKING:
     import polars as pl
 
+    from jovial_atlas.findings import Finding
+    from jovial_atlas.linking.broken import BrokenLink
     from jovial_atlas.rounds.proving.links import SiteLinks
+
+_OUTSIDE = ("hosts", "most", "minutes", "pause", "again", "timeout")
 
 
 class _OverviewFirst(click.Group):
@@ -211,21 +215,97 @@ def _state(row: dict[str, Any]) -> str:
 @fail_on_option
 @click.option("--all", "show_all", is_flag=True, help="Show every place, not the first few.")
 @click.option("--brief", is_flag=True, help="Show each kind of finding on a line, and how many.")
+@click.option("--outside", is_flag=True, help="Ask other sites whether what is linked is there.")
+@click.option("--host", "hosts", multiple=True, metavar="HOST",
+              help="With --outside: ask these hosts alone.")  # fmt: skip
+@click.option("--most", type=click.IntRange(1), default=1_000, show_default=True, metavar="N",
+              help="With --outside: addresses asked for, at most.")  # fmt: skip
+@click.option("--minutes", type=click.FloatRange(0.01), default=10.0, show_default=True,
+              help="With --outside: time for it, at most.")  # fmt: skip
+@click.option("--pause", type=click.FloatRange(0, 60), default=1.0, show_default=True,
+              help="With --outside: seconds between two requests to a host.")  # fmt: skip
+@click.option("--again", type=click.FloatRange(0), default=7.0, show_default=True, metavar="DAYS",
+              help="With --outside: ask again what was asked for so many days ago.")  # fmt: skip
+@click.option("--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
+              help="Seconds to wait for a server.")  # fmt: skip
 @_workers
-def check(work: Work, fail_on: str, show_all: bool, brief: bool, workers: int | None) -> int:
+@bundled("how", _OUTSIDE)
+def check(
+    work: Work,
+    fail_on: str,
+    show_all: bool,
+    brief: bool,
+    outside: bool,
+    workers: int | None,
+    how: dict[str, Any],
+) -> int:
     """Find links that lead wrong: to what does not exist, to a place that a page does not have,
     over redirects, to pages that are hidden, without encryption, to a temporary host. What is wrong
-    in the layout of many pages is told once."""
+    in the layout of many pages is told once. With --outside other sites are asked as well, one
+    request at a time each; what they answered is remembered, and told from then on."""
+    from jovial_atlas.findings.finding import at_or_above
+    from jovial_atlas.rounds.proving.links_told import as_findings
+
+    links = _links(work, workers)
+    broken = links.broken()
+    findings = as_findings(broken) + _outside(work, links, how, ask=outside)
+    findings.sort(key=lambda one: SEVERITIES.index(one.severity))
+    _told_all(work, findings, broken, links.survey.count, fail_on, (show_all, brief))
+    return 1 if at_or_above(findings, fail_on) else 0
+
+
+def _outside(
+    work: Work, links: SiteLinks, how: dict[str, Any], *, ask: bool
+) -> list[Finding]:
+    """What is wrong with links to other sites, which are asked where that is wanted."""
+    import os
+
+    from jovial_atlas.faults import plural
+    from jovial_atlas.linking.outside import OutsideLimits, may_ask
+    from jovial_atlas.rounds.telling.links_outside import (
+        ask_outside,
+        due_outside,
+        known_outside,
+        outside_findings,
+        outside_pages,
+    )
+    from jovial_atlas.web import new_client
+
+    site, now, out = links.site, work.now(), work.output
+    pages = outside_pages(links)
+    known = known_outside(site, now, os.environ)
+    if ask:
+        limits = OutsideLimits(how["pause"], how["most"], how["minutes"] * 60, hosts=how["hosts"])
+        due = due_outside(pages, known, now, how["again"])
+        due = [one for one in due if may_ask(one, limits)]
+        with (
+            work.apart(alone=True),
+            new_client(how["timeout"]) as client,
+            out.progress("asking other sites") as progress,
+        ):
+            met = ask_outside(due, client, limits, site, now, os.environ, progress)
+        known = known_outside(site, now, os.environ)
+        left = len(due) - len(met)
+        more = f"; {left:,} not asked now, `--outside` again goes on there" if left else ""
+        out.note(f"Asked for {plural(len(met), 'address', 'addresses')} of other sites{more}.")
+    return outside_findings(pages, known)
+
+
+def _told_all(
+    work: Work,
+    findings: list[Finding],
+    broken: list[BrokenLink],
+    count: int,
+    fail_on: str,
+    shown: tuple[bool, bool],
+) -> None:
     from dataclasses import asdict
 
     from jovial_atlas.findings import exports
-    from jovial_atlas.findings.finding import at_or_above, counts
-    from jovial_atlas.rounds.proving.links_told import as_findings, broken_as_json
+    from jovial_atlas.findings.finding import counts
+    from jovial_atlas.rounds.proving.links_told import broken_as_json
 
-    out, links = work.output, _links(work, workers)
-    broken = links.broken()
-    findings = as_findings(broken)
-    looked_at = [f"the links of {links.survey.count:,} pages"]
+    out, looked_at = work.output, [f"the links of {count:,} pages"]
     if out.format == "json":
         told = [broken_as_json(one) for one in broken]
         out.json({"findings": [asdict(one) for one in findings], "counts": counts(findings),
@@ -238,8 +318,7 @@ def check(work: Work, fail_on: str, show_all: bool, brief: bool, workers: int | 
         fields = ("severity", "code", "where", "message", "fix")
         out.csv(fields, [[getattr(one, name) for name in fields] for one in findings])
     else:
-        show_findings(out, findings, looked_at, show_all, brief=brief)
-    return 1 if at_or_above(findings, fail_on) else 0
+        show_findings(out, findings, looked_at, shown[0], brief=shown[1])
 
 
 for one in (overview, links_to, links_from, check):

@@ -3,6 +3,7 @@
 from jovial_atlas.ledger.announcing import Announcing
 from jovial_atlas.ledger.carry import Carrying
 from jovial_atlas.ledger.hearing import Hearing
+from jovial_atlas.ledger.outside import RecordOfOutside
 from jovial_atlas.ledger.reviewing import RecordOfReviews
 from jovial_atlas.ledger.store import schema_of
 from jovial_atlas.records import (
@@ -17,7 +18,7 @@ from jovial_atlas.records import (
 )
 
 
-class Ledger(Announcing, Hearing, RecordOfReviews, Carrying):
+class Ledger(Announcing, Hearing, RecordOfReviews, RecordOfOutside, Carrying):
     """The record of one host of a site."""
 
 

@@ -12,10 +12,12 @@
 | page         | what an engine said of one address, at one time                       |
 | secret       | the part that nobody can guess of an unlisted sitemap's name          |
 | reviewed     | what a review of the whole site came to, where it differs from before  |
+| outside      | an address of another site that links lead to, as it was met last     |
 
-`heard` follows from `announcement` and `item`, and is kept so that nobody has to add them up. All
-other rows stay as they were written, but for the outcome of an announcement. Times are texts in the
-product's form (`YYYY-MM-DDThh:mm:ssZ`).
+`heard` follows from `announcement` and `item`, and is kept so that nobody has to add them up;
+`outside` is written anew when an address is asked for again. All other rows stay as they were
+written, but for the outcome of an announcement. Times are texts in the product's form
+(`YYYY-MM-DDThh:mm:ssZ`).
 """
 
 from __future__ import annotations
@@ -23,7 +25,7 @@ from __future__ import annotations
 from sqlalchemy import Column, ForeignKey, Index, Integer, MetaData, String, Table
 
 #: The last step of `migrations/versions`.
-VERSION = "0003"
+VERSION = "0004"
 
 TABLES = MetaData()
 ANNOUNCEMENT = Table(
@@ -132,4 +134,16 @@ REVIEWED = Table(
     Column("score", Integer, nullable=False),
     Column("pages", Integer, nullable=False),
     Column("marks", String, nullable=False),
+)
+OUTSIDE = Table(
+    "outside",
+    TABLES,
+    Column("loc", String, primary_key=True),
+    Column("state", String, nullable=False),
+    Column("status", Integer),
+    Column("final", String),
+    Column("detail", String, nullable=False),
+    Column("at", String, nullable=False),
+    Column("since", String, nullable=False),
+    Column("times", Integer, nullable=False),
 )

@@ -127,9 +127,12 @@ class SiteLinks:
 
     def broken(self) -> list[BrokenLink]:
         """The links that lead wrong, by target, worst first."""
-        ignored = _ignored(self.site)
-        found = broken_links(self.stated)
-        return [one for one in found if not ignored(one.target)]
+        return [one for one in broken_links(self.stated) if not self.is_ignored(one.target)]
+
+    @cached_property
+    def is_ignored(self) -> Callable[[str], bool]:
+        """Whether the owner wants to hear nothing of a target."""
+        return _ignored(self.site)
 
     def of_page(self, loc: str, *, towards: bool) -> pl.DataFrame:
         """The links `towards` a page, or from it, with their states: those of the content first."""
