@@ -157,3 +157,89 @@ def test_broken_links_are_those_that_a_plain_crawler_finds(tmp_path, folder, pac
     missing, nameless = crawl(Path(folder), docs)
     assert found["missing"] == missing
     assert found["fragment"] == nameless
+
+
+HERON = "<p>The grey heron fishes at the edge of the pool, in shallow water, and waits for frogs there.</p>"
+
+
+@pytest.fixture
+def marsh(tmp_path):
+    """A small site with links that are missing."""
+    pages = {
+        "index.html": page("Marsh", '<p>Go to <a href="/heron/">herons</a> or <a href="/otter/">otters</a>.</p>'),
+        "heron/index.html": page("Grey heron", HERON),
+        "otter/index.html": page("Otter", "<p>Otters swim by night. A grey heron sees them. Grey herons sleep.</p>"),
+        "lone/index.html": page("Southern hawker", "<p>A dragonfly of late summer.</p>"),
+        "pond/index.html": page("Pond", "<h2>A southern hawker</h2><p>At the pond a southern hawker flies.</p>"),
+    }  # fmt: skip
+    write_site(tmp_path, pages)
+    assert run_command("survey", cwd=tmp_path).code == 0
+    return tmp_path
+
+
+def test_links_are_proposed_taken_written_and_taken_out(marsh):
+    told = run_command("links", "propose", "--format", "json", cwd=marsh).json["proposals"]
+    first = told[0]
+    assert (first["from"], first["to"], first["words"]) == (f"{URL}/pond/", f"{URL}/lone/", "southern hawker")
+    assert first["sentence"] == "At the pond a southern hawker flies."
+    assert set(first) == {"from", "to", "words", "sentence", "why", "score"}
+    into = run_command("links", "propose", "/heron/", "--format", "json", cwd=marsh).json["proposals"]
+    assert (into[0]["from"], into[0]["words"]) == (f"{URL}/otter/", "grey heron")
+    before = {path: path.read_bytes() for path in (marsh / "public").rglob("*.html")}
+    run_command("links", "propose", "--edit", "p.csv", cwd=marsh)
+    text = (marsh / "p.csv").read_text("utf-8-sig")
+    lines = text.splitlines()
+    chosen = [line.replace(",,", ",yes,") if "southern hawker" in line else line for line in lines]
+    (marsh / "p.csv").write_text("\n".join(chosen))
+    taken = run_command("links", "propose", "--take", "p.csv", "--format", "json", cwd=marsh)
+    assert taken.json == {"taken": [[f"{URL}/pond/", f"{URL}/lone/", "southern hawker"]]}
+    done = run_command("inject", "--format", "json", cwd=marsh).json
+    assert [one["links"] for one in done["files"] if one["links"]] == [["southern hawker: /lone/"]]
+    pond = (marsh / "public/pond/index.html").read_text()
+    assert 'a <a href="/lone/" data-link="added">southern hawker</a> flies' in pond
+    assert "<h2>A southern hawker</h2>" in pond
+    run_command("survey", "--full", cwd=marsh)
+    after = run_command("links", "--format", "json", cwd=marsh).json
+    assert f"{URL}/lone/" not in after["orphans"], "what was written counts"
+    assert "southern hawker" in run_command("links", "to", "/lone/", cwd=marsh).out
+    again = run_command("links", "propose", "--format", "json", cwd=marsh).json["proposals"]
+    assert f"{URL}/lone/" not in {one["to"] for one in again}
+    (marsh / "p.csv").write_text("\n".join(lines))
+    assert run_command("links", "propose", "--take", "p.csv", cwd=marsh).out.startswith("0 links taken")
+    run_command("inject", "--remove", cwd=marsh)
+    assert {path: path.read_bytes() for path in before} == before
+
+
+def test_standing_rules_are_shown_first_and_written(marsh):
+    with (marsh / "atlas.toml").open("a") as file:
+        file.write('\n[[links.rule]]\nwords = ["grey heron", "heron"]\nto = "/heron/"\nper_page = 2\n\n'
+                   '[[links.rule]]\nwords = "dragonfly"\nto = "https://insects.example/"\nbut = ["/lone/"]\n')  # fmt: skip
+    shown = run_command("links", "rules", "--format", "json", cwd=marsh).json["rules"]
+    assert [(one["links"], one["pages"]) for one in shown] == [(2, 1), (0, 0)]
+    assert shown[0]["some"] == [{"loc": f"{URL}/otter/", "words": "grey heron"},
+                                {"loc": f"{URL}/otter/", "words": "Grey herons"}]  # fmt: skip
+    assert "data-link" not in (marsh / "public/otter/index.html").read_text()
+    run_command("inject", cwd=marsh)
+    assert (marsh / "public/otter/index.html").read_text().count('<a href="/heron/" data-link="added">') == 2
+    text = (marsh / "atlas.toml").read_text()
+    (marsh / "atlas.toml").write_text(text.replace('words = "dragonfly"', 'words = "Heron"'))
+    wrong = run_command("links", "rules", cwd=marsh)
+    assert (wrong.code, "leads to /heron/ and to https://insects.example/" in wrong.err) == (2, True)
+
+
+@pytest.mark.parametrize(
+    ("row", "said"),
+    [
+        (f"{URL}/pond/,/lone/,,yes", "names no words"),
+        ("https://else.example/,/lone/,x,yes", "is on another site"),
+        ("/pond/,nowhere,x,yes", "is no address"),
+        (",/lone/,x,yes", "is missing"),
+    ],
+)
+def test_wrong_rows_are_told_and_nothing_is_taken(marsh, row, said):
+    (marsh / "p.csv").write_text(f"loc,to,words,accept\n/pond/,/lone/,southern hawker,yes\n{row}\n")
+    ran = run_command("links", "propose", "--take", "p.csv", cwd=marsh)
+    assert ran.code == 2
+    assert "line 3" in ran.err
+    assert said in ran.err
+    assert not (marsh / "links.csv").exists()

@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+
+if TYPE_CHECKING:
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.rounds.publishing.inject import Injected
 
 #: Changes that a dry run shows line by line.
 _SHOWN = 3
@@ -49,7 +55,7 @@ def command(work: Work, match: str | None, dry_run: bool, remove: bool, anyway: 
               for state in ("changed", "same", "skipped")}  # fmt: skip
     names = ("path", "loc", "state", "why")
     if out.format == "json":
-        rows = [{n: getattr(one, n) for n in (*names, "alts")} for one in injected]
+        rows = [{n: getattr(one, n) for n in (*names, "alts", "links")} for one in injected]
         out.json({**counts, "files": rows})
     elif out.format == "csv":
         out.csv(names, [[getattr(one, name) for name in names] for one in injected])
@@ -61,10 +67,17 @@ def command(work: Work, match: str | None, dry_run: bool, remove: bool, anyway: 
         verb = "would change" if dry_run else "changed"
         out.say(f"{plural(counts['changed'], 'page')} {verb}, {counts['same']:,} as they are.")
     if not remove and out.is_table:
-        for one in injected:
-            for text in one.alts:
-                out.note(f"{one.path}: proposed alt text, {text}")
+        _tell_additions(out, injected)
     for one in injected:
         if one.state == "skipped":
             out.warn(f"{one.path} was left as it is: {one.why}.")
     return 0
+
+
+def _tell_additions(out: Output, injected: list[Injected]) -> None:
+    """What was added to texts of pages: texts of pictures, and links."""
+    for one in injected:
+        for text in one.alts:
+            out.note(f"{one.path}: proposed alt text, {text}")
+        for text in one.links:
+            out.note(f"{one.path}: link, {text}")

@@ -9,6 +9,7 @@ import click
 from jovial_atlas import __version__
 from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command, bundled
 from jovial_atlas.cli.findings import SEVERITIES, fail_on_option, show_findings
+from jovial_atlas.cli.links_proposed import propose, rules
 from jovial_atlas.cli.links_shown import show_overview
 
 if TYPE_CHECKING:
@@ -321,5 +322,5 @@ def _told_all(
         show_findings(out, findings, looked_at, shown[0], brief=shown[1])
 
 
-for one in (overview, links_to, links_from, check):
+for one in (overview, links_to, links_from, check, propose, rules):
     command.add_command(one)

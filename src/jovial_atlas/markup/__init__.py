@@ -14,6 +14,7 @@ from jovial_atlas.markup.inject import (
     restore,
     without_block,
 )
+from jovial_atlas.markup.links import LinkWish, PutLink, put_links
 from jovial_atlas.markup.scan import HeadSpan, ScannedTag, scan_head
 
 __all__ = [
@@ -22,11 +23,14 @@ __all__ = [
     "Additions",
     "ChangedError",
     "HeadSpan",
+    "LinkWish",
+    "PutLink",
     "ScannedTag",
     "Tag",
     "block_mark",
     "inject",
     "mark_of",
+    "put_links",
     "restore",
     "scan_head",
     "without_block",

@@ -1,5 +1,5 @@
 """Small additions to an HTML file outside its block of head data: snippets at four places,
-`nofollow` on links, texts for pictures that have none.
+`nofollow` on links, texts for pictures that have none, links around words.
 
 Every addition says of itself that it is one, so that `take_out` takes them all out again and gives
 the file back octet for octet, wherever it was copied to.
@@ -8,10 +8,11 @@ the file back octet for octet, wherever it was copied to.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from html import escape, unescape
 
+from jovial_atlas.markup.links import ADDED, PutLink
 from jovial_atlas.markup.scan import RAW, TAG, scan_head
 
 #: Where snippets may stand.
@@ -24,6 +25,7 @@ _UNDO = (
     (re.compile(rb' rel="nofollow" data-rel="added"'), b""),
     (re.compile(rb" nofollow([\"']) data-rel=\"added-word\""), rb"\1"),
     (re.compile(rb'"([^"]*) nofollow" data-rel="added-quoted"'), rb"\1"),
+    (ADDED, rb"\1"),
 )
 _ATTRIBUTE = re.compile(
     rb"(?P<name>[^\s\"'>/=]+)(?:\s*=\s*(?P<value>\"[^\"]*\"|'[^']*'|[^\s\"'=<>`]+))?", re.S
@@ -33,11 +35,13 @@ _ATTRIBUTE = re.compile(
 @dataclass(frozen=True, slots=True)
 class Additions:
     """What is added: snippets by place as HTML; `nofollow` tells of a link's href whether it gets
-    the word; `alt` gives a text for a picture, from its attributes, or ""."""
+    the word; `alt` gives a text for a picture, from its attributes, or ""; `links` gives the links
+    that a file gets, in that encoding."""
 
     snippets: Mapping[str, str] = field(default_factory=dict)
     nofollow: Callable[[str], bool] | None = None
     alt: Callable[[Mapping[str, str]], str] | None = None
+    links: Callable[[bytes, str], Iterable[PutLink]] | None = None
 
 
 def take_out(data: bytes) -> bytes:
@@ -54,8 +58,13 @@ def additions(data: bytes) -> list[bytes]:
 
 def put_in(data: bytes, how: Additions, encoding: str = "utf-8") -> bytes:
     """The file with these additions; it must not have any yet."""
-    added = sorted((*_snippets(data, how, encoding), *_attributes(data, how, encoding)),
-                   key=lambda one: one[0])  # fmt: skip
+    links = how.links(data, encoding) if how.links else ()
+    edits = [
+        *_snippets(data, how, encoding),
+        *_attributes(data, how, encoding),
+        *(one.edit(data, encoding) for one in links),
+    ]
+    added = sorted(edits, key=lambda one: one[0])
     pieces, at = [], 0
     for start, end, instead in added:
         pieces += [data[at:start], instead]

@@ -245,7 +245,6 @@ def _has_no_head(table: LexborNode) -> bool:
 def _links(found: Outline, loc: str, language: str) -> dict[str, Any]:
     """What is measured on the links of the main content, as fields of `PageMeasures`."""
     mute: list[tuple[str, str]] = []
-    silent = _MUTE_OF.get(primary(language), _MUTE_OF["en"])
     references = References(loc)
     targets = references.all_of(found.linked) - {None, loc}
     here = f"{addresses.origin(loc)}/"
@@ -258,7 +257,7 @@ def _links(found: Outline, loc: str, language: str) -> dict[str, Any]:
         if len(words) > _MOST_MUTE_WORDS or len(mute) == _MOST_MUTE:
             continue
         said = " ".join(words) or _said_by_picture(node)
-        if said.strip(" .…»›→>:").casefold() in silent and not attribute(node, "aria-label"):
+        if is_mute(said, language) and not attribute(node, "aria-label"):
             target = references[reference]
             if target and target != loc:
                 mute.append((target, said))
@@ -266,6 +265,12 @@ def _links(found: Outline, loc: str, language: str) -> dict[str, Any]:
         "within": within[:_MOST_LINKS], "links_out": len(targets) - len(within), "mute": mute,
         "linked_words": linked_words,
     }  # fmt: skip
+
+
+def is_mute(said: str, language: str) -> bool:
+    """Whether the text of a link says nothing of where it leads."""
+    silent = _MUTE_OF.get(primary(language), _MUTE_OF["en"])
+    return said.strip(" .…»›→>:").casefold() in silent
 
 
 #: No text of a link that says nothing has more words.

@@ -66,6 +66,7 @@ class Linking(Part, frozen=True, kw_only=True):
             "there"
         ),
     ] = ()
+    file: Annotated[str, says("CSV file of the links that you took from proposals")] = "links.csv"
     most_added: Annotated[
         Annotated[int, Meta(ge=0, le=100)], says("links that `inject` adds to one page, at most")
     ] = 5

@@ -11,6 +11,7 @@ from jovial_atlas.errors import Problem, SiteFileError
 from jovial_atlas.faults import nearest
 from jovial_atlas.place import STATE
 from jovial_atlas.sitefile.lines import line_map, line_of
+from jovial_atlas.sitefile.link_table import TakenLink, read_link_table
 from jovial_atlas.sitefile.model import Host, SiteModel
 from jovial_atlas.sitefile.overrides import Override, read_overrides
 from jovial_atlas.sitefile.parts import Mistake, changed, read_part
@@ -64,6 +65,8 @@ class SiteFile:
     video_overrides: tuple[VideoOverride, ...] = ()
     #: Address → texts of its head, from the overrides file.
     texts: dict[str, dict[str, str]] = field(default_factory=dict, repr=False)
+    #: Links between pages that the owner took from proposals.
+    taken_links: tuple[TakenLink, ...] = ()
 
     @property
     def folder(self) -> Path:
@@ -152,8 +155,10 @@ def parse_site_file(text: str, path: Path) -> SiteFile:
     overrides = read_overrides(path.parent / named, model) if named else ()
     films = model.videos.file
     said = read_video_overrides(path.parent / films, model.site.url) if films else ()
+    urls = [model.site.url, *(host.url for host in model.host)]
+    links = read_link_table(path.parent / model.links.file, urls) if model.links.file else ()
     texts = {one.loc: one.texts for one in overrides if one.texts}
-    return SiteFile(path, model, lines, "", overrides, said, texts)
+    return SiteFile(path, model, lines, "", overrides, said, texts, links)
 
 
 def _syntax_problem(text: str, message: str) -> Problem:

@@ -18,7 +18,7 @@ from jovial_atlas.linking.broken import BrokenLink, broken_links
 from jovial_atlas.linking.columns import graph_of, link_columns
 from jovial_atlas.linking.graph import LinkGraph
 from jovial_atlas.linking.states import LinkSurroundings, link_states, target_states
-from jovial_atlas.rounds.reading.links import start_pages
+from jovial_atlas.rounds.reading.links import linking_pages, start_pages
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.page_links import page_links
 from jovial_atlas.rounds.state.site_files import may_exist
@@ -80,7 +80,7 @@ class SiteLinks:
     @cached_property
     def graph(self) -> LinkGraph:
         """The pages as a graph, each by its row of the page table."""
-        return graph_of(self.survey.pages)
+        return graph_of(linking_pages(self.survey.pages, self.site))
 
     @cached_property
     def pages(self) -> pl.DataFrame:
@@ -100,8 +100,22 @@ class SiteLinks:
     @cached_property
     def all(self) -> pl.LazyFrame:
         """All that pages lead to, as `reading.READ_COLUMNS`, links to themselves left in."""
-        found = page_links(self.survey, self.workers)
-        return _by_files(found, self.survey)
+        found = _by_files(page_links(self.survey, self.workers), self.survey)
+        return pl.concat([found, self._taken(found.collect_schema())])
+
+    def _taken(self, columns: pl.Schema) -> pl.LazyFrame:
+        """The links that the owner took, of pages into which `inject` wrote."""
+        rows = [(one.loc, one.to, one.words) for one in self.site.taken_links]
+        names = {"page": pl.String, "target": pl.String, "text": pl.String}
+        taken = pl.DataFrame(rows, names, orient="row").lazy().with_columns(
+            kind=pl.lit("link"), place=pl.lit("content"), nofollow=pl.lit(False)
+        )
+        written = self.survey.pages.filter(pl.col("injected").is_not_null()).select(page="loc")
+        there = taken.join(written, on="page", how="semi")
+        blank = [pl.lit(None, kind).alias(name) for name, kind in columns.items()]
+        known = set(there.collect_schema())
+        filled = there.with_columns(one for one in blank if one.meta.output_name() not in known)
+        return filled.select(pl.col(name).cast(kind) for name, kind in columns.items())
 
     @cached_property
     def states(self) -> pl.DataFrame:

@@ -6,7 +6,7 @@ import difflib
 import os
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
@@ -22,6 +22,7 @@ from jovial_atlas.markup import (
     PLACES,
     Additions,
     ChangedError,
+    PutLink,
     Tag,
     block_mark,
     inject,
@@ -31,6 +32,7 @@ from jovial_atlas.markup import (
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.rounds.publishing.build.versions import versions_by_page
+from jovial_atlas.rounds.publishing.links import WantedLinks
 from jovial_atlas.rounds.publishing.patterns import check_patterns
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import PAGE_TABLE
@@ -56,7 +58,8 @@ class InjectState(StrEnum):
 class Injected:
     """What became of one file: `state` is changed, same, or skipped (then `why` says so); `diff`
     shows the lines that differ, where it was asked for; `alts` are the texts of pictures that were
-    proposed, as `src: text`; `mark` tells which head data the file holds now (`block_mark`)."""
+    proposed, as `src: text`, `links` what was added, as `words: address`; `mark` tells which head
+    data the file holds now (`block_mark`)."""
 
     path: str
     loc: str
@@ -64,6 +67,7 @@ class Injected:
     why: str = ""
     diff: str = ""
     alts: tuple[str, ...] = ()
+    links: tuple[str, ...] = ()
     mark: str | None = None
 
 
@@ -108,9 +112,10 @@ def run_inject(
             if not dry_run:
                 sweep(path.parent)
         tags = [] if remove else tags_of(page, survey, versions)
-        added, proposed = _additions(page.loc, also)
+        added, told = _additions(page, also)
         done = _written(path, page, tags, added, anyway=anyway, dry_run=dry_run, diff=diffs > 0)
-        yield replace(done, alts=tuple(proposed)) if done.state != "skipped" else done
+        kept = done.state != InjectState.SKIPPED
+        yield replace(done, alts=(*told.alts,), links=(*told.links,)) if kept else done
         diffs -= done.state == InjectState.CHANGED
 
 
@@ -153,6 +158,15 @@ class _Beside:
     paths: list[re.Pattern[str]]
     alts: bool
     url: str
+    wanted: WantedLinks
+
+
+@dataclass(slots=True)
+class _Told:
+    """What was added to a page and is told: texts of pictures, and links."""
+
+    alts: list[str] = field(default_factory=list)
+    links: list[str] = field(default_factory=list)
 
 
 def _beside(site: SiteFile) -> _Beside:
@@ -177,12 +191,13 @@ def _beside(site: SiteFile) -> _Beside:
         [re.compile(patterns.to_regex(one)) for one in paths],
         settings.alts,
         site.model.site.url,
+        WantedLinks(site),
     )
 
 
-def _additions(loc: str, also: _Beside) -> tuple[Additions, list[str]]:
-    """What is added to one page, and a list that fills with the alt texts proposed."""
-    proposed: list[str] = []
+def _additions(page: Page, also: _Beside) -> tuple[Additions, _Told]:
+    """What is added to one page, and what of it is told, which fills as it is added."""
+    loc, told = page.loc, _Told()
 
     def nofollow(href: str) -> bool:
         address = addresses.resolve(loc, href)
@@ -197,12 +212,22 @@ def _additions(loc: str, also: _Beside) -> tuple[Additions, list[str]]:
     def alt(given: Mapping[str, str]) -> str:
         text = proposed_alt(given.get("title", ""), given.get("src") or given.get("data-src", ""))
         if text:
-            proposed.append(f"{given.get('src') or given.get('data-src')}: {text}")
+            told.alts.append(f"{given.get('src') or given.get('data-src')}: {text}")
         return text
 
-    wanted = also.links or also.paths
-    how = Additions(also.snippets, nofollow if wanted else None, alt if also.alts else None)
-    return how, proposed
+    def links(data: bytes, encoding: str) -> list[PutLink]:
+        put = also.wanted.put(page, data, encoding)
+        told.links[:] = [f"{one.words}: {one.wish.href}" for one in put]
+        told.links += also.wanted.not_put(page, put)
+        return put
+
+    how = Additions(
+        also.snippets,
+        nofollow if also.links or also.paths else None,
+        alt if also.alts else None,
+        links if also.wanted.are_any and page.kind == "page" else None,
+    )
+    return how, told
 
 
 def proposed_alt(title: str, src: str) -> str:

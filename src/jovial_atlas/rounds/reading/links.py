@@ -14,14 +14,33 @@ from jovial_atlas.sitefile import SiteFile
 def link_figures(delivered: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     """`loc` and the columns of `LINK_COLUMNS` for each page; without rows where no page links to
     another."""
-    pages = schema.complete(delivered).select(
-        "loc", "links", "entries", "redirect", "status", "kind"
-    )
+    pages = linking_pages(schema.complete(delivered), site)
     if not pages.select((pl.col("links").list.len() > 0).any()).collect(engine="streaming").item():
         names = ("loc", *schema.LINK_COLUMNS)
         return pl.DataFrame(schema={name: schema.SCHEMA[name] for name in names})
     locs = pages.select("loc").collect(engine="streaming")["loc"]
     return link_columns(graph_of(pages), start_pages(locs, site)).insert_column(0, locs)
+
+
+def linking_pages(pages: pl.LazyFrame, site: SiteFile) -> pl.LazyFrame:
+    """What the graph is made of: pages with their links, and with those that `inject` wrote."""
+    asked = pages.select("loc", "links", "entries", "redirect", "status", "kind", "injected")
+    if not site.taken_links:
+        return asked.drop("injected")
+    rows = [(one.loc, one.to) for one in site.taken_links]
+    taken = pl.DataFrame(rows, {"loc": pl.String, "added": pl.String}, orient="row")
+    joined = asked.join(
+        taken.group_by("loc").agg("added").lazy(), on="loc", how="left", maintain_order="left"
+    )
+    there = pl.col("injected").is_not_null() & pl.col("added").is_not_null()
+    none = pl.lit([], pl.List(pl.String))
+    own = pl.col("links").fill_null(none)
+    return joined.with_columns(
+        links=pl.when(there).then(pl.col("added").list.concat(own)).otherwise("links"),
+        entries=pl.when(there)
+        .then(pl.col("entries") + pl.col("added").list.len().cast(pl.Int32))
+        .otherwise("entries"),
+    ).drop("injected", "added")
 
 
 #: Pages that readers begin with, where a host has no page at its root, at most.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import closing
 from datetime import datetime, timedelta
 from itertools import islice
@@ -18,6 +18,7 @@ from jovial_atlas.records import OutsideRecord
 from jovial_atlas.rounds.proving.links import SiteLinks
 from jovial_atlas.rounds.state.ledger import has_ledger, open_ledger
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sources.workers.html_folder import Progress
 from jovial_atlas.web import Client
 
 #: Answers that are recorded together: who breaks off loses no more.
@@ -27,7 +28,6 @@ _CODES = {
     OutsideState.SUSPECT: "link-suspect", OutsideState.SILENT: "link-silent",
 }  # fmt: skip
 _SHOWN = 3
-Progress = Callable[[int, int], None]
 
 
 def outside_pages(links: SiteLinks) -> pl.DataFrame:
