@@ -1,131 +1,94 @@
-"""Proposals for links, tried on real pages: links are taken out of texts, and it is counted how many
-come back among the first five that are proposed for the page. Beside it a plain way: pages whose
-title the text says.
-
-    python benchmarks/links.py [FOLDER…]
-"""
+"""The graph of a site's links from its page table: links in and out, depth, shares of visits;
+beside a plain script with a dictionary of addresses, lists, and SciPy's own matrices."""
 
 from __future__ import annotations
 
-import random
-import re
+import os
+import resource
+import subprocess
 import sys
 import tempfile
-import time
-from collections import defaultdict
-from datetime import UTC, datetime
+from collections.abc import Callable
 from pathlib import Path
 
-from selectolax.lexbor import LexborHTMLParser
+import numpy as np
+import polars as pl
+from scipy import sparse
+from scipy.sparse import csgraph
 
-from jovial_atlas import addresses
-from jovial_atlas.linking.mentions import blocks_of, shown
-from jovial_atlas.rounds.proving.links import SiteLinks
-from jovial_atlas.rounds.proving.links_proposed import LinkProposals
-from jovial_atlas.rounds.reading.all_sources import SurveyOptions
-from jovial_atlas.rounds.reading.survey import run_survey
-from jovial_atlas.rounds.state.last_survey import last_survey
-from jovial_atlas.sitefile import read_site_file
-from jovial_atlas.sources.html_page.fulltext import html_of_file
-from jovial_atlas.web import new_client
+from jovial_atlas.linking.columns import graph_of, link_columns
 
-FOLDERS = ("/usr/share/doc/python3.11/html", "/usr/share/doc/postgresql-doc-15/html",
-           "/usr/share/doc/git/html")  # fmt: skip
-URL = "https://docs.marrowfen.example"
-TAKEN, FIRST = 200, 5
+_PAGES, _LINKS, _MENU = (1_000_000, 50, 20) if os.environ.get("BENCH_FULL") else (100_000, 20, 8)
 
 
-def main(folders: list[str]) -> None:
-    print(f"{'pages of':<22} {'pages':>6} {'taken':>6} {'found':>7} {'titles alone':>13} {'seconds':>8}")
-    for folder in folders or FOLDERS:
-        with tempfile.TemporaryDirectory() as place:
-            tried(Path(folder), Path(place))
+def run(pair: Callable[..., float]) -> None:
+    """A catalogue whose pages link to a menu and to others at random."""
+    with tempfile.TemporaryDirectory() as place:
+        path = Path(place) / "pages.parquet"
+        lay_out(path)
+        pair(
+            f"graph of {_PAGES:,} pages, {_PAGES * _LINKS:,} links",
+            lambda: ours(path),
+            lambda: plain(path),
+            wanted="below 1", runs=3,
+        )  # fmt: skip
+        code = f"from benchmarks.links import told; told({str(path)!r})"
+        subprocess.run([sys.executable, "-c", code], check=True)
 
 
-def tried(folder: Path, place: Path) -> None:
-    for file in folder.rglob("*.html"):
-        target = place / "public" / file.relative_to(folder)
-        target.parent.mkdir(parents=True, exist_ok=True)
-        target.write_bytes(file.read_bytes())
-    (place / "atlas.toml").write_text(
-        f'[site]\nurl = "{URL}"\nname = "Docs"\nlanguage = "en"\n\n[output]\nfolder = "out"\n\n'
-        '[[source]]\nkind = "html"\npath = "public"\n'
-    )
-    links = surveyed(place)
-    taken = take_out(place / "public", links)
-    links = surveyed(place)
-    begun = time.perf_counter()
-    proposals = LinkProposals(links)
-    found = 0
-    for loc, targets in taken.items():
-        first = {one.target for one in proposals.out_of(loc, FIRST)}
-        found += len(first & targets)
-    seconds = time.perf_counter() - begun
-    count = sum(map(len, taken.values()))
-    plain = by_titles(place, links, taken)
-    print(f"{folder.parent.name:<22} {links.survey.count:>6,} {count:>6} {found / count:>7.0%} "
-          f"{plain / count:>13.0%} {seconds:>8.1f}")  # fmt: skip
+def lay_out(path: Path) -> None:
+    rng = np.random.default_rng(1)
+    names = [f"https://shop.example/goods/{n % 97}/item-{n:07d}/" for n in range(_PAGES)]
+    locs = pl.Series("loc", names)
+    parts = []
+    for start in range(0, _PAGES, 50_000):
+        count = min(50_000, _PAGES - start)
+        targets = rng.integers(0, _PAGES, (count, _LINKS))
+        targets[:, _LINKS - _MENU :] = np.arange(_MENU)
+        rows = np.repeat(np.arange(count), _LINKS)
+        links = locs.gather(targets.ravel()).to_frame("links").with_columns(row=rows)
+        parts.append(
+            links.group_by("row", maintain_order=True).agg("links").select(
+                "links", loc=locs[start : start + count], kind=pl.lit("page"),
+                entries=pl.lit(_LINKS - _MENU, pl.Int32), status=pl.lit(200, pl.Int16),
+                redirect=pl.lit(None, pl.String),
+            )
+        )  # fmt: skip
+    pl.concat(parts).write_parquet(path, row_group_size=128 * 1024)
 
 
-def surveyed(place: Path) -> SiteLinks:
-    site, now = read_site_file(place / "atlas.toml"), datetime.now(UTC)
-    with new_client(5) as client:
-        run_survey(site, now, client, SurveyOptions(accept=True))
-    return SiteLinks(last_survey(site, now))
+def ours(path: Path) -> None:
+    link_columns(graph_of(pl.scan_parquet(path)), [0])
 
 
-def take_out(public: Path, links: SiteLinks) -> dict[str, set[str]]:
-    """Take links out of texts, their words left in; page → the pages that it no longer links to."""
-    random.seed(7)
-    pages = links.pages.filter("listed")
-    menu = set(pages.filter(pages["links_in"] > pages.height / 2)["loc"])
-    known = set(pages["loc"]) - menu
-    texts = pages.filter(~pages["role"].is_in(["listing", "home", "paged"]))["loc"].to_list()
-    files = {row[0]: row[1] for row in links.survey.pages.select("loc", "path").collect().iter_rows()}
-    taken: dict[str, set[str]] = defaultdict(set)
-    for loc in random.sample(texts, len(texts)):
-        tree = LexborHTMLParser((public / files[loc]).read_bytes())
-        body = tree.css_first("[role=main], main") or tree.body
-        by_target = defaultdict(list)
-        for node in body.css("p a[href], dd a[href], li p a[href]"):
-            target = addresses.resolve(loc, (node.attributes["href"] or "").partition("#")[0])
-            target = re.sub(r"/index\.html$", "/", target or "")
-            if target in known and target != loc and re.search(r"\w{3}", node.text()):
-                by_target[target].append(node)
-        everywhere = {
-            re.sub(r"/index\.html$", "/", addresses.resolve(loc, (n.attributes["href"] or "").partition("#")[0]) or "")
-            for n in body.css("a[href]")
-        }
-        if not by_target:
-            continue
-        target = random.choice(sorted(by_target))
-        for node in body.css("a[href]"):
-            said = addresses.resolve(loc, (node.attributes["href"] or "").partition("#")[0])
-            if re.sub(r"/index\.html$", "/", said or "") == target:
-                node.unwrap()
-        assert target in everywhere
-        (public / files[loc]).write_text(tree.html or "")
-        taken[loc].add(target)
-        if sum(map(len, taken.values())) >= TAKEN:
+def plain(path: Path) -> None:
+    table = pl.read_parquet(path, columns=["loc", "links"])
+    numbers = {loc: number for number, loc in enumerate(table["loc"])}
+    rows, columns = [], []
+    for number, links in enumerate(table["links"]):
+        for link in links:
+            to = numbers.get(link)
+            if to is not None and to != number:
+                rows.append(number)
+                columns.append(to)
+    count = len(numbers)
+    matrix = sparse.csr_array((np.ones(len(rows)), (rows, columns)), shape=(count, count))
+    out = np.diff(matrix.indptr)
+    np.bincount(columns, minlength=count)
+    csgraph.breadth_first_order(matrix, 0)
+    back = matrix.T.tocsr()
+    share = np.full(count, 1 / count)
+    for _ in range(100):
+        handed = np.divide(share, out, out=np.zeros(count), where=out > 0)
+        new = 0.85 * (back @ handed) + 0.15 / count
+        new += 0.85 * share[out == 0].sum() / count
+        change = np.abs(new - share).sum()
+        share = new
+        if change < 1e-6:
             break
-    return taken
 
 
-def by_titles(place: Path, links: SiteLinks, taken: dict[str, set[str]]) -> int:
-    """How many come back where those pages are proposed whose title the text says: longest first."""
-    table = links.survey.pages.select("loc", "path", "title", "heading").collect()
-    titles = [
-        (re.sub(r"^[\d.]+\s+|\s+—.*$", "", (heading or title or "")).casefold(), loc)
-        for loc, _, title, heading in table.iter_rows()
-    ]
-    files = {loc: path for loc, path, _, _ in table.iter_rows()}
-    found = 0
-    for loc, targets in taken.items():
-        text = " ".join(map(shown, blocks_of(html_of_file(place / "public" / files[loc])))).casefold()
-        said = sorted({(-len(t), to) for t, to in titles if len(t) > 3 and to != loc and t in text})
-        found += len({to for _, to in said[:FIRST]} & targets)
-    return found
-
-
-if __name__ == "__main__":
-    main(sys.argv[1:])
+def told(path: str) -> None:
+    ours(Path(path))
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024**2
+    print(f"{'its peak of memory':58} {peak:.2f} GiB  wanted: below 1", flush=True)
