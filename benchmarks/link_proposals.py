@@ -1,6 +1,6 @@
 """Proposals for links, tried on real pages: links are taken out of texts, and it is counted how
-many come back among the first five that are proposed for the page. Beside it a plain way: pages whose
-title the text says.
+many come back among the first five that are proposed for the page. Beside it a plain way: pages
+whose title the text says.
 
     python -m benchmarks.link_proposals [FOLDER…]
 """
