@@ -243,3 +243,34 @@ def test_wrong_rows_are_told_and_nothing_is_taken(marsh, row, said):
     assert "line 3" in ran.err
     assert said in ran.err
     assert not (marsh / "links.csv").exists()
+
+
+def test_the_trail_is_written_where_a_template_has_a_place_for_it(tmp_path):
+    place = '<nav aria-label="Trail" data-trail></nav>'
+    pages = {
+        "index.html": page("Home", place),
+        "walks/index.html": page("Walks & talks", place),
+        "walks/dawn/index.html": page("Dawn", f"{place}<p>Words.</p>"),
+        "walks/full/index.html": page("Full", "<nav data-trail><a href='/'>Home</a></nav>"),
+        "walks/double/index.html": page("Double", f'<nav class="breadcrumbs"><a href="/">x</a></nav>{place}'),
+        "none/index.html": page("None"),
+    }  # fmt: skip
+    write_site(tmp_path, pages, "\n[inject]\ntrail = true\n")
+    before = {path: path.read_bytes() for path in (tmp_path / "public").rglob("*.html")}
+    run_command("survey", cwd=tmp_path)
+    done = run_command("inject", "--format", "json", cwd=tmp_path).json
+    notes = {one["path"]: one["notes"] for one in done["files"] if one["notes"]}
+    assert notes == {
+        "walks/full/index.html": ["no trail: its place is not empty"],
+        "walks/double/index.html": ["no trail: it has one of its own beside the place for it"],
+    }
+    dawn = (tmp_path / "public/walks/dawn/index.html").read_text()
+    start, walks = '<li><a href="/">www.marrowfen.example</a></li>', '<li><a href="/walks/">Walks &amp; talks</a></li>'
+    assert f'data-trail><ol data-trail-steps="added">{start}{walks}<li aria-current="page">Dawn</li></ol></nav>' in dawn
+    assert "data-trail-steps" not in (tmp_path / "public/index.html").read_text()
+    crumbs = run_command("schema", "show", "/walks/dawn/", "--format", "json", cwd=tmp_path).json
+    (listed,) = [node for node in crumbs["graph"] if node["@type"] == "BreadcrumbList"]
+    names = [item["name"] for item in listed["itemListElement"]]
+    assert names == ["www.marrowfen.example", "Walks & talks", "Dawn"]
+    run_command("inject", "--remove", cwd=tmp_path)
+    assert {path: path.read_bytes() for path in before} == before

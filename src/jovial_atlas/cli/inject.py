@@ -55,8 +55,8 @@ def command(work: Work, match: str | None, dry_run: bool, remove: bool, anyway: 
               for state in ("changed", "same", "skipped")}  # fmt: skip
     names = ("path", "loc", "state", "why")
     if out.format == "json":
-        rows = [{n: getattr(one, n) for n in (*names, "alts", "links")} for one in injected]
-        out.json({**counts, "files": rows})
+        told = (*names, "alts", "links", "notes")
+        out.json({**counts, "files": [{n: getattr(one, n) for n in told} for one in injected]})
     elif out.format == "csv":
         out.csv(names, [[getattr(one, name) for name in names] for one in injected])
     else:
@@ -81,3 +81,5 @@ def _tell_additions(out: Output, injected: list[Injected]) -> None:
             out.note(f"{one.path}: proposed alt text, {text}")
         for text in one.links:
             out.note(f"{one.path}: link, {text}")
+        for text in one.notes:
+            out.note(f"{one.path}: {text}")

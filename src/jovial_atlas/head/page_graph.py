@@ -17,6 +17,7 @@ from jovial_atlas.head.context import NO_CONTEXT, HeadContext
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.site import SiteNodes, site_nodes
 from jovial_atlas.head.texts import pattern_text
+from jovial_atlas.head.trail import trail_of
 from jovial_atlas.head.videos import Film
 from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile.deciding import Section
@@ -298,24 +299,17 @@ class _Making:
 
     def _crumbs(self) -> Node | None:
         """The pages above this one by address, as far as there are any, and itself."""
-        url = self.settings.site.url
-        parts = self.loc.removeprefix(url).partition("?")[0].strip("/").split("/")
-        if parts == [""]:
-            return None
-        trail = [f"{url}/"]
-        for number in range(1, len(parts)):
-            inner = f"{url}/{'/'.join(parts[:number])}"
-            trail += [one for one in (f"{inner}/", inner) if self.context.name(one)][:1]
-        home = self.settings.site.short_name
-        items = [
-            {"@type": "ListItem", "position": number, "item": loc,
-             "name": (home if number == 1 else self.context.name(loc)) or loc}
-            for number, loc in enumerate(trail, start=1)
-        ]  # fmt: skip
+        site = self.settings.site
         own = self.page.heading or self.title
-        if not own:
+        steps = trail_of(self.loc, own, site.url, site.short_name, self.context.name)
+        if not steps:
             return None
-        items.append({"@type": "ListItem", "position": len(items) + 1, "name": own})
+        *above, (_, last) = steps
+        items: list[Node] = [
+            {"@type": "ListItem", "position": number, "item": loc, "name": name or loc}
+            for number, (loc, name) in enumerate(above, start=1)
+        ]
+        items.append({"@type": "ListItem", "position": len(items) + 1, "name": last})
         return {
             "@type": "BreadcrumbList", "@id": f"{self.loc}#breadcrumb", "itemListElement": items
         }  # fmt: skip

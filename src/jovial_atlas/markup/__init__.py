@@ -3,7 +3,7 @@
 Everything that is not asked for stays as it is, byte for byte. Knows nothing of sites.
 """
 
-from jovial_atlas.markup.additions import PLACES, Additions
+from jovial_atlas.markup.additions import PLACES, Additions, TrailPlace, trail_place
 from jovial_atlas.markup.inject import (
     MARK,
     ChangedError,
@@ -27,11 +27,13 @@ __all__ = [
     "PutLink",
     "ScannedTag",
     "Tag",
+    "TrailPlace",
     "block_mark",
     "inject",
     "mark_of",
     "put_links",
     "restore",
     "scan_head",
+    "trail_place",
     "without_block",
 ]

@@ -1,5 +1,5 @@
 """Small additions to an HTML file outside its block of head data: snippets at four places,
-`nofollow` on links, texts for pictures that have none, links around words.
+`nofollow` on links, texts for pictures that have none, links around words, the trail of the page.
 
 Every addition says of itself that it is one, so that `take_out` takes them all out again and gives
 the file back octet for octet, wherever it was copied to.
@@ -8,8 +8,9 @@ the file back octet for octet, wherever it was copied to.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from enum import StrEnum
 from html import escape, unescape
 
 from jovial_atlas.markup.links import ADDED, PutLink
@@ -26,7 +27,11 @@ _UNDO = (
     (re.compile(rb" nofollow([\"']) data-rel=\"added-word\""), rb"\1"),
     (re.compile(rb'"([^"]*) nofollow" data-rel="added-quoted"'), rb"\1"),
     (ADDED, rb"\1"),
+    (re.compile(rb'<ol data-trail-steps="added">.*?</ol>', re.S), b""),
 )
+#: Where a template has a place for the trail; and how one is called that stands there already.
+_TRAIL_PLACE = re.compile(rb"(?:\A|\s)data-trail(?:\s|=|/|\Z)", re.I)
+_OTHER_TRAIL = re.compile(rb"\b(?:class|id|itemtype)\s*=\s*[\"']?[^\"'>]*breadcrumb", re.I)
 _ATTRIBUTE = re.compile(
     rb"(?P<name>[^\s\"'>/=]+)(?:\s*=\s*(?P<value>\"[^\"]*\"|'[^']*'|[^\s\"'=<>`]+))?", re.S
 )
@@ -36,12 +41,14 @@ _ATTRIBUTE = re.compile(
 class Additions:
     """What is added: snippets by place as HTML; `nofollow` tells of a link's href whether it gets
     the word; `alt` gives a text for a picture, from its attributes, or ""; `links` gives the links
-    that a file gets, in that encoding."""
+    that a file gets, in that encoding; `trail` are the steps to the page, as href and name, the
+    page itself last."""
 
     snippets: Mapping[str, str] = field(default_factory=dict)
     nofollow: Callable[[str], bool] | None = None
     alt: Callable[[Mapping[str, str]], str] | None = None
     links: Callable[[bytes, str], Iterable[PutLink]] | None = None
+    trail: Sequence[tuple[str, str]] = ()
 
 
 def take_out(data: bytes) -> bytes:
@@ -63,6 +70,7 @@ def put_in(data: bytes, how: Additions, encoding: str = "utf-8") -> bytes:
         *_snippets(data, how, encoding),
         *_attributes(data, how, encoding),
         *(one.edit(data, encoding) for one in links),
+        *_trail(data, how.trail, encoding),
     ]
     added = sorted(edits, key=lambda one: one[0])
     pieces, at = [], 0
@@ -74,6 +82,43 @@ def put_in(data: bytes, how: Additions, encoding: str = "utf-8") -> bytes:
 
 #: From, to, and what stands there instead.
 _Edit = tuple[int, int, bytes]
+
+
+class TrailPlace(StrEnum):
+    """Whether a page can take its trail: it has an empty place for it and no other trail; it has
+    no place; what stands there is not empty; or a trail stands elsewhere in it."""
+
+    FREE = "free"
+    NONE = "none"
+    FILLED = "filled"
+    DOUBLE = "double"
+
+
+def trail_place(data: bytes) -> tuple[TrailPlace, int]:
+    """Whether a page can take its trail, and where."""
+    place = -1
+    double = False
+    for tag in _tags(data):
+        if place < 0 and _TRAIL_PLACE.search(tag[3]):
+            place = tag.end()
+            continue
+        double = double or _OTHER_TRAIL.search(tag[3]) is not None
+    if place < 0:
+        return TrailPlace.NONE, -1
+    if not re.compile(rb"\s*</").match(data, place):
+        return TrailPlace.FILLED, place
+    return (TrailPlace.DOUBLE if double else TrailPlace.FREE), place
+
+
+def _trail(data: bytes, steps: Sequence[tuple[str, str]], encoding: str) -> Iterator[_Edit]:
+    state, place = trail_place(data) if steps else (TrailPlace.NONE, -1)
+    if state is not TrailPlace.FREE:
+        return
+    *above, (_, own) = steps
+    items = [f'<li><a href="{escape(href)}">{escape(name)}</a></li>' for href, name in above]
+    items.append(f'<li aria-current="page">{escape(own)}</li>')
+    html = f'<ol data-trail-steps="added">{"".join(items)}</ol>'
+    yield place, place, html.encode(encoding, "xmlcharrefreplace")
 
 
 def _snippets(data: bytes, how: Additions, encoding: str) -> Iterator[_Edit]:

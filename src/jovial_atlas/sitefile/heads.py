@@ -93,6 +93,14 @@ class Inject(Part, frozen=True, kw_only=True):
         ),
     ] = False
 
+    trail: Annotated[
+        bool,
+        says(
+            "whether elements with the attribute data-trail are filled with the trail of their "
+            "page, as readers see it, from the same steps as in its structured data"
+        ),
+    ] = False
+
     @check("nofollow")
     @classmethod
     def _links(cls, value: tuple[str, ...]) -> tuple[str, ...]:

@@ -18,15 +18,18 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import sweep, write_whole, writing
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.tags import head_tags
+from jovial_atlas.head.trail import trail_of
 from jovial_atlas.markup import (
     PLACES,
     Additions,
     ChangedError,
     PutLink,
     Tag,
+    TrailPlace,
     block_mark,
     inject,
     restore,
+    trail_place,
     without_block,
 )
 from jovial_atlas.pages import snapshot
@@ -58,8 +61,8 @@ class InjectState(StrEnum):
 class Injected:
     """What became of one file: `state` is changed, same, or skipped (then `why` says so); `diff`
     shows the lines that differ, where it was asked for; `alts` are the texts of pictures that were
-    proposed, as `src: text`, `links` what was added, as `words: address`; `mark` tells which head
-    data the file holds now (`block_mark`)."""
+    proposed, as `src: text`, `links` what was added, as `words: address`; `notes` say what
+    could not be; `mark` tells which head data the file holds now (`block_mark`)."""
 
     path: str
     loc: str
@@ -68,6 +71,7 @@ class Injected:
     diff: str = ""
     alts: tuple[str, ...] = ()
     links: tuple[str, ...] = ()
+    notes: tuple[str, ...] = ()
     mark: str | None = None
 
 
@@ -112,10 +116,11 @@ def run_inject(
             if not dry_run:
                 sweep(path.parent)
         tags = [] if remove else tags_of(page, survey, versions)
-        added, told = _additions(page, also)
+        added, told = _additions(page, also, survey)
         done = _written(path, page, tags, added, anyway=anyway, dry_run=dry_run, diff=diffs > 0)
         kept = done.state != InjectState.SKIPPED
-        yield replace(done, alts=(*told.alts,), links=(*told.links,)) if kept else done
+        notes = (*done.notes, *told.notes)
+        yield replace(done, alts=(*told.alts,), links=(*told.links,), notes=notes) if kept else done
         diffs -= done.state == InjectState.CHANGED
 
 
@@ -159,14 +164,16 @@ class _Beside:
     alts: bool
     url: str
     wanted: WantedLinks
+    trail: bool
 
 
 @dataclass(slots=True)
 class _Told:
-    """What was added to a page and is told: texts of pictures, and links."""
+    """What was added to a page and is told: texts of pictures, and links; and what could not be."""
 
     alts: list[str] = field(default_factory=list)
     links: list[str] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
 
 
 def _beside(site: SiteFile) -> _Beside:
@@ -192,10 +199,11 @@ def _beside(site: SiteFile) -> _Beside:
         settings.alts,
         site.model.site.url,
         WantedLinks(site),
+        settings.trail,
     )
 
 
-def _additions(page: Page, also: _Beside) -> tuple[Additions, _Told]:
+def _additions(page: Page, also: _Beside, survey: LastSurvey) -> tuple[Additions, _Told]:
     """What is added to one page, and what of it is told, which fills as it is added."""
     loc, told = page.loc, _Told()
 
@@ -218,7 +226,7 @@ def _additions(page: Page, also: _Beside) -> tuple[Additions, _Told]:
     def links(data: bytes, encoding: str) -> list[PutLink]:
         put = also.wanted.put(page, data, encoding)
         told.links[:] = [f"{one.words}: {one.wish.href}" for one in put]
-        told.links += also.wanted.not_put(page, put)
+        told.notes += also.wanted.not_put(page, put)
         return put
 
     how = Additions(
@@ -226,8 +234,25 @@ def _additions(page: Page, also: _Beside) -> tuple[Additions, _Told]:
         nofollow if also.links or also.paths else None,
         alt if also.alts else None,
         links if also.wanted.are_any and page.kind == "page" else None,
+        _trail(page, survey) if also.trail else (),
     )
     return how, told
+
+
+def _trail(page: Page, survey: LastSurvey) -> list[tuple[str, str]]:
+    """The steps to a page as its readers see them, as href and name."""
+    site = survey.heads_of(page.loc).site
+    name = survey.head_context.name
+    steps = trail_of(page.loc, page.heading or page.title, site.url, site.short_name, name)
+    return [(addresses.path_and_query(loc), said) for loc, said in steps]
+
+
+def _about_trail(data: bytes) -> str:
+    """Why a page gets no trail where it has a place for it, "" where it gets one or has none."""
+    return {
+        TrailPlace.FILLED: "no trail: its place is not empty",
+        TrailPlace.DOUBLE: "no trail: it has one of its own beside the place for it",
+    }.get(trail_place(data)[0], "")
 
 
 def proposed_alt(title: str, src: str) -> str:
@@ -264,15 +289,18 @@ def _written(
         return Injected(path, loc, InjectState.SKIPPED, str(error))
     if new is None:
         return Injected(path, loc, InjectState.SKIPPED, "it has no head that could take tags")
+    why = _about_trail(bare) if tags and also.trail else ""
+    notes = (why,) if why else ()
     if new == data:
-        return Injected(path, loc, InjectState.SAME)
+        return Injected(path, loc, InjectState.SAME, notes=notes)
     shown = _difference(data, new, path) if diff else ""
     if not dry_run:
         write_whole(file, new, tidy=False)
         with writing(file):
             file.chmod(about.st_mode & 0o777)
             os.utime(file, ns=(about.st_atime_ns, about.st_mtime_ns))
-    return Injected(path, loc, InjectState.CHANGED, diff=shown, mark=block_mark(new))
+    mark = block_mark(new)
+    return Injected(path, loc, InjectState.CHANGED, diff=shown, notes=notes, mark=mark)
 
 
 def _encoding(data: bytes) -> str:

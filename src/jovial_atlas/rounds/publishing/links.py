@@ -92,7 +92,7 @@ class WantedLinks:
         """What the owner took for a page and it did not get, in words."""
         done = {one.wish.resolved for one in put}
         return [
-            f"none at “{words}” to {to}: it is not in the text, or the page links there itself"
+            f"no link at “{words}” to {to}: it is not in the text, or the page links there itself"
             for words, to in self._taken.get(page.loc, ())
             if to not in done
         ]
