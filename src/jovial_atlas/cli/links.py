@@ -78,6 +78,8 @@ def _links(work: Work, workers: int | None) -> SiteLinks:
     return SiteLinks(last_survey(work.site(), work.now()), workers)
 
 
+#: Rows of a table that are shown unless all are asked for.
+_MOST_ROWS = 100
 _ROW = ("page", "target", "fragment", "text", "place", "state", "final", "nofollow")
 
 
@@ -85,20 +87,18 @@ _ROW = ("page", "target", "fragment", "text", "place", "state", "final", "nofoll
     "to", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas links to /events/"
 )
 @click.argument("page", metavar="PAGE")
-@click.option("--all", "show_all", is_flag=True, help="Show each page with it in its layout.")
+@click.option("--all", "show_all", is_flag=True,
+              help="Show every link, and each page that has it in its layout.")  # fmt: skip
 @_workers
 def links_to(work: Work, page: str, show_all: bool, workers: int | None) -> int:
     """Show the links to a page: where each stands, and what it is called. PAGE is an address or a
     path; it need not be a page of the site."""
     links = _links(work, workers)
-    loc = _address(page, links)
-    rows = links.of_page(loc, towards=True)
-    if work.output.is_table:
-        called = links.called(loc)
-        if called:
-            told = "; ".join(f"“{text}” ({count:,})" for text, count in called[:5])
-            more = f"; and {len(called) - 5:,} other texts" if len(called) > 5 else ""
-            work.output.indented("called", told + more, indent=0)
+    loc, rows = _links_towards(page, links)
+    if work.output.is_table and (called := links.called(rows)):
+        told = "; ".join(f"“{text}” ({count:,})" for text, count in called[:5])
+        more = f"; and {len(called) - 5:,} other texts" if len(called) > 5 else ""
+        work.output.indented("called", told + more, indent=0)
     _show(work, rows, "page", loc, show_all=show_all)
     return 0
 
@@ -107,39 +107,43 @@ def links_to(work: Work, page: str, show_all: bool, workers: int | None) -> int:
     "from", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas links from /events/"
 )
 @click.argument("page", metavar="PAGE")
+@click.option("--all", "show_all", is_flag=True, help="Show every link, not the first hundred.")
 @_workers
-def links_from(work: Work, page: str, workers: int | None) -> int:
+def links_from(work: Work, page: str, show_all: bool, workers: int | None) -> int:
     """Show all that a page links to or loads, with the text, place and state of each link. PAGE is
     an address or a path."""
     from jovial_atlas.rounds.deciding.explain import page_at
 
     links = _links(work, workers)
     loc = page_at(page, links.survey)["loc"][0]
-    _show(work, links.of_page(loc, towards=False), "target", loc)
+    _show(work, links.of_page(loc, towards=False), "target", loc, show_all=show_all)
     return 0
 
 
-def _address(page: str, links: SiteLinks) -> str:
-    """The address that was asked for: of a page of the site, or any other that links lead to."""
+def _links_towards(page: str, links: SiteLinks) -> tuple[str, pl.DataFrame]:
+    """The address that was asked for, of a page of the site or any other that links lead to, and
+    the links there."""
     from jovial_atlas import addresses
     from jovial_atlas.errors import AtlasError
     from jovial_atlas.rounds.deciding.explain import page_at
 
     try:
-        return str(page_at(page, links.survey)["loc"][0])
+        loc = str(page_at(page, links.survey)["loc"][0])
     except AtlasError:
         try:
             url = links.site.model.site.url
             loc = addresses.normalise(url + page if page.startswith("/") else page)
         except ValueError:
             loc = ""
-        if not links.states["target"].is_in([loc]).any():
+        rows = links.of_page(loc, towards=True) if loc else None
+        if rows is None or not rows.height:
             raise
-        return loc
+        return loc, rows
+    return loc, links.of_page(loc, towards=True)
 
 
 def _show(
-    work: Work, rows: pl.DataFrame, other: str, loc: str, *, show_all: bool = True
+    work: Work, rows: pl.DataFrame, other: str, loc: str, *, show_all: bool
 ) -> None:
     from jovial_atlas.addresses import origin, path_and_query
     from jovial_atlas.faults import plural
@@ -159,6 +163,7 @@ def _show(
         return f"{told}#{fragment}" if fragment and other == "target" else told
 
     shown, alike = _apart_from_layout(rows) if other == "page" and not show_all else (rows, {})
+    left = 0 if show_all else max(0, shown.height - _MOST_ROWS)
     out.table(
         [("Page" if other == "page" else "Leads to", "fold"), ("Text", "fold"), ("Place", "left"),
          ("State", "fold")],
@@ -167,9 +172,11 @@ def _show(
                 short(row[other], row["fragment"]) + _more(alike.get((row["place"], row["text"]))),
                 row["text"] or f"({row['kind']})", row["place"], _state(row),
             ]
-            for row in shown.iter_rows(named=True)
+            for row in shown.head(shown.height - left).iter_rows(named=True)
         ],
     )  # fmt: skip
+    if left:
+        out.say(f"… and {left:,} more; --all shows them")
     pages = rows[other].n_unique()
     what = "from" if other == "page" else "to"
     out.say(f"{plural(rows.height, 'link')} {what} {plural(pages, 'address', 'addresses')}.",

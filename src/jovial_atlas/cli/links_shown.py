@@ -40,21 +40,41 @@ def show_overview(
         )
         out.indented("most visited by following links:", first, indent=0)
     out.say()
-    most = None if show_all else _SHOWN
-    _broken(out, broken)
-    _pages(out, "error", "Nothing leads to", told.orphans, url, most,
-           "Link to them from the pages of their subject, or take them out of the sitemap. "
-           "`jovial-atlas links propose PAGE` finds places.")  # fmt: skip
-    _pages(out, "warning", "Only links that crawlers do not follow lead to", told.only_nofollow,
-           url, most, "Give them a link from a page whose links are followed.")  # fmt: skip
-    _pages(out, "warning", "Only pages that are kept out of the index lead to",
-           told.only_unlisted, url, most,
-           "Link to them from a page that is listed.")  # fmt: skip
-    _pages(out, "advice", "Dead ends: no link leads on from", told.dead_ends, url, most,
-           "Link from them to what readers want next.")  # fmt: skip
-    _apart(out, told)
-    if not (broken or told.orphans or told.dead_ends or told.only_nofollow or told.only_unlisted):
+    if not _whats_wrong(out, told, broken, url, None if show_all else _SHOWN):
         out.say("Every listed page is linked to, and every link leads somewhere.", style="green")
+    _apart(out, told)
+
+
+def _whats_wrong(
+    out: Output, told: LinkOverview, broken: Sequence[BrokenLink], url: str, most: int | None
+) -> bool:
+    """What is the matter, worst first; False where nothing is."""
+    from jovial_atlas.findings.finding import SEVERITIES
+
+    found = _kinds_of_broken(broken)
+    blocks: list[tuple[str, str, Sequence[str], str]] = [(one, "", (), "") for one in found]
+    blocks += [
+        (severity, what, locs, fix) for severity, what, locs, fix in (
+            ("error", "Nothing leads to", told.orphans,
+             "Link to them from the pages of their subject, or take them out of the sitemap. "
+             "`jovial-atlas links propose PAGE` finds places."),
+            ("warning", "No way leads from the start to", told.islands,
+             "Link from a page that readers come to, to one of them."),
+            ("warning", "Only links that crawlers do not follow lead to", told.only_nofollow,
+             "Give them a link from a page whose links are followed."),
+            ("warning", "Only pages that are kept out of the index lead to", told.only_unlisted,
+             "Link to them from a page that is listed."),
+            ("advice", "Dead ends: no link leads on from", told.dead_ends,
+             "Link from them to what readers want next."),
+        ) if locs
+    ]  # fmt: skip
+    blocks.sort(key=lambda block: SEVERITIES.index(block[0]))
+    for severity, what, locs, fix in blocks:
+        if what:
+            _pages(out, severity, f"{what} ", locs, url, most, fix)
+        else:
+            _broken(out, severity, found[severity])
+    return bool(blocks)
 
 
 def _depth(out: Output, told: LinkOverview) -> None:
@@ -79,20 +99,26 @@ def _depth(out: Output, told: LinkOverview) -> None:
         out.indented("", f"The farthest is {plural(max(far), 'click')} away.")
 
 
-def _broken(out: Output, broken: Sequence[BrokenLink]) -> None:
-    """How many links of each kind lead wrong."""
-    from jovial_atlas.findings.finding import SEVERITIES
+def _kinds_of_broken(broken: Sequence[BrokenLink]) -> dict[str, Counter[str]]:
+    """Severity → codes of links that lead wrong, with how many there are."""
     from jovial_atlas.findings.registry import check_of
     from jovial_atlas.rounds.proving.links_told import code_of
 
-    counted = Counter(map(code_of, broken))
-    codes = sorted(counted, key=lambda code: SEVERITIES.index(check_of(code).severity))
-    for code in codes:
-        check = check_of(code)
-        out.severity(check.severity, f"{check.what} ({counted[code]:,})", code)
-    if codes:
-        out.indented("do:", "`jovial-atlas links check` shows each with its pages.", style="green")
-        out.say()
+    found: dict[str, Counter[str]] = {}
+    for one in broken:
+        code = code_of(one)
+        found.setdefault(str(check_of(code).severity), Counter())[code] += 1
+    return found
+
+
+def _broken(out: Output, severity: str, counted: Counter[str]) -> None:
+    """How many links of each kind of one severity lead wrong."""
+    from jovial_atlas.findings.registry import check_of
+
+    for code, count in counted.items():
+        out.severity(severity, f"{check_of(code).what} ({count:,})", code)
+    out.indented("do:", "`jovial-atlas links check` shows each with its pages.", style="green")
+    out.say()
 
 
 def _pages(
@@ -106,9 +132,7 @@ def _pages(
 ) -> None:
     from jovial_atlas.faults import plural
 
-    if not locs:
-        return
-    out.severity(severity, f"{what} {plural(len(locs), 'listed page')}", "")
+    out.severity(severity, f"{what}{plural(len(locs), 'listed page')}", "")
     for loc in locs[:most]:
         out.indented("-", _short(loc, url), style="")
     if most is not None and len(locs) > most:

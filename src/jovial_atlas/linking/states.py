@@ -99,6 +99,17 @@ def _as_pages(targets: pl.Series, around: LinkSurroundings) -> pl.DataFrame:
     return targets.to_frame().join(first, on="target", how="left")
 
 
+def other_spellings(loc: str) -> list[str]:
+    """The addresses by which a server gives a page as well, and its own."""
+    bare = loc.rstrip("/") if loc.endswith("/") else loc
+    spelled = [loc, bare, f"{bare}/", *(f"{bare}/{name}" for name in _INDEX_FILES)]
+    return [*spelled, *(f"http{one.removeprefix('https')}" for one in spelled)]
+
+
+#: Files that servers give for a folder.
+_INDEX_FILES = ("index.html", "index.htm", "index.php", "default.htm", "default.html")
+
+
 def _of_page() -> pl.Expr:
     other = pl.col("canonical").is_not_null() & (pl.col("canonical") != pl.col("loc"))
     sent = pl.col("redirect").is_not_null() | pl.col("send_to").is_not_null()

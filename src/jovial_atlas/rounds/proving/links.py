@@ -17,7 +17,12 @@ from jovial_atlas import addresses, patterns
 from jovial_atlas.linking.broken import BrokenLink, broken_links
 from jovial_atlas.linking.columns import graph_of, link_columns
 from jovial_atlas.linking.graph import LinkGraph
-from jovial_atlas.linking.states import LinkSurroundings, link_states, target_states
+from jovial_atlas.linking.states import (
+    LinkSurroundings,
+    link_states,
+    other_spellings,
+    target_states,
+)
 from jovial_atlas.rounds.reading.links import linking_pages, start_pages
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.page_links import page_links
@@ -44,7 +49,8 @@ class LinkOverview:
     """What there is to say of all links of a site.
 
     `depth`: clicks from the start → pages, None for those that no way leads to. `orphans` are
-    listed pages that no page links to; `dead_ends` lead to no other page; `only_nofollow` and
+    listed pages that no page links to, `islands` those that are linked to, and that no way leads to
+    from the start all the same; `dead_ends` lead to no other page; `only_nofollow` and
     `only_unlisted` are reached by no way but over links that crawlers do not follow, or over pages
     that are not indexed. `apart`: pairs of sections of which neither links to the other.
     `matrix`: links from each section to each. `deep` are the listed pages that are farthest away.
@@ -56,6 +62,7 @@ class LinkOverview:
     starts: list[str]
     depth: dict[int | None, int]
     orphans: list[str]
+    islands: list[str]
     dead_ends: list[str]
     only_nofollow: list[str]
     only_unlisted: list[str]
@@ -151,19 +158,27 @@ class SiteLinks:
     def of_page(self, loc: str, *, towards: bool) -> pl.DataFrame:
         """The links `towards` a page, or from it, with their states: those of the content first."""
         if towards:
-            same = self.states.filter(pl.col("known_as") == loc)["target"].to_list()
-            wanted = pl.col("target").is_in([loc, *same]) & (pl.col("page") != loc)
+            wanted = pl.col("target").is_in(other_spellings(loc)) & (pl.col("page") != loc)
         else:
             wanted = (pl.col("page") == loc) & (pl.col("target") != loc)
-        found = self.stated.filter(wanted).collect(engine="streaming")
+        named = pl.col("kind").is_in(["id", "page"])
+        some = self.all.filter(wanted, ~named).collect(engine="streaming")
+        states = target_states(some["target"], self._around)
+        pages = pl.concat([states["target"], states["known_as"].drop_nulls()]).unique()
+        names = self.all.filter(named, pl.col("page").is_in(pages.implode()))
+        found = link_states(some.lazy(), states, names.select("page", "fragment")).collect()
+        if towards:
+            known = pl.coalesce("known_as", "target")
+            found = found.filter(known == pl.lit(loc))
         return found.sort(
             pl.col("place").cast(pl.String) != "content", pl.col("place").to_physical(),
             *(["page"] if towards else []), maintain_order=True,
         )  # fmt: skip
 
-    def called(self, loc: str) -> list[tuple[str, int]]:
-        """What links call a page, with how many pages do, most first."""
-        links = self.of_page(loc, towards=True).filter(pl.col("text").is_not_null())
+    def called(self, rows: pl.DataFrame) -> list[tuple[str, int]]:
+        """What links (as `of_page` gives them) call their page, with how many pages do, most
+        first."""
+        links = rows.filter(pl.col("text").is_not_null())
         counted = links.group_by("text").agg(pl.col("page").n_unique())
         return list(counted.sort(["page", "text"], descending=[True, False]).iter_rows())
 
@@ -188,6 +203,7 @@ class SiteLinks:
             starts=[pages["loc"][one] for one in starts],
             depth=depth,
             orphans=self._locs(orphans),
+            islands=self._locs(listed & (graph.depth(starts) < 0) & ~orphans),
             dead_ends=self._locs(self._dead_ends(listed)),
             only_nofollow=self._locs(listed & self._lost(starts, ~_truth(pages["follow"]))),
             only_unlisted=self._locs(listed & self._lost(starts, ~_truth(pages["index"]))),

@@ -75,6 +75,7 @@ def overview_as_json(told: LinkOverview, broken: Sequence[BrokenLink]) -> dict[s
         "content_links": told.content_links,
         "starts": told.starts,
         "orphans": told.orphans,
+        "islands": told.islands,
         "dead_ends": told.dead_ends,
         "only_nofollow": told.only_nofollow,
         "only_unlisted": told.only_unlisted,

@@ -7,6 +7,7 @@ import shutil
 from collections.abc import Iterator, Sequence
 from contextlib import closing
 from pathlib import Path
+from typing import NamedTuple
 
 import polars as pl
 
@@ -35,6 +36,8 @@ _SCHEMA: dict[str, pl.DataType] = dict.fromkeys(READ_COLUMNS, pl.String()) | {
     "place": pl.Enum(LINK_PLACES),
     "nofollow": pl.Boolean(),
 }
+#: What the rows of pages that have no file rest on: the survey of a time.
+_AT = "survey of "
 #: What is asked of a page to find its file.
 _ASKED = ("loc", "source", "path", "kind", "digest", "links", "entries")
 _AT_ONCE = 20_000
@@ -45,25 +48,57 @@ def page_links(survey: LastSurvey, workers: int | None = None) -> pl.LazyFrame:
     what the page table knows: its addresses without texts. Raises OutputError."""
     path = survey.site.shared_state / PAGE_LINKS
     before = _kept(path)
-    parts = temporary_name(path.parent)
-    parts.mkdir(parents=True)
+    parts = _Parts(temporary_name(path.parent))
     try:
-        frames = [before] if before is not None else []
-        fresh, known, rest = _sorted_out(survey, before)
-        if not fresh and not rest.height and before is not None and known is None:
+        found = _sorted_out(survey, before, parts)
+        if not found.fresh and not parts.count and before is not None and found.is_whole:
             return before
-        if before is not None and known is not None:
-            frames = [before.join(known.lazy(), on=["page", "key"], how="semi")]
-        for number, part in enumerate(_read(fresh, workers)):
-            snapshot.save(part, parts / f"{number:05d}.parquet")
-        frames += [pl.scan_parquet(one) for one in sorted(parts.iterdir())]
-        frames.append(rest.lazy())
-        snapshot.sink(pl.concat(frames), path)
+        for table in _read(found.fresh, workers):
+            parts.add(table)
+        frames = parts.frames()
+        if before is not None:
+            known = pl.DataFrame(found.known, {"page": pl.String, "key": pl.String}, orient="row")
+            same = before.join(known.lazy(), on=["page", "key"], how="semi")
+            frames.insert(0, before if found.is_whole else same)
+        snapshot.sink(pl.concat([*frames, pl.LazyFrame(schema=_SCHEMA)]), path)
     finally:
-        shutil.rmtree(parts, ignore_errors=True)
+        parts.forget()
     read = _kept(path)
     assert read is not None
     return read
+
+
+class _Parts:
+    """Rows that are kept on disk as they come, in files of their own."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self.count = 0
+
+    def add(self, table: pl.DataFrame) -> None:
+        """Keep some rows more. Raises OutputError."""
+        if table.height:
+            self._folder.mkdir(parents=True, exist_ok=True)
+            snapshot.save(table, self._folder / f"{self.count:05d}.parquet")
+            self.count += 1
+
+    def frames(self) -> list[pl.LazyFrame]:
+        """All of them, to be read in pieces."""
+        names = (f"{number:05d}.parquet" for number in range(self.count))
+        return [pl.scan_parquet(self._folder / name) for name in names]
+
+    def forget(self) -> None:
+        """Take the files away."""
+        shutil.rmtree(self._folder, ignore_errors=True)
+
+
+class _SortedOut(NamedTuple):
+    """The pages that must be read; those that are known, as page and key; and whether these are all
+    that was kept."""
+
+    fresh: list[PageToRead]
+    known: list[tuple[str, str]]
+    is_whole: bool
 
 
 def _kept(path: Path) -> pl.LazyFrame | None:
@@ -75,37 +110,31 @@ def _kept(path: Path) -> pl.LazyFrame | None:
         return None
 
 
-def _sorted_out(
-    survey: LastSurvey, before: pl.LazyFrame | None
-) -> tuple[list[PageToRead], pl.DataFrame | None, pl.DataFrame]:
-    """The pages that must be read; those that are known, as `page, key` (None: all that was kept,
-    and nothing else); and the links of pages without a file, as rows."""
+def _sorted_out(survey: LastSurvey, before: pl.LazyFrame | None, parts: _Parts) -> _SortedOut:
+    """The pages that must be read. The links of pages without a file become parts at once."""
     had: set[tuple[str, str]] = set()
     if before is not None:
-        # Rows without a key are of pages that have no file.
-        pages = before.filter((pl.col("kind") == "page") | pl.col("key").is_null())
-        had = set(pages.select("page", "key").unique().collect(engine="streaming").iter_rows())
+        pages = before.select("page", "key").unique()
+        had = set(pages.collect(engine="streaming").iter_rows())
     fresh: list[PageToRead] = []
     known: list[tuple[str, str]] = []
-    rest: list[pl.DataFrame] = []
-    served = _served(survey)
+    served, as_surveyed = _served(survey), f"{_AT}{survey.at}"
     place = page_place(survey.site)
     asked = survey.pages.select(_ASKED)
     for some in asked.collect_batches(chunk_size=_AT_ONCE, engine="streaming"):
         without: list[str] = []
         for page in pages_of(some):
             one = _to_read(page, place(page), served)
-            if one is None:
+            if one is None and (page.loc, as_surveyed) in had:
+                known.append((page.loc, as_surveyed))
+            elif one is None:
                 without.append(page.loc)
             elif one.key and (one.loc, one.key) in had:
                 known.append((one.loc, one.key))
             else:
                 fresh.append(one)
-        rest.append(_from_table(some, without))
-    rows = pl.concat(rest) if rest else pl.DataFrame(schema=_SCHEMA)
-    if len(known) == len(had) and not rows.height:
-        return fresh, None, rows
-    return fresh, pl.DataFrame(known, {"page": pl.String, "key": pl.String}, orient="row"), rows
+        parts.add(_from_table(some, without, as_surveyed))
+    return _SortedOut(fresh, known, len(known) == len(had))
 
 
 def _to_read(
@@ -126,7 +155,7 @@ def _served(survey: LastSurvey) -> dict[str, tuple[str, str]]:
     return found
 
 
-def _from_table(some: pl.DataFrame, locs: Sequence[str]) -> pl.DataFrame:
+def _from_table(some: pl.DataFrame, locs: Sequence[str], key: str) -> pl.DataFrame:
     """The links of pages as the page table has them: those of the content stand first."""
     if not locs:
         return pl.DataFrame(schema=_SCHEMA)
@@ -137,6 +166,7 @@ def _from_table(some: pl.DataFrame, locs: Sequence[str]) -> pl.DataFrame:
     )  # fmt: skip
     rows = linking.explode("target", "number").select(
         "page", "target",
+        key=pl.lit(key),
         kind=pl.lit("link"),
         place=pl.when(pl.col("number") < pl.col("within")).then(pl.lit("content"))
         .otherwise(pl.lit("layout")),

@@ -22,6 +22,8 @@ _AGES = ((30, "last 30 days"), (182, "last half year"), (365, "last year"), (1_0
 _OLDER, _UNDATED = "older", "no date known"
 #: Sections, and reasons, that are drawn one by one; and letters of a reason.
 _DRAWN, _LETTERS = 24, 44
+#: Clicks from the start from which on pages are drawn together.
+_FAR = 8
 
 
 def charts(survey: LastSurvey, site: SiteFile, now: datetime) -> Iterator[Bars]:
@@ -57,11 +59,45 @@ def charts(survey: LastSurvey, site: SiteFile, now: datetime) -> Iterator[Bars]:
             [_short(text) for text, _ in shown],
             [("pages", [count for _, count in shown])],
         )
+    if "depth" in survey.filled:
+        yield _depths(survey.table)
     ages = _ages(survey.table, now)
     yield Bars(
         "When did listed pages change last?", _about_ages(ages), list(ages),
         [("pages", list(ages.values()))],
     )  # fmt: skip
+
+
+def _depths(decided: pl.LazyFrame) -> Bars:
+    """How far pages are from where readers begin."""
+    at = pl.col("depth").clip(upper_bound=_FAR)
+    counted = (
+        decided.group_by(at.alias("at"), "listed").len().collect(engine="streaming").iter_rows()
+    )
+    found = {(at, listed): count for at, listed, count in counted}
+    known = sorted({at for at, _ in found if at is not None})
+    places: list[int | None] = [*known, *([None] if any(at is None for at, _ in found) else [])]
+    listed = [found.get((one, True), 0) for one in places]
+    near, whole = 0, sum(listed)
+    for one, count in zip(places, listed, strict=True):
+        near += count
+        if one is None or 2 * near >= whole:
+            break
+    lost = found.get((None, True), 0)
+    said = f"Half of the listed pages are within {plural(one or 0, 'click')} of the start"
+    said += f"; no way leads to {lost:,}." if lost else "; a way leads to all of them."
+    return Bars(
+        "How far are pages from the start?",
+        said,
+        [_clicks(one) for one in places],
+        [("listed", listed), ("not listed", [found.get((one, False), 0) for one in places])],
+    )
+
+
+def _clicks(at: int | None) -> str:
+    if at is None:
+        return "no way"
+    return "start page" if at == 0 else plural(at, "click") + (" or more" if at == _FAR else "")
 
 
 def _short(text: str) -> str:
