@@ -84,6 +84,10 @@ def test_folders_are_found_by_their_other_spellings():
         links=pl.Series([["https://x.example/1", "https://x.example/2/index.html"], [], []])
     )
     assert graph_of(pages).links_in.tolist() == [0, 1, 1]
+    other = pages.with_columns(loc=pl.Series([page(0), "https://x.example/2", page(2)]))
+    assert graph_of(other).links_in.tolist() == [0, 0, 1], "by its own address a page is meant first"
+    named = other.with_columns(links=pl.Series([["https://x.example/2"], [], []]))
+    assert graph_of(named).links_in.tolist() == [0, 1, 0]
 
 
 def test_columns_of_a_chain_and_a_page_apart():

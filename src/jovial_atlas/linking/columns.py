@@ -38,8 +38,8 @@ def graph_of(pages: pl.LazyFrame) -> LinkGraph:
     ).collect(engine="streaming")
     known = pl.DataFrame({"digest": digests}).with_row_index("number")
     others = [spelled.select("number", digest=name) for name in ("bare", "index")]
-    # A page at such an address is the one that is meant.
-    found = pl.concat([known, *others]).unique("digest", keep="first", maintain_order=True)
+    # A page at such an address is the one that is meant: it comes last.
+    found = pl.concat([*others, known])
     numbers = DigestNumbers(found["digest"].to_numpy(), found["number"].to_numpy())
     return link_graph(len(digests), _parts(pages, len(digests), numbers))
 

@@ -12,7 +12,7 @@ _SPREAD = 3
 
 class DigestNumbers:
     """Finds the number of a digest of 64 bits. Digests are spread evenly: the first bits of one
-    name the drawer that it lies in. Of `digests` each is there once."""
+    name the drawer that it lies in. Of one that is in `digests` twice, the later number counts."""
 
     def __init__(self, digests: NDArray[np.uint64], numbers: NDArray[np.uint32]) -> None:
         self._digests = digests
@@ -24,10 +24,13 @@ class DigestNumbers:
         #: The last of each drawer; and of each digest the one before it in its drawer.
         self._last = np.full(1 << bits, -1, np.int32)
         self._before = np.full(len(digests), -1, np.int32)
-        order = np.argsort(drawers, kind="stable")
+        places = np.arange(len(digests), dtype=np.int32)
+        self._last[drawers] = places  # of several the last one stays
+        hidden = np.flatnonzero(self._last[drawers] != places)
+        sharing = np.union1d(hidden, self._last[drawers[hidden]])
+        order = sharing[np.argsort(drawers[sharing], kind="stable")]
         same = np.flatnonzero(drawers[order][1:] == drawers[order][:-1])
         self._before[order[same + 1]] = order[same]
-        self._last[drawers[order]] = order.astype(np.int32)
 
     def of(self, asked: NDArray[np.uint64]) -> NDArray[np.int32]:
         """The number of each digest, -1 where it has none."""
