@@ -274,3 +274,19 @@ def test_the_trail_is_written_where_a_template_has_a_place_for_it(tmp_path):
     assert names == ["www.marrowfen.example", "Walks & talks", "Dawn"]
     run_command("inject", "--remove", cwd=tmp_path)
     assert {path: path.read_bytes() for path in before} == before
+
+
+def test_a_site_without_links_or_without_pages_to_write_into(tmp_path):
+    write_site(tmp_path, {"index.html": page("A")})
+    assert "Run `jovial-atlas survey` first" in run_command("links", cwd=tmp_path).err
+    run_command("survey", cwd=tmp_path)
+    told = run_command("links", "--format", "json", cwd=tmp_path).json
+    assert (told["pages"], told["links"], told["depth"], told["orphans"]) == (1, 0, {"0": 1}, [])
+    for said in (("links",), ("links", "to", "/"), ("links", "from", "/"), ("links", "check"), ("links", "rules"),
+                 ("links", "propose"), ("links", "propose", "/"), ("links", "--figures", "f.png"), ("report",)):  # fmt: skip
+        assert run_command(*said, cwd=tmp_path).code == 0
+    assert run_command("links", "--figures", "f.jpg", cwd=tmp_path).code == 2
+    assert run_command("links", "to", "https://nowhere.example/", cwd=tmp_path).code == 2
+    (tmp_path / "links.csv").write_text("loc,to\n/,nowhere\n")
+    wrong = run_command("links", cwd=tmp_path)
+    assert (wrong.code, "links.csv" in wrong.err, "line 2" in wrong.err) == (2, True, True)

@@ -309,11 +309,12 @@ def _told_all(
 ) -> None:
     from dataclasses import asdict
 
+    from jovial_atlas.faults import plural
     from jovial_atlas.findings import exports
     from jovial_atlas.findings.finding import counts
     from jovial_atlas.rounds.proving.links_told import broken_as_json
 
-    out, looked_at = work.output, [f"the links of {count:,} pages"]
+    out, looked_at = work.output, [f"the links of {plural(count, 'page')}"]
     if out.format == "json":
         told = [broken_as_json(one) for one in broken]
         out.json({"findings": [asdict(one) for one in findings], "counts": counts(findings),

@@ -98,8 +98,9 @@ class SiteLinks:
         ).collect(engine="streaming").pipe(self._with_figures)  # fmt: skip
 
     def _with_figures(self, pages: pl.DataFrame) -> pl.DataFrame:
-        """The pages with what links say of each, where the survey is of a time before that."""
-        if "weight" in self.survey.filled or not pages.height:
+        """The pages with what links say of each, where the survey has no word of it: no page links
+        to another, or it is of a time before that."""
+        if pages["weight"].null_count() < pages.height or not pages.height:
             return pages
         figures = link_columns(self.graph, start_pages(pages["loc"], self.site))
         return pages.with_columns(figures.select("links_in", "depth", "weight"))

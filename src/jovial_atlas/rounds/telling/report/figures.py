@@ -59,8 +59,8 @@ def charts(survey: LastSurvey, site: SiteFile, now: datetime) -> Iterator[Bars]:
             [_short(text) for text, _ in shown],
             [("pages", [count for _, count in shown])],
         )
-    if "depth" in survey.filled:
-        yield _depths(survey.table)
+    if depths := _depths(survey.table):
+        yield depths
     ages = _ages(survey.table, now)
     yield Bars(
         "When did listed pages change last?", _about_ages(ages), list(ages),
@@ -68,14 +68,16 @@ def charts(survey: LastSurvey, site: SiteFile, now: datetime) -> Iterator[Bars]:
     )  # fmt: skip
 
 
-def _depths(decided: pl.LazyFrame) -> Bars:
-    """How far pages are from where readers begin."""
+def _depths(decided: pl.LazyFrame) -> Bars | None:
+    """How far pages are from where readers begin; None where no links are known."""
     at = pl.col("depth").clip(upper_bound=_FAR)
     counted = (
         decided.group_by(at.alias("at"), "listed").len().collect(engine="streaming").iter_rows()
     )
     found = {(at, listed): count for at, listed, count in counted}
     known = sorted({at for at, _ in found if at is not None})
+    if not known:
+        return None
     places: list[int | None] = [*known, *([None] if any(at is None for at, _ in found) else [])]
     listed = [found.get((one, True), 0) for one in places]
     near, whole = 0, sum(listed)
