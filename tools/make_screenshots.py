@@ -44,12 +44,12 @@ TERMINAL = {
     "inject": "inject --dry-run --match /privacy/",
     "review": "review /shop/willow-basket/ | head -46",
     "review-site": "review --site",
+    "links": "links; jovial-atlas links propose --most 5 -q",
     "schema": "schema show /events/bat-evening/ | head -48",
     "placed": "inject",
     "submit": "submit",
     "rules": "rules add --match '/species/**' --when 'words < 60' --set listed=no "
     "--reason 'Too thin to help'",
-    "robots": "robots test --agent lanternbot --agent mirrorbot /search/?q=otter /species/otter/",
 }
 #: Run, and not shown.
 UNSHOWN = frozenset({"init", "placed"})

@@ -124,6 +124,7 @@ def test_priority_by_weight(tmp_path):
     assert "<loc>https://www.marrowfen.example/hub/</loc>\n  <priority>1.0</priority>" in re.sub("  <lastmod>.*\n", "", text)
     explained = run_command("explain", "/hub/", cwd=tmp_path)
     assert "priority 1.0" in explained.out
+    assert "from 4 pages, 4 of them in the content; 2 clicks from the start" in explained.out
     wrong = (tmp_path / "atlas.toml").read_text().replace('"weight"', '"heavy"')
     (tmp_path / "atlas.toml").write_text(wrong)
     refused = run_command("survey", cwd=tmp_path)

@@ -12,7 +12,12 @@ from jovial_atlas.cli.common import FORMATS, Work, atlas_command
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
     from jovial_atlas.head.videos import Film
+    from jovial_atlas.pages.page import Page
     from jovial_atlas.rounds.deciding.explain import Explained
+
+#: What links say of a page.
+_LINKS = ("links_in", "links_out", "content_links_in", "content_links_out", "depth", "weight",
+          "weight_rank")  # fmt: skip
 
 
 @atlas_command(
@@ -67,6 +72,7 @@ def _as_json(explained: Explained) -> dict[str, Any]:
             }
             for layer in explained.layers
         ],
+        "links": {name: getattr(page, name) for name in _LINKS},
         "sitemap": explained.sitemap,
         "robots": explained.robots,
         "head": head,
@@ -93,6 +99,8 @@ def _show(out: Output, explained: Explained) -> None:
     out.indented("section", f"{page.section}; it is {_ROLES.get(page.role, page.role)}")
     out.indented("source ", f"{page.source}, {page.path}")
     dated = f"{page.lastmod or 'not known'}"
+    if page.links_in is not None:
+        out.indented("linked ", _linked(page))
     out.indented("lastmod", dated + (f" (from {page.lastmod_from})" if page.lastmod else ""))
     out.indented("sitemap", ", ".join(explained.sitemap) or "in none of the files on disk")
     _show_reading(out, explained)
@@ -199,6 +207,21 @@ def _measured(length: dict[str, int]) -> str:
     if not length:
         return ""
     return f"; {length['characters']} characters, {length['px']} px of {length['of']}"
+
+
+def _linked(page: Page) -> str:
+    """How readers come to a page over links."""
+    from jovial_atlas.faults import plural
+
+    content = f", {page.content_links_in:,} of them in the content" if page.links_in else ""
+    far = "no way leads there from the start"
+    if page.depth is not None:
+        far = f"{plural(page.depth, 'click')} from the start" if page.depth else "the start page"
+    rank = page.weight_rank or 0
+    return (
+        f"from {plural(page.links_in or 0, 'page')}{content}; {far}; more weight than {rank:.0%} of "
+        "the others"
+    )
 
 
 def _shown(value: object) -> str:
