@@ -219,8 +219,8 @@ def _linked(page: Page) -> str:
         far = f"{plural(page.depth, 'click')} from the start" if page.depth else "the start page"
     rank = page.weight_rank or 0
     return (
-        f"from {plural(page.links_in or 0, 'page')}{content}; {far}; more weight than {rank:.0%} of "
-        "the others"
+        f"from {plural(page.links_in or 0, 'page')}{content}; {far}; more weight than {rank:.0%} "
+        "of the others"
     )
 
 
