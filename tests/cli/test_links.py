@@ -23,6 +23,11 @@ def test_the_sample_in_a_few_lines(marrowfen):
     assert gone["from"] == [{"loc": f"{URL}/about/", "text": "opening times", "place": "content",
                              "written": "/opening-times/"}]  # fmt: skip
     assert broken[f"{URL}/opening-times/", "missing"]["layout"] is False
+    assert run_command("report", cwd=marrowfen).code == 0
+    report = (marrowfen / "report.html").read_text()
+    for question in ("How far are pages from the start?", "Which section links to which?",
+                     "How far is each section from the start?"):  # fmt: skip
+        assert question in report
     shown = run_command("links", cwd=marrowfen)
     assert "Nothing leads to 3 listed pages" in shown.out
     where = "weight > 0.05 and depth = 1 and links_in > 70"

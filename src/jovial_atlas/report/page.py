@@ -20,10 +20,11 @@ from markupsafe import Markup, escape
 from jovial_atlas.report.drawing import in_page
 from jovial_atlas.report.figures import bars
 from jovial_atlas.report.fitting import fitted
+from jovial_atlas.report.links import drawn_crossings
 from jovial_atlas.report.numbers import numbers_of
 from jovial_atlas.report.sheets import packed_layers
 from jovial_atlas.report.trends import Trend, as_svg
-from jovial_atlas.report.values import Bars, Report, Table
+from jovial_atlas.report.values import Bars, Crossings, Report, Table
 
 #: Bytes of a whole page, at most, and of the places of its findings.
 MOST, _PLACES = 1_980_000, 750_000
@@ -53,7 +54,11 @@ def render(report: Report) -> bytes:
         "paths": {one.path for one in report.sheets.sheets} if report.sheets else set(),
         "not_shown": sum(one.left_out for one in fits),
         "course": _trend(course) if (course := report.score and report.score.course) else None,
-        "figures": [*map(_chart, report.charts), *map(_trend, report.trends)],
+        "figures": [
+            *map(_chart, report.charts),
+            *map(_crossing, report.crossings),
+            *map(_trend, report.trends),
+        ],
         "look": _part("look.css"),
         "script": script,
         "script_hash": base64.b64encode(hashlib.sha256(script.encode()).digest()).decode(),
@@ -106,6 +111,15 @@ def _chart(chart: Bars) -> Figure:
     numbers = Table(chart.question, "", ["", *names], rows, _after_first(names))
     drawing = in_page(bars(chart.labels, chart.series))
     return Figure(chart.question, chart.answer, drawing, numbers, wide=False)
+
+
+def _crossing(told: Crossings) -> Figure:
+    rows = [
+        [name, *(f"{value:,}" if value else "" for value in values)]
+        for name, values in zip(told.rows, told.values, strict=True)
+    ]
+    numbers = Table(told.question, "", ["", *told.columns], rows, _after_first(told.columns))
+    return Figure(told.question, told.answer, in_page(drawn_crossings(told)), numbers, wide=True)
 
 
 def _trend(trend: Trend) -> Figure:

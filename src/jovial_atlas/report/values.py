@@ -21,6 +21,18 @@ class Bars:
 
 
 @dataclass(frozen=True, slots=True)
+class Crossings:
+    """A table of counts that is drawn: the question that it answers, the answer, what its rows and
+    columns are, and `values[row][column]`, each as strong as it is a large part of its row."""
+
+    question: str
+    answer: str
+    rows: Sequence[str]
+    columns: Sequence[str]
+    values: Sequence[Sequence[int]]
+
+
+@dataclass(frozen=True, slots=True)
 class Table:
     """A table: columns, the numbers among them right-aligned, and rows of text."""
 
@@ -111,6 +123,7 @@ class Report:
     marks: Sequence[ReportedMark] = ()
     worst: Table | None = None
     charts: Sequence[Bars] = ()
+    crossings: Sequence[Crossings] = ()
     trends: Sequence[Trend] = ()
     tables: Sequence[Table] = field(default=())
     sheets: SheetSet | None = None

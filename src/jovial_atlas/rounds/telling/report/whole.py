@@ -26,6 +26,7 @@ from jovial_atlas.rounds.state.ledger import open_ledger
 from jovial_atlas.rounds.state.record import load_record
 from jovial_atlas.rounds.telling.address_state import KnownPage, pages_known_to
 from jovial_atlas.rounds.telling.engine_state import EngineState
+from jovial_atlas.rounds.telling.links_figures import crossings
 from jovial_atlas.rounds.telling.report.figures import charts, course
 from jovial_atlas.rounds.telling.report.findings import reported_faults
 from jovial_atlas.rounds.telling.report.sheets import KnownPages, marks_in_order, sheets_of
@@ -93,6 +94,7 @@ def report(site: SiteFile, now: datetime, environment: Mapping[str, str]) -> byt
             list(_marks(reviewed.site)) if reviewed else [],
             _worst(reviewed.pages) if reviewed and reviewed.pages else None,
             list(charts(survey, site, now)),
+            list(crossings(survey)),
             heard.over_time,
             list(_tables(site, heard.states)),
             sheets,
