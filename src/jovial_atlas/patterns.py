@@ -9,8 +9,9 @@ pattern serves a single address and a whole column.
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Collection, Iterable
 
-from jovial_atlas.addresses import escape
+from jovial_atlas.addresses import escape, origin, path_and_query
 
 _TOKENS = re.compile(r"\*\*|\*|\{[^{}]*\}|[{}]|[^*{}]+")
 
@@ -62,3 +63,22 @@ def to_literal(text: str) -> str:
 def any_of(patterns: list[str]) -> str:
     """One regular expression for several patterns. Raises ValueError."""
     return "|".join(f"(?:{to_regex(pattern)})" for pattern in patterns)
+
+
+def matcher(given: Iterable[str], origins: Collection[str]) -> Callable[[str], bool]:
+    """Whether an address is like one of some patterns: of paths, for addresses of these origins, or
+    of whole addresses, which name a scheme. Raises ValueError."""
+    whole, paths = [], []
+    for one in given:
+        if "://" in one:
+            whole.append(re.compile(to_address_regex(one)))
+        else:
+            paths.append(re.compile(to_regex(one)))
+
+    def matches(address: str) -> bool:
+        if any(one.search(address) for one in whole):
+            return True
+        ours = bool(paths) and origin(address) in origins
+        return ours and any(one.search(path_and_query(address)) for one in paths)
+
+    return matches

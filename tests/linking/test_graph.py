@@ -79,15 +79,33 @@ def test_what_no_reader_follows_is_no_link():
     assert graph.content_in.tolist() == [1, 1, 0, 1]
 
 
-def test_folders_are_found_by_their_other_spellings():
-    pages = table(3, {}).with_columns(
-        links=pl.Series([["https://x.example/1", "https://x.example/2/index.html"], [], []])
+@pytest.mark.parametrize(
+    ("loc", "link"),
+    [
+        ("/a/", "/a"), ("/a/", "/a/index.html"), ("/a/", "/a/index.php"), ("/a/index.html", "/a/"),
+        ("/a/index.htm", "/a"), ("/a", "/a/"), ("/a", "/a/index.html"),
+    ],
+)  # fmt: skip
+def test_pages_are_found_by_their_other_spellings(loc, link):
+    x = "https://x.example"
+    pages = table(2, {}).with_columns(
+        loc=pl.Series([page(0), x + loc]), links=pl.Series([[x + link], []])
     )
-    assert graph_of(pages).links_in.tolist() == [0, 1, 1]
-    other = pages.with_columns(loc=pl.Series([page(0), "https://x.example/2", page(2)]))
-    assert graph_of(other).links_in.tolist() == [0, 0, 1], "by its own address a page is meant first"
-    named = other.with_columns(links=pl.Series([["https://x.example/2"], [], []]))
-    assert graph_of(named).links_in.tolist() == [0, 1, 0]
+    assert graph_of(pages).links_in.tolist() == [0, 1]
+    alone = pages.with_columns(loc=pl.Series([page(0), f"{x}{loc}?q=1"]))
+    assert graph_of(alone).links_in.tolist() == [0, 0], "with a query it is another page"
+
+
+def test_a_page_is_linked_once_however_often_it_is_spelled():
+    x = "https://x.example"
+    links = [[f"{x}/2/index.html", page(1), page(2), f"{x}/2"], [], [f"{x}/2/index.html"]]
+    graph = graph_of(table(3, {}, entries=[1, 0, 0]).with_columns(links=pl.Series(links)))
+    assert (graph.links_in.tolist(), graph.links_out.tolist()) == ([0, 1, 1], [2, 0, 0])
+    assert (graph.content_in.tolist(), graph.content_out.tolist()) == ([0, 0, 1], [1, 0, 0])
+    there = table(3, {}).with_columns(
+        loc=pl.Series([page(0), f"{x}/2", page(2)]), links=pl.Series([[f"{x}/2"], [], []])
+    )
+    assert graph_of(there).links_in.tolist() == [0, 1, 0], "by its own address a page is meant first"
 
 
 def test_columns_of_a_chain_and_a_page_apart():

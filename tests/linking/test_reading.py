@@ -108,6 +108,8 @@ PAGES = pl.DataFrame(
         (f"{X}/copy/", "canonical", None),
         (f"{X}/a", "spelling", None),
         (f"{X}/a/index.html", "spelling", None),
+        (f"{X}/a/index.php", "spelling", None),
+        (f"{X}/a?q=1", "missing", None),
         ("http://x.example/a/", "insecure", None),
         ("http://x.example/there.pdf", "insecure", None),
         ("http://x.example/gone/", "missing", None),

@@ -10,14 +10,11 @@ from typing import TYPE_CHECKING
 
 import click
 
-from jovial_atlas import __version__
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
-from jovial_atlas.cli.findings import SEVERITIES, fail_on_option, show_findings
+from jovial_atlas.cli.findings import SEVERITIES, FindingsShown, fail_on_option, give_findings
 
 if TYPE_CHECKING:
     from jovial_atlas.checks.live import Estimate
-    from jovial_atlas.cli.output import Output
-    from jovial_atlas.findings import Finding
     from jovial_atlas.rounds.proving.check import Checked
     from jovial_atlas.rounds.proving.live import Live
     from jovial_atlas.web import Client
@@ -100,7 +97,11 @@ def command(
         checked = _checked(work, targets, served_as, how if live else None, client)
     findings = [one for one in checked.findings if not codes or one.code in codes]
     findings.sort(key=lambda finding: SEVERITIES.index(finding.severity))
-    _show(out, findings, checked.looked_at, checked.live, fail_on, show_all, brief)
+    also = {"live": asdict(checked.live)} if checked.live else {}
+    shown = FindingsShown(fail_on, show_all, brief)
+    give_findings(out, findings, checked.looked_at, shown, also)
+    if checked.live and out.is_table:
+        out.say(_estimated(checked.live))
     return 1 if at_or_above(findings, fail_on) else 0
 
 
@@ -123,34 +124,6 @@ def _checked(
         [finding for one in all_of_them for finding in one.findings],
         seen[-1] if seen else None,
     )
-
-
-def _show(
-    out: Output,
-    findings: list[Finding],
-    looked_at: list[str],
-    seen: Estimate | None,
-    fail_on: str,
-    show_all: bool,
-    brief: bool,
-) -> None:
-    from jovial_atlas.findings import exports
-    from jovial_atlas.findings.finding import counts
-
-    if out.format == "json":
-        found = {"findings": [asdict(one) for one in findings], "counts": counts(findings)}
-        out.json(found | ({"live": asdict(seen)} if seen else {}))
-    elif out.format == "sarif":
-        out.json(exports.sarif(findings, __version__))
-    elif out.format == "junit":
-        out.exact(exports.junit(findings, looked_at, fail_on).decode())
-    elif out.format == "csv":
-        fields = ("severity", "code", "where", "message", "fix")
-        out.csv(fields, [[getattr(one, name) for name in fields] for one in findings])
-    else:
-        show_findings(out, findings, looked_at, show_all, brief=brief)
-        if seen:
-            out.say(_estimated(seen))
 
 
 def _origin(server: str | None, *, live: bool) -> str | None:

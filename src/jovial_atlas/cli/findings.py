@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
 from itertools import groupby
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
+from jovial_atlas import __version__
 from jovial_atlas.cli.output import short
 
 if TYPE_CHECKING:
@@ -61,6 +64,42 @@ def show_findings(
         f" and {len(looked_at) - 4} more" if len(looked_at) > 4 else ""
     )
     out.say(f"Checked {looked}: {_totals(findings) or 'nothing found'}.", style="bold")
+
+
+@dataclass(frozen=True, slots=True)
+class FindingsShown:
+    """How findings are shown: the least severity that counts as failed, whether every place, or
+    only how many there are of a kind; `about` is what pipelines call such a run."""
+
+    fail_on: str
+    show_all: bool = False
+    brief: bool = False
+    about: str = "check"
+
+
+def give_findings(
+    out: Output,
+    findings: list[Finding],
+    looked_at: list[str],
+    shown: FindingsShown,
+    also: Mapping[str, Any],
+) -> None:
+    """Findings in the format asked for; in JSON with what there is `also`."""
+    from jovial_atlas.findings import exports
+    from jovial_atlas.findings.finding import counts
+
+    if out.format == "json":
+        told = [asdict(one) for one in findings]
+        out.json({"findings": told, "counts": counts(findings), **also})
+    elif out.format == "sarif":
+        out.json(exports.sarif(findings, __version__))
+    elif out.format == "junit":
+        out.exact(exports.junit(findings, looked_at, shown.fail_on, shown.about).decode())
+    elif out.format == "csv":
+        fields = ("severity", "code", "where", "message", "fix")
+        out.csv(fields, [[getattr(one, name) for name in fields] for one in findings])
+    else:
+        show_findings(out, findings, looked_at, shown.show_all, brief=shown.brief)
 
 
 def _places(out: Output, same_code: list[Finding], show_all: bool) -> None:

@@ -6,9 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovial_atlas import __version__
 from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command, bundled
-from jovial_atlas.cli.findings import SEVERITIES, fail_on_option, show_findings
+from jovial_atlas.cli.findings import SEVERITIES, FindingsShown, fail_on_option, give_findings
 from jovial_atlas.cli.links_proposed import propose, rules
 from jovial_atlas.cli.links_shown import show_overview
 
@@ -16,7 +15,6 @@ if TYPE_CHECKING:
     import polars as pl
 
     from jovial_atlas.findings import Finding
-    from jovial_atlas.linking.broken import BrokenLink
     from jovial_atlas.rounds.proving.links import SiteLinks
 
 _OUTSIDE = ("hosts", "most", "minutes", "pause", "again", "timeout")
@@ -27,7 +25,7 @@ class _OverviewFirst(click.Group):
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         first = args[0] if args else ""
-        if "--help" not in args and (not first or first.startswith("-")):
+        if not {"--help", "-h"} & set(args) and (not first or first.startswith("-")):
             args = ["overview", *args]
         return super().parse_args(ctx, args)
 
@@ -93,9 +91,10 @@ _ROW = ("page", "target", "fragment", "text", "place", "state", "final", "nofoll
 def links_to(work: Work, page: str, show_all: bool, workers: int | None) -> int:
     """Show the links to a page: where each stands, and what it is called. PAGE is an address or a
     path; it need not be a page of the site."""
-    links = _links(work, workers)
-    loc, rows = _links_towards(page, links)
-    if work.output.is_table and (called := links.called(rows)):
+    from jovial_atlas.rounds.proving.links import texts_of
+
+    loc, rows = _links_towards(page, _links(work, workers))
+    if work.output.is_table and (called := texts_of(rows)):
         told = "; ".join(f"“{text}” ({count:,})" for text, count in called[:5])
         more = f"; and {len(called) - 5:,} other texts" if len(called) > 5 else ""
         work.output.indented("called", told + more, indent=0)
@@ -251,14 +250,18 @@ def check(
     over redirects, to pages that are hidden, without encryption, to a temporary host. What is wrong
     in the layout of many pages is told once. With --outside other sites are asked as well, one
     request at a time each; what they answered is remembered, and told from then on."""
+    from jovial_atlas.faults import plural
     from jovial_atlas.findings.finding import at_or_above
-    from jovial_atlas.rounds.proving.links_told import as_findings
+    from jovial_atlas.rounds.proving.links_told import as_findings, broken_as_json
 
     links = _links(work, workers)
     broken = links.broken()
     findings = as_findings(broken) + _outside(work, links, how, ask=outside)
     findings.sort(key=lambda one: SEVERITIES.index(one.severity))
-    _told_all(work, findings, broken, links.survey.count, fail_on, (show_all, brief))
+    looked_at = [f"the links of {plural(links.survey.count, 'page')}"]
+    shown = FindingsShown(fail_on, show_all, brief, "links")
+    also = {"broken": [broken_as_json(one) for one in broken]}
+    give_findings(work.output, findings, looked_at, shown, also)
     return 1 if at_or_above(findings, fail_on) else 0
 
 
@@ -297,37 +300,6 @@ def _outside(
         more = f"; {left:,} not asked now, `--outside` again goes on there" if left else ""
         out.note(f"Asked for {plural(len(met), 'address', 'addresses')} of other sites{more}.")
     return outside_findings(pages, known)
-
-
-def _told_all(
-    work: Work,
-    findings: list[Finding],
-    broken: list[BrokenLink],
-    count: int,
-    fail_on: str,
-    shown: tuple[bool, bool],
-) -> None:
-    from dataclasses import asdict
-
-    from jovial_atlas.faults import plural
-    from jovial_atlas.findings import exports
-    from jovial_atlas.findings.finding import counts
-    from jovial_atlas.rounds.proving.links_told import broken_as_json
-
-    out, looked_at = work.output, [f"the links of {plural(count, 'page')}"]
-    if out.format == "json":
-        told = [broken_as_json(one) for one in broken]
-        out.json({"findings": [asdict(one) for one in findings], "counts": counts(findings),
-                  "broken": told})  # fmt: skip
-    elif out.format == "sarif":
-        out.json(exports.sarif(findings, __version__))
-    elif out.format == "junit":
-        out.exact(exports.junit(findings, looked_at, fail_on, "links").decode())
-    elif out.format == "csv":
-        fields = ("severity", "code", "where", "message", "fix")
-        out.csv(fields, [[getattr(one, name) for name in fields] for one in findings])
-    else:
-        show_findings(out, findings, looked_at, shown[0], brief=shown[1])
 
 
 for one in (overview, links_to, links_from, check, propose, rules):

@@ -17,7 +17,7 @@ _FIELDS = ("from", "to", "words", "sentence", "why", "score")
 
 
 @atlas_command(
-    "propose", state="edits", formats=TABLE_FORMATS,
+    "propose", state="reads", formats=TABLE_FORMATS,
     epilog="Example: jovial-atlas links propose /species/otter/",
 )  # fmt: skip
 @click.argument("page", metavar="[PAGE]", required=False)
@@ -112,6 +112,7 @@ def _take(work: Work, path: Path) -> int:
     from jovial_atlas.faults import plural
     from jovial_atlas.rounds.deciding.links_table import take_proposals
 
+    work.hold("edits")
     site, out = work.site(), work.output
     taken = take_proposals(site, path)
     if out.format == "json":

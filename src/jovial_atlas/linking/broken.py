@@ -4,6 +4,7 @@ that lead there; what is wrong in the layout of many pages is one fault."""
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import polars as pl
 
@@ -66,18 +67,13 @@ def broken_links(stated: pl.LazyFrame) -> list[BrokenLink]:
     return [_one(row) for row in grouped.iter_rows(named=True)]
 
 
-def _one(row: dict[str, object]) -> BrokenLink:
+def _one(row: dict[str, Any]) -> BrokenLink:
     links, pages, in_content = row["links"], row["pages"], row["in_content"]
-    assert isinstance(links, list)
-    assert isinstance(pages, int)
-    assert isinstance(in_content, int)
     loaded = row["kind"] in ("script", "style")
     return BrokenLink(
         target=str(row["target"]), state=LinkState(str(row["state"])), of=str(row["kind"]),
-        status=row["status"], final=row["final"], known_as=row["known_as"],  # type: ignore[arg-type]
+        status=row["status"], final=row["final"], known_as=row["known_as"],
         pages=pages,
         in_layout=pages >= _LAYOUT_PAGES and (loaded or in_content <= _FEW * len(links)),
         links=[LinkedFrom(one["page"], one["text"], one["place"], one["written"]) for one in links],
     )  # fmt: skip
-
-

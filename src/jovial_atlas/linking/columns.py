@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from jovial_atlas.linking.graph import LinkGraph, LinksOfPages, link_graph
 from jovial_atlas.linking.lookup import DigestNumbers
+from jovial_atlas.linking.spellings import other_spellings
 from jovial_atlas.pages import schema
 
 #: The columns, with their types.
@@ -26,32 +27,38 @@ _SEED = 7
 def graph_of(pages: pl.LazyFrame) -> LinkGraph:
     """The graph of the pages of a table (`loc, links, entries, redirect, status, kind`), each by
     its row. A page that sends visitors on links to where it sends them; what is answered with an
-    error links to nothing. What leads to a folder without the slash at its end, or to its index
-    file, leads to the folder's page."""
-    loc = pl.col("loc")
-    digests = pages.select(loc.hash(_SEED)).collect(engine="streaming").to_series()
-    folders = pages.with_row_index("number").filter(loc.str.ends_with("/"))
-    spelled = folders.select(
-        "number",
-        bare=loc.str.strip_suffix("/").hash(_SEED),
-        index=(loc + "index.html").hash(_SEED),
-    ).collect(engine="streaming")
-    known = pl.DataFrame({"digest": digests}).with_row_index("number")
-    others = [spelled.select("number", digest=name) for name in ("bare", "index")]
+    error links to nothing. What leads to another spelling of a page leads to it."""
+    digests = pages.select(pl.col("loc").hash(_SEED)).collect(engine="streaming").to_series()
+    rows = len(digests)
+    spelled = [
+        pl.when(each.is_not_null()).then(each.hash(_SEED))
+        for each in other_spellings(pl.col("loc"))
+    ]
+    others = (
+        pages.with_row_index("number")
+        .select("number", digest=pl.concat_list(spelled))
+        .explode("digest")
+        .drop_nulls("digest")
+        .collect(engine="streaming")
+    )
     # A page at such an address is the one that is meant: it comes last.
-    found = pl.concat([*others, known])
-    numbers = DigestNumbers(found["digest"].to_numpy(), found["number"].to_numpy())
-    return link_graph(len(digests), _parts(pages, len(digests), numbers))
+    known = pl.concat([others["digest"], digests]).to_numpy()
+    numbers = np.concatenate([others["number"].to_numpy() + rows, np.arange(rows, dtype=np.uint32)])
+    return link_graph(rows, _parts(pages, rows, DigestNumbers(known, numbers)))
 
 
 def _parts(pages: pl.LazyFrame, rows: int, numbers: DigestNumbers) -> Iterator[LinksOfPages]:
+    """The links of all pages in their order. What leads to another spelling of page n is numbered
+    `rows` + n."""
     # Digests are taken where addresses are read: those of all links are too many to hold.
     leads = pl.col("links").list.eval(pl.element().hash(_SEED))
     dead = (pl.col("status") >= 400).fill_null(False) | (pl.col("kind") == "error").fill_null(False)
     sent_on = pl.when(pl.col("redirect").is_not_null()).then(pl.col("redirect").hash(_SEED))
     asked = pages.select(dead=dead, leads=leads, within="entries", sent_on=sent_on)
+
     def part(begin: int) -> LinksOfPages:
-        return _looked_up(asked.slice(begin, _ROWS).collect(engine="streaming"), numbers)
+        some = asked.slice(begin, _ROWS).collect(engine="streaming")
+        return _each_once(_looked_up(some, numbers), rows)
 
     begins = list(range(0, rows, _ROWS))
     with ThreadPoolExecutor(_AHEAD) as ahead:
@@ -83,6 +90,21 @@ def _looked_up(some: pl.DataFrame, numbers: DigestNumbers) -> LinksOfPages:
     stretches = np.stack([within, counts - within], axis=1).ravel()
     in_content = np.repeat(np.tile(np.array([True, False]), len(counts)), stretches)
     return LinksOfPages(lengths.to_numpy().astype(np.int64), found, in_content)
+
+
+def _each_once(links: LinksOfPages, rows: int) -> LinksOfPages:
+    """The links, those to other spellings as links to the page, each once a page: what stands in
+    the content comes first."""
+    spelled = links.targets >= rows
+    if not spelled.any():
+        return links
+    targets = np.where(spelled, links.targets - rows, links.targets)
+    at = np.repeat(np.arange(len(links.counts)), links.counts)
+    known = targets >= 0
+    _, first = np.unique(at[known] * rows + targets[known], return_index=True)
+    kept = np.sort(np.flatnonzero(known)[first])
+    counts = np.bincount(at[kept], minlength=len(links.counts))
+    return LinksOfPages(counts, targets[kept], links.in_content[kept])
 
 
 def link_columns(graph: LinkGraph, starts: Sequence[int]) -> pl.DataFrame:

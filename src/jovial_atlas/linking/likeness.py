@@ -70,14 +70,22 @@ def most_alike(
         some = rows[start : start + _AT_ONCE]
         products = (matrix[some] @ columns).tocsr()
         for at, row in enumerate(some):
-            begin, end = products.indptr[at], products.indptr[at + 1]
-            found, values = products.indices[begin:end], products.data[begin:end]
-            other = found != row
-            found, values = found[other], values[other]
-            if len(values) > most:
-                best = np.argpartition(-values, most)[:most]
-                found, values = found[best], values[best]
-            yield int(row), found.astype(np.int64), values
+            yield int(row), *_best_of(products, at, [int(row)], most)
+
+
+def _best_of(
+    products: Any, at: int, but: Sequence[int], most: int
+) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """The largest values of a row of a sparse matrix, but those of some columns: columns and
+    values."""
+    begin, end = products.indptr[at], products.indptr[at + 1]
+    found, values = products.indices[begin:end], products.data[begin:end]
+    other = ~np.isin(found, but)
+    found, values = found[other], values[other]
+    if len(values) > most:
+        best = np.argpartition(-values, most)[:most]
+        found, values = found[best], values[best]
+    return found.astype(np.int64), values
 
 
 class LinkedTogether:
@@ -85,10 +93,10 @@ class LinkedTogether:
     the other, may have forgotten it."""
 
     def __init__(self, content: Any) -> None:
-        sizes = np.diff(content.indptr)
-        self._of_pages = content
         from scipy import sparse
 
+        sizes = np.diff(content.indptr)
+        self._of_pages = content
         short = sparse.diags_array(((sizes > 1) & (sizes <= _LONGEST_LIST)).astype(np.float64))
         # A short list says more than a long one of what stands in it together.
         weight = sparse.diags_array(1 / np.sqrt(np.maximum(sizes, 1)))
@@ -107,15 +115,9 @@ class LinkedTogether:
             counts = np.maximum(1, np.diff(linked.indptr))
             products = ((linked @ self._together) @ back).tocsr()
             for at, row in enumerate(some):
-                begin, end = products.indptr[at], products.indptr[at + 1]
-                found, values = products.indices[begin:end], products.data[begin:end] / counts[at]
                 own = linked.indices[linked.indptr[at] : linked.indptr[at + 1]]
-                other = ~np.isin(found, own) & (found != row)
-                found, values = found[other], values[other]
-                if len(values) > most:
-                    best = np.argpartition(-values, most)[:most]
-                    found, values = found[best], values[best]
-                yield int(row), found.astype(np.int64), values
+                found, values = _best_of(products, at, [int(row), *own.tolist()], most)
+                yield int(row), found, values / counts[at]
 
 
 def content_matrix(graph: LinkGraph) -> Any:

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 _BITS = 64
 #: Drawers for each digest, about: in most of those that are used there is one alone.
-_SPREAD = 3
+_SPREAD = 2
 
 
 class DigestNumbers:

@@ -50,8 +50,7 @@ class PageToSearch(NamedTuple):
 
 class Mention(NamedTuple):
     """A page that another one names: the number of the page that is named, the words as they
-    stand, the sentence around them, which of their kind in the page's text they are, and the
-    stems of the name."""
+    stand, the sentence around them, and the stems of the name."""
 
     target: int
     words: str

@@ -10,6 +10,7 @@ from enum import StrEnum
 import polars as pl
 
 from jovial_atlas import addresses
+from jovial_atlas.linking.spellings import other_spellings
 
 
 class LinkState(StrEnum):
@@ -79,15 +80,9 @@ def target_states(targets: pl.Series, around: LinkSurroundings) -> pl.DataFrame:
 def _as_pages(targets: pl.Series, around: LinkSurroundings) -> pl.DataFrame:
     """The pages that addresses lead to: the one with that address, else the one that a server
     gives for it as well (with http, without an index file, with a slash at the end)."""
-    bare = pl.col("target").str.replace(r"[?].*$", "")
     secure = pl.col("target").str.replace("^http://", "https://")
-    spellings = {
-        "a": pl.col("target"),
-        "b": secure,
-        "c": pl.when(bare == pl.col("target")).then(secure + "/"),
-        "d": secure.str.replace(r"/(?:index|default)\.[a-z]{3,5}$", "/"),
-        "e": secure.str.replace(r"/$", "") + "/index.html",
-    }
+    ways = [pl.col("target"), secure, *other_spellings(secure)]
+    spellings = {f"{number:02}": way for number, way in enumerate(ways)}
     spelled = targets.to_frame().with_columns(**spellings)
     long = spelled.unpivot(on=list(spellings), index="target", variable_name="how",
                            value_name="loc").drop_nulls("loc")  # fmt: skip
@@ -97,17 +92,6 @@ def _as_pages(targets: pl.Series, around: LinkSurroundings) -> pl.DataFrame:
     found = pages.join(long.lazy(), on="loc", how="inner").collect(engine="streaming")
     first = found.sort("target", "how").unique("target", keep="first", maintain_order=True)
     return targets.to_frame().join(first, on="target", how="left")
-
-
-def other_spellings(loc: str) -> list[str]:
-    """The addresses by which a server gives a page as well, and its own."""
-    bare = loc.rstrip("/") if loc.endswith("/") else loc
-    spelled = [loc, bare, f"{bare}/", *(f"{bare}/{name}" for name in _INDEX_FILES)]
-    return [*spelled, *(f"http{one.removeprefix('https')}" for one in spelled)]
-
-
-#: Files that servers give for a folder.
-_INDEX_FILES = ("index.html", "index.htm", "index.php", "default.htm", "default.html")
 
 
 def _of_page() -> pl.Expr:

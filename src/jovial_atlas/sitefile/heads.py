@@ -104,8 +104,7 @@ class Inject(Part, frozen=True, kw_only=True):
     @check("nofollow")
     @classmethod
     def _links(cls, value: tuple[str, ...]) -> tuple[str, ...]:
-        for pattern in value:
-            (patterns.to_address_regex if "://" in pattern else patterns.to_regex)(pattern)
+        patterns.matcher(value, ())
         return value
 
     @check("head_start", "head_end", "body_start", "body_end")

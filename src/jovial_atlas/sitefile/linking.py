@@ -83,8 +83,7 @@ class Linking(Part, frozen=True, kw_only=True):
     @check("ignore")
     @classmethod
     def _ignore(cls, value: tuple[str, ...]) -> tuple[str, ...]:
-        for pattern in value:
-            (patterns.to_address_regex if "://" in pattern else patterns.to_regex)(pattern)
+        patterns.matcher(value, ())
         return value
 
     @check("hosts")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -13,14 +12,14 @@ import numpy as np
 import polars as pl
 from numpy.typing import NDArray
 
-from jovial_atlas import addresses, patterns
+from jovial_atlas import patterns
 from jovial_atlas.linking.broken import BrokenLink, broken_links
 from jovial_atlas.linking.columns import graph_of, link_columns
 from jovial_atlas.linking.graph import LinkGraph
+from jovial_atlas.linking.spellings import all_spellings
 from jovial_atlas.linking.states import (
     LinkSurroundings,
     link_states,
-    other_spellings,
     target_states,
 )
 from jovial_atlas.rounds.reading.links import linking_pages, start_pages
@@ -53,7 +52,8 @@ class LinkOverview:
     from the start all the same; `dead_ends` lead to no other page; `only_nofollow` and
     `only_unlisted` are reached by no way but over links that crawlers do not follow, or over pages
     that are not indexed. `apart`: pairs of sections of which neither links to the other.
-    `matrix`: links from each section to each. `deep` are the listed pages that are farthest away.
+    `matrix`: links from each section to each. `most` are the listed pages of most weight, with the
+    pages that link to each and that weight.
     """
 
     pages: int
@@ -68,7 +68,6 @@ class LinkOverview:
     only_unlisted: list[str]
     apart: list[tuple[str, str]]
     matrix: list[SectionPair]
-    deep: list[tuple[str, int]]
     most: list[tuple[str, int, float]]
 
 
@@ -154,12 +153,13 @@ class SiteLinks:
     @cached_property
     def is_ignored(self) -> Callable[[str], bool]:
         """Whether the owner wants to hear nothing of a target."""
-        return _ignored(self.site)
+        origins = [host.model.site.url for host in self.site.hosts]
+        return patterns.matcher(self.site.model.links.ignore, origins)
 
     def of_page(self, loc: str, *, towards: bool) -> pl.DataFrame:
         """The links `towards` a page, or from it, with their states: those of the content first."""
         if towards:
-            wanted = pl.col("target").is_in(other_spellings(loc)) & (pl.col("page") != loc)
+            wanted = pl.col("target").is_in(all_spellings(loc)) & (pl.col("page") != loc)
         else:
             wanted = (pl.col("page") == loc) & (pl.col("target") != loc)
         named = pl.col("kind").is_in(["id", "page"])
@@ -176,13 +176,6 @@ class SiteLinks:
             *(["page"] if towards else []), maintain_order=True,
         )  # fmt: skip
 
-    def called(self, rows: pl.DataFrame) -> list[tuple[str, int]]:
-        """What links (as `of_page` gives them) call their page, with how many pages do, most
-        first."""
-        links = rows.filter(pl.col("text").is_not_null())
-        counted = links.group_by("text").agg(pl.col("page").n_unique())
-        return list(counted.sort(["page", "text"], descending=[True, False]).iter_rows())
-
     def overview(self) -> LinkOverview:
         """All links in a few figures."""
         pages, graph = self.pages, self.graph
@@ -191,9 +184,6 @@ class SiteLinks:
         depth = dict(sorted(counted.iter_rows(), key=lambda one: (one[0] is None, one[0] or 0)))
         listed = pages["listed"].to_numpy()
         matrix, names = self._sections()
-        deep = pages.filter("listed", pl.col("depth").is_not_null()).sort(
-            ["depth", "loc"], descending=[True, False]
-        )
         most = pages.filter("listed").sort(["weight", "loc"], descending=[True, False]).head(10)
         at_start = np.zeros(graph.pages, np.bool_)
         at_start[list(starts)] = True
@@ -215,7 +205,6 @@ class SiteLinks:
                 for b in range(len(names))
                 if matrix[a, b]
             ],
-            deep=[(loc, at) for loc, at in deep.select("loc", "depth").head(10).iter_rows()],
             most=list(most.select("loc", "links_in", "weight").iter_rows()),
         )  # fmt: skip
 
@@ -251,6 +240,12 @@ class SiteLinks:
         return self.graph.matrix(groups.astype(np.int64), len(found)), found.to_list()
 
 
+def texts_of(links: pl.DataFrame) -> list[tuple[str, int]]:
+    """What links (as `of_page` gives them) call their page, with how many pages do, most first."""
+    counted = links.drop_nulls("text").group_by("text").agg(pl.col("page").n_unique())
+    return list(counted.sort(["page", "text"], descending=[True, False]).iter_rows())
+
+
 #: Listed pages from which on one expects links between a section and others.
 _A_SECTION = 5
 
@@ -270,22 +265,6 @@ def _apart(
         if not matrix[a, b] and not matrix[b, a] and min(sizes[a], sizes[b]) >= _A_SECTION
     ]
     return [(one, other) for _, one, other in sorted(pairs, key=lambda pair: -pair[0])]
-
-
-def _ignored(site: SiteFile) -> Callable[[str], bool]:
-    """Whether the owner wants to hear nothing of a target."""
-    given = site.model.links.ignore
-    whole = [re.compile(patterns.to_address_regex(one)) for one in given if "://" in one]
-    paths = [re.compile(patterns.to_regex(one)) for one in given if "://" not in one]
-    origins = {host.model.site.url for host in site.hosts}
-
-    def ignored(target: str) -> bool:
-        if any(one.search(target) for one in whole):
-            return True
-        ours = addresses.origin(target) in origins
-        return ours and any(one.search(addresses.path_and_query(target)) for one in paths)
-
-    return ignored
 
 
 def _by_files(links: pl.LazyFrame, survey: LastSurvey) -> pl.LazyFrame:

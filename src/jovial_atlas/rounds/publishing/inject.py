@@ -5,7 +5,7 @@ from __future__ import annotations
 import difflib
 import os
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from pathlib import Path
@@ -156,13 +156,12 @@ def keep_marks(survey: LastSurvey, done: Sequence[Injected]) -> None:
 
 @dataclass(frozen=True, slots=True)
 class _Beside:
-    """What the site file wants beside head data: snippets, expressions of links, alt texts."""
+    """What the site file wants beside head data: snippets, which links get `nofollow`, alt texts,
+    links and the trail."""
 
     snippets: dict[str, str]
-    links: list[re.Pattern[str]]
-    paths: list[re.Pattern[str]]
+    is_nofollow: Callable[[str], bool] | None
     alts: bool
-    url: str
     wanted: WantedLinks
     trail: bool
 
@@ -190,14 +189,10 @@ def _beside(site: SiteFile) -> _Beside:
                 example = f'{name} = "<script src=\\"/count.js\\" async></script>"'
                 raise site.error(("inject", name), wrong, example) from None
         snippets[name] = text
-    whole = [one for one in settings.nofollow if "://" in one]
-    paths = [one for one in settings.nofollow if "://" not in one]
     return _Beside(
         snippets,
-        [re.compile(patterns.to_address_regex(one)) for one in whole],
-        [re.compile(patterns.to_regex(one)) for one in paths],
+        patterns.matcher(settings.nofollow, [site.model.site.url]) if settings.nofollow else None,
         settings.alts,
-        site.model.site.url,
         WantedLinks(site),
         settings.trail,
     )
@@ -209,13 +204,7 @@ def _additions(page: Page, also: _Beside, survey: LastSurvey) -> tuple[Additions
 
     def nofollow(href: str) -> bool:
         address = addresses.resolve(loc, href)
-        if address is None:
-            return False
-        ours = addresses.origin(address) == also.url
-        path = addresses.path_and_query(address)
-        return any(one.search(address) for one in also.links) or (
-            ours and any(one.search(path) for one in also.paths)
-        )
+        return bool(address and also.is_nofollow and also.is_nofollow(address))
 
     def alt(given: Mapping[str, str]) -> str:
         text = proposed_alt(given.get("title", ""), given.get("src") or given.get("data-src", ""))
@@ -231,7 +220,7 @@ def _additions(page: Page, also: _Beside, survey: LastSurvey) -> tuple[Additions
 
     how = Additions(
         also.snippets,
-        nofollow if also.links or also.paths else None,
+        nofollow if also.is_nofollow else None,
         alt if also.alts else None,
         links if also.wanted.are_any and page.kind == "page" else None,
         _trail(page, survey) if also.trail else (),
