@@ -20,6 +20,7 @@ COMMANDS = {
     "explain": ("explain", "Explain one page: its verdict, and all that is published for it."),
     "review": ("review", "Hold pages against a list of marks, with reasons."),
     "links": ("links", "Show what leads where, and what leads nowhere."),
+    "moves": ("moves", "Show what moved or went, and where old addresses lead."),
     "preview": ("preview", "Show how pages read as search results and shared cards."),
     "videos": ("videos", "List videos, what is known of each, and what is missing."),
     "build": ("build", "Write sitemaps, robots.txt and head data."),

@@ -248,6 +248,16 @@ def atlas_command(
     return decorate
 
 
+class OverviewFirst(click.Group):
+    """A group of commands that alone is its command `overview`."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        first = args[0] if args else ""
+        if not {"--help", "-h"} & set(args) and (not first or first.startswith("-")):
+            args = ["overview", *args]
+        return super().parse_args(ctx, args)
+
+
 def bundled(name: str, names: Sequence[str]) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Gives a decorator for a command, below its options: those of these names come as one
     mapping, under `name`."""

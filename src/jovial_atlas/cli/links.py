@@ -6,7 +6,14 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command, bundled
+from jovial_atlas.cli.common import (
+    FORMATS,
+    TABLE_FORMATS,
+    OverviewFirst,
+    Work,
+    atlas_command,
+    bundled,
+)
 from jovial_atlas.cli.findings import SEVERITIES, FindingsShown, fail_on_option, give_findings
 from jovial_atlas.cli.links_proposed import propose, rules
 from jovial_atlas.cli.links_shown import show_overview
@@ -20,17 +27,7 @@ if TYPE_CHECKING:
 _OUTSIDE = ("hosts", "most", "minutes", "pause", "again", "timeout")
 
 
-class _OverviewFirst(click.Group):
-    """`links` alone is `links overview`."""
-
-    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
-        first = args[0] if args else ""
-        if not {"--help", "-h"} & set(args) and (not first or first.startswith("-")):
-            args = ["overview", *args]
-        return super().parse_args(ctx, args)
-
-
-@click.group("links", cls=_OverviewFirst, epilog="Example: jovial-atlas links")
+@click.group("links", cls=OverviewFirst, epilog="Example: jovial-atlas links")
 def command() -> None:
     """What leads where: all links of the site in a few lines, links to and from a page, links that
     lead nowhere. Without a command: the overview."""

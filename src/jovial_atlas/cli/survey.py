@@ -107,6 +107,8 @@ def _show(out: Output, survey: Survey) -> None:
         footer=["all", *(sum(getattr(one, key) for one in counted) for key in _COUNTS)],
     )  # fmt: skip
     out.say(f"Since the last survey: {describe(survey.changes)}.")
+    if survey.changes.removed:
+        out.note("Where visitors of old addresses should go: jovial-atlas moves")
     if out.verbose:
         for kind in ("added", "changed", "removed"):
             for loc in survey.changes.shown.get(kind, []):

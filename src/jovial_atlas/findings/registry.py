@@ -13,6 +13,7 @@ from jovial_atlas.findings.added import AddedFindings
 from jovial_atlas.findings.content import CONTENT
 from jovial_atlas.findings.entry import Check, Severity
 from jovial_atlas.findings.linking import LINKING
+from jovial_atlas.findings.moving import MOVING
 from jovial_atlas.findings.protocol import PROTOCOL
 
 _B, _E, _W, _A = Severity
@@ -119,6 +120,8 @@ _TABLE = (
     *CONTENT,
     # Links, videos
     *LINKING,
+    # Addresses that moved or went
+    *MOVING,
     Check("picture-missing", _W, "Pictures are not there",
           "Visitors see a gap, and engines drop the picture.",
           "Bring the file back, or correct its address in the page."),

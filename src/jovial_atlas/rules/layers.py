@@ -176,6 +176,8 @@ def _facts(site: SiteFile) -> list[Layer]:
     closed = barred(robots, pl.col("_path"), agents)
     if closed is not None:
         facts.append(("robots.txt", closed, "robots.txt bars crawlers from it", "loc"))
+    if gone := [move.old for move in site.moves if move.is_gone and move.is_single]:
+        facts.append(("moves", pl.col("loc").is_in(gone), "it is gone on purpose", "loc"))
     if site.model.site.stage == "draft":
         # Said first, since a draft bars everything by robots.txt as well.
         facts.insert(0, ("stage", pl.lit(True), "the site is a draft", "loc"))

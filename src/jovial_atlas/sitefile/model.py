@@ -21,6 +21,7 @@ from jovial_atlas.sitefile.engines import Engine, LedgerPlace
 from jovial_atlas.sitefile.heads import HeadData, Inject, Lengths, Sharing
 from jovial_atlas.sitefile.kinds import Kinds, Policies
 from jovial_atlas.sitefile.linking import Linking
+from jovial_atlas.sitefile.moving import Moving
 from jovial_atlas.sitefile.parts import Part, check, check_whole, says
 from jovial_atlas.sitefile.publisher import Place, Publisher, Structured
 from jovial_atlas.sitefile.reviewing import Reviewing
@@ -390,6 +391,7 @@ class SiteModel(Part, frozen=True, kw_only=True):
     lengths: Lengths = field(default_factory=Lengths)
     review: Reviewing = field(default_factory=Reviewing)
     links: Linking = field(default_factory=Linking)
+    moves: Moving = field(default_factory=Moving)
     sharing: Sharing = field(default_factory=Sharing)
     inject: Inject = field(default_factory=Inject)
     feed: Feed = field(default_factory=Feed)

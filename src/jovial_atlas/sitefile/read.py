@@ -9,10 +9,12 @@ from pathlib import Path
 
 from jovial_atlas.errors import Problem, SiteFileError
 from jovial_atlas.faults import nearest
+from jovial_atlas.moves.move import Move
 from jovial_atlas.place import STATE
 from jovial_atlas.sitefile.lines import line_map, line_of
 from jovial_atlas.sitefile.link_table import TakenLink, read_link_table
 from jovial_atlas.sitefile.model import Host, SiteModel
+from jovial_atlas.sitefile.move_table import read_move_table
 from jovial_atlas.sitefile.overrides import Override, read_overrides
 from jovial_atlas.sitefile.parts import Mistake, changed, read_part
 from jovial_atlas.sitefile.videos import VideoOverride, read_video_overrides
@@ -59,8 +61,9 @@ class SiteFile:
     path: Path
     model: SiteModel
     lines: dict[tuple[str | int, ...], int] = field(repr=False)
-    #: Where this is the part of another host than the main one: the host's name.
+    #: Where this is the part of another host than the main one: the host's name, and the main one.
     host: str = ""
+    main: str = ""
     overrides: tuple[Override, ...] = ()
     video_overrides: tuple[VideoOverride, ...] = ()
     #: Address → texts of its head, from the overrides file.
@@ -97,7 +100,20 @@ class SiteFile:
             site=changed(model.site, **what),
             output=changed(model.output, folder=host.folder),
         )
-        return replace(self, model=inner, host=host.url.partition("://")[2].replace(":", "-"))
+        name = host.url.partition("://")[2].replace(":", "-")
+        return replace(self, model=inner, host=name, main=model.site.url)
+
+    @property
+    def moves(self) -> tuple[Move, ...]:
+        """The addresses that moved or went, of all hosts; read when first asked for, since there
+        may be many. Raises SiteFileError."""
+        said = self.model.moves
+        return read_move_table(self.folder / said.file, self.urls, said.query) if said.file else ()
+
+    @property
+    def urls(self) -> list[str]:
+        """Scheme and host of each host of the site, the main one first."""
+        return [self.main or self.model.site.url, *(host.url for host in self.model.host)]
 
     @property
     def crawlers(self) -> set[str]:
@@ -158,7 +174,7 @@ def parse_site_file(text: str, path: Path) -> SiteFile:
     urls = [model.site.url, *(host.url for host in model.host)]
     links = read_link_table(path.parent / model.links.file, urls) if model.links.file else ()
     texts = {one.loc: one.texts for one in overrides if one.texts}
-    return SiteFile(path, model, lines, "", overrides, said, texts, links)
+    return SiteFile(path, model, lines, "", "", overrides, said, texts, links)
 
 
 def _syntax_problem(text: str, message: str) -> Problem:

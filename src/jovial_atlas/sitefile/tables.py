@@ -56,9 +56,11 @@ def rows_and_problems(
     path: Path,
     columns: Collection[str],
     read: Callable[[dict[str, str], int], RowT | Problem],
+    *,
+    key: str = "loc",
 ) -> tuple[list[RowT], list[Problem]]:
-    """As `table_rows`, with the rows that are wrong told beside those that are right. Raises
-    SiteFileError where the columns are wrong."""
+    """As `table_rows`, with the rows that are wrong told beside those that are right; the column
+    that must be there is `key`. Raises SiteFileError where the columns are wrong."""
     if not text:
         return [], []
     lines = delimited.rows(text)
@@ -75,8 +77,9 @@ def rows_and_problems(
         Problem(1, name, "stands in the first line more than once")
         for name in sorted({name for name in names if names.count(name) > 1} & set(columns))
     ]
-    if "loc" not in names:
-        problems.append(Problem(1, "loc", "is missing: it says which page a row is about"))
+    if key not in names:
+        what = "page" if key == "loc" else "address"
+        problems.append(Problem(1, key, f"is missing: it says which {what} a row is about"))
     if problems:
         raise SiteFileError(str(path), problems)
     rows: list[RowT] = []

@@ -20,10 +20,10 @@ from jovial_atlas.findings.added import AddedFindings
 from jovial_atlas.installed import CHECKS, load, names
 from jovial_atlas.pages.page import pages_of
 from jovial_atlas.robots import RobotsFile
+from jovial_atlas.rounds.proving.moves import move_faults
 from jovial_atlas.rounds.proving.structured_data import data_faults
 from jovial_atlas.rounds.proving.targets import relative, robots_faults
 from jovial_atlas.rounds.publishing.patterns import failing_patterns, has_patterns
-from jovial_atlas.rounds.publishing.redirects import redirects_of
 from jovial_atlas.rounds.publishing.undelivered import undelivered
 from jovial_atlas.rounds.state.hiding import hiding_faults
 from jovial_atlas.rounds.state.last_survey import LastSurvey
@@ -199,7 +199,7 @@ SITE_CHECKS: tuple[Callable[[CheckedHost], Iterable[Fault]], ...] = (
     _patterns,
     lambda host: pages.check_engines(host.table, host.rules, host.site),
     lambda host: pages.check_given(host.site),
-    lambda host: redirects_of(host.survey).faults,
+    lambda host: move_faults(host.survey),
     _links,
     _pictures,
     lambda host: data_faults(host.survey, host.site),

@@ -141,7 +141,11 @@ def _remembered(
     if before is None:
         return {}
     departed = departed_before(site)
-    frames = [before.select(DATED), *([departed] if departed is not None else [])]
+    frames = [before.select(DATED)]
+    if departed is not None:
+        # A file of an older version has no digests.
+        there = departed.collect_schema()
+        frames.append(departed.select(name for name in DATED if name in there))
     dated = pl.concat(frames, how="diagonal")
     known = {
         name_of(source): KnownFiles(dates=dated)

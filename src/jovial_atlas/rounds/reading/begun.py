@@ -9,6 +9,7 @@ from datetime import datetime
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.rounds.reading.unchanged import Inputs
 from jovial_atlas.rounds.state.names import PAGE_TABLE, ROBOTS
+from jovial_atlas.rounds.state.small_pages import small_pages_written
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sources.settings import folder_of, reading_of, written_pages
 from jovial_atlas.sources.workers.folder import HTML_ENDINGS
@@ -42,7 +43,8 @@ def begin_survey(
     # The mark is taken before anything is read: what changes later is known by it.
     mark = inputs.mark(site.folder) if inputs else None
     readers = Readers(workers, "" if workers else cluster or site.model.survey.cluster)
-    begun = Begun(now, readers, inputs, mark, written_pages(site))
+    written = written_pages(site) | small_pages_written(site)
+    begun = Begun(now, readers, inputs, mark, written)
     if full or not (site.state / PAGE_TABLE).exists():
         _read(site, begun)
     return begun
@@ -66,7 +68,7 @@ def _inputs(site: SiteFile) -> Inputs | None:
             return None
         folders.append((source.path, (*HTML_ENDINGS, *(one.lower() for one in source.documents))))
     files = (
-        site.path.name, site.model.overrides.file, site.model.videos.file,
+        site.path.name, site.model.overrides.file, site.model.videos.file, site.model.moves.file,
         f"{site.model.output.folder}/{ROBOTS}",
     )  # fmt: skip
     return Inputs(tuple(file for file in files if file), tuple(folders))

@@ -82,8 +82,8 @@ def check_survey(
         )
     if gone.height > moved and not troubles:
         causes.append(
-            f"{plural(gone.height - moved, 'page')} are not there any longer. Was the site built "
-            "to the end, and is it the right folder?"
+            f"{plural(gone.height - moved, 'page is', 'pages are')} not there any longer. Was the "
+            "site built to the end, and is it the right folder?"
         )
     raise LossError("survey", losses, causes[:_CAUSES], _paths(locs["loc"]))
 

@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from jovial_atlas import addresses
 from jovial_atlas.engines import indexnow
 from jovial_atlas.engines.channels import kind_of
 from jovial_atlas.errors import OutputError
@@ -18,13 +17,11 @@ from jovial_atlas.head.texts import description_of, pattern_text, title_of
 from jovial_atlas.head.videos import STILLS_PATH
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.robots import write_robots
-from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http, nginx_server
-from jovial_atlas.rounds.publishing.redirects import redirects_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import ROBOTS, STILLS, STYLE
 from jovial_atlas.rounds.state.record import site_key
 from jovial_atlas.rounds.state.site_files import file_of_row
-from jovial_atlas.rules import DIRECTIVES, robots_of
+from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps.feeds import FeedChannel, FeedItem, atom, rss
 from jovial_atlas.sitemaps.view import style_sheet
@@ -79,40 +76,6 @@ def ownership_files(site: SiteFile) -> Iterator[Named]:
     for engine in site.model.engine:
         if engine.ownership.file:
             yield engine.ownership.file, engine.ownership.content.encode()
-
-
-def header_files(site: SiteFile, survey: LastSurvey) -> Iterator[Named]:
-    """Configuration of servers: directives of pages that are no HTML, which only a header can
-    carry (for a draft these are all of them), and redirects."""
-    if "kind" not in survey.filled:
-        return
-    headers: dict[str, dict[str, str]] = {"": {}}
-    stage = site.model.site.stage
-    for page in _documents(survey):
-        from jovial_atlas.head.compose import directives_for, directives_of
-
-        path = addresses.path_and_query(page.loc).partition("?")[0]
-        for crawler, directives in (
-            ("", directives_of(page, stage)),
-            *directives_for(page, stage).items(),
-        ):
-            if directives:
-                headers.setdefault(crawler, {})[path] = directives
-    onward = redirects_of(survey).targets
-    yield "nginx-http.conf", nginx_http(headers, onward)
-    yield "nginx-server.conf", nginx_server(headers)
-    yield "apache-server.conf", apache_server(headers, onward)
-    yield "apache-folder.conf", apache_folder(headers, onward)
-
-
-def _documents(survey: LastSurvey) -> Iterator[Page]:
-    """Pages that are no HTML, with what is decided for them."""
-    if survey.constant.get("kind", "document") != "document":
-        return
-    decided = survey.decided_where(pl.col("kind") == "document")
-    names = ["loc", "directives", *DIRECTIVES, "crawlers"]
-    wanted = [name for name in names if name in decided.collect_schema()]
-    yield from pages_of(decided.select(wanted).collect(engine="streaming"))
 
 
 def stills(survey: LastSurvey) -> Iterator[Named]:

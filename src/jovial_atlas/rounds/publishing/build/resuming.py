@@ -70,6 +70,7 @@ def decisions_key(survey: LastSurvey, kinds: Sequence[Kind]) -> str | None:
     if rests_on_time(site, survey.now, survey.pages, survey.filled):
         return None
     parts = [__version__, repr(model), repr(site.overrides), repr(sorted(site.crawlers)),
+             repr([move.old for move in site.moves if move.is_gone]),
              repr(sorted(survey.filled)), repr([kind.name for kind in kinds]),
              str(test_key())]  # fmt: skip
     return digest("\n".join(parts).encode())

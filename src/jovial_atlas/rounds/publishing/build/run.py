@@ -41,6 +41,12 @@ from jovial_atlas.rounds.publishing.build.resuming import (
 )
 from jovial_atlas.rounds.publishing.build.sitemap_files import SitemapFiles
 from jovial_atlas.rounds.publishing.patterns import check_patterns
+from jovial_atlas.rounds.publishing.redirects import redirects_of
+from jovial_atlas.rounds.publishing.server_files import (
+    server_files,
+    slow_in_folder,
+    small_pages,
+)
 from jovial_atlas.rounds.state.hiding import coming_robots, said_first
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX
@@ -324,9 +330,18 @@ class _Building:
                 f"The page for visitors is not written: {listing.count:,} pages are listed, "
                 f"and `most` in [visitors] is {site.model.visitors.most:,}."
             )
-        for name, data in companions.header_files(site, survey):
-            self.files.servers.put(name, data)
+        self._servers()
         self._heads(_pages_in(listing))
+
+    def _servers(self) -> None:
+        """Put what servers are told, and the small pages that do as much."""
+        redirects = redirects_of(self.survey)
+        for name, data in server_files(self.site, self.survey, redirects):
+            self.files.servers.put(name, data)
+        for name, data in small_pages(self.site, redirects):
+            self.files.public.put(name, data)
+        if slow := slow_in_folder(redirects):
+            self.notes.append(slow)
 
     def _heads(self, pages: int) -> None:
         """Put head data, and note what was decided and does not stand in the pages."""

@@ -1,0 +1,221 @@
+"""`moves`: addresses that moved or went, and where they lead."""
+
+from __future__ import annotations
+
+import sys
+from typing import TYPE_CHECKING
+
+import click
+
+from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, OverviewFirst, Work, atlas_command
+from jovial_atlas.cli.moves_shown import (
+    as_json,
+    csv_rows,
+    short_old,
+    show_change,
+    show_followed,
+    show_moves,
+)
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from jovial_atlas.moves.finding import FoundMove
+    from jovial_atlas.moves.move import Move
+    from jovial_atlas.rounds.state.last_survey import LastSurvey
+    from jovial_atlas.sitefile import SiteFile
+
+_STATUSES = ("301", "308", "302", "307")
+_yes = click.option("--yes", is_flag=True, help="Save without asking.")
+
+
+@click.group("moves", cls=OverviewFirst, epilog="Example: jovial-atlas moves")
+def command() -> None:
+    """Addresses that moved or went: what the survey found, what was decided, what is wrong with it.
+    Without a command: the overview. Nobody is sent on by anything that was not taken."""
+
+
+@atlas_command(
+    "overview", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas moves overview"
+)
+@click.option("--all", "show_all", is_flag=True, help="Show every move, not the first of a kind.")
+def overview(work: Work, show_all: bool) -> int:
+    """The moves that are proposed, with how sure and why; the table of moves; and what is wrong
+    with it."""
+    from jovial_atlas.findings.finding import findings_of
+    from jovial_atlas.rounds.deciding.moves import numbered_moves
+    from jovial_atlas.rounds.proving.moves import move_faults
+
+    survey = _survey(work)
+    moves = numbered_moves(survey)
+    findings = findings_of(
+        fault for host in survey.site.hosts for fault in move_faults(survey.of_host(host))
+    )
+    if work.output.format == "json":
+        work.output.json(as_json(moves, findings, survey.site.urls[0]))
+    elif work.output.format == "csv":
+        work.output.csv(*csv_rows(moves, survey.site.urls[0]))
+    else:
+        show_moves(work.output, moves, findings, survey.site.urls[0], show_all=show_all)
+    return 0
+
+
+def _survey(work: Work) -> LastSurvey:
+    from jovial_atlas.rounds.state.last_survey import last_survey
+
+    return last_survey(work.site(), work.now())
+
+
+@atlas_command(
+    "take", state="edits", formats=FORMATS, epilog="Example: jovial-atlas moves take 1 3-5"
+)
+@click.argument("which", nargs=-1, metavar="[NUMBER|OLD]…")
+@click.option("--sure", type=click.FloatRange(0, 1), metavar="P",
+              help="Only those that are at least so sure, as in 0.9.")  # fmt: skip
+@click.option("--status", type=click.Choice(_STATUSES), default="301", show_default=True,
+              help="How visitors are sent on; 302 and 307 for a time only.")  # fmt: skip
+@click.option("--reason", default="", metavar="TEXT", help="Why, for whoever reads the table.")
+@_yes
+def take(
+    work: Work, which: tuple[str, ...], sure: float | None, status: str, reason: str, yes: bool
+) -> int:
+    """Take moves that are proposed into the table of moves: by their numbers, by old addresses, or
+    all; those of which nothing is left become gone (410). `build` writes them for servers."""
+    survey = _survey(work)
+    found = _chosen(survey, which, sure)
+    moves = _rows(work, survey, found, reason, status=int(status))
+    return _change(work, survey.site, moves, yes)
+
+
+def _chosen(survey: LastSurvey, which: tuple[str, ...], sure: float | None) -> Sequence[FoundMove]:
+    from jovial_atlas.rounds.deciding.moves import chosen_moves, proposed_moves
+
+    return chosen_moves(proposed_moves(survey), which, sure, survey.site)
+
+
+def _rows(
+    work: Work, survey: LastSurvey, found: Sequence[FoundMove], reason: str, *,
+    status: int = 301, refused: bool = False,
+) -> list[Move]:  # fmt: skip
+    from dataclasses import replace
+
+    from jovial_atlas import dates
+    from jovial_atlas.rounds.deciding.moves import as_moves
+
+    today = dates.write(work.now())[:10]
+    moves = as_moves(found, survey.site, today, reason, refused=refused)
+    return [replace(one, status=status) if one.status == 301 else one for one in moves]
+
+
+def _change(work: Work, site: SiteFile, added: Sequence[Move], yes: bool) -> int:
+    """Show what is done to the table, and do it where that is wanted."""
+    from jovial_atlas.rounds.deciding.moves import change_of, write_change
+
+    out = work.output
+    change = change_of(site, added)
+    if out.is_table:
+        show_change(out, change, site)
+    if added and not yes and out.is_table and sys.stdin.isatty() and sys.stdout.isatty():
+        yes = click.confirm("Save this?", default=False)
+    saved = bool(yes and added)
+    if saved:
+        write_change(site, change)
+    if out.format == "json":
+        told = [{"from": short_old(one.old, site.urls[0]), "to": one.to or None,
+                 "status": one.status or None} for one in change.added]  # fmt: skip
+        dropped = [short_old(one.old, site.urls[0]) for one in change.dropped]
+        out.json({"moves": told, "dropped": dropped, "saved": saved})
+    elif added:
+        table = site.model.moves.file
+        out.say(f"Saved in {table}; `jovial-atlas build` writes it for servers." if saved
+                else "Nothing was saved; --yes saves it.", style="bold")  # fmt: skip
+    return 0
+
+
+@atlas_command(
+    "refuse", state="edits", formats=FORMATS, epilog="Example: jovial-atlas moves refuse 4"
+)
+@click.argument("which", nargs=-1, required=True, metavar="NUMBER|OLD…")
+@click.option("--reason", default="", metavar="TEXT", help="Why, for whoever reads the table.")
+@_yes
+def refuse(work: Work, which: tuple[str, ...], reason: str, yes: bool) -> int:
+    """Refuse moves that are proposed: the old addresses stay not found, and nothing is proposed for
+    them again."""
+    survey = _survey(work)
+    found = _chosen(survey, which, None)
+    moves = _rows(work, survey, found, reason, refused=True)
+    return _change(work, survey.site, moves, yes)
+
+
+@atlas_command(
+    "gone", state="edits", formats=FORMATS,
+    epilog="Example: jovial-atlas moves gone /shop/old-mug/ --reason 'No longer sold'",
+)  # fmt: skip
+@click.argument("old", nargs=-1, required=True, metavar="OLD…")
+@click.option("--reason", default="", metavar="TEXT", help="Why, for whoever reads the table.")
+@_yes
+def gone(work: Work, old: tuple[str, ...], reason: str, yes: bool) -> int:
+    """Say that pages are gone on purpose: servers answer 410, sitemaps leave them out, and `submit`
+    announces them as removed. OLD is a path, an address, or a pattern."""
+    from jovial_atlas import dates
+    from jovial_atlas.moves.move import GONE
+    from jovial_atlas.rounds.deciding.moves import move_by_hand
+
+    site, today = work.site(), dates.write(work.now())[:10]
+    moves = [move_by_hand(site, one, "", GONE, "", reason, today) for one in old]
+    return _change(work, site, moves, yes)
+
+
+@atlas_command(
+    "add", state="edits", formats=FORMATS,
+    epilog="Example: jovial-atlas moves add '/blog/**' '/field-notes/**'",
+)  # fmt: skip
+@click.argument("old", metavar="OLD")
+@click.argument("new", metavar="NEW")
+@click.option("--status", type=click.Choice(_STATUSES), default="301", show_default=True,
+              help="How visitors are sent on; 302 and 307 for a time only.")  # fmt: skip
+@click.option("--query", type=click.Choice(("keep", "drop")),
+              help="What becomes of queries. Default: as [moves] says.")  # fmt: skip
+@click.option("--reason", default="", metavar="TEXT", help="Why, for whoever reads the table.")
+@_yes
+def add(
+    work: Work, old: str, new: str, status: str, query: str | None, reason: str, yes: bool
+) -> int:
+    """Lead OLD to NEW. OLD may be a pattern: `*` stands for anything in one folder, `**` for
+    anything, `#` for digits; NEW names what they stood for as $1, $2, or by the same signs."""
+    from jovial_atlas import dates
+    from jovial_atlas.rounds.deciding.moves import move_by_hand
+
+    site, today = work.site(), dates.write(work.now())[:10]
+    move = move_by_hand(site, old, new, int(status), query or "", reason, today)
+    return _change(work, site, [move], yes)
+
+
+@atlas_command(
+    "follow", state="reads", formats=TABLE_FORMATS,
+    epilog="Example: jovial-atlas moves follow /blog/otters/",
+)  # fmt: skip
+@click.argument("old", nargs=-1, required=True, metavar="ADDRESS…")
+def follow(work: Work, old: tuple[str, ...]) -> int:
+    """Show where addresses lead by the table of moves and the site file, without asking a server:
+    the status, the address in the end, and the rows on the way."""
+    from jovial_atlas.rounds.publishing.moves import follow_address
+
+    survey = _survey(work)
+    followed = [follow_address(survey, one) for one in old]
+    fields = ("address", "status", "to", "by")
+    rows = [(one.address, one.status, one.to, "; ".join(one.by)) for one in followed]
+    if work.output.format == "json":
+        work.output.json({"addresses": [
+            {"address": one.address, "status": one.status, "to": one.to or None,
+             "by": list(one.by)} for one in followed
+        ]})  # fmt: skip
+    elif work.output.format == "csv":
+        work.output.csv(fields, rows)
+    else:
+        show_followed(work.output, followed, survey.site.urls[0])
+    return 0
+
+
+for one in (overview, take, refuse, gone, add, follow):
+    command.add_command(one)

@@ -1,0 +1,165 @@
+"""How moves are shown."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.findings import Finding
+    from jovial_atlas.rounds.deciding.moves import NumberedMove, TableChange
+    from jovial_atlas.rounds.publishing.moves import Followed
+    from jovial_atlas.sitefile import SiteFile
+
+_FIELDS = (
+    "number", "from", "to", "status", "state", "sure", "why", "covers", "hits", "last_hit",
+)  # fmt: skip
+#: So many of a kind are shown unless all are asked for.
+_MOST_SINGLE, _MOST_GONE, _MOST_TAKEN = 12, 5, 10
+
+
+def short_old(address: str, url: str) -> str:
+    """An address as a path, where it is on the main host; the root of the site stays whole."""
+    if address.startswith((f"{url}/", f"{url}^")):
+        return address[len(url) :]
+    return address
+
+
+def as_json(moves: Sequence[NumberedMove], findings: Sequence[Finding], url: str) -> dict[str, Any]:
+    """Moves and what is wrong with them, as JSON has them."""
+    told = [dict(zip(_FIELDS, _row(one, url), strict=True)) for one in moves]
+    return {"moves": told, "problems": [asdict(one) for one in findings]}
+
+
+def csv_rows(
+    moves: Sequence[NumberedMove], url: str
+) -> tuple[tuple[str, ...], list[tuple[Any, ...]]]:
+    """Header and rows."""
+    return _FIELDS, [_row(one, url) for one in moves]
+
+
+def _row(one: NumberedMove, url: str) -> tuple[Any, ...]:
+    return (
+        one.number, short_old(one.old, url), short_old(one.to, url) or None, one.status or None,
+        one.state, one.sure, one.why, one.covers, one.hits, one.last_hit or None,
+    )  # fmt: skip
+
+
+def show_moves(
+    out: Output,
+    moves: Sequence[NumberedMove],
+    findings: Sequence[Finding],
+    url: str,
+    *,
+    show_all: bool,
+) -> None:
+    """All moves for a person: what is proposed, what stands in the table, what is wrong."""
+    from jovial_atlas.cli.findings import show_findings
+    from jovial_atlas.faults import plural
+
+    proposed = [one for one in moves if one.state == "proposed"]
+    table = [one for one in moves if one.state != "proposed"]
+    if proposed:
+        out.say("Proposed: these pages went, and nobody has decided where they lead.", style="bold")
+        _show_proposed(out, proposed, url, show_all=show_all)
+    if table:
+        _show_table(out, table, url, show_all=show_all)
+    if findings:
+        out.say()
+        show_findings(out, list(findings), [plural(len(table), "move")], show_all)
+    if not moves:
+        out.say("No page went since the first survey, and nothing was moved by hand.")
+    if proposed:
+        first = proposed[0].number
+        out.note(f"To take them: jovial-atlas moves take {first}, or take --sure 0.9; to leave one "
+                 f"as it is: moves refuse {first}. Nobody is sent on before.")  # fmt: skip
+
+
+def _show_proposed(
+    out: Output, proposed: Sequence[NumberedMove], url: str, *, show_all: bool
+) -> None:
+    from jovial_atlas.faults import plural
+
+    leading = [one for one in proposed if one.to]
+    shown = leading if show_all else leading[:_MOST_SINGLE]
+    for one in shown:
+        many = f"{plural(one.covers, 'page')}, " if one.some else ""
+        out.indented(f"{one.number:>3}.", f"{short_old(one.old, url)} → {short_old(one.to, url)}",
+                     style="cyan", text_style="bold")  # fmt: skip
+        out.indented("", f"{many}{one.sure:.0%} sure: {one.why}", indent=7)
+        if one.some:
+            some = ", ".join(short_old(old, url) for old in one.some)
+            out.indented("", some, indent=7, text_style="dim")
+    if len(shown) < len(leading):
+        out.indented("", f"… and {len(leading) - len(shown):,} more; --all shows them", indent=7)
+    gone = [one for one in proposed if not one.to]
+    if not gone:
+        return
+    out.say()
+    what = plural(len(gone), "page")
+    out.say(f"Gone, it seems: {what}. Where that is taken, servers answer 410.",
+            style="bold")  # fmt: skip
+    for one in gone if show_all else gone[:_MOST_GONE]:
+        hint = one.why.partition("; ")[2].replace(url, "")
+        told = f"{short_old(one.old, url)} ({hint})" if hint else short_old(one.old, url)
+        out.indented(f"{one.number:>3}.", told, style="cyan")
+    if not show_all and len(gone) > _MOST_GONE:
+        first, last = gone[_MOST_GONE].number, gone[-1].number
+        more = f"… and {len(gone) - _MOST_GONE:,} more ({first}-{last}); --all shows them"
+        out.indented("", more, indent=7)
+
+
+def _show_table(out: Output, table: Sequence[NumberedMove], url: str, *, show_all: bool) -> None:
+    from jovial_atlas.faults import plural
+
+    out.say()
+    refused = sum(one.state == "refused" for one in table)
+    also = f", {refused:,} of them refused" if refused else ""
+    out.say(f"In the table: {plural(len(table), 'row')}{also}.", style="bold")
+    shown = table if show_all else table[-_MOST_TAKEN:]
+    out.table(
+        [("No.", "right"), ("From", "fold"), ("To", "fold"), ("Status", "right"),
+         ("Asked", "right"), ("Last", "left")],
+        [
+            [one.number, short_old(one.old, url), short_old(one.to, url), one.status or "refused",
+             one.hits or None, one.last_hit[:10]]
+            for one in shown
+        ],
+    )  # fmt: skip
+    if len(shown) < len(table):
+        out.indented("", f"… and {len(table) - len(shown):,} before them; --all shows them")
+
+
+def show_change(out: Output, change: TableChange, site: SiteFile) -> None:
+    """What is done to the table of moves."""
+    from jovial_atlas.faults import plural
+
+    url = site.urls[0]
+    for one in change.added[:30]:
+        leads = "stays not found" if one.is_refused else "is gone (410)"
+        leads = f"→ {short_old(one.to, url)} ({one.status})" if one.to else leads
+        out.indented("+", f"{short_old(one.old, url)} {leads}", style="green")
+    if len(change.added) > 30:
+        out.indented("", f"… and {len(change.added) - 30:,} more")
+    for one in change.dropped[:30]:
+        where = short_old(one.to, url) or "nowhere"
+        out.indented("-", f"{short_old(one.old, url)} → {where}", style="red")
+    if change.dropped:
+        what = plural(len(change.dropped), "row")
+        out.say(f"{what} of the table would contradict, or lead back, and goes.")
+    if not change.added:
+        out.say("There is nothing to take.")
+
+
+def show_followed(out: Output, followed: Sequence[Followed], url: str) -> None:
+    """Where addresses lead."""
+    for one in followed:
+        answer = (
+            one.words if one.status is None else f"{one.status} {short_old(one.to, url)}".rstrip()
+        )
+        out.say(f"{short_old(one.address, url)} → {answer}", style="bold")
+        for row in one.by:
+            out.indented("by", row)

@@ -1,0 +1,202 @@
+"""Moves that are proposed, and what the owner makes of them: taken, refused, gone, written by
+hand."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+
+import polars as pl
+
+from jovial_atlas import addresses
+from jovial_atlas.errors import AtlasError
+from jovial_atlas.files import write_whole
+from jovial_atlas.moves.finding import KNOWN_AGAIN, FoundMove, found_moves, known_again
+from jovial_atlas.moves.move import GONE, REFUSED, Move
+from jovial_atlas.rounds.reading.departed import departed_pages, findable
+from jovial_atlas.rounds.state.last_survey import LastSurvey, stored_pages
+from jovial_atlas.rounds.state.names import PAGE_TABLE
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.move_table import move_table_text, new_address, old_address
+
+#: From whom moves are taken.
+SURVEY, BY_HAND = "survey", "hand"
+
+
+@dataclass(frozen=True, slots=True)
+class NumberedMove:
+    """A move as it is shown: its number, state (proposed, taken, refused), and what is known of
+    it. `sure` is 0 to 1, and 1 for what was decided."""
+
+    number: int
+    state: str
+    old: str
+    to: str
+    status: int
+    sure: float
+    why: str
+    covers: int = 1
+    some: tuple[str, ...] = ()
+    hits: int = 0
+    last_hit: str = ""
+
+
+def proposed_moves(survey: LastSurvey) -> list[FoundMove]:
+    """The moves that the survey found and that nobody has decided about: patterns, then single
+    ones, then pages of which nothing is left."""
+    gone = _undecided(departed_pages(survey.site), survey.site.moves)
+    if not gone.height:
+        return []
+    pages = stored_pages(survey.site.shared_state / PAGE_TABLE)
+    assert pages is not None  # there is a survey
+    here = pages.filter(findable()).select(known_again(pages.collect_schema()))
+    return found_moves(gone, here.collect(engine="streaming"))
+
+
+def _undecided(gone: pl.DataFrame, moves: Iterable[Move]) -> pl.DataFrame:
+    """The pages that went, without those that a row of the table is about."""
+    if not gone.height:
+        return gone.select(list(KNOWN_AGAIN))
+    decided = [move.old for move in moves if move.is_single]
+    left = gone.filter(~pl.col("loc").is_in(pl.Series(decided, dtype=pl.String).implode()))
+    for move in moves:
+        if not move.is_single:
+            inner = move.regex[1:]
+            under = pl.col("loc").str.contains(f"^{re.escape(move.origin)}{inner}")
+            left = left.filter(~under)
+    return left.select(list(KNOWN_AGAIN))
+
+
+def numbered_moves(survey: LastSurvey) -> list[NumberedMove]:
+    """All moves: those that are proposed first, then those of the table in its order."""
+    shown = [
+        NumberedMove(number, "proposed", one.old, one.to, 301 if one.to else GONE, one.sure,
+                     one.why, one.covers, one.some)
+        for number, one in enumerate(proposed_moves(survey), start=1)
+    ]  # fmt: skip
+    for number, move in enumerate(survey.site.moves, start=len(shown) + 1):
+        state = "refused" if move.is_refused else "taken"
+        shown.append(
+            NumberedMove(number, state, move.old, move.to, move.status, 1.0, move.reason,
+                         hits=move.hits, last_hit=move.last_hit)
+        )  # fmt: skip
+    return shown
+
+
+def chosen_moves(
+    proposed: Sequence[FoundMove], names: Sequence[str], sure: float | None, site: SiteFile
+) -> list[FoundMove]:
+    """The proposals that are meant by numbers, ranges of numbers or old addresses, or all that are
+    at least so sure; all, where neither is given. Raises AtlasError for what is none."""
+    chosen: list[FoundMove] = []
+    for name in names:
+        chosen += _named(proposed, name, site)
+    if not names:
+        chosen = [one for one in proposed if sure is None or one.sure >= sure]
+    elif sure is not None:
+        chosen = [one for one in chosen if one.sure >= sure]
+    return list(dict.fromkeys(chosen))
+
+
+def _named(proposed: Sequence[FoundMove], name: str, site: SiteFile) -> list[FoundMove]:
+    if match := re.fullmatch(r"(\d+)(?:-(\d+))?", name):
+        first, last = int(match[1]), int(match[2] or match[1])
+        if not 1 <= first <= last <= len(proposed):
+            there = f"1 to {len(proposed)}" if proposed else "none"
+            raise AtlasError(f"There is no proposed move {name}; their numbers are {there}.")
+        return list(proposed[first - 1 : last])
+    try:
+        old = "".join(old_address(name, site.urls))
+    except ValueError as error:
+        raise AtlasError(f"{name}: {error}.") from None
+    found = [one for one in proposed if one.old == old]
+    if not found:
+        raise AtlasError(
+            f"No move of {name} is proposed. `jovial-atlas moves` shows those that are; "
+            f"`jovial-atlas moves add {name} NEW` writes one by hand."
+        )
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class TableChange:
+    """What is done to the table of moves: rows that are added, and rows that are dropped since they
+    would lead back."""
+
+    added: list[Move]
+    dropped: list[Move]
+
+
+def as_moves(
+    found: Iterable[FoundMove], site: SiteFile, today: str, reason: str, *, refused: bool = False
+) -> list[Move]:
+    """Proposals as rows of the table."""
+    query = site.model.moves.query
+    moves = []
+    for one in found:
+        origin = addresses.origin(one.old)
+        status = REFUSED if refused else 301 if one.to else GONE
+        to = "" if refused else one.to
+        moves.append(
+            Move(
+                origin, one.old[len(origin) :], to, status, query, reason or one.why, today, SURVEY
+            )
+        )
+    return moves
+
+
+def change_of(site: SiteFile, added: Sequence[Move]) -> TableChange:
+    """What adding rows does to the table: a row about the same address goes, and so does one that
+    leads away from where a new one leads to."""
+    olds = {move.old for move in added}
+    targets = {move.to.partition("#")[0] for move in added if move.to}
+    dropped = []
+    for move in site.moves:
+        again = move.old in olds
+        back = move.is_single and move.old in targets
+        if not move.is_single and not again:
+            # `/b/**` → `/a/$1` is taken: from then on `/a/**` → `/b/$1` leads in a circle.
+            back = any(_is_back(move, other) for other in added if not other.is_single)
+        if again or back:
+            dropped.append(move)
+    return TableChange(list(added), dropped)
+
+
+def _is_back(move: Move, other: Move) -> bool:
+    """Whether two patterns lead to each other's beginnings."""
+    begin = [re.split(r"[*#{$]", one, maxsplit=1)[0] for one in (move.path, other.path)]
+    ends = [re.split(r"\$", one.to, maxsplit=1)[0] for one in (move, other)]
+    return ends == [other.origin + begin[1], move.origin + begin[0]]
+
+
+def write_change(site: SiteFile, change: TableChange) -> None:
+    """Write the table with a change. Raises AtlasError where the site file names no table, and
+    OutputError."""
+    kept = [move for move in site.moves if move not in change.dropped]
+    write_moves(site, [*kept, *change.added])
+
+
+def write_moves(site: SiteFile, moves: Sequence[Move]) -> None:
+    """Write the table of moves. Raises AtlasError where the site file names none, OutputError."""
+    if not site.model.moves.file:
+        raise AtlasError('[moves] names no table: set file = "moves.csv".')
+    text = move_table_text(moves, site.urls)
+    write_whole(site.folder / site.model.moves.file, text.encode(), durable=True)
+
+
+def move_by_hand(
+    site: SiteFile, old: str, to: str, status: int, query: str, reason: str, today: str
+) -> Move:
+    """A row from what somebody types. Raises AtlasError for what is no address."""
+    try:
+        origin, path = old_address(old, site.urls)
+    except ValueError as error:
+        raise AtlasError(f"{old!r}: {error}.") from None
+    move = Move(origin, path, "", status, query or site.model.moves.query, reason, today, BY_HAND)
+    if move.is_gone:
+        return move
+    try:
+        return replace(move, to=new_address(to, site.urls, move))
+    except ValueError as error:
+        raise AtlasError(f"{to!r}: {error}.") from None

@@ -1,0 +1,136 @@
+"""Configuration of servers: directives of pages that are no HTML, which only a header can carry,
+and moves; and what other servers may read of moves."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import polars as pl
+
+from jovial_atlas import addresses
+from jovial_atlas.faults import Fault
+from jovial_atlas.head.compose import directives_for, directives_of
+from jovial_atlas.moves.others import moved_pages, moves_as_csv, moves_as_json
+from jovial_atlas.moves.servers import (
+    apache_moves_folder,
+    apache_moves_server,
+    apache_tables,
+    nginx_moves_http,
+    nginx_moves_server,
+)
+from jovial_atlas.pages.page import Page, pages_of
+from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http, nginx_server
+from jovial_atlas.rounds.publishing.redirects import SiteRedirects
+from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rounds.state.names import SERVERS
+from jovial_atlas.rules import DIRECTIVES
+from jovial_atlas.sitefile import HtmlSource, SiteFile
+
+_NOTE = "# Written by Jovial Atlas; changes are lost at the next build."
+_HOW = {
+    "nginx-http.conf": (
+        "# Include this file inside http { }, before anything else that has a `map`, and",
+        "# nginx-server.conf inside server { }.",
+    ),
+    "nginx-server.conf": (
+        "# Include this file inside server { }, behind `root`. A location with an add_header of",
+        "# its own drops all that it would inherit: include the file there once more.",
+    ),
+    "apache-server.conf": (
+        "# Include this file inside a virtual host, behind DocumentRoot. Needs mod_headers and",
+        "# mod_rewrite.",
+    ),
+    "apache-folder.conf": (
+        "# For the .htaccess of the root folder, where AllowOverride has FileInfo. Needs",
+        "# mod_setenvif, mod_headers and mod_rewrite.",
+    ),
+}
+#: More moves than these make an .htaccess slow, which is read for every request.
+_MANY_IN_FOLDER = 1_000
+
+
+def server_files(
+    site: SiteFile, survey: LastSurvey, redirects: SiteRedirects
+) -> Iterator[tuple[str, bytes]]:
+    """Name and bytes of each file; none where there is nothing to tell a server."""
+    hops = redirects.hops
+    if "kind" not in survey.filled and not hops:
+        return
+    headers = _headers(site, survey)
+    folder = str((site.state / SERVERS).absolute())
+    named, _ = nginx_moves_http(hops)
+    files = {
+        "nginx-http.conf": [*named, *nginx_http(headers)],
+        "nginx-server.conf": [*nginx_server(headers), *nginx_moves_server(hops)],
+        "apache-server.conf": [*apache_server(headers), *apache_moves_server(hops, folder)],
+        "apache-folder.conf": [*apache_folder(headers), *apache_moves_folder(hops)],
+    }
+    for name, lines in files.items():
+        yield name, _text([_NOTE, *_HOW[name], *lines])
+    if hops:
+        yield from apache_tables(hops)
+        yield "moves.json", moves_as_json(hops)
+        yield "moves.csv", moves_as_csv(hops)
+
+
+def _text(lines: Sequence[str]) -> bytes:
+    return ("\n".join(lines) + "\n").encode("utf-8", "surrogateescape")
+
+
+def _headers(site: SiteFile, survey: LastSurvey) -> dict[str, dict[str, str]]:
+    """Crawler → path → directives, of documents; for a draft these are all of them."""
+    headers: dict[str, dict[str, str]] = {"": {}}
+    stage = site.model.site.stage
+    for page in _documents(survey):
+        path = addresses.path_and_query(page.loc).partition("?")[0]
+        for crawler, directives in (
+            ("", directives_of(page, stage)),
+            *directives_for(page, stage).items(),
+        ):
+            if directives:
+                headers.setdefault(crawler, {})[path] = directives
+    return headers
+
+
+def _documents(survey: LastSurvey) -> Iterator[Page]:
+    """Pages that are no HTML, with what is decided for them."""
+    if "kind" not in survey.filled or survey.constant.get("kind", "document") != "document":
+        return
+    decided = survey.decided_where(pl.col("kind") == "document")
+    names = ["loc", "directives", *DIRECTIVES, "crawlers"]
+    wanted = [name for name in names if name in decided.collect_schema()]
+    yield from pages_of(decided.select(wanted).collect(engine="streaming"))
+
+
+def small_pages(site: SiteFile, redirects: SiteRedirects) -> Iterator[tuple[str, bytes]]:
+    """Name and bytes of the small pages at old addresses, where the site file wants them."""
+    for one in _small(site, redirects):
+        if not isinstance(one, Fault):
+            yield one
+
+
+def _small(site: SiteFile, redirects: SiteRedirects) -> Iterator[tuple[str, bytes] | Fault]:
+    if site.model.moves.pages:
+        sources = [one for one in site.model.source if isinstance(one, HtmlSource)]
+        plain = any(one.addresses == "plain" for one in sources)
+        yield from moved_pages(redirects.hops, plain=plain)
+
+
+def unwritten(site: SiteFile, redirects: SiteRedirects) -> Iterator[Fault]:
+    """The moves that cannot be written in one of the ways that are wanted."""
+    host = site.model.site.url
+    faults = [*nginx_moves_http(redirects.hops)[1]]
+    faults += [one for one in _small(site, redirects) if isinstance(one, Fault)]
+    for fault in faults:
+        yield fault._replace(where=host + fault.where)
+
+
+def slow_in_folder(redirects: SiteRedirects) -> str:
+    """What to say where an .htaccess would be slow; else nothing."""
+    count = len(redirects.hops.single)
+    if count <= _MANY_IN_FOLDER:
+        return ""
+    return (
+        f"{count:,} moves: in a virtual host (apache-server.conf) they are looked up, in an "
+        ".htaccess (apache-folder.conf) each request goes through all of them."
+    )
