@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import sys
 from typing import TYPE_CHECKING
 
 import click
 
 from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, OverviewFirst, Work, atlas_command
+from jovial_atlas.cli.moves_from import import_, missing
 from jovial_atlas.cli.moves_shown import (
     as_json,
     csv_rows,
-    short_old,
-    show_change,
+    give_change,
     show_followed,
     show_moves,
 )
@@ -23,7 +22,6 @@ if TYPE_CHECKING:
     from jovial_atlas.moves.finding import FoundMove
     from jovial_atlas.moves.move import Move
     from jovial_atlas.rounds.state.last_survey import LastSurvey
-    from jovial_atlas.sitefile import SiteFile
 
 _STATUSES = ("301", "308", "302", "307")
 _yes = click.option("--yes", is_flag=True, help="Save without asking.")
@@ -84,7 +82,7 @@ def take(
     survey = _survey(work)
     found = _chosen(survey, which, sure)
     moves = _rows(work, survey, found, reason, status=int(status))
-    return _change(work, survey.site, moves, yes)
+    return give_change(work, survey.site, moves, yes, {})
 
 
 def _chosen(survey: LastSurvey, which: tuple[str, ...], sure: float | None) -> Sequence[FoundMove]:
@@ -107,31 +105,6 @@ def _rows(
     return [replace(one, status=status) if one.status == 301 else one for one in moves]
 
 
-def _change(work: Work, site: SiteFile, added: Sequence[Move], yes: bool) -> int:
-    """Show what is done to the table, and do it where that is wanted."""
-    from jovial_atlas.rounds.deciding.moves import change_of, write_change
-
-    out = work.output
-    change = change_of(site, added)
-    if out.is_table:
-        show_change(out, change, site)
-    if added and not yes and out.is_table and sys.stdin.isatty() and sys.stdout.isatty():
-        yes = click.confirm("Save this?", default=False)
-    saved = bool(yes and added)
-    if saved:
-        write_change(site, change)
-    if out.format == "json":
-        told = [{"from": short_old(one.old, site.urls[0]), "to": one.to or None,
-                 "status": one.status or None} for one in change.added]  # fmt: skip
-        dropped = [short_old(one.old, site.urls[0]) for one in change.dropped]
-        out.json({"moves": told, "dropped": dropped, "saved": saved})
-    elif added:
-        table = site.model.moves.file
-        out.say(f"Saved in {table}; `jovial-atlas build` writes it for servers." if saved
-                else "Nothing was saved; --yes saves it.", style="bold")  # fmt: skip
-    return 0
-
-
 @atlas_command(
     "refuse", state="edits", formats=FORMATS, epilog="Example: jovial-atlas moves refuse 4"
 )
@@ -144,7 +117,7 @@ def refuse(work: Work, which: tuple[str, ...], reason: str, yes: bool) -> int:
     survey = _survey(work)
     found = _chosen(survey, which, None)
     moves = _rows(work, survey, found, reason, refused=True)
-    return _change(work, survey.site, moves, yes)
+    return give_change(work, survey.site, moves, yes, {})
 
 
 @atlas_command(
@@ -163,7 +136,7 @@ def gone(work: Work, old: tuple[str, ...], reason: str, yes: bool) -> int:
 
     site, today = work.site(), dates.write(work.now())[:10]
     moves = [move_by_hand(site, one, "", GONE, "", reason, today) for one in old]
-    return _change(work, site, moves, yes)
+    return give_change(work, site, moves, yes, {})
 
 
 @atlas_command(
@@ -188,7 +161,7 @@ def add(
 
     site, today = work.site(), dates.write(work.now())[:10]
     move = move_by_hand(site, old, new, int(status), query or "", reason, today)
-    return _change(work, site, [move], yes)
+    return give_change(work, site, [move], yes, {})
 
 
 @atlas_command(
@@ -217,5 +190,5 @@ def follow(work: Work, old: tuple[str, ...]) -> int:
     return 0
 
 
-for one in (overview, take, refuse, gone, add, follow):
+for one in (overview, take, refuse, gone, add, follow, import_, missing):
     command.add_command(one)

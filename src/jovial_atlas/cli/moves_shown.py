@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+import sys
 from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
-if TYPE_CHECKING:
-    from collections.abc import Sequence
+import click
 
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from jovial_atlas.cli.common import Work
     from jovial_atlas.cli.output import Output
     from jovial_atlas.findings import Finding
+    from jovial_atlas.moves.move import Move
     from jovial_atlas.rounds.deciding.moves import NumberedMove, TableChange
     from jovial_atlas.rounds.publishing.moves import Followed
+    from jovial_atlas.rounds.telling.moves_missing import MissingRead
     from jovial_atlas.sitefile import SiteFile
 
 _FIELDS = (
@@ -133,6 +139,34 @@ def _show_table(out: Output, table: Sequence[NumberedMove], url: str, *, show_al
         out.indented("", f"… and {len(table) - len(shown):,} before them; --all shows them")
 
 
+def give_change(
+    work: Work, site: SiteFile, added: Sequence[Move], yes: bool, also: Mapping[str, Any]
+) -> int:
+    """Show what is done to the table of moves, and do it where that is wanted; in JSON with what
+    there is `also`."""
+    from jovial_atlas.rounds.deciding.moves import change_of, write_change
+
+    out = work.output
+    change = change_of(site, added)
+    if out.is_table:
+        show_change(out, change, site)
+    if added and not yes and out.is_table and sys.stdin.isatty() and sys.stdout.isatty():
+        yes = click.confirm("Save this?", default=False)
+    saved = bool(yes and added)
+    if saved:
+        write_change(site, change)
+    if out.format == "json":
+        told = [{"from": short_old(one.old, site.urls[0]), "to": one.to or None,
+                 "status": one.status or None} for one in change.added]  # fmt: skip
+        dropped = [short_old(one.old, site.urls[0]) for one in change.dropped]
+        out.json({"moves": told, "dropped": dropped, "saved": saved, **also})
+    elif added:
+        table = site.model.moves.file
+        out.say(f"Saved in {table}; `jovial-atlas build` writes it for servers." if saved
+                else "Nothing was saved; --yes saves it.", style="bold")  # fmt: skip
+    return 0
+
+
 def show_change(out: Output, change: TableChange, site: SiteFile) -> None:
     """What is done to the table of moves."""
     from jovial_atlas.faults import plural
@@ -163,3 +197,55 @@ def show_followed(out: Output, followed: Sequence[Followed], url: str) -> None:
         out.say(f"{short_old(one.address, url)} → {answer}", style="bold")
         for row in one.by:
             out.indented("by", row)
+
+
+#: Addresses that are shown unless all are asked for.
+_MOST_MISSING = 20
+
+
+def show_missing(out: Output, read: MissingRead, url: str, *, show_all: bool) -> None:
+    """What was asked for in vain."""
+    from jovial_atlas.faults import plural
+
+    shown = read.missing if show_all else read.missing[:_MOST_MISSING]
+    for one in shown:
+        leads = f" → {short_old(one.target, url)}" if one.target else ""
+        out.indented(f"{one.number:>3}.", f"{one.path}{leads}", style="cyan", text_style="bold")
+        sure = f"{one.sure:.0%} sure: {one.why}" if one.target else one.why
+        out.indented("", f"{one.people:,} by people, {one.crawlers:,} by crawlers, last on "
+                     f"{one.last[:10]}; {sure}", indent=7)  # fmt: skip
+        if one.referers:
+            out.indented("from", ", ".join(short_old(r, url) for r in one.referers), indent=7,
+                         text_style="dim")  # fmt: skip
+    if len(shown) < len(read.missing):
+        out.indented("", f"… and {len(read.missing) - len(shown):,} more; --all shows them")
+    if read.missing:
+        out.say()
+    count = plural(len(read.missing), "address", "addresses")
+    out.say(f"{count} asked for in vain, in {plural(read.lines, 'line')}.", style="bold")
+    _show_apart(out, read)
+    if leading := [one for one in read.missing if one.target]:
+        out.note(f"To take them: the same command with --take {leading[0].number}, or --take all "
+                 "--sure 0.9")  # fmt: skip
+
+
+def _show_apart(out: Output, read: MissingRead) -> None:
+    """What was set apart, and what the table was asked for."""
+    from jovial_atlas.faults import plural
+
+    if read.probes:
+        paths = plural(read.probes, "address", "addresses")
+        out.say(f"Set apart: {paths} that strangers try on every server "
+                f"({plural(read.probe_hits, 'request')}).")  # fmt: skip
+    if read.by_themselves:
+        names = plural(read.by_themselves, "name")
+        out.say(f"Set apart: {names} that browsers ask for by themselves, as /favicon.ico.")
+    if read.decided:
+        out.say(f"{plural(read.decided, 'address', 'addresses')} of the table are gone or refused.")
+    if read.unserved:
+        what = plural(read.unserved, "address", "addresses")
+        out.say(f"{what} with a move answered as not found: build, and give the server its files.")
+    if read.asked:
+        out.say(f"{plural(len(read.asked), 'row')} of the table asked for since the last count.")
+    if read.forgotten:
+        out.say(f"{plural(read.forgotten, 'request')} of too many addresses were not looked at.")

@@ -16,7 +16,7 @@ _COMBINED = re.compile(
     rb"(?P<lead>[^\[\n]*)"
     rb"\[(?P<day>\d\d/\w{3}/\d{4}):(?P<time>\d\d:\d\d:\d\d) (?P<zone>[+-]\d{4})\] "
     rb'"(?P<method>[A-Z]+) (?P<target>\S+)(?: HTTP/[\d.]+)?" (?P<status>\d{3}) \S+'
-    rb'(?: "(?:[^"\\]|\\.)*" "(?P<agent>(?:[^"\\]|\\.)*)")?'
+    rb'(?: "(?P<referer>(?:[^"\\]|\\.)*)" "(?P<agent>(?:[^"\\]|\\.)*)")?'
 )
 _MONTHS = {name: number for number, name in enumerate(
     (b"Jan", b"Feb", b"Mar", b"Apr", b"May", b"Jun", b"Jul", b"Aug", b"Sep", b"Oct", b"Nov",
@@ -30,12 +30,14 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
     "request": ("request",),
     "status": ("status", "status_code", "response", "code"),
     "agent": ("http_user_agent", "user_agent", "agent", "userAgent", "ua"),
+    "referer": ("http_referer", "referer", "referrer"),
 }
 
 
 @dataclass(frozen=True, slots=True)
 class Hit:
-    """One request: when (the product's form, UTC), from which address, what, and the answer."""
+    """One request: when (the product's form, UTC), from which address, what, the answer, and on
+    which page the visitor was before, where that is said."""
 
     at: str
     address: str
@@ -43,6 +45,7 @@ class Hit:
     target: str
     status: int
     agent: str
+    referer: str = ""
 
 
 def parse_line(line: bytes) -> Hit | None:
@@ -63,6 +66,7 @@ def parse_line(line: bytes) -> Hit | None:
         match["target"].decode("utf-8", "replace"),
         int(match["status"]),
         agent.decode("utf-8", "replace"),
+        (match["referer"] or b"").decode("utf-8", "replace"),
     )
 
 
@@ -128,7 +132,7 @@ def _json(line: bytes) -> Hit | None:
         return None
     return Hit(
         at, str(fields["address"] or ""), str(fields["method"] or "GET"), str(fields["target"]),
-        status, str(fields["agent"] or ""),
+        status, str(fields["agent"] or ""), str(fields["referer"] or ""),
     )  # fmt: skip
 
 

@@ -32,6 +32,7 @@ class _Evidence(NamedTuple):
 
 _EVIDENCE = (
     _Evidence("own_id", 0.9, "the same {}"),
+    _Evidence("bare", 0.9, "the same address but for its ending"),
     _Evidence("fingerprint", 0.9, "the same text"),
     _Evidence("text_digest", 0.8, "the same text under its heading"),
     _Evidence("title", 0.55, "the same title"),
@@ -130,6 +131,14 @@ def _left_of(like: tuple[str, float] | None) -> str:
     return f"nothing is surely the same; most like it is {like[0]} ({like[1]:.0%})"
 
 
+def _bare() -> pl.Expr:
+    """An address without its ending; null where it is the root or has a query."""
+    bare = pl.col("loc").str.replace(r"(?i)(?:/index)?\.(?:x?html?|php|aspx?|jsp)$", "")
+    bare = bare.str.strip_chars_end("/")
+    says = bare.str.contains(r"^https?://[^/]+/[^?]+$")
+    return pl.when(says).then(bare).alias("bare")
+
+
 def _slug() -> pl.Expr:
     """The last part of a path without its ending, where it says something."""
     path = pl.col("loc").str.replace(r"^https?://[^/]*", "").str.replace(r"\?.*$", "")
@@ -140,7 +149,7 @@ def _slug() -> pl.Expr:
 
 def _pairs(gone: pl.DataFrame, here: pl.DataFrame) -> pl.DataFrame:
     """Of each page that went the one that is most surely the same: `old, new, sure, why`."""
-    gone, here = gone.with_columns(_slug()), here.with_columns(_slug())
+    gone, here = (one.with_columns(_slug(), _bare()) for one in (gone, here))
     found = [_alike(gone, here, one) for one in _EVIDENCE]
     found.append(_named(gone, here))
     evidence = pl.concat(found)

@@ -2,8 +2,9 @@
 it means is certain. What is not certain is named with its line and why.
 
 nginx: `return`, `rewrite … permanent|redirect`, `location = /old`, `location ^~|~ /old` around a
-`return`, and `map $uri|$request_uri $name`. Apache: `Redirect`, `RedirectMatch`, `RedirectPermanent`,
-`RedirectTemp` (mod_alias) and `RewriteRule` with R or G and no condition (mod_rewrite).
+`return`, and `map $uri|$request_uri $name`. Apache: `Redirect`, `RedirectMatch`,
+`RedirectPermanent`, `RedirectTemp` (mod_alias) and `RewriteRule` with R or G and no condition
+(mod_rewrite). Tables: two columns, old and new, with or without a line of names.
 """
 
 from __future__ import annotations
@@ -14,6 +15,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from jovial_atlas import delimited
 from jovial_atlas.addresses import escape
 
 #: How a server's words for a status are numbered.
@@ -46,6 +48,49 @@ class ReadMoves:
 
     moves: list[ReadMove] = field(default_factory=list)
     unread: list[UnreadLine] = field(default_factory=list)
+
+
+#: Names of columns, as exports of other systems have them.
+_COLUMNS = {
+    "from": ("from", "old", "old url", "old address", "old path", "source", "source url",
+             "redirect from", "alt", "von", "ancienne"),
+    "to": ("to", "new", "new url", "new address", "new path", "target", "target url",
+           "destination", "destination url", "redirect to", "neu", "nach", "nouvelle"),
+    "status": ("status", "code", "status code", "http code", "http status", "redirect type"),
+    "query": ("query",),
+    "reason": ("reason", "note", "comment"),
+}  # fmt: skip
+
+
+def read_table(text: str) -> ReadMoves:
+    """The moves of a table, whose first line may name its columns."""
+    read = ReadMoves()
+    order: list[str] = []
+    for number, cells, wrong in delimited.rows(text):
+        if wrong:
+            read.unread.append(UnreadLine(number, "", f"it cannot be read ({wrong})"))
+            continue
+        cells = [cell.strip() for cell in cells]
+        if not order:
+            named = [_column(cell) for cell in cells]
+            order = named if "from" in named else ["from", "to", "status"]
+            if "from" in named:
+                continue
+        row = dict(zip(order, cells, strict=False))
+        old, to, status = row.get("from", ""), row.get("to", ""), row.get("status", "")
+        if not old or old.startswith("#"):
+            continue
+        digits = re.search(r"\b(30[1278]|410)\b", status)
+        read.moves.append(
+            ReadMove(old, to, digits[1] if digits else status,
+                     row.get("query", ""), number)
+        )  # fmt: skip
+    return read
+
+
+def _column(cell: str) -> str:
+    name = re.sub(r"[\s_-]+", " ", cell).strip().lower()
+    return next((ours for ours, theirs in _COLUMNS.items() if name in theirs), "")
 
 
 def kind_of_configuration(text: str) -> str:

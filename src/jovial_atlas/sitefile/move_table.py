@@ -11,8 +11,8 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Iterable, Sequence
-from functools import lru_cache
+from collections.abc import Iterable, Mapping, Sequence
+from functools import lru_cache, partial
 from pathlib import Path
 
 from jovial_atlas import addresses, dates
@@ -63,12 +63,14 @@ def move_rows(
 ) -> tuple[list[Move], list[Problem]]:
     """The rows in the text of a table of moves, and what is wrong with others. Raises SiteFileError
     where its columns are."""
-    return rows_and_problems(
-        text, path, MOVE_COLUMNS, lambda row, line: _row(row, line, urls, query), key="from"
-    )
+    read = partial(move_of_cells, urls=urls, query=query)
+    return rows_and_problems(text, path, MOVE_COLUMNS, read, key="from")
 
 
-def _row(row: dict[str, str], line: int, urls: Sequence[str], query: str) -> Move | Problem:
+def move_of_cells(
+    row: Mapping[str, str], line: int, urls: Sequence[str], query: str
+) -> Move | Problem:
+    """A row of the table from its cells, or what is wrong with it."""
     cells = {name: from_cell(value.strip()) for name, value in row.items()}
     try:
         origin, path = old_address(cells.get("from", ""), urls)

@@ -6,6 +6,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import polars as pl
 
@@ -99,13 +100,25 @@ def chosen_moves(
     return list(dict.fromkeys(chosen))
 
 
+Numbered = TypeVar("Numbered")
+
+
+def chosen_numbers(shown: Sequence[Numbered], names: Iterable[str]) -> list[Numbered]:
+    """Those of a numbered list that numbers, or ranges of numbers, name. Raises AtlasError."""
+    chosen: list[Numbered] = []
+    for name in names:
+        match = re.fullmatch(r"(\d+)(?:-(\d+))?", name)
+        first, last = (int(match[1]), int(match[2] or match[1])) if match else (0, 0)
+        if not 1 <= first <= last <= len(shown):
+            there = f"1 to {len(shown)}" if shown else "none"
+            raise AtlasError(f"There is no number {name} among these; the numbers are {there}.")
+        chosen += shown[first - 1 : last]
+    return chosen
+
+
 def _named(proposed: Sequence[FoundMove], name: str, site: SiteFile) -> list[FoundMove]:
-    if match := re.fullmatch(r"(\d+)(?:-(\d+))?", name):
-        first, last = int(match[1]), int(match[2] or match[1])
-        if not 1 <= first <= last <= len(proposed):
-            there = f"1 to {len(proposed)}" if proposed else "none"
-            raise AtlasError(f"There is no proposed move {name}; their numbers are {there}.")
-        return list(proposed[first - 1 : last])
+    if re.fullmatch(r"\d+(-\d+)?", name):
+        return chosen_numbers(proposed, [name])
     try:
         old = "".join(old_address(name, site.urls))
     except ValueError as error:

@@ -3,6 +3,7 @@ known again at another address."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 
 import polars as pl
@@ -11,7 +12,7 @@ from jovial_atlas import dates
 from jovial_atlas.errors import OutputError
 from jovial_atlas.moves.finding import KNOWN_AGAIN, known_again
 from jovial_atlas.pages import snapshot
-from jovial_atlas.rounds.state.names import DEPARTED
+from jovial_atlas.rounds.state.names import DEPARTED, PAGE_TABLE
 from jovial_atlas.rules.own import page_says
 from jovial_atlas.sitefile import SiteFile
 
@@ -76,3 +77,21 @@ def departed_pages(site: SiteFile) -> pl.DataFrame:
         for name, kind in kept.items()
     ]
     return table.select(columns).filter("findable").drop("findable").collect()
+
+
+def remember_departed(site: SiteFile, locs: Sequence[str], now: datetime) -> int:
+    """Remember addresses of which nothing else is known as pages that went, where there is no page.
+    Gives how many they are. Raises OutputError."""
+    pages = snapshot.scan(site.state / PAGE_TABLE)
+    fresh = pl.DataFrame({"loc": pl.Series(list(dict.fromkeys(locs)), dtype=pl.String)})
+    if pages is not None:
+        fresh = fresh.join(pages.select("loc").collect(), on="loc", how="anti")
+    had = departed_before(site)
+    before = had.collect() if had is not None else pl.DataFrame(schema={"loc": pl.String})
+    new = fresh.join(before, on="loc", how="anti")
+    if new.height:
+        went = new.with_columns(went=pl.lit(dates.write(now)), findable=pl.lit(True))
+        whole = pl.concat([before, went], how="diagonal_relaxed")
+        whole = whole.with_columns(pl.col("findable").fill_null(False))
+        snapshot.save(whole, site.state / DEPARTED)
+    return fresh.height

@@ -6,12 +6,13 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 
-from jovial_atlas import dates
+from jovial_atlas import addresses, dates
 from jovial_atlas.engines.channels import channel_name
 from jovial_atlas.engines.due import due
 from jovial_atlas.engines.published import PAGES, Published, channel_for
 from jovial_atlas.faults import plural
 from jovial_atlas.ledger import Ledger, PageReport
+from jovial_atlas.moves.resolving import MoveMap
 from jovial_atlas.rounds.state.names import ROBOTS
 from jovial_atlas.rounds.telling.coverage import COMPANIONS, SectionState
 from jovial_atlas.rounds.telling.engine_state import SitemapState, Standing
@@ -70,6 +71,7 @@ def next_steps(
         *_lost(engine, standing),
         *_silences(engine, standing.sitemaps, now),
         *_by_logs(engine, site, public, ledger),
+        *_not_found(site, engine, public, ledger),
         *_left_out(engine, ledger.reasons(engine.name), standing),
         *_to_announce(engine, public, ledger),
         *_ownership(site, engine),
@@ -231,6 +233,34 @@ def _left_out(engine: Engine, reasons: Mapping[str, int], standing: Standing) ->
 
 def _shown(one: PageReport) -> str:
     return f"{one.loc} ({one.reason or 'no reason given'})"
+
+
+#: Words of engines for a page that is not there.
+_NOT_FOUND = ("not found", "404", "410", "gone")
+
+
+def _not_found(
+    site: SiteFile, engine: Engine, public: Published, ledger: Ledger
+) -> Iterator[str]:
+    """Addresses that the engine did not find, that are no page now, and that nobody led on."""
+    by = MoveMap(site.moves)
+    refused = {move.old for move in site.moves if move.is_refused}
+    lost = [
+        loc
+        for loc, said in ledger.pages(engine.name).items()
+        if any(word in said.reason.casefold() for word in _NOT_FOUND)
+        and loc not in public.pages
+        and loc not in refused
+        and by.first(loc) is None
+    ]
+    if lost:
+        some = ", ".join(addresses.path_and_query(loc) for loc in sorted(lost)[:3])
+        more = f" and {len(lost) - 3:,} more" if len(lost) > 3 else ""
+        what = plural(len(lost), "address that has", "addresses that have")
+        yield (
+            f"{engine.name} did not find {what} no move: {some}{more}. `jovial-atlas moves` "
+            "proposes where they could lead; `moves gone` says that one is gone on purpose."
+        )
 
 
 def _to_announce(engine: Engine, public: Published, ledger: Ledger) -> Iterator[str]:

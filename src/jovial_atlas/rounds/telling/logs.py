@@ -91,7 +91,7 @@ def read_logs(
         )
     with ExitStack() as stack:
         junk: list[str] = []
-        streams = (stack.enter_context(_opened(one, junk)) for one in files)
+        streams = (stack.enter_context(opened_log(one, junk)) for one in files)
         counted = count(streams, sorted(by_token))
     public = PublishedSite(site)
     listed = {addresses.path_and_query(loc): loc for loc in public.marks}
@@ -117,8 +117,9 @@ def read_logs(
 
 
 @contextmanager
-def _opened(path: Path, junk: list[str] | None = None) -> Iterator[BinaryIO]:
-    """A log file, unpacked where its content says that it is packed."""
+def opened_log(path: Path, junk: list[str] | None = None) -> Iterator[BinaryIO]:
+    """A log file, unpacked where its content says that it is packed; `-` is standard input. `junk`
+    gets the name of one behind whose end something else stands. Raises AtlasError."""
     if str(path) == "-":
         import sys
 
@@ -135,7 +136,7 @@ def _opened(path: Path, junk: list[str] | None = None) -> Iterator[BinaryIO]:
 
 def _again(files: Sequence[Path], token: str, skip: frozenset[str]) -> Tally:
     with ExitStack() as stack:
-        streams = (stack.enter_context(_opened(one)) for one in files)
+        streams = (stack.enter_context(opened_log(one)) for one in files)
         return count(streams, [token], skip=skip).crawlers[token]
 
 
