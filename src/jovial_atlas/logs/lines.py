@@ -58,7 +58,7 @@ def parse_line(line: bytes) -> Hit | None:
     at = _moment(match["day"], match["time"], match["zone"])
     if at is None:
         return None
-    agent = match["agent"] or b""
+    agent, referer = match["agent"] or b"", match["referer"] or b""
     return Hit(
         at,
         _address(match["lead"].split()),
@@ -66,7 +66,7 @@ def parse_line(line: bytes) -> Hit | None:
         match["target"].decode("utf-8", "replace"),
         int(match["status"]),
         agent.decode("utf-8", "replace"),
-        (match["referer"] or b"").decode("utf-8", "replace"),
+        "" if referer == b"-" else referer.decode("utf-8", "replace"),
     )
 
 

@@ -140,8 +140,9 @@ def asked_path(target: str) -> str:
     return f"{path}?{'&'.join(kept)}" if kept else path
 
 
-#: A visitor only probes who asked for so many addresses in vain, such a part of them probes.
-_MANY, _PART = 5, 0.3
+#: A visitor only probes who tried so many addresses of other systems, such a part of all that was
+#: asked for in vain; or asked for nothing else.
+_TRIED, _PART = 2, 0.3
 
 
 def strangers(counted: MissedCount) -> set[int]:
@@ -149,5 +150,5 @@ def strangers(counted: MissedCount) -> set[int]:
     return {
         visitor
         for visitor, asked in counted.visitors.items()
-        if asked[True] >= _PART * asked.total() and (asked.total() >= _MANY or not asked[False])
+        if not asked[False] or (asked[True] >= _TRIED and asked[True] >= _PART * asked.total())
     }

@@ -113,6 +113,14 @@ def references_in(to: str) -> set[int]:
     return {int(one) for one in _REFERENCE.findall(to)}
 
 
+def whole_expression(move: Move) -> str:
+    """A pattern as a regular expression over whole addresses."""
+    inner = move.regex[1:]
+    if not move.asks_query and inner.endswith("$") and not inner.endswith(r"\$"):
+        inner = inner[:-1] + r"(?:\?.*)?$"
+    return f"^{re.escape(move.origin)}{inner}"
+
+
 def wildcards(pattern: str) -> list[str]:
     """What stands for several texts in a pattern, in order."""
     return _WILD.findall(pattern)

@@ -21,6 +21,11 @@ class Changes:
     shown: dict[str, list[str]] = field(default_factory=dict)
     renamed: list[tuple[str, str]] = field(default_factory=list)
 
+    @property
+    def moves(self) -> bool:
+        """Whether any address came or went."""
+        return bool(self.added or self.removed)
+
 
 def describe(changes: Changes) -> str:
     """`3 pages added, 1 changed, 0 removed`."""

@@ -14,7 +14,8 @@ from jovial_atlas import addresses
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_whole
 from jovial_atlas.moves.finding import KNOWN_AGAIN, FoundMove, found_moves, known_again
-from jovial_atlas.moves.move import GONE, REFUSED, Move
+from jovial_atlas.moves.move import GONE, REFUSED, Move, whole_expression
+from jovial_atlas.moves.resolving import MoveMap
 from jovial_atlas.rounds.reading.departed import departed_pages, findable
 from jovial_atlas.rounds.state.last_survey import LastSurvey, stored_pages
 from jovial_atlas.rounds.state.names import PAGE_TABLE
@@ -46,27 +47,46 @@ class NumberedMove:
 def proposed_moves(survey: LastSurvey) -> list[FoundMove]:
     """The moves that the survey found and that nobody has decided about: patterns, then single
     ones, then pages of which nothing is left."""
-    gone = _undecided(departed_pages(survey.site), survey.site.moves)
+    gone = departed_pages(survey.site)
+    pages = stored_pages(survey.site.shared_state / PAGE_TABLE)
+    if not gone.height or pages is None:
+        return []
+    gone = _undecided(gone, survey.site, pages)
     if not gone.height:
         return []
-    pages = stored_pages(survey.site.shared_state / PAGE_TABLE)
-    assert pages is not None  # there is a survey
     here = pages.filter(findable()).select(known_again(pages.collect_schema()))
     return found_moves(gone, here.collect(engine="streaming"))
 
 
-def _undecided(gone: pl.DataFrame, moves: Iterable[Move]) -> pl.DataFrame:
-    """The pages that went, without those that a row of the table is about."""
-    if not gone.height:
-        return gone.select(list(KNOWN_AGAIN))
-    decided = [move.old for move in moves if move.is_single]
-    left = gone.filter(~pl.col("loc").is_in(pl.Series(decided, dtype=pl.String).implode()))
-    for move in moves:
-        if not move.is_single:
-            inner = move.regex[1:]
-            under = pl.col("loc").str.contains(f"^{re.escape(move.origin)}{inner}")
-            left = left.filter(~under)
+def _undecided(gone: pl.DataFrame, site: SiteFile, pages: pl.LazyFrame) -> pl.DataFrame:
+    """The pages that went, without those that a row of the table is about. A pattern that leads to
+    where there is nothing is not about a page that went after it was taken."""
+    single = [move.old for move in site.moves if move.is_single]
+    left = gone.filter(~pl.col("loc").is_in(pl.Series(single, dtype=pl.String).implode()))
+    several = [move for move in site.moves if not move.is_single]
+    if several and left.height:
+        under = "|".join(f"(?:{whole_expression(move)})" for move in several)
+        asked = left.filter(pl.col("loc").str.contains(under))["loc"]
+        decided = _decided_by_patterns(asked, site, pages)
+        left = left.filter(~pl.col("loc").is_in(pl.Series(decided, dtype=pl.String).implode()))
     return left.select(list(KNOWN_AGAIN))
+
+
+def _decided_by_patterns(asked: pl.Series, site: SiteFile, pages: pl.LazyFrame) -> list[str]:
+    """Of some addresses those that patterns refuse, or lead to a page that is there, to one that is
+    gone on purpose, or off the site."""
+    refusing = [move for move in site.moves if move.is_refused and not move.is_single]
+    expressions = [re.compile(whole_expression(move)) for move in refusing]
+    there = set(pages.filter(findable()).select("loc").collect(engine="streaming")["loc"])
+    by = MoveMap(site.moves, there.__contains__)
+    decided = []
+    for loc in asked:
+        end = by.end(loc)
+        to = end.to.partition("#")[0].partition("?")[0] if end else ""
+        leads = end and not end.loops and (to in there or addresses.origin(to) not in site.urls)
+        if (end and not end.to) or (to and leads) or any(one.search(loc) for one in expressions):
+            decided.append(loc)
+    return decided
 
 
 def numbered_moves(survey: LastSurvey) -> list[NumberedMove]:
@@ -100,12 +120,12 @@ def chosen_moves(
     return list(dict.fromkeys(chosen))
 
 
-Numbered = TypeVar("Numbered")
+ListedT = TypeVar("ListedT")
 
 
-def chosen_numbers(shown: Sequence[Numbered], names: Iterable[str]) -> list[Numbered]:
+def chosen_numbers(shown: Sequence[ListedT], names: Iterable[str]) -> list[ListedT]:
     """Those of a numbered list that numbers, or ranges of numbers, name. Raises AtlasError."""
-    chosen: list[Numbered] = []
+    chosen: list[ListedT] = []
     for name in names:
         match = re.fullmatch(r"(\d+)(?:-(\d+))?", name)
         first, last = (int(match[1]), int(match[2] or match[1])) if match else (0, 0)

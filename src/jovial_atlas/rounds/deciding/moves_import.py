@@ -29,8 +29,6 @@ from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.move_table import move_of_cells
 from jovial_atlas.sitemaps.read import read_sitemap
 
-#: What a file may be read as.
-FORMS = ("nginx", "apache", "table", "sitemap")
 _LARGEST = 500_000_000
 
 
@@ -48,7 +46,7 @@ class ImportedMoves:
 def import_moves(
     site: SiteFile, files: Iterable[Path], form: str | None, now: datetime
 ) -> ImportedMoves:
-    """Read what files say of moves, as a form of `FORMS` or as what they turn out to be. Raises
+    """Read what files say of moves, as nginx, apache, table or sitemap, or as what they turn out to be. Raises
     AtlasError for a file that cannot be read, or is none of these."""
     imported = ImportedMoves()
     have = {(move.old, move.to, move.status) for move in site.moves}

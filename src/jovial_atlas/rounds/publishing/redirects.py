@@ -3,7 +3,6 @@ out for all at once, so that every old address leads to its end in one hop."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
@@ -12,7 +11,7 @@ import polars as pl
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault
 from jovial_atlas.moves.hops import Hops, circling, hops_of, in_other_case
-from jovial_atlas.moves.move import Move
+from jovial_atlas.moves.move import Move, whole_expression
 from jovial_atlas.moves.resolving import MoveMap
 from jovial_atlas.rounds.reading.departed import departed_pages
 from jovial_atlas.rounds.state.last_survey import LastSurvey, stored_pages
@@ -77,14 +76,6 @@ def pages_at(survey: LastSurvey, moves: list[Move]) -> dict[str, list[str]]:
             if (some := locs.filter(locs.str.contains(whole_expression(move)))).len():
                 found[move.old] = some.to_list()
     return found
-
-
-def whole_expression(move: Move) -> str:
-    """A pattern as a regular expression over whole addresses."""
-    inner = move.regex[1:]
-    if not move.asks_query and inner.endswith("$"):
-        inner = inner[:-1] + r"(?:\?.*)?$"
-    return f"^{re.escape(move.origin)}{inner}"
 
 
 def _answers() -> pl.Expr:

@@ -82,8 +82,7 @@ def run_survey(
             causes = [*map(str, broken), *_empty(site, after, broken)]
             _refuse_loss(site, now, before, record, decided, causes)
         lasting = _is_lasting(after, site, now, filled)
-        moved = changes.removed or changes.added
-        departed = departed_now(site, before, after, now) if moved else None
+        departed = departed_now(site, before, after, now) if changes.moves else None
         hidden = "" if site.model.host else _said_first(site, rows, after)
         survey = Survey(
             dates.write(now), sum(section.pages for section in sections), sections, changes,
