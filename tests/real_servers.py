@@ -54,7 +54,8 @@ def nginx(folder, public, http="", server=""):
     port, conf = free_port(), folder / "nginx.conf"
     conf.write_text(
         _NGINX.format(
-            folder=folder, port=port, public=public, http=http, server=server,
+            folder=folder, port=port, public=public, http=http.replace("@PORT@", str(port)),
+            server=server,
             temporary=" ".join(f"{kind}_temp_path {folder}/tmp-{kind};" for kind in kinds),
             user="user root;" if os.geteuid() == 0 else "",
         )

@@ -4,10 +4,10 @@ import pytest
 
 from jovial_atlas.moves.importing import (
     kind_of_configuration,
-    read_apache,
-    read_nginx,
     read_table,
 )
+from jovial_atlas.moves.reading_apache import read_apache
+from jovial_atlas.moves.reading_nginx import read_nginx
 
 APACHE = [
     ("Redirect 301 /old /new", ["/old /new 301", "/old/** /new/$1 301"]),

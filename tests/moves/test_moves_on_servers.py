@@ -7,16 +7,11 @@ from pathlib import Path
 
 import pytest
 
+from jovial_atlas.moves.apache import apache_moves_folder, apache_moves_server, apache_tables
 from jovial_atlas.moves.hops import hops_of, in_other_case
 from jovial_atlas.moves.move import Move
+from jovial_atlas.moves.nginx import nginx_moves_http, nginx_moves_server
 from jovial_atlas.moves.resolving import MoveMap
-from jovial_atlas.moves.servers import (
-    apache_moves_folder,
-    apache_moves_server,
-    apache_tables,
-    nginx_moves_http,
-    nginx_moves_server,
-)
 from jovial_atlas.sitefile.move_table import move_rows
 from tests.real_servers import apache, nginx
 

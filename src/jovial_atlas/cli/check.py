@@ -6,11 +6,11 @@ import math
 from collections.abc import Sequence
 from dataclasses import asdict
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command, bundled
 from jovial_atlas.cli.findings import SEVERITIES, FindingsShown, fail_on_option, give_findings
 
 if TYPE_CHECKING:
@@ -55,6 +55,11 @@ if TYPE_CHECKING:
 @click.option(
     "--resume", is_flag=True, help="With --live: take up a run of the last 24 hours that broke off."
 )
+@click.option(
+    "--variants",
+    is_flag=True,
+    help="With --live: ask for other spellings of addresses too; each must lead on in one hop.",
+)
 @click.option("--only", "codes", multiple=True, metavar="CODE",
               help="Only findings of this code; may be given more than once.")  # fmt: skip
 @click.option("--all", "show_all", is_flag=True, help="Show every place, not the first few.")
@@ -63,16 +68,14 @@ if TYPE_CHECKING:
     "--timeout", type=click.FloatRange(0.1, 600), default=10.0, show_default=True,
     help="Seconds to wait for a server.",
 )  # fmt: skip
+@bundled("asked", ("server", "sample", "per_second", "resume", "variants"))
 def command(
     work: Work,
     targets: tuple[str, ...],
     served_as: str | None,
     fail_on: str,
     live: bool,
-    server: str | None,
-    sample: int | None,
-    per_second: float,
-    resume: bool,
+    asked: dict[str, Any],
     codes: tuple[str, ...],
     show_all: bool,
     brief: bool,
@@ -88,12 +91,15 @@ def command(
         raise click.UsageError("--as says where one TARGET is served; give exactly one.")
     if brief and show_all:
         raise click.UsageError("--brief shows no places, --all shows every one; give one of them.")
-    origin = _origin(server, live=live or not (server or sample or resume))
+    server, sample, resume = asked["server"], asked["sample"], asked["resume"]
+    wants = server or sample or resume or asked["variants"]
+    origin = _origin(server, live=live or not wants)
     _known_codes(codes)
     out = work.output
     doing = "asking the server" if live else "checking"
     with new_client(timeout) as client, out.progress(doing) as progress:
-        how = Live(client, origin, sample, resume, per_second, progress=progress)
+        pace, variants = asked["per_second"], asked["variants"]
+        how = Live(client, origin, sample, resume, pace, progress=progress, variants=variants)
         checked = _checked(work, targets, served_as, how if live else None, client)
     findings = [one for one in checked.findings if not codes or one.code in codes]
     findings.sort(key=lambda finding: SEVERITIES.index(finding.severity))
@@ -129,7 +135,7 @@ def _checked(
 def _origin(server: str | None, *, live: bool) -> str | None:
     """The server that is asked in place of the site's own, None for that one."""
     if not live:
-        raise click.UsageError("--server, --sample and --resume belong to --live.")
+        raise click.UsageError("--server, --sample, --resume and --variants belong to --live.")
     if server and not server.startswith(("http://", "https://")):
         raise click.UsageError("--server is the beginning of an address: http://127.0.0.1:8800")
     return server.rstrip("/") if server else None

@@ -93,9 +93,7 @@ def _hiding(hidden: Iterable[tuple[Move, Sequence[str]]]) -> Iterator[Fault]:
         yield Fault("move-hides-page", move.old, what)
 
 
-def _loops(
-    moves: Sequence[Move], by: MoveMap, circles: Collection[str]
-) -> Iterator[Fault]:
+def _loops(moves: Sequence[Move], by: MoveMap, circles: Collection[str]) -> Iterator[Fault]:
     for move in moves:
         if not move.is_single or move.is_gone or by.single.get(move.old) is not move:
             continue
@@ -139,7 +137,7 @@ def _swallowed(moves: Sequence[Move]) -> Iterator[Fault]:
     for move in moves:
         if move.is_single:
             continue
-        taken = next((one for regex, one in earlier if _takes_all(regex, one, move)), None)
+        taken = next((one for regex, one in earlier if takes_all(regex, one, move)), None)
         if taken is not None:
             yield Fault(
                 "move-swallowed", move.old,
@@ -148,7 +146,8 @@ def _swallowed(moves: Sequence[Move]) -> Iterator[Fault]:
         earlier.append((re.compile(move.regex), move))
 
 
-def _takes_all(regex: re.Pattern[str], other: Move, move: Move) -> bool:
+def takes_all(regex: re.Pattern[str], other: Move, move: Move) -> bool:
+    """Whether a pattern (`other`, with its `regex`) takes all addresses of another one."""
     if other.origin != move.origin:
         return False
     if move.is_expression or other.is_expression:

@@ -13,6 +13,7 @@ import polars as pl
 from jovial_atlas import addresses
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_whole
+from jovial_atlas.moves.checking import takes_all
 from jovial_atlas.moves.finding import KNOWN_AGAIN, FoundMove, found_moves, known_again
 from jovial_atlas.moves.move import GONE, REFUSED, Move, whole_expression
 from jovial_atlas.moves.resolving import MoveMap
@@ -206,8 +207,21 @@ def _is_back(move: Move, other: Move) -> bool:
 def write_change(site: SiteFile, change: TableChange) -> None:
     """Write the table with a change. Raises AtlasError where the site file names no table, and
     OutputError."""
-    kept = [move for move in site.moves if move not in change.dropped]
-    write_moves(site, [*kept, *change.added])
+    dropped = {id(move) for move in change.dropped}
+    table = [move for move in site.moves if id(move) not in dropped]
+    for move in change.added:
+        table.insert(_place_of(move, table), move)
+    write_moves(site, table)
+
+
+def _place_of(move: Move, table: Sequence[Move]) -> int:
+    """Where a row belongs: behind all others, but before a wider pattern, which would be asked
+    first."""
+    if not move.is_single:
+        for place, other in enumerate(table):
+            if not other.is_single and takes_all(re.compile(other.regex), other, move):
+                return place
+    return len(table)
 
 
 def write_moves(site: SiteFile, moves: Sequence[Move]) -> None:

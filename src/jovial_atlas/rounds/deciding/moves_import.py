@@ -19,11 +19,11 @@ from jovial_atlas.moves.importing import (
     ReadMoves,
     UnreadLine,
     kind_of_configuration,
-    read_apache,
-    read_nginx,
     read_table,
 )
 from jovial_atlas.moves.move import Move
+from jovial_atlas.moves.reading_apache import read_apache
+from jovial_atlas.moves.reading_nginx import read_nginx
 from jovial_atlas.rounds.reading.departed import remember_departed
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.move_table import move_of_cells
@@ -46,8 +46,8 @@ class ImportedMoves:
 def import_moves(
     site: SiteFile, files: Iterable[Path], form: str | None, now: datetime
 ) -> ImportedMoves:
-    """Read what files say of moves, as nginx, apache, table or sitemap, or as what they turn out to be. Raises
-    AtlasError for a file that cannot be read, or is none of these."""
+    """Read what files say of moves, as nginx, apache, table or sitemap, or as what they turn out to
+    be. Raises AtlasError for a file that cannot be read, or is none of these."""
     imported = ImportedMoves()
     have = {(move.old, move.to, move.status) for move in site.moves}
     for path in files:

@@ -18,7 +18,14 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.findings import Finding, findings_of
 from jovial_atlas.robots import RobotsFile
-from jovial_atlas.rounds.proving.live import Live, ask, other_hosts, ownership, served_robots
+from jovial_atlas.rounds.proving.live import (
+    Live,
+    ask,
+    other_hosts,
+    ownership,
+    served_robots,
+    spelled_otherwise,
+)
 from jovial_atlas.rounds.proving.site_checks import CheckedHost, host_faults
 from jovial_atlas.rounds.proving.targets import read_target, relative, robots_on_disk
 from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
@@ -99,6 +106,7 @@ def _ask_host(built: _BuiltHost, live: Live, now: datetime) -> tuple[list[Fault]
     faults += served_robots(live, site, built.robots, locs.to_list())
     faults += ownership(live, site)
     faults += other_hosts(live, site, now)
+    faults += spelled_otherwise(live, site, built.read.rows["loc"].to_list())
     return faults, seen
 
 

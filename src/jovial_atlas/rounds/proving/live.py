@@ -21,6 +21,7 @@ from jovial_atlas.checks.live import (
     sampled,
 )
 from jovial_atlas.checks.sets import SitemapSet
+from jovial_atlas.checks.variants import check_variants, variants_of
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.robots import Matcher, RobotsFile, parse_robots
@@ -39,7 +40,8 @@ _PAGE_BYTES = 2_000_000
 @dataclass(frozen=True, slots=True)
 class Live:
     """How a check asks a server for what is listed: through `client`, at `origin` where that is
-    not yet the site's own, `sample` addresses or all, taking up a run before or not."""
+    not yet the site's own, `sample` addresses or all, taking up a run before or not; with other
+    spellings of addresses (`variants`) or without."""
 
     client: Client
     origin: str | None = None
@@ -47,6 +49,7 @@ class Live:
     resume: bool = False
     per_second: float = 20.0
     at_once: int = 8
+    variants: bool = False
     progress: Callable[[int, int], None] | None = None
 
 
@@ -150,6 +153,25 @@ def ownership(live: Live, site: SiteFile) -> Iterator[Fault]:
             if (name, token) not in shown:
                 message = f"{engine.name} is shown no tag {name} with its token."
                 yield Fault("ownership-gone", f"{public}/", message)
+
+
+#: So many pages are asked for in other spellings.
+_MOST_SPELLED = 12
+
+
+def spelled_otherwise(live: Live, site: SiteFile, listed: Sequence[str]) -> Iterator[Fault]:
+    """Whether other spellings of addresses lead to the one address in one hop: hosts and schemes of
+    the home page and one other, spellings of a few pages."""
+    if not live.variants:
+        return
+    url = site.model.site.url
+    pages = sorted(loc for loc in listed if loc.startswith(f"{url}/") and loc != f"{url}/")
+    some = pages[:: max(1, len(pages) // _MOST_SPELLED)][:_MOST_SPELLED]
+    for number, loc in enumerate([f"{url}/", *some]):
+        variants = variants_of(loc, site.model.site.other_hosts)
+        if number > 1:
+            variants = [one for one in variants if one.asked.startswith(f"{url}/")]
+        yield from check_variants(variants, live.client, live.origin)
 
 
 def other_hosts(live: Live, site: SiteFile, now: datetime) -> Iterator[Fault]:

@@ -4,19 +4,23 @@ and moves; and what other servers may read of moves."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from urllib.parse import urlsplit
 
 import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault
 from jovial_atlas.head.compose import directives_for, directives_of
+from jovial_atlas.moves.apache import apache_moves_folder, apache_moves_server, apache_tables
+from jovial_atlas.moves.nginx import nginx_moves_http, nginx_moves_server
 from jovial_atlas.moves.others import moved_pages, moves_as_csv, moves_as_json
-from jovial_atlas.moves.servers import (
-    apache_moves_folder,
-    apache_moves_server,
-    apache_tables,
-    nginx_moves_http,
-    nginx_moves_server,
+from jovial_atlas.moves.spellings import (
+    apache_spellings,
+    apache_spellings_table,
+    nginx_hosts,
+    nginx_spellings_http,
+    nginx_spellings_server,
+    spelled_paths,
 )
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http, nginx_server
@@ -40,6 +44,23 @@ _HOW = {
         "# Include this file inside a virtual host, behind DocumentRoot. Needs mod_headers and",
         "# mod_rewrite.",
     ),
+    "nginx-spellings-http.conf": (
+        "# Include this file inside http { }, behind nginx-http.conf, where nginx-spellings.conf",
+        "# is included.",
+    ),
+    "nginx-spellings.conf": (
+        "# Include this file inside server { }, behind nginx-server.conf: other spellings of an",
+        "# address lead to the one in one hop. Needs nginx-spellings-http.conf.",
+    ),
+    "nginx-hosts.conf": (
+        "# Include this file inside http { }, where this server itself is asked by visitors: other",
+        "# hosts and the other scheme lead to the one address in one hop. Behind a server that",
+        "# decrypts, that one must do it.",
+    ),
+    "apache-spellings.conf": (
+        "# Include this file inside a virtual host, behind apache-server.conf: other spellings of",
+        "# an address, and other hosts, lead to the one address in one hop. Needs mod_rewrite.",
+    ),
     "apache-folder.conf": (
         "# For the .htaccess of the root folder, where AllowOverride has FileInfo. Needs",
         "# mod_setenvif, mod_headers and mod_rewrite.",
@@ -58,19 +79,50 @@ def server_files(
         return
     headers = _headers(site, survey)
     folder = str((site.state / SERVERS).absolute())
-    named, _ = nginx_moves_http(hops)
+    spelled = _spelled(site, survey)
+    folders = any(isinstance(s, HtmlSource) and s.addresses == "folder" for s in site.model.source)
+    url = site.model.site.url
+    named, _ = nginx_moves_http(hops, len(spelled))
     files = {
         "nginx-http.conf": [*named, *nginx_http(headers)],
         "nginx-server.conf": [*nginx_server(headers), *nginx_moves_server(hops)],
         "apache-server.conf": [*apache_server(headers), *apache_moves_server(hops, folder)],
         "apache-folder.conf": [*apache_folder(headers), *apache_moves_folder(hops)],
+        "nginx-spellings-http.conf": nginx_spellings_http(spelled),
+        "nginx-spellings.conf": nginx_spellings_server(url, folders=folders),
+        "nginx-hosts.conf": nginx_hosts(url, _other_hosts(site), folder),
+        "apache-spellings.conf": apache_spellings(url, folder, folders=folders),
     }
     for name, lines in files.items():
         yield name, _text([_NOTE, *_HOW[name], *lines])
+    yield "apache-spellings.txt", apache_spellings_table(spelled)
     if hops:
         yield from apache_tables(hops)
         yield "moves.json", moves_as_json(hops)
         yield "moves.csv", moves_as_csv(hops)
+
+
+#: More pages than these are too many to be named one by one.
+_MOST_SPELLED = 5_000
+
+
+def _spelled(site: SiteFile, survey: LastSurvey) -> dict[str, str]:
+    """The spellings of the pages of a host, by their path in lower case; none of very many."""
+    if survey.count > _MOST_SPELLED:
+        return {}
+    mine = pl.col("loc").str.starts_with(f"{site.model.site.url}/")
+    alive = pl.col("redirect").is_null() & (pl.col("kind").is_null() | (pl.col("kind") != "error"))
+    locs = survey.pages.filter(mine & alive).select("loc").collect(engine="streaming")["loc"]
+    return spelled_paths(addresses.path_and_query(loc) for loc in locs.sort())
+
+
+def _other_hosts(site: SiteFile) -> list[str]:
+    """The hosts that serve the site beside its own: with or without www, and those of the site
+    file."""
+    host = urlsplit(site.model.site.url).hostname or ""
+    twin = host.removeprefix("www.") if host.startswith("www.") else f"www.{host}"
+    named = [urlsplit(one).hostname or "" for one in site.model.site.other_hosts]
+    return list(dict.fromkeys(one for one in (twin, *named) if one and one != host))
 
 
 def _text(lines: Sequence[str]) -> bytes:
