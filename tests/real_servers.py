@@ -32,7 +32,7 @@ DocumentRoot {public}
 DirectoryIndex index.html
 {body}
 """
-_MODULES = ("mpm_event", "authz_core", "setenvif", "headers", "dir", "rewrite")
+_MODULES = ("mpm_event", "authz_core", "setenvif", "headers", "dir", "alias", "rewrite")
 
 
 def free_port() -> int:

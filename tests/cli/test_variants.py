@@ -17,7 +17,7 @@ def built(tmp_path_factory):
     site = write_site(folder, pages)
     site.write_text(
         site.read_text().replace("https://www.marrowfen.example", PUBLIC).replace(
-            "\n\n[[source]]", f'\nother_hosts = ["http://staging.marrowfen.example"]\n\n[[source]]'
+            "\n\n[[source]]", '\nother_hosts = ["http://staging.marrowfen.example"]\n\n[[source]]'
         )
     )  # fmt: skip
     (folder / "moves.csv").write_text("from,to\n/old/,/a/\n")

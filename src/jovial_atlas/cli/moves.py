@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, OverviewFirst, Work, atlas_command
+from jovial_atlas.cli.moves_domain import domain
 from jovial_atlas.cli.moves_from import import_, missing
 from jovial_atlas.cli.moves_shown import (
     as_json,
@@ -190,5 +191,5 @@ def follow(work: Work, old: tuple[str, ...]) -> int:
     return 0
 
 
-for one in (overview, take, refuse, gone, add, follow, import_, missing):
+for one in (overview, take, refuse, gone, add, follow, import_, missing, domain):
     command.add_command(one)

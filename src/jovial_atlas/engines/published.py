@@ -37,6 +37,10 @@ class Published:
     #: Sitemaps that the robots.txt on disk names.
     in_robots: frozenset[str] = frozenset()
 
+    def owns(self, loc: str) -> bool:
+        """Whether an address is of this host; an engine may know others from before a move."""
+        return loc.startswith(f"{self.site_url}/")
+
 
 @dataclass(frozen=True, slots=True)
 class Due:

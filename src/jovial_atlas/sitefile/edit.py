@@ -121,3 +121,15 @@ def set_export(text: str, engine: str, kind: str, columns: Mapping[str, str]) ->
         exports.append(one)
     table["exports"] = exports
     return tomlkit.dumps(document)
+
+
+def set_key(text: str, table: str, key: str, value: Any) -> str:
+    """The text with a key of a table set; the table is added at the end where there is none."""
+    document = tomlkit.parse(text)
+    if table not in document:
+        document.add(tomlkit.nl())
+        document[table] = tomlkit.table()
+    found = document[table]
+    assert isinstance(found, Table)  # the file was read as a site file
+    found[key] = value
+    return tomlkit.dumps(document)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from jovial_atlas import patterns
+from jovial_atlas import dates, patterns
 from jovial_atlas.sitefile.parts import Part, check, says
+from jovial_atlas.sitefile.sources import origin_of
 
 
 class Moving(Part, frozen=True, kw_only=True):
@@ -23,6 +24,13 @@ class Moving(Part, frozen=True, kw_only=True):
             "servers cannot be configured"
         ),
     ] = False
+    old_url: Annotated[
+        str, says("scheme and host that the site had before, while its domain moves")
+    ] = ""
+    moved_on: Annotated[str, says("day on which the domain began to move")] = ""
+    old_sitemap_days: Annotated[
+        int, says("so long a sitemap of the old addresses is written for the old host", ge=0)
+    ] = 180
     not_found: Annotated[
         tuple[str, ...],
         says(
@@ -30,6 +38,18 @@ class Moving(Part, frozen=True, kw_only=True):
             "tool knows"
         ),
     ] = ()
+
+    @check("old_url")
+    @classmethod
+    def _old_url(cls, value: str) -> str:
+        return origin_of(value) if value else ""
+
+    @check("moved_on")
+    @classmethod
+    def _moved_on(cls, value: str) -> str:
+        if value and dates.read(value) is None:
+            raise ValueError(f"{value!r} is no date; write it as 2026-11-23")
+        return value
 
     @check("not_found")
     @classmethod

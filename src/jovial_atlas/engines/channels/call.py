@@ -46,7 +46,7 @@ class CallKind(SentKind[CallChannel]):
             yield from changed(engine, channel, maps, heard)
         elif channel.name == "remove-sitemap":
             for loc in ledger.heard(engine.name, SITEMAPS):
-                if loc not in published.sitemaps:
+                if published.owns(loc) and loc not in published.sitemaps:
                     yield Due(engine, channel, [(loc, None)], loc)
         elif channel.name == "verify-site":
             said = given_in(engine.ownership)

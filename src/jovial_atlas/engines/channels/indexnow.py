@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
 
+from jovial_atlas.addresses import origin
 from jovial_atlas.engines import indexnow
 from jovial_atlas.engines.channels.arriving import page_arrived
 from jovial_atlas.engines.channels.kind import Items, SentKind
@@ -50,7 +51,7 @@ class IndexNowKind(SentKind[IndexNowChannel]):
         self, due: Due, channel: IndexNowChannel, published: Published, token: str
     ) -> Request:
         locs = [loc for loc, _ in due.items]
-        message = indexnow.body(published.site_url, channel.key or published.key, locs)
+        message = indexnow.body(origin(locs[0]), channel.key or published.key, locs)
         return Request("POST", channel.endpoint, {"Content-Type": indexnow.CONTENT_TYPE}, message)
 
     def meaning(self, channel: IndexNowChannel, answer: Answer) -> tuple[Status, str]:
@@ -92,8 +93,20 @@ def _due_pages(
         summary = f"{plural(len(items), 'address', 'addresses')}, {later:,} left for another day"
         if not items:
             yield Due(engine, channel, [], summary, later)
-    whole = len(items) <= indexnow.BATCH
-    for start in range(0, len(items), indexnow.BATCH):
-        piece = items[start : start + indexnow.BATCH]
-        said = summary if whole else plural(len(piece), "address", "addresses")
+    pieces = list(_in_batches(items))
+    for piece in pieces:
+        said = summary if len(pieces) == 1 else plural(len(piece), "address", "addresses")
         yield Due(engine, channel, piece, said, later)
+
+
+def _in_batches(
+    items: Sequence[tuple[str, str | None]],
+) -> Iterator[list[tuple[str, str | None]]]:
+    """As many as one message holds, all of one host: after a move of the domain, the addresses that
+    engines know of the old one are announced as they are, with its own key file."""
+    by_host: dict[str, list[tuple[str, str | None]]] = {}
+    for item in items:
+        by_host.setdefault(origin(item[0]), []).append(item)
+    for some in by_host.values():
+        for start in range(0, len(some), indexnow.BATCH):
+            yield some[start : start + indexnow.BATCH]

@@ -31,5 +31,7 @@ LIVE_JOURNAL = "live.jsonl"
 MEASURES = "measures.parquet"
 #: copies of crawled pages
 CRAWLED_COPIES = "crawls/pages"
+#: a move of the domain: what was listed at the old host, and what engines knew since
+DOMAIN_ADDRESSES, DOMAIN_COURSE = "domain-addresses.parquet", "domain-course.jsonl"
 #: all that pages lead to
 PAGE_LINKS = "links.parquet"

@@ -126,7 +126,8 @@ def _sitemap_states(
     whole = channel_for(engine, "read-sitemaps") is not None
     latest = max((one.asked_at for one in reported.values()), default="") if whole else ""
     states = []
-    for loc in [*public.sitemaps, *sorted(set(reported) - set(public.sitemaps))]:
+    others = sorted(loc for loc in set(reported) - set(public.sitemaps) if public.owns(loc))
+    for loc in [*public.sitemaps, *others]:
         report, known, had = reported.get(loc), heard.get(loc), before.get(loc)
         lost = bool(latest) and (report is None or report.asked_at < latest)
         if lost and loc not in public.sitemaps:

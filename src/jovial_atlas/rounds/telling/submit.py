@@ -119,10 +119,11 @@ def refuse_losses(
     index = f"{public.site_url}/{INDEX}"
     now = sum(urls for loc, (_, urls) in public.sitemaps.items() if loc != index)
     for engine in engines:
-        heard = ledger.heard(engine.name, PAGES)
+        # What is known of another host went with a move of the domain.
+        heard = {loc for loc in ledger.heard(engine.name, PAGES) if public.owns(loc)}
         gone = {loc for loc in heard if loc not in public.pages}
         told = ledger.heard(engine.name, SITEMAPS)
-        held = sum(one.urls or 0 for loc, one in told.items() if loc != index)
+        held = sum(o.urls or 0 for loc, o in told.items() if loc != index and public.owns(loc))
         for had, lost in ((len(heard), len(gone)), (held, max(0, held - now))):
             if counts_as_loss(site.model.loss, "engine", had, lost):
                 losses.append(Loss("engine", engine.name, had, lost))

@@ -40,6 +40,7 @@ from jovial_atlas.rounds.publishing.build.resuming import (
     save_blocks,
 )
 from jovial_atlas.rounds.publishing.build.sitemap_files import SitemapFiles
+from jovial_atlas.rounds.publishing.old_host import old_host_files
 from jovial_atlas.rounds.publishing.patterns import check_patterns
 from jovial_atlas.rounds.publishing.redirects import redirects_of
 from jovial_atlas.rounds.publishing.server_files import (
@@ -337,6 +338,8 @@ class _Building:
         """Put what servers are told, and the small pages that do as much."""
         redirects = redirects_of(self.survey)
         for name, data in server_files(self.site, self.survey, redirects):
+            self.files.servers.put(name, data)
+        for name, data in old_host_files(self.site, redirects, self.now):
             self.files.servers.put(name, data)
         for name, data in small_pages(self.site, redirects):
             self.files.public.put(name, data)
