@@ -31,6 +31,8 @@ from jovial_atlas.demo.round import (
 
 SHOTS = Path(__file__).parent.parent / "docs/screenshots"
 COMMAND = Path(sys.executable).with_name("jovial-atlas")
+TEMPLATES = Path(__file__).parent.parent / "src/jovial_atlas/demo/templates"
+NOW = datetime.now(UTC)
 #: Picture → the command it shows, in the order of the round.
 TERMINAL = {
     "init": f"init --yes --url {URL} --html public --name 'Marrowfen Wetland Reserve' "
@@ -39,7 +41,6 @@ TERMINAL = {
     "build": "build",
     "check": "check | head -45",
     "explain": "explain /hides/heron-fishing/ | head -46",
-    "pages": "pages --verdict unlisted",
     "videos": "videos",
     "inject": "inject --dry-run --match /privacy/",
     "review": "review /shop/willow-basket/ | head -46",
@@ -48,11 +49,17 @@ TERMINAL = {
     "schema": "schema show /events/bat-evening/ | head -48",
     "placed": "inject",
     "submit": "submit",
+    "moved": "--help; mv public/cafe public/kitchen; mv public/shop/heron-mug kept; "
+    f"cp {TEMPLATES}/moves.csv .; sed s,@DAY@,{NOW:%d/%b/%Y}, {TEMPLATES}/missing.log > "
+    f"missing.log; {COMMAND} survey --accept",
+    "moves": "moves -q | head -34; jovial-atlas moves missing --log missing.log -q | head -12",
+    "back": "--help; mv public/kitchen public/cafe; mv kept public/shop/heron-mug; rm moves.csv; "
+    f"{COMMAND} survey --accept",
     "rules": "rules add --match '/species/**' --when 'words < 60' --set listed=no "
     "--reason 'Too thin to help'",
 }
 #: Run, and not shown.
-UNSHOWN = frozenset({"init", "placed"})
+UNSHOWN = frozenset({"init", "placed", "moved", "back"})
 #: Shown as it is on the day of the demo on which something is found out.
 STATUS = "status --engine lanternfish"
 NEEDED = ("Xvfb", "xterm", "import", "chromium")

@@ -6,6 +6,7 @@ The commands are run by whoever calls `demo_round`; here stands only what is run
 
 from __future__ import annotations
 
+import shutil
 import socket
 import tomllib
 from collections.abc import Iterator
@@ -34,6 +35,8 @@ PORTS = {"site": 8800, "Lanternfish": 8801, "Quillseek": 8802, "Reelstead": 8803
 DEMO_MARK = ".marrowfen-demo"
 #: What the site's server logs, beside the site file.
 LOG = "access.log"
+#: The log of another day, for what was asked for in vain.
+MISSING_LOG = "missing.log"
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,7 +138,7 @@ def prepare(folder: Path, today: datetime) -> int:
                 "Name another folder: jovial-atlas demo DIR"
             )
         sample.remove(folder)
-        for name in ("atlas.toml", "services.toml", "overrides.csv", LOG):
+        for name in ("atlas.toml", "services.toml", "overrides.csv", "moves.csv", LOG, MISSING_LOG):
             (folder / name).unlink(missing_ok=True)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -256,6 +259,32 @@ def month(running: Servers) -> Iterator[Step]:
         event="mend",
     )  # fmt: skip
     yield Step("", ("status", "--figures", "figures"), hours=168)
+    yield Step(
+        "11. The site is reorganised: the folder of the café is called otherwise, and a page is "
+        "taken off. Nobody is sent on by anything that the owner does not take.",
+        ("survey", "--accept"), event="reorganise", quiet=True,
+    )  # fmt: skip
+    yield Step("", ("moves",))
+    yield Step("", ("moves", "take", "--sure", "0.9", "--yes"))
+    yield Step("", ("build", "--accept"), quiet=True)
+    yield Step("   Where an address leads now, in one hop:", ("moves", "follow", "/guided-walks/",
+               "/cafe/nettle-soup/"))  # fmt: skip
+    yield Step("12. And what did visitors ask for in vain? The server's log of a day:",
+               ("moves", "missing", "--log", MISSING_LOG))  # fmt: skip
+
+
+def reorganise(folder: Path, now: datetime) -> None:
+    """Call a folder otherwise and take a page off; lay an old table of moves, with mistakes of its
+    own, and the log of a day beside the site file."""
+    templates = files("jovial_atlas.demo") / "templates"
+    (folder / "public/cafe").rename(folder / "public/kitchen")
+    shutil.rmtree(folder / "public/shop/heron-mug", ignore_errors=True)
+    path = folder / "atlas.toml"
+    text = path.read_text("utf-8").replace('match = "/cafe/**"', 'match = "/kitchen/**"')
+    path.write_text(text, "utf-8")
+    (folder / "moves.csv").write_text((templates / "moves.csv").read_text("utf-8"), "utf-8")
+    log = (templates / "missing.log").read_text("utf-8").replace("@DAY@", f"{now:%d/%b/%Y}")
+    (folder / MISSING_LOG).write_text(log, "utf-8")
 
 
 def happen(event: str, folder: Path, running: Servers) -> None:
@@ -264,5 +293,7 @@ def happen(event: str, folder: Path, running: Servers) -> None:
         running.served.fields["/field-notes/"] = {"X-Robots-Tag": "noindex"}
     elif event == "mend":
         running.served.fields.clear()
+    elif event == "reorganise":
+        reorganise(folder, running.clock.present())
     elif event == "write":
         sample.write_later(folder / "public", running.clock.present())

@@ -35,7 +35,7 @@ MOVING = (
           "Lead each to the page that is most like it, or say that it is gone."),
     Check("move-chain", _A, "Moves lead to addresses that moved again",
           "In the table it is two hops; `build` writes one.",
-          "Nothing; `jovial-atlas moves flatten` makes one row of them as well."),
+          "Nothing; or let `to` name the final address."),
     Check("move-unasked", _A, "Moves that nobody asked for in a year",
           "Links to the old addresses seem to be gone.",
           "Nothing: keep them, for good where it costs nothing. Or take the rows out."),

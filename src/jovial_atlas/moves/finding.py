@@ -273,8 +273,7 @@ def _led(
 def _as_move(shape: PatternShape, right: pl.Series, fitting: int, sure: float) -> FoundMove:
     some = tuple(right.sort().head(3))
     count = right.len()
-    of = "" if count == fitting else f" of {fitting:,}"
-    why = f"{shape.words}: {count:,}{of} pages that went are there again so"
+    why = f"{shape.words}; {count:,} of {fitting:,} pages that went are there again"
     return FoundMove(shape.pattern, shape.target, round(min(sure, 0.99), 2), why, count, some)
 
 

@@ -100,7 +100,7 @@ def _words(middle: list[str], rest: list[str], old_end: str, new_end: str, *, mo
     if rest and not middle:
         return f"into the folder {'/'.join(rest)}"
     if middle and rest:
-        return f"{'/'.join(_short(middle))} is {'/'.join(rest)} now"
+        return f"the folder {'/'.join(_short(middle))} is called {'/'.join(rest)} now"
     return f"addresses end in {new_end or 'nothing'}, not in {old_end or 'nothing'}"
 
 
