@@ -268,7 +268,7 @@ def month(running: Servers) -> Iterator[Step]:
     yield Step("", ("moves", "take", "--sure", "0.9", "--yes"))
     yield Step("", ("build", "--accept"), quiet=True)
     yield Step("   Where an address leads now, in one hop:", ("moves", "follow", "/guided-walks/",
-               "/cafe/nettle-soup/"))  # fmt: skip
+               "/cafe/apple-crumble/"))  # fmt: skip
     yield Step("12. And what did visitors ask for in vain? The server's log of a day:",
                ("moves", "missing", "--log", MISSING_LOG))  # fmt: skip
 

@@ -105,7 +105,8 @@ _LITERAL = re.compile(r"(?:[A-Za-z0-9/_~%&=:@,;!' -]|[^\x00-\x7f]|\\[^A-Za-z0-9]
 
 def by_expression(pattern: str, to: str, status: str, query: str, number: int) -> ReadMove:
     """A move of a regular expression: of one address, where it is no more than that. Servers
-    compare expressions with decoded paths, this tool with escaped ones."""
+    compare expressions with decoded paths, this tool with escaped ones. Raises ValueError with why
+    it is not certain."""
     body = pattern.removeprefix("^")
     exact = pattern.startswith("^") and body.endswith("$") and not body.endswith("\\$")
     to = to if to.startswith("/") or "://" in to or not to else f"/{to}"
@@ -130,9 +131,11 @@ def _plain(literal: str) -> str:
 
 
 def refuse_variables(to: str) -> None:
+    """Raises ValueError where a target has a variable of the server."""
     if re.search(r"%\{|\$\{|\$[a-z_]", to):
         raise ValueError("its target has a variable of the server")
 
 
 def escaped_path(path: str) -> str:
+    """A path of a configuration as it stands in the table, in which some signs mean more."""
     return escape(path).replace("*", "%2A").replace("{", "%7B").replace("#", "%23")

@@ -37,12 +37,14 @@ def pattern_target(to: str) -> list[str]:
 
 
 def query_form(to: str, *, keeps_query: bool) -> str:
+    """The letter for what becomes of the query."""
     if not keeps_query:
         return "d"
     return {(0, 0): "k", (1, 0): "a", (0, 1): "f", (1, 1): "g"}["?" in to.split("#")[0], "#" in to]
 
 
 def table_value(hop: SingleHop) -> str:
+    """What stands in the table for a hop: status, letter and new address; or 410."""
     if not hop.to:
         return "410"
     form = query_form(hop.to, keeps_query=hop.keeps_query)

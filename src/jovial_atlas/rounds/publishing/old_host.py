@@ -25,7 +25,7 @@ from jovial_atlas.rounds.state.names import ROBOTS, SERVERS
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps.write import index_file, urlset_parts
 
-OLD_HOST = "old-host"
+OLD_FILES = "old-host"
 _SITEMAP = "sitemap.xml"
 
 
@@ -67,24 +67,24 @@ def old_host_files(
         patterns=[one for one in hops.patterns if one.pattern != "/**"],
         other_case=in_other_case(hops.single, map(addresses.path_and_query, known)),
     )
-    folder = f"{(site.state / SERVERS).absolute()}/{OLD_HOST}"
+    folder = f"{(site.state / SERVERS).absolute()}/{OLD_FILES}"
     keys = dict(key_files(site, dry=True))
     own = (ROBOTS, _SITEMAP, *keys)
     note = "# Written by Jovial Atlas; changes are lost at the next build."
-    yield f"{OLD_HOST}/nginx.conf", _text([note, *_nginx(old, new, hops, folder, own)])
-    yield f"{OLD_HOST}/apache.conf", _text([note, *_apache(new, hops, folder, own)])
+    yield f"{OLD_FILES}/nginx.conf", _text([note, *_nginx(old, new, hops, folder, own)])
+    yield f"{OLD_FILES}/apache.conf", _text([note, *_apache(new, hops, folder, own)])
     for name, data in apache_tables(hops) if hops else ():
-        yield f"{OLD_HOST}/{name}", data
-    yield f"{OLD_HOST}/moves.json", moves_as_json(hops)
-    yield f"{OLD_HOST}/moves.csv", moves_as_csv(hops)
+        yield f"{OLD_FILES}/{name}", data
+    yield f"{OLD_FILES}/moves.json", moves_as_json(hops)
+    yield f"{OLD_FILES}/moves.csv", moves_as_csv(hops)
     names = []
     for name, data in _sitemaps(site, known, now):
         names.append(name)
-        yield f"{OLD_HOST}/{name}", data
+        yield f"{OLD_FILES}/{name}", data
     for key, data in keys.items():
-        yield f"{OLD_HOST}/{key}", data
+        yield f"{OLD_FILES}/{key}", data
     robots = ["User-agent: *", "Disallow:", *([f"Sitemap: {old}/{_SITEMAP}"] if names else [])]
-    yield f"{OLD_HOST}/{ROBOTS}", _text(robots)
+    yield f"{OLD_FILES}/{ROBOTS}", _text(robots)
 
 
 def _text(lines: list[str]) -> bytes:

@@ -17,7 +17,7 @@ from jovial_atlas.faults import Fault, plural
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.robots import Matcher, parse_robots
 from jovial_atlas.rounds.deciding.domain import DomainCount, course_of, old_addresses
-from jovial_atlas.rounds.publishing.old_host import OLD_HOST, old_end, old_host_map
+from jovial_atlas.rounds.publishing.old_host import OLD_FILES, old_end, old_host_map
 from jovial_atlas.rounds.publishing.redirects import redirects_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX, SERVERS
@@ -181,9 +181,9 @@ def _built(site: SiteFile) -> DomainStep:
     name, new = "Sitemaps, robots.txt and the files for the old host are built", site.model.site.url
     record = load_record(site)
     mine = [loc for loc in record.sitemaps if loc.startswith(f"{new}/")]
-    there = (site.state / SERVERS / OLD_HOST / "nginx.conf").exists()
+    there = (site.state / SERVERS / OLD_FILES / "nginx.conf").exists()
     if mine and there and record.at[:10] >= site.model.moves.moved_on[:10]:
-        where = f".jovial-atlas/{SERVERS}/{OLD_HOST}/"
+        where = f".jovial-atlas/{SERVERS}/{OLD_FILES}/"
         return DomainStep(name, DONE, f"{plural(len(mine), 'sitemap')}; {where} for the old host.")
     if record.at[:10] >= site.model.moves.moved_on[:10] and there:
         return DomainStep(
@@ -208,7 +208,7 @@ def _served(survey: LastSurvey, servers: DomainServers | None) -> list[DomainSte
     found = f"{plural(len(some), 'address', 'addresses')} of {len(asked):,} asked for"
     state = DomainStep(live, DONE, f"{found}: all of them.") if not faults else DomainStep(
         live, TODO, f"{found}: {len(faults):,} are not. {faults[0].message}",
-        f"Include .jovial-atlas/{SERVERS}/{OLD_HOST}/nginx.conf or apache.conf on the old server.",
+        f"Include .jovial-atlas/{SERVERS}/{OLD_FILES}/nginx.conf or apache.conf on the old server.",
     )  # fmt: skip
     return [state, _open_robots(survey.site, robots, servers)]
 
@@ -260,7 +260,7 @@ def _open_robots(site: SiteFile, name: str, servers: DomainServers) -> DomainSte
     if matcher.ask("/").allowed:
         return DomainStep(name, DONE, "Crawlers may see where the old addresses lead.")
     return DomainStep(name, TODO, "It keeps crawlers out, so they never see the moves.",
-                      f"Serve .jovial-atlas/{SERVERS}/{OLD_HOST}/robots.txt there.")  # fmt: skip
+                      f"Serve .jovial-atlas/{SERVERS}/{OLD_FILES}/robots.txt there.")  # fmt: skip
 
 
 def _announced(site: SiteFile, ledger: Ledger) -> DomainStep:
