@@ -49,6 +49,11 @@ def test_a_renamed_folder_is_one_move_and_nothing_leads_anywhere_until_it_is_tak
     leads, stays = followed.json["addresses"]
     assert (leads["status"], leads["to"]) == (301, f"{URL}/notes/otters-at-the-sluice/?a=b")
     assert stays["status"] is None
+    moved_page = run_command("explain", "/field-notes/otters-at-the-sluice/", cwd=moved)
+    assert f"it moved to {URL}/notes/otters-at-the-sluice/" in moved_page.err
+    linked = run_command("links", "check", "--format", "json", cwd=moved).json["broken"]
+    finals = {one["target"].removeprefix(URL): one["final"] for one in linked if one["final"]}
+    assert finals["/field-notes/"] == f"{URL}/notes/"
     assert run_command("build", "--accept", cwd=moved).code == 0
     servers = moved / ".jovial-atlas/servers"
     assert "/notes/$1" in (servers / "nginx-server.conf").read_text()

@@ -44,18 +44,22 @@ def overview(work: Work, show_all: bool) -> int:
     from jovial_atlas.findings.finding import findings_of
     from jovial_atlas.rounds.deciding.moves import numbered_moves
     from jovial_atlas.rounds.proving.moves import move_faults
+    from jovial_atlas.rounds.publishing.redirects import redirects_of
 
     survey = _survey(work)
     moves = numbered_moves(survey)
-    findings = findings_of(
-        fault for host in survey.site.hosts for fault in move_faults(survey.of_host(host))
-    )
+    hosts = [survey.of_host(host) for host in survey.site.hosts]
+    redirects = [redirects_of(host) for host in hosts]
+    pairs = zip(hosts, redirects, strict=True)
+    findings = findings_of(fault for host, one in pairs for fault in move_faults(host, one))
+    sent = sum(one.sent for one in redirects)
     if work.output.format == "json":
         work.output.json(as_json(moves, findings, survey.site.urls[0]))
     elif work.output.format == "csv":
         work.output.csv(*csv_rows(moves, survey.site.urls[0]))
     else:
-        show_moves(work.output, moves, findings, survey.site.urls[0], show_all=show_all)
+        url = survey.site.urls[0]
+        show_moves(work.output, moves, findings, url, sent=sent, show_all=show_all)
     return 0
 
 

@@ -60,19 +60,23 @@ def show_moves(
     findings: Sequence[Finding],
     url: str,
     *,
+    sent: int,
     show_all: bool,
 ) -> None:
-    """All moves for a person: what is proposed, what stands in the table, what is wrong."""
+    """All moves for a person: what is proposed, what stands in the table, how many pages the site
+    file sends on besides, what is wrong."""
     from jovial_atlas.cli.findings import show_findings
     from jovial_atlas.faults import plural
 
     proposed = [one for one in moves if one.state == "proposed"]
     table = [one for one in moves if one.state != "proposed"]
     if proposed:
-        out.say("Proposed: these pages went, and nobody has decided where they lead.", style="bold")
         _show_proposed(out, proposed, url, show_all=show_all)
     if table:
         _show_table(out, table, url, show_all=show_all)
+    if sent:
+        what = plural(sent, "page is", "pages are")
+        out.say(f"{what} sent on by rules and policies of the site file besides.")
     if findings:
         out.say()
         show_findings(out, list(findings), [plural(len(table), "move")], show_all)
@@ -90,6 +94,8 @@ def _show_proposed(
     from jovial_atlas.faults import plural
 
     leading = [one for one in proposed if one.to]
+    if leading:
+        out.say("Proposed: these pages went, and nobody has decided where they lead.", style="bold")
     shown = leading if show_all else leading[:_MOST_SINGLE]
     for one in shown:
         many = f"{plural(one.covers, 'page')}, " if one.some else ""
@@ -104,7 +110,8 @@ def _show_proposed(
     gone = [one for one in proposed if not one.to]
     if not gone:
         return
-    out.say()
+    if leading:
+        out.say()
     what = plural(len(gone), "page")
     out.say(f"Gone, it seems: {what}. Where that is taken, servers answer 410.",
             style="bold")  # fmt: skip

@@ -57,6 +57,8 @@ class LinkSurroundings:
     exists: Callable[[str], bool]
     origins: Sequence[str]
     temporary: Collection[str] = ()
+    #: Where an address that is no page was moved to; "" where nowhere.
+    moved: Callable[[str], str] = lambda _address: ""
 
 
 def target_states(targets: pl.Series, around: LinkSurroundings) -> pl.DataFrame:
@@ -69,9 +71,18 @@ def target_states(targets: pl.Series, around: LinkSurroundings) -> pl.DataFrame:
         state=_of_page(), known_as=pl.when(pl.col("loc") != pl.col("target")).then("loc")
     )
     rest = known.filter(pl.col("loc").is_null())["target"]
-    other = pl.DataFrame({"target": rest, "state": [_of_other(one, around) for one in rest]})
+    others = [_of_other(one, around) for one in rest]
+    finals = [around.moved(one) if state == LinkState.MISSING else "" for one, state in
+              zip(rest, others, strict=True)]  # fmt: skip
+    led = pl.Series("final", [final or None for final in finals], pl.String)
+    states = pl.Series("state", others, pl.String)
+    other = pl.DataFrame([rest, states, led]).with_columns(
+        state=pl.when(pl.col("final").is_not_null())
+        .then(pl.lit(LinkState.REDIRECTS))
+        .otherwise("state")
+    )
     names = ("target", "state", "status", "final", "known_as")
-    blank = {"status": pl.Int16, "final": pl.String, "known_as": pl.String}
+    blank = {"status": pl.Int16, "known_as": pl.String}
     other = other.with_columns(pl.lit(None, kind).alias(name) for name, kind in blank.items())
     columns = [pl.col(name) if name != "state" else pl.col("state").cast(STATES) for name in names]
     return pl.concat([page.select(columns), other.select(columns)]).sort("target")

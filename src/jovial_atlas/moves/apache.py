@@ -59,8 +59,14 @@ def _table_file(name: str) -> str:
     return f"apache-moves/{name}.txt" if name else "apache-moves.txt"
 
 
+#: Paths that mod_rewrite escapes nothing of.
+_AS_IT_IS = re.compile(r"[A-Za-z0-9/._~-]*\Z")
+
+
 def _apache_keys(path: str) -> list[str]:
     """A path as mod_rewrite escapes it; versions differ about one character."""
+    if _AS_IT_IS.match(path):
+        return [path]
     octets = unquote_to_bytes(path)
     keys = {re.sub(r"%[0-9A-F]{2}", lambda octet: octet[0].lower(), quote(octets, safe=safe))
             for safe in ("$-_.+!*'(),:@&=/~", "$-_.+!*'(),:;@&=/~")}  # fmt: skip
@@ -155,10 +161,16 @@ _APACHE_FORMS = {
 }  # fmt: skip
 
 
+#: With more moves than these each request would wait for seconds.
+MOST_IN_FOLDER = 20_000
+
+
 def apache_moves_folder(hops: Hops) -> list[str]:
     """The lines for the .htaccess of the root folder."""
     if not hops:
         return []
+    if len(hops.single) > MOST_IN_FOLDER:
+        return [f"# {len(hops.single):,} moves are too many here: include apache-server.conf."]
     plain, asking = parted_hops(hops)
     lines = _apache_sent()
     lines += [

@@ -181,5 +181,5 @@ def _unasked(moves: Sequence[Move], year_ago: str) -> Iterator[Fault]:
     old = [m for m in moves if m.since and max(m.since, m.last_hit)[:10] < year_ago]
     if old:
         what = plural(len(old), "move was", "moves were")
-        sentence = f"{what} not asked for in a year: {_paths(old)}."
+        sentence = f"{what} not asked for in a year, by the logs that were read: {_paths(old)}."
         yield Fault("move-unasked", old[0].old, sentence)

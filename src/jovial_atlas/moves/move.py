@@ -10,6 +10,7 @@ import re
 from dataclasses import dataclass, field
 from functools import cached_property
 
+from jovial_atlas.addresses import escape
 from jovial_atlas.patterns import to_literal
 
 GONE = 410
@@ -79,6 +80,13 @@ class Move:
     def asks_query(self) -> bool:
         """Whether the query decides as well."""
         return "?" in self.path if not self.is_expression else r"\?" in self.path
+
+    @property
+    def beginning(self) -> str:
+        """The text with which every path begins that a pattern is about."""
+        if self.is_expression:
+            return ""
+        return escape(_WILD.split(self.path, maxsplit=1)[0].partition("?")[0])
 
     @cached_property
     def regex(self) -> str:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import csv
 import io
-import json
 from collections.abc import Iterator
 from html import escape
 from pathlib import PurePosixPath
 from urllib.parse import unquote
+
+import orjson
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.moves.hops import Hops, PatternHop, SingleHop
@@ -34,7 +35,8 @@ def moves_as_json(hops: Hops) -> bytes:
         ],
         "stay": hops.staying,
     }  # fmt: skip
-    return (json.dumps(value, ensure_ascii=False, indent=1) + "\n").encode()
+    how = orjson.OPT_INDENT_2 | orjson.OPT_APPEND_NEWLINE
+    return orjson.dumps(value, option=how)
 
 
 def moves_as_csv(hops: Hops) -> bytes:

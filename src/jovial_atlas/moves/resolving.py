@@ -47,6 +47,7 @@ class MoveMap:
         self.exists, self.onward = exists, onward or {}
         self.single: dict[str, Move] = {}
         self.patterns: list[tuple[re.Pattern[str], Move]] = []
+        self._ends: dict[str, Leads | None] = {}
         for move in moves:
             if move.is_refused:
                 continue
@@ -54,6 +55,9 @@ class MoveMap:
                 self.single.setdefault(move.old, move)
             else:
                 self.patterns.append((re.compile(move.regex), move))
+        # Most addresses begin like no pattern at all.
+        self._begin = tuple(move.origin + move.beginning for _, move in self.patterns)
+        self._asked = [(regex, move, move.asks_query) for regex, move in self.patterns]
 
     def first(self, address: str) -> Leads | None:
         """The answer to whoever asks for an address, hop by hop; None where no move is about it."""
@@ -67,12 +71,13 @@ class MoveMap:
         return self._by_pattern(address, query)
 
     def _by_pattern(self, address: str, query: str) -> Leads | None:
+        if not address.startswith(self._begin):
+            return None
         here, asked = origin(address), path_and_query(address)
         path = asked.partition("?")[0]
-        for regex, move in self.patterns:
+        for regex, move, with_query in self._asked:
             if move.origin != here:
                 continue
-            with_query = move.asks_query
             if match := regex.search(asked if with_query else path):
                 if self._stays(move, address):
                     return None
@@ -92,6 +97,11 @@ class MoveMap:
 
     def end(self, address: str) -> Leads | None:
         """Where an address leads in the end, as one hop; None where no move is about it."""
+        if address not in self._ends:
+            self._ends[address] = self._end(address)
+        return self._ends[address]
+
+    def _end(self, address: str) -> Leads | None:
         first = self.first(address)
         if first is None:
             return None

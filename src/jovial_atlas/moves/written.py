@@ -22,12 +22,13 @@ from jovial_atlas.moves.hops import Hops, SingleHop
 STAYS = "stay"
 #: What of a target may stand in a configuration as it is.
 _SAFE = "/:?=&%+,@~#()!*"
-_PLAIN = re.compile(rb"[A-Za-z0-9/_-]\Z")
+_NOT_PLAIN = re.compile(r"[^A-Za-z0-9/_-]")
+_ALL_SAFE = re.compile(r"[A-Za-z0-9_./:?=&%+,@~#()!*-]*\Z")
 
 
 def target_text(address: str) -> str:
     """An address in which nothing means anything to a server's configuration."""
-    return quote(address, safe=_SAFE)
+    return address if _ALL_SAFE.match(address) else quote(address, safe=_SAFE)
 
 
 def pattern_target(to: str) -> list[str]:
@@ -59,8 +60,8 @@ def forms_in(hops: Iterable[SingleHop]) -> list[tuple[int, str]]:
 
 def octets_expression(path: str) -> str:
     """A regular expression (PCRE) that is exactly one decoded path, given percent-encoded."""
-    octets = unquote_to_bytes(path)
-    return "".join(chr(o) if _PLAIN.match(bytes([o])) else f"\\x{o:02X}" for o in octets)
+    text = unquote_to_bytes(path).decode("latin-1")
+    return _NOT_PLAIN.sub(lambda octet: f"\\x{ord(octet[0]):02X}", text)
 
 
 def sent_expression(expression: str) -> str:

@@ -35,6 +35,9 @@ MOVE_COLUMNS = (
 _REFUSED = "refused"
 #: What Python, PCRE and Rust do not all understand alike: looking around, and references back.
 _NOT_SHARED = re.compile(r"\(\?(?![:P<a-zA-Z])|\(\?P?[=!<]|\\[1-9kKGAzZ]|\(\?[a-zA-Z]")
+#: Paths that are spelled as they are kept, and are no patterns.
+_NAME = r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*"
+_PLAIN_PATH = re.compile(rf"/(?:{_NAME}/)*(?:{_NAME})?\Z")
 #: What is escaped in addresses, but means something in patterns and expressions.
 _KEPT = re.compile(r"\*\*|\*|#|\{[^{}]*\}")
 
@@ -71,7 +74,8 @@ def move_of_cells(
     row: Mapping[str, str], line: int, urls: Sequence[str], query: str
 ) -> Move | Problem:
     """A row of the table from its cells, or what is wrong with it."""
-    cells = {name: from_cell(value.strip()) for name, value in row.items()}
+    # Of a hundred thousand rows most cells are plain.
+    cells = {name: from_cell(value.strip()) if value else "" for name, value in row.items()}
     try:
         origin, path = old_address(cells.get("from", ""), urls)
     except ValueError as error:
@@ -83,11 +87,12 @@ def move_of_cells(
     query = cells.get("query", "") or query
     if query not in QUERIES:
         return Problem(line, "query", f"{query!r} is neither keep nor drop", "query = keep")
-    move = Move(origin, path, "", status, query)
-    to = ""
-    if status in REDIRECTS:
+    to = cells.get("to", "") if status in REDIRECTS else ""
+    if to and _PLAIN_PATH.match(to) and _PLAIN_PATH.match(path):
+        to = (origin if origin in urls else urls[0]) + to
+    elif status in REDIRECTS:
         try:
-            to = new_address(cells.get("to", ""), urls, move)
+            to = new_address(to, urls, Move(origin, path, "", status, query))
         except ValueError as error:
             return Problem(line, "to", str(error), "to = /new/page/")
     hits = cells.get("hits", "").replace(",", "")
@@ -120,6 +125,8 @@ def old_address(written: str, urls: Sequence[str]) -> tuple[str, str]:
     sentence that has no full stop."""
     if not written:
         raise ValueError("is missing: it says which address moved")
+    if _PLAIN_PATH.match(written):
+        return urls[0], written
     if written.startswith("^"):
         return urls[0], _expression(written)
     whole = urls[0] + written if written.startswith("/") else written

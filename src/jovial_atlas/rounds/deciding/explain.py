@@ -16,6 +16,7 @@ from jovial_atlas.head.head import Head
 from jovial_atlas.head.lengths import width
 from jovial_atlas.head.settings import head_settings
 from jovial_atlas.head.videos import Film
+from jovial_atlas.moves.resolving import MoveMap
 from jovial_atlas.pages.page import Page, page_of
 from jovial_atlas.robots import Matcher
 from jovial_atlas.rounds.state.last_survey import LastSurvey
@@ -128,6 +129,11 @@ def _page_and_names(loc: str, survey: LastSurvey) -> tuple[pl.DataFrame, dict[st
     rows = survey.pages.filter(pl.col("loc").is_in(sorted(wanted))).collect(engine="streaming")
     row = rows.filter(pl.col("loc") == loc)
     if not row.height:
+        if (end := MoveMap(survey.site.moves).end(loc)) and not end.loops:
+            leads = f"it moved to {end.to}" if end.to else "it is gone on purpose"
+            raise AtlasError(
+                f"{loc} is no page of the last survey: {leads}. See `jovial-atlas moves follow`."
+            )
         nearest = _nearest(loc, survey)
         meant = f" The nearest is {nearest}." if nearest else ""
         raise AtlasError(f"{loc} is no page of the last survey.{meant}")

@@ -22,6 +22,7 @@ from jovial_atlas.linking.states import (
     link_states,
     target_states,
 )
+from jovial_atlas.moves.resolving import MoveMap
 from jovial_atlas.rounds.reading.links import linking_pages, start_pages
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.page_links import page_links
@@ -137,7 +138,17 @@ class SiteLinks:
             may_exist(self.site),
             [host.model.site.url for host in self.site.hosts],
             self.site.model.links.hosts,
+            self._moved,
         )
+
+    def _moved(self, address: str) -> str:
+        """Where the table of moves leads an address; "" where nowhere."""
+        end = self._moves.end(address) if self.site.moves else None
+        return end.to if end and not end.loops else ""
+
+    @cached_property
+    def _moves(self) -> MoveMap:
+        return MoveMap(self.site.moves)
 
     @cached_property
     def stated(self) -> pl.LazyFrame:

@@ -30,6 +30,8 @@ class SiteRedirects:
     faults: list[Fault] = field(default_factory=list)
     #: Patterns that are not written, since others lead back to them.
     circles: frozenset[str] = frozenset()
+    #: How many pages the site file sends on, by rules and policies.
+    sent: int = 0
 
 
 def redirects_of(survey: LastSurvey) -> SiteRedirects:
@@ -38,7 +40,7 @@ def redirects_of(survey: LastSurvey) -> SiteRedirects:
     sent, faults = _sent_on(survey)
     moves = [move for move in survey.site.moves if not move.is_refused]
     if not moves and not sent:
-        return SiteRedirects(Hops(), MoveMap(()), {}, faults)
+        return SiteRedirects(Hops(), MoveMap(()), faults=faults)
     staying = pages_at(survey, moves)
     existing = {loc for locs in staying.values() for loc in locs}
     onward = _onward(survey, moves) | sent
@@ -53,7 +55,7 @@ def redirects_of(survey: LastSurvey) -> SiteRedirects:
     faults += _circles(hops, sent)
     if hops.single:
         hops = replace(hops, other_case=in_other_case(hops.single, _alike(survey, hops)))
-    return SiteRedirects(hops, by, staying, faults, frozenset(circles))
+    return SiteRedirects(hops, by, staying, faults, frozenset(circles), len(sent))
 
 
 def pages_at(survey: LastSurvey, moves: list[Move]) -> dict[str, list[str]]:
