@@ -43,6 +43,7 @@ TABLE = r"""from,to,status,query
 /old.php?id=#&**,/items/$1/,301,
 ^/ex/([a-z]+)-(\d+)$,/ex/$2/$1,307,
 /dead/**,,410,
+"^/odd/""(\\|x)$",/odd-$1,301,
 """
 #: What is asked for, and what must be answered: the status, and where it leads.
 ASKED = [
@@ -69,6 +70,7 @@ ASKED = [
     ("/x/k.html?a=1", 302, "/z/k/"), ("/y/k%3Fl.html", 302, "/z/k%3Fl/"),
     ("/old.php?id=12&z=1", 301, "/items/12/"), ("/old.php?id=x&z", 404, None),
     ("/ex/ab-12?q=1", 307, "/ex/12/ab?q=1"), ("/dead/x/y", 410, None),
+    ('/odd/"x', 301, "/odd-x"),
     ("/", 200, None), ("/none", 404, None),
 ]  # fmt: skip
 #: More than are looked up in one table.

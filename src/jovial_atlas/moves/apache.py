@@ -16,7 +16,7 @@ from jovial_atlas.moves.written import (
     parted_hops,
     pattern_target,
     query_form,
-    sent_expression,
+    quoted_expression,
     table_value,
     target_text,
 )
@@ -224,7 +224,7 @@ def _apache_patterns(patterns: Iterable[PatternHop], file: str, unless: str) -> 
             yield f"RewriteCond {unless}"
         yield f"RewriteCond {file} !-f"
         subject = "JA_SENT" if hop.with_query else "JA_PATH"
-        expression = sent_expression(hop.expression).replace('"', r"\x22")
+        expression = quoted_expression(hop.expression)
         yield f'RewriteCond %{{ENV:{subject}}} "{expression}"'
         if not hop.to:
             yield "RewriteRule ^ - [G]"

@@ -15,7 +15,7 @@ from jovial_atlas.moves.written import (
     parted_hops,
     pattern_target,
     query_form,
-    sent_expression,
+    quoted_expression,
     table_value,
 )
 
@@ -146,12 +146,7 @@ def _nginx_patterns(patterns: Iterable[PatternHop]) -> Iterator[str]:
         bare, mark, fragment = target.partition("#")
         more = {"k": "$is_args$args", "f": "$is_args$args", "d": ""}.get(form, "$jovial_atlas_more")
         answer = f'{hop.status} "{bare}{more}{mark}{fragment}"' if hop.to else "410"
-        expression = _nginx_quoted(sent_expression(hop.expression))
+        expression = quoted_expression(hop.expression)
         yield f'if ($jovial_atlas_{subject}_or_none ~ "{expression}") {{'
         yield f"    return {answer};"
         yield "}"
-
-
-def _nginx_quoted(expression: str) -> str:
-    """An expression as it stands in quotes, in which `\\\\` is one backslash and `\\"` a quote."""
-    return re.sub(r'\\(?=["\'\\])|(?=")', r"\\\\", re.sub(r"\\\\", r"\\x5C", expression))

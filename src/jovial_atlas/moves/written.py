@@ -73,6 +73,13 @@ def sent_expression(expression: str) -> str:
     return re.sub(r"%([0-9A-F]{2})", either, expression)
 
 
+def quoted_expression(expression: str) -> str:
+    """An expression as sent paths are compared with it, as it stands in quotes, which no backslash
+    keeps from ending."""
+    sent = sent_expression(expression)
+    return sent.replace("\\\\", r"\x5C").replace('"', r"\x22")
+
+
 def parted_hops(hops: Hops) -> tuple[list[SingleHop], list[SingleHop]]:
     """The hops of paths, and those that are about a query as well."""
     plain = [one for one in hops.single if "?" not in one.path]

@@ -152,6 +152,8 @@ def _with_wildcards(origin: str, path: str) -> str:
 
 def _expression(written: str) -> str:
     """A regular expression over paths. Raises ValueError."""
+    if not written.isprintable():
+        raise ValueError(f"{written!r} has a sign that cannot be seen")
     if shared := _NOT_SHARED.search(written):
         raise ValueError(f"{shared[0]!r} in {written!r} does not mean the same to all servers")
     try:

@@ -60,7 +60,7 @@ def findable() -> pl.Expr:
 def departed_before(site: SiteFile) -> pl.LazyFrame | None:
     """The pages that had gone by the last survey, as `departed_now`; None where none are known."""
     try:
-        return snapshot.scan(site.state / DEPARTED)
+        return snapshot.scan(site.shared_state / DEPARTED)
     except OutputError:
         return None  # it is only good for what comes again
 
@@ -82,7 +82,7 @@ def departed_pages(site: SiteFile) -> pl.DataFrame:
 def remember_departed(site: SiteFile, locs: Sequence[str], now: datetime) -> int:
     """Remember addresses of which nothing else is known as pages that went, where there is no page.
     Gives how many they are. Raises OutputError."""
-    pages = snapshot.scan(site.state / PAGE_TABLE)
+    pages = snapshot.scan(site.shared_state / PAGE_TABLE)
     fresh = pl.DataFrame({"loc": pl.Series(list(dict.fromkeys(locs)), dtype=pl.String)})
     if pages is not None:
         fresh = fresh.join(pages.select("loc").collect(), on="loc", how="anti")
@@ -93,5 +93,5 @@ def remember_departed(site: SiteFile, locs: Sequence[str], now: datetime) -> int
         went = new.with_columns(went=pl.lit(dates.write(now)), findable=pl.lit(True))
         whole = pl.concat([before, went], how="diagonal_relaxed")
         whole = whole.with_columns(pl.col("findable").fill_null(False))
-        snapshot.save(whole, site.state / DEPARTED)
+        snapshot.save(whole, site.shared_state / DEPARTED)
     return fresh.height
