@@ -41,7 +41,7 @@ def test_a_renamed_folder_is_one_move_and_nothing_leads_anywhere_until_it_is_tak
         "moves": [{"from": "/field-notes/**", "to": f"{URL}/notes/$1", "status": 301}],
         "dropped": [], "saved": True,
     }  # fmt: skip
-    assert "Saved in moves.csv" in moves("refuse", "/shop/heron-mug/", "--reason", "back soon", "--yes").out
+    assert "Saved in moves.csv" in moves("refuse", "/shop/heron-mug/", "--reason", "back soon").out
     told = {one["from"]: one for one in moves("--format", "json").json["moves"]}
     assert told["/field-notes/**"]["state"] == "taken"
     assert told["/shop/heron-mug/"]["state"] == "refused"
@@ -70,8 +70,10 @@ def test_a_renamed_folder_is_one_move_and_nothing_leads_anywhere_until_it_is_tak
 def test_what_is_gone_on_purpose_leaves_the_sitemap_at_once_though_its_page_is_there(marrowfen):
     shop = marrowfen / "public/sitemap-shop-1.xml"
     assert "heron-mug" in shop.read_text()
-    gone = run_command("moves", "gone", "/shop/heron-mug/", "--reason", "sold out", "--yes", cwd=marrowfen)
-    assert "/shop/heron-mug/ is gone (410)" in gone.out
+    gone = ("moves", "gone", "/shop/heron-mug/", "--reason", "sold out")
+    assert "Nothing was saved." in run_command(*gone, "--dry-run", cwd=marrowfen).out
+    assert not (marrowfen / "moves.csv").exists()
+    assert "/shop/heron-mug/ is gone (410)" in run_command(*gone, cwd=marrowfen).out
     assert run_command("build", cwd=marrowfen).code == 0
     assert "heron-mug" not in shop.read_text()
     why = run_command("explain", "/shop/heron-mug/", "--format", "json", cwd=marrowfen).json
@@ -195,3 +197,20 @@ def test_small_pages_send_visitors_on_and_are_none_of_the_site(tmp_path):
     (tmp_path / "moves.csv").unlink()
     assert run_command("build", cwd=tmp_path).code == 0
     assert not (tmp_path / "public/old.html").exists()
+
+
+def test_status_tells_what_an_engine_did_not_find_and_nobody_led_on(marrowfen):
+    site = marrowfen / "atlas.toml"
+    site.write_text(
+        site.read_text() + '\n[[engine]]\nname = "Quillseek"\nchannels = [{ kind = "hand" }]\n'
+    )
+    (marrowfen / "said.csv").write_text(
+        "loc,indexed,reason\n"
+        f"{URL}/lost/,no,Not found (404)\n{URL}/moved/,no,Not found (404)\n"
+        f"{URL}/events/,no,Not found (404)\n{URL}/thin/,no,Too little text\n"
+    )
+    (marrowfen / "moves.csv").write_text("from,to\n/moved/,/events/\n")
+    assert run_command("hear", "--engine", "Quillseek", "said.csv", "--kind", "addresses", cwd=marrowfen).code == 0
+    told = run_command("status", "--offline", "--format", "json", cwd=marrowfen).json
+    (said,) = [step for step in told["engines"][0]["next"] if "no move" in step]
+    assert "did not find 1 address that has no move: /lost/." in said

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
 
 _STATUSES = ("301", "308", "302", "307")
 _yes = click.option("--yes", is_flag=True, help="Save without asking.")
+_dry_run = click.option("--dry-run", is_flag=True, help="Show what would be done; save nothing.")
 
 
 @click.group("moves", cls=OverviewFirst, epilog="Example: jovial-atlas moves")
@@ -87,7 +88,7 @@ def take(
     survey = _survey(work)
     found = _chosen(survey, which, sure)
     moves = _rows(work, survey, found, reason, status=int(status))
-    return give_change(work, survey.site, moves, yes, {})
+    return give_change(work, survey.site, moves, yes or None, {})
 
 
 def _chosen(survey: LastSurvey, which: tuple[str, ...], sure: float | None) -> Sequence[FoundMove]:
@@ -115,14 +116,14 @@ def _rows(
 )
 @click.argument("which", nargs=-1, required=True, metavar="NUMBER|OLD…")
 @click.option("--reason", default="", metavar="TEXT", help="Why, for whoever reads the table.")
-@_yes
-def refuse(work: Work, which: tuple[str, ...], reason: str, yes: bool) -> int:
+@_dry_run
+def refuse(work: Work, which: tuple[str, ...], reason: str, dry_run: bool) -> int:
     """Refuse moves that are proposed: the old addresses stay not found, and nothing is proposed for
     them again."""
     survey = _survey(work)
     found = _chosen(survey, which, None)
     moves = _rows(work, survey, found, reason, refused=True)
-    return give_change(work, survey.site, moves, yes, {})
+    return give_change(work, survey.site, moves, not dry_run, {})
 
 
 @atlas_command(
@@ -131,8 +132,8 @@ def refuse(work: Work, which: tuple[str, ...], reason: str, yes: bool) -> int:
 )  # fmt: skip
 @click.argument("old", nargs=-1, required=True, metavar="OLD…")
 @click.option("--reason", default="", metavar="TEXT", help="Why, for whoever reads the table.")
-@_yes
-def gone(work: Work, old: tuple[str, ...], reason: str, yes: bool) -> int:
+@_dry_run
+def gone(work: Work, old: tuple[str, ...], reason: str, dry_run: bool) -> int:
     """Say that pages are gone on purpose: servers answer 410, sitemaps leave them out, and `submit`
     announces them as removed. OLD is a path, an address, or a pattern."""
     from jovial_atlas import dates
@@ -141,7 +142,7 @@ def gone(work: Work, old: tuple[str, ...], reason: str, yes: bool) -> int:
 
     site, today = work.site(), dates.write(work.now())[:10]
     moves = [move_by_hand(site, one, "", GONE, "", reason, today) for one in old]
-    return give_change(work, site, moves, yes, {})
+    return give_change(work, site, moves, not dry_run, {})
 
 
 @atlas_command(
@@ -155,9 +156,9 @@ def gone(work: Work, old: tuple[str, ...], reason: str, yes: bool) -> int:
 @click.option("--query", type=click.Choice(("keep", "drop")),
               help="What becomes of queries. Default: as [moves] says.")  # fmt: skip
 @click.option("--reason", default="", metavar="TEXT", help="Why, for whoever reads the table.")
-@_yes
+@_dry_run
 def add(
-    work: Work, old: str, new: str, status: str, query: str | None, reason: str, yes: bool
+    work: Work, old: str, new: str, status: str, query: str | None, reason: str, dry_run: bool
 ) -> int:
     """Lead OLD to NEW. OLD may be a pattern: `*` stands for anything in one folder, `**` for
     anything, `#` for digits; NEW names what they stood for as $1, $2, or by the same signs."""
@@ -166,7 +167,7 @@ def add(
 
     site, today = work.site(), dates.write(work.now())[:10]
     move = move_by_hand(site, old, new, int(status), query or "", reason, today)
-    return give_change(work, site, [move], yes, {})
+    return give_change(work, site, [move], not dry_run, {})
 
 
 @atlas_command(

@@ -70,6 +70,7 @@ def domain(
 def _begin(work: Work, new: str, yes: bool) -> int:
     from jovial_atlas.faults import plural
     from jovial_atlas.rounds.deciding.domain import begin_domain, domain_start
+    from jovial_atlas.rounds.telling.domain import DOMAIN_STEPS
     from jovial_atlas.sitefile.read import parse_site_file
 
     site, out = work.site(), work.output
@@ -82,6 +83,9 @@ def _begin(work: Work, new: str, yes: bool) -> int:
                      f"[moves] keeps {start.old}.")  # fmt: skip
         out.indented("-", f"{site.model.moves.file}: {start.old}/** leads to {start.new}/$1.")
         out.indented("-", f"{count} of the old host are remembered, and looked after.")
+        out.say("Then, each looked at by `jovial-atlas moves domain`:")
+        for number, step in enumerate(DOMAIN_STEPS, start=1):
+            out.indented(f"{number}.", step)
         if not yes and sys.stdin.isatty() and sys.stdout.isatty():
             yes = click.confirm("Begin?", default=False)
     if yes:

@@ -61,7 +61,7 @@ def import_(
         "not_taken": [{"file": name, "line": one.line, "text": one.text, "why": one.why}
                       for name, one in read.unread],
     }  # fmt: skip
-    return give_change(work, site, read.moves, yes, also)
+    return give_change(work, site, read.moves, yes or None, also)
 
 
 def _show_unread(out: Output, read: ImportedMoves, *, show_all: bool) -> None:
@@ -84,9 +84,11 @@ def _show_unread(out: Output, read: ImportedMoves, *, show_all: bool) -> None:
     "missing", state="edits", formats=TABLE_FORMATS,
     epilog="Example: jovial-atlas moves missing --log /var/log/nginx/access.log",
 )  # fmt: skip
+@click.argument("more", nargs=-1, metavar="[FILE]…",
+                type=click.Path(path_type=Path, dir_okay=False, exists=True))  # fmt: skip
 @click.option("--log", "files", multiple=True, required=True, metavar="FILE",
               type=click.Path(path_type=Path, dir_okay=False, exists=True, allow_dash=True),
-              help="A server's log, plain or gzipped; - is standard input.")  # fmt: skip
+              help="A server's log, plain or gzipped, or - ; more may follow.")  # fmt: skip
 @click.option("--take", "which", multiple=True, metavar="NUMBER|all",
               help="Take these into the table of moves, as in --take 1 --take 4-9.")  # fmt: skip
 @click.option("--sure", type=click.FloatRange(0, 1), metavar="P",
@@ -98,6 +100,7 @@ def _show_unread(out: Output, read: ImportedMoves, *, show_all: bool) -> None:
 @_yes
 def missing(
     work: Work,
+    more: tuple[Path, ...],
     files: tuple[Path, ...],
     which: tuple[str, ...],
     sure: float | None,
@@ -112,7 +115,7 @@ def missing(
     from jovial_atlas.rounds.telling.moves_missing import read_missing
 
     survey = last_survey(work.site(), work.now())
-    read = read_missing(survey, files)
+    read = read_missing(survey, [*files, *more])
     if read.asked and not dry_run:
         _note_asked(survey, read)
     if which:
@@ -176,4 +179,4 @@ def _take(
     if len(moves) < len(chosen) and work.output.is_table:
         left = len(chosen) - len(moves)
         work.output.note(f"{left:,} of them have no page that is sure enough to lead to.")
-    return give_change(work, site, moves, yes, {})
+    return give_change(work, site, moves, yes or None, {})

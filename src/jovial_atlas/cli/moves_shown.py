@@ -147,19 +147,20 @@ def _show_table(out: Output, table: Sequence[NumberedMove], url: str, *, show_al
 
 
 def give_change(
-    work: Work, site: SiteFile, added: Sequence[Move], yes: bool, also: Mapping[str, Any]
+    work: Work, site: SiteFile, added: Sequence[Move], save: bool | None, also: Mapping[str, Any]
 ) -> int:
-    """Show what is done to the table of moves, and do it where that is wanted; in JSON with what
-    there is `also`."""
+    """Show what is done to the table of moves, and do it where that is wanted (None: ask on a
+    terminal); in JSON with what there is `also`."""
     from jovial_atlas.rounds.deciding.moves import change_of, write_change
 
     out = work.output
     change = change_of(site, added)
     if out.is_table:
         show_change(out, change, site)
-    if added and not yes and out.is_table and sys.stdin.isatty() and sys.stdout.isatty():
-        yes = click.confirm("Save this?", default=False)
-    saved = bool(yes and added)
+    how = "Nothing was saved." if save is False else "Nothing was saved; --yes saves it."
+    if added and save is None and out.is_table and sys.stdin.isatty() and sys.stdout.isatty():
+        save = click.confirm("Save this?", default=False)
+    saved = bool(save and added)
     if saved:
         write_change(site, change)
     if out.format == "json":
@@ -170,7 +171,7 @@ def give_change(
     elif added:
         table = site.model.moves.file
         out.say(f"Saved in {table}; `jovial-atlas build` writes it for servers." if saved
-                else "Nothing was saved; --yes saves it.", style="bold")  # fmt: skip
+                else how, style="bold")  # fmt: skip
     return 0
 
 

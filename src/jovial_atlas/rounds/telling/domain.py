@@ -27,6 +27,18 @@ from jovial_atlas.sitefile import Engine, SiteFile
 from jovial_atlas.web import Client, Request, send
 
 DONE, TODO, OPEN = "done", "to do", "not looked at"
+#: The steps of a move, in their order.
+DOMAIN_STEPS = (
+    "Both hosts are owned at each engine",
+    "The pages are surveyed at the new host",
+    "Every old address leads to its page in one hop",
+    "Canonicals, language versions, links, pictures and data name the new host",
+    "Sitemaps, robots.txt and the files for the old host are built",
+    "The old host sends everybody on in one hop",
+    "The robots.txt of the old host is open",
+    "The new sitemap is announced",
+    "Engines have the new addresses in place of the old ones",
+)
 #: Of old addresses so many are asked for at the server.
 _MOST_ASKED = 500
 _PAGE_BYTES = 200_000
@@ -89,7 +101,7 @@ def domain_state(
 
 def _owned(site: SiteFile) -> DomainStep:
     bare = [one.name for one in site.model.engine if not (one.ownership.meta or one.ownership.file)]
-    name = "Both hosts are owned at each engine"
+    name = DOMAIN_STEPS[0]
     if not site.model.engine:
         return DomainStep(name, OPEN, "The site file names no engine.")
     if bare:
@@ -105,7 +117,7 @@ def _owned(site: SiteFile) -> DomainStep:
 
 
 def _surveyed(survey: LastSurvey) -> DomainStep:
-    new, name = survey.site.model.site.url, "The pages are surveyed at the new host"
+    new, name = survey.site.model.site.url, DOMAIN_STEPS[1]
     on_new = pl.col("loc").str.starts_with(f"{new}/")
     count = survey.pages.select(on_new.sum()).collect(engine="streaming").item() or 0
     if count and survey.at[:10] >= survey.site.model.moves.moved_on[:10]:
@@ -117,7 +129,7 @@ def _surveyed(survey: LastSurvey) -> DomainStep:
 
 
 def _mapped(survey: LastSurvey) -> DomainStep:
-    name, site = "Every old address leads to its page in one hop", survey.site
+    name, site = DOMAIN_STEPS[2], survey.site
     listed = old_addresses(site)
     redirects = redirects_of(survey)
     by = old_host_map(site, redirects)
@@ -145,7 +157,7 @@ def _some(locs: Sequence[str]) -> str:
 
 def _inside(survey: LastSurvey) -> DomainStep:
     """Whether pages still name the old host."""
-    name = "Canonicals, language versions, links, pictures and data name the new host"
+    name = DOMAIN_STEPS[3]
     old = survey.site.model.moves.old_url
     begins = pl.element().str.starts_with(f"{old}/")
     named = {
@@ -178,7 +190,7 @@ def _inside(survey: LastSurvey) -> DomainStep:
 
 
 def _built(site: SiteFile) -> DomainStep:
-    name, new = "Sitemaps, robots.txt and the files for the old host are built", site.model.site.url
+    name, new = DOMAIN_STEPS[4], site.model.site.url
     record = load_record(site)
     mine = [loc for loc in record.sitemaps if loc.startswith(f"{new}/")]
     there = (site.state / SERVERS / OLD_FILES / "nginx.conf").exists()
@@ -195,8 +207,8 @@ def _built(site: SiteFile) -> DomainStep:
 
 
 def _served(survey: LastSurvey, servers: DomainServers | None) -> list[DomainStep]:
-    live = "The old host sends everybody on in one hop"
-    robots = "The robots.txt of the old host is open"
+    live = DOMAIN_STEPS[5]
+    robots = DOMAIN_STEPS[6]
     if servers is None:
         fix = "Put the files for the old host in place, then: jovial-atlas moves domain --live"
         return [DomainStep(live, OPEN, "The server was not asked.", fix),
@@ -264,7 +276,7 @@ def _open_robots(site: SiteFile, name: str, servers: DomainServers) -> DomainSte
 
 
 def _announced(site: SiteFile, ledger: Ledger) -> DomainStep:
-    name, index = "The new sitemap is announced", f"{site.model.site.url}/{INDEX}"
+    name, index = DOMAIN_STEPS[7], f"{site.model.site.url}/{INDEX}"
     if not site.model.engine:
         return DomainStep(name, OPEN, "The site file names no engine.")
     mute = [e.name for e in site.model.engine if index not in ledger.heard(e.name, SITEMAPS)]
@@ -275,7 +287,7 @@ def _announced(site: SiteFile, ledger: Ledger) -> DomainStep:
 
 
 def _passed(site: SiteFile) -> DomainStep:
-    name, course = "Engines have the new addresses in place of the old ones", course_of(site)
+    name, course = DOMAIN_STEPS[8], course_of(site)
     if not course:
         return DomainStep(name, OPEN, "No engine was asked.",
                           "Ask now and then: jovial-atlas moves domain --ask")  # fmt: skip
