@@ -56,12 +56,17 @@ def import_moves(
             imported.went += _addresses(data, path)
             continue
         text = delimited.decoded(data)[0]
-        read = _read(text, form or kind_of_configuration(text) or "table")
-        if not read.moves and not read.unread:
-            raise AtlasError(f"{path} holds no move, as far as this tool can tell.")
+        seen = kind_of_configuration(text)
+        read = _read(text, form or seen or "table")
+        rows = [_move(one, site, path, now) for one in read.moves]
+        is_guess = not form and not seen
+        if not any(isinstance(one, Move) for one in rows) and (is_guess or not read.unread):
+            raise AtlasError(
+                f"{path} holds no move, as far as this tool can tell. Say with --as what it is: "
+                "nginx, apache, table or sitemap."
+            )
         imported.unread += [(str(path), one) for one in read.unread]
-        for one in read.moves:
-            move = _move(one, site, path, now)
+        for move in rows:
             if isinstance(move, UnreadLine):
                 imported.unread.append((str(path), move))
             elif (move.old, move.to, move.status) in have:
