@@ -12,6 +12,8 @@ from jovial_atlas.moves.reading_nginx import read_nginx
 APACHE = [
     ("Redirect 301 /old /new", ["/old /new 301", "/old/** /new/$1 301"]),
     ("redirect /temp/ https://x.example/t/", ["/temp/** https://x.example/t/$1 302"]),
+    ("Redirect permanent /a.html /a/", ["/a.html /a/ 301"]),
+    ("RewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule . /index.php [L]", []),
     ("Redirect gone /dead", ["/dead  410", "/dead/**  410"]),
     ('RedirectPermanent "/with space" /x', ["/with%20space /x 301", "/with%20space/** /x/$1 301"]),
     (r"RedirectMatch 301 ^/blog/(\d+)/(.*)$ /n/$2?id=$1", [r"^/blog/(\d+)/(.*)$ /n/$2?id=$1 301"]),

@@ -40,6 +40,9 @@ def read_apache(text: str) -> ReadMoves:
             why = _why_not_here(inside)
             if name == "rewriterule" and conditions:
                 why = "it has a RewriteCond"
+            if name == "rewriterule" and _stays_inside(words[1:]):
+                conditions = False
+                continue
             _take_apache(read, name, words[1:], number, line, why)
             conditions = False
     return read
@@ -102,6 +105,8 @@ def _redirect(name: str, words: list[str], number: int) -> list[ReadMove]:
     old = escaped_path(old)
     if old.endswith("/"):
         return [ReadMove(f"{old}**", f"{to}$1" if to else "", status, "keep", number)]
+    if re.search(r"\.[A-Za-z]\w{1,4}$", old):
+        return [ReadMove(old, to, status, "keep", number)]  # a file, with nothing below it
     return [
         ReadMove(old, to, status, "keep", number),
         ReadMove(f"{old}/**", f"{to}/$1" if to else "", status, "keep", number),
@@ -120,6 +125,14 @@ def _redirect_match(_name: str, words: list[str], number: int) -> list[ReadMove]
     return [by_expression(words[0], to, status, "keep", number)]
 
 
+def _stays_inside(words: list[str]) -> bool:
+    """Whether a rule shows another page under the same address: it is no move."""
+    if len(words) < 2:
+        return False
+    flags = _flags(words[2]) if len(words) > 2 else {}
+    return not flags.keys() & {"R", "REDIRECT", "G", "GONE"} and "://" not in words[1]
+
+
 def _rewrite_rule(_name: str, words: list[str], number: int) -> list[ReadMove]:
     if len(words) < 2:
         raise ValueError("it lacks a target")
@@ -128,10 +141,7 @@ def _rewrite_rule(_name: str, words: list[str], number: int) -> list[ReadMove]:
         return [by_expression(_rooted(words[0]), "", "410", "keep", number)]
     redirect = flags.get("R", flags.get("REDIRECT"))
     if redirect is None:
-        if re.match(r"https?://", words[1]):
-            redirect = "302"
-        else:
-            return []  # it shows another page under the same address: no move
+        redirect = "302"
     if unknown := sorted(flags.keys() - _HARMLESS):
         raise ValueError(f"its flag {unknown[0]} changes what it means")
     to = words[1]
