@@ -214,3 +214,23 @@ def test_status_tells_what_an_engine_did_not_find_and_nobody_led_on(marrowfen):
     told = run_command("status", "--offline", "--format", "json", cwd=marrowfen).json
     (said,) = [step for step in told["engines"][0]["next"] if "no move" in step]
     assert "did not find 1 address that has no move: /lost/." in said
+
+
+def test_files_of_several_hosts_may_be_on_one_server(tmp_path):
+    pages = {"index.html": page("Home"), "a/index.html": page("A", OTTER)}
+    write_site(tmp_path, pages, '[[host]]\nurl = "https://de.fen.example"\nfolder = "de"\n'
+               '[[source]]\nkind = "html"\npath = "de"\nhost = "https://de.fen.example"\n')  # fmt: skip
+    shutil.copytree(tmp_path / "public", tmp_path / "de")
+    (tmp_path / "moves.csv").write_text(
+        "from,to\n/b,/a/\nhttps://de.fen.example/b,/a/\nhttps://de.fen.example/c,https://www.marrowfen.example/b\n"
+    )
+    assert run_command("survey", cwd=tmp_path).code == 0
+    assert run_command("build", cwd=tmp_path).code == 0
+    state = tmp_path / ".jovial-atlas"
+    main = (state / "servers/nginx-http.conf").read_text()
+    other = (state / "hosts/de.fen.example/servers/nginx-http.conf").read_text()
+    names = [{word for word in text.split() if word.startswith("$jovial_atlas")} for text in (main, other)]
+    assert names[0].isdisjoint(names[1])
+    assert f'"301k:{URL}/a/"' in main
+    assert '"/b" "301k:https://de.fen.example/a/"' in other
+    assert f'"/c" "301k:{URL}/a/"' in other, "one hop over both hosts"

@@ -43,7 +43,7 @@ def overview(work: Work, show_all: bool) -> int:
     """The moves that are proposed, with how sure and why; the table of moves; and what is wrong
     with it."""
     from jovial_atlas.findings.finding import findings_of
-    from jovial_atlas.rounds.deciding.moves import numbered_moves
+    from jovial_atlas.rounds.deciding.moves import numbered_moves, sent_moves
     from jovial_atlas.rounds.proving.moves import move_faults
     from jovial_atlas.rounds.publishing.redirects import redirects_of
 
@@ -53,11 +53,11 @@ def overview(work: Work, show_all: bool) -> int:
     redirects = [redirects_of(host) for host in hosts]
     pairs = zip(hosts, redirects, strict=True)
     findings = findings_of(fault for host, one in pairs for fault in move_faults(host, one))
-    sent = sum(one.sent for one in redirects)
+    sent = sent_moves([one.sent for one in redirects], len(moves))
     if work.output.format == "json":
-        work.output.json(as_json(moves, findings, survey.site.urls[0]))
+        work.output.json(as_json([*moves, *sent], findings, survey.site.urls[0]))
     elif work.output.format == "csv":
-        work.output.csv(*csv_rows(moves, survey.site.urls[0]))
+        work.output.csv(*csv_rows([*moves, *sent], survey.site.urls[0]))
     else:
         url = survey.site.urls[0]
         show_moves(work.output, moves, findings, url, sent=sent, show_all=show_all)

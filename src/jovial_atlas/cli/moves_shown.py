@@ -60,7 +60,7 @@ def show_moves(
     findings: Sequence[Finding],
     url: str,
     *,
-    sent: int,
+    sent: Sequence[NumberedMove],
     show_all: bool,
 ) -> None:
     """All moves for a person: what is proposed, what stands in the table, how many pages the site
@@ -74,8 +74,11 @@ def show_moves(
         _show_proposed(out, proposed, url, show_all=show_all)
     if table:
         _show_table(out, table, url, show_all=show_all)
+    for one in sent if show_all else ():
+        leads = f"{short_old(one.old, url)} → {short_old(one.to, url)}"
+        out.indented(f"{one.number:>3}.", leads, style="cyan")
     if sent:
-        what = plural(sent, "page is", "pages are")
+        what = plural(len(sent), "page is", "pages are")
         out.say(f"{what} sent on by rules and policies of the site file besides.")
     if findings:
         out.say()

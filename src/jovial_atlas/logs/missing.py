@@ -15,7 +15,9 @@ from jovial_atlas.logs.tally import lines_of
 #: The answers that are looked at: not found, gone, and all that send visitors on.
 NOT_FOUND = (404, 410)
 _SENT_ON = (301, 302, 307, 308)
-_STATUS = re.compile(rb'(?:" |["\' :])(?:404|410|30[1278])[ ,}"\n]')
+_STATUS = re.compile(rb'" (?:4(?:04|10)|30[1278]) ')
+#: The same where lines are JSON.
+_STATUS_IN_JSON = re.compile(rb'["\' :](?:404|410|30[1278])[ ,}"\n]')
 #: Longer lines are no lines of a log; more addresses than these are not told apart.
 _LINE, _MOST = 64 << 10, 300_000
 #: Words in the name of a program that says that it is none of a person.
@@ -84,7 +86,8 @@ def count_missing(
 def _lines(whole: bytes) -> Iterator[bytes]:
     """The lines in which one of the statuses may stand."""
     end = -1
-    for match in _STATUS.finditer(whole):
+    status = _STATUS_IN_JSON if whole[:1] == b"{" or b"\n{" in whole else _STATUS
+    for match in status.finditer(whole):
         if match.start() < end:
             continue
         start = whole.rfind(b"\n", 0, match.start()) + 1

@@ -61,7 +61,7 @@ def nginx_moves_http(hops: Hops, more: int = 0) -> tuple[list[str], list[Fault]]
     lines += [
         "map $request_uri $jovial_atlas_path {",
         '    default "";',
-        '    "~^(?<jovial_atlas_sent>[^?]*)" $jovial_atlas_sent;',
+        '    "~^(?<ja_sent>[^?]*)" $ja_sent;',
         "}",
     ]
     if not hops:

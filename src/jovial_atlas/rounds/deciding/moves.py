@@ -4,7 +4,7 @@ hand."""
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
@@ -104,6 +104,15 @@ def numbered_moves(survey: LastSurvey) -> list[NumberedMove]:
                          hits=move.hits, last_hit=move.last_hit)
         )  # fmt: skip
     return shown
+
+
+def sent_moves(sent: Iterable[Mapping[str, str]], after: int) -> list[NumberedMove]:
+    """The pages that the site file itself sends on, host by host, numbered behind the others."""
+    pairs = [pair for one in sent for pair in sorted(one.items())]
+    return [
+        NumberedMove(number, "taken", old, to, 301, 1.0, "by a rule or policy of the site file")
+        for number, (old, to) in enumerate(pairs, start=after + 1)
+    ]
 
 
 def chosen_moves(

@@ -3,7 +3,7 @@ out for all at once, so that every old address leads to its end in one hop."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 import polars as pl
@@ -30,8 +30,9 @@ class SiteRedirects:
     faults: list[Fault] = field(default_factory=list)
     #: Patterns that are not written, since others lead back to them.
     circles: frozenset[str] = frozenset()
-    #: How many pages the site file sends on, by rules and policies.
-    sent: int = 0
+    #: The pages that the site file sends on, by rules and policies: to the page that shows a
+    #: picture, to a file, or to an address.
+    sent: Mapping[str, str] = field(default_factory=dict)
 
 
 def redirects_of(survey: LastSurvey) -> SiteRedirects:
@@ -55,7 +56,7 @@ def redirects_of(survey: LastSurvey) -> SiteRedirects:
     faults += _circles(hops, sent)
     if hops.single:
         hops = replace(hops, other_case=in_other_case(hops.single, _alike(survey, hops)))
-    return SiteRedirects(hops, by, staying, faults, frozenset(circles), len(sent))
+    return SiteRedirects(hops, by, staying, faults, frozenset(circles), sent)
 
 
 def pages_at(survey: LastSurvey, moves: list[Move]) -> dict[str, list[str]]:

@@ -3,6 +3,7 @@ and moves; and what other servers may read of moves."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from urllib.parse import urlsplit
 
@@ -94,7 +95,7 @@ def server_files(
         "apache-spellings.conf": apache_spellings(url, folder, folders=folders),
     }
     for name, lines in files.items():
-        yield name, _text([_NOTE, *_HOW[name], *lines])
+        yield name, _text([_NOTE, *_HOW[name], *lines], own_names(site.host))
     yield "apache-spellings.txt", apache_spellings_table(spelled)
     if hops:
         yield from apache_tables(hops)
@@ -125,8 +126,18 @@ def _other_hosts(site: SiteFile) -> list[str]:
     return list(dict.fromkeys(one for one in (twin, *named) if one and one != host))
 
 
-def _text(lines: Sequence[str]) -> bytes:
-    return ("\n".join(lines) + "\n").encode("utf-8", "surrogateescape")
+def own_names(host: str) -> str:
+    """What stands behind the names of variables, so that those of several hosts can be on one
+    server: nothing for the main host."""
+    return f"_{re.sub('[^a-z0-9]', '_', host.lower())}" if host else ""
+
+
+def _text(lines: Sequence[str], names: str) -> bytes:
+    text = "\n".join(lines) + "\n"
+    if names:
+        text = text.replace("jovial_atlas", f"jovial_atlas{names}")
+        text = text.replace("JOVIAL_ATLAS", f"JOVIAL_ATLAS{names.upper()}")
+    return text.encode("utf-8", "surrogateescape")
 
 
 def _headers(site: SiteFile, survey: LastSurvey) -> dict[str, dict[str, str]]:
