@@ -1,10 +1,14 @@
 """`check --live --variants` against the real nginx and Apache httpd: what the written files make of
 other spellings, and what servers do without them."""
 
+import shutil
+
+import httpx
 import pytest
+import trustme
 
 from tests.conftest import page, run_command, write_site
-from tests.real_servers import apache, nginx
+from tests.real_servers import apache, free_port, nginx
 
 PUBLIC = "http://www.marrowfen.example"
 CODES = ("open", "twice", "hops", "temporary", "elsewhere", "lost")
@@ -21,6 +25,8 @@ def built(tmp_path_factory):
         )
     )  # fmt: skip
     (folder / "moves.csv").write_text("from,to\n/old/,/a/\n")
+    # A folder that the survey does not know.
+    (folder / "public/un named").mkdir()
     assert run_command("survey", cwd=folder).code == 0
     assert run_command("build", cwd=folder).code == 0
     return folder
@@ -39,6 +45,14 @@ def told(folder, port):
     }
 
 
+def led(port, path):
+    """Where a path of the public host leads."""
+    headers = {"Host": "www.marrowfen.example"}
+    answer = httpx.get(f"http://127.0.0.1:{port}{path}", headers=headers, trust_env=False)
+    assert answer.status_code == 301, path
+    return answer.headers["location"]
+
+
 def test_nginx_leads_every_spelling_to_the_one_address_in_one_hop(built):
     servers = built / ".jovial-atlas/servers"
     hosts = (servers / "nginx-hosts.conf").read_text()
@@ -52,6 +66,9 @@ def test_nginx_leads_every_spelling_to_the_one_address_in_one_hop(built):
         )
         with nginx(built, built / "public", more if written else "", own if written else "") as port:
             found = told(built, port)
+            if written:
+                assert led(port, "/a//b%20%C3%BC?x") == f"{PUBLIC}/a/b%20%C3%BC?x"
+                assert led(port, "/un%20named") == f"{PUBLIC}/un%20named/"
         if expected is not None:
             assert found == expected
         else:
@@ -70,3 +87,39 @@ def test_apache_leads_every_spelling_to_the_one_address_in_one_hop(built):
     )
     with apache(built, built / "public", lines) as port:
         assert told(built, port) == set()
+        assert led(port, "/a//b%20%C3%BC?x").lower() == f"{PUBLIC}/a/b%20%C3%BC?x".lower()
+        assert led(port, "/un%20named") == f"{PUBLIC}/un%20named/"
+
+
+def test_encrypted_and_open_both_lead_to_the_one_host_in_one_hop(built, tmp_path):
+    # The same site under https: its files are written anew in a copy.
+    folder = tmp_path / "secure"
+    shutil.copytree(built, folder, ignore=shutil.ignore_patterns("tmp-*", "*.conf", "*.pid"))
+    site = folder / "atlas.toml"
+    site.write_text(site.read_text().replace(f'url = "{PUBLIC}"', 'url = "https://www.marrowfen.example"'))
+    assert run_command("survey", "--accept", cwd=folder).code == 0
+    assert run_command("build", "--accept", cwd=folder).code == 0
+    certificate = trustme.CA().issue_cert("www.marrowfen.example", "marrowfen.example")
+    certificate.private_key_and_cert_chain_pem.write_to_path(folder / "cert.pem")
+    servers, secure = folder / ".jovial-atlas/servers", free_port()
+    hosts = (servers / "nginx-hosts.conf").read_text()
+    for before, after in (
+        ("listen 80;", "listen 127.0.0.1:@PORT@;"), ("listen [::]:80;", ""), ("listen [::]:443 ssl;", ""),
+        ("listen 443 ssl;", f"listen 127.0.0.1:{secure} ssl;"),
+        ("# ssl_certificate /path/to/certificate.pem;", f"ssl_certificate {folder}/cert.pem;"),
+        ("# ssl_certificate_key /path/to/key.pem;", f"ssl_certificate_key {folder}/cert.pem;"),
+    ):  # fmt: skip
+        assert before in hosts
+        hosts = hosts.replace(before, after)
+    include = "".join(f"include {servers}/{name};" for name in ("nginx-http.conf", "nginx-spellings-http.conf"))
+    with nginx(folder, folder / "public", include + hosts) as port:
+        for origin, host, path, to in (
+            (f"http://127.0.0.1:{port}", "www.marrowfen.example", "/old/?a=b", "/a/?a=b"),
+            (f"http://127.0.0.1:{port}", "marrowfen.example", "/A/index.html", "/a/"),
+            (f"https://127.0.0.1:{secure}", "marrowfen.example", "/old/", "/a/"),
+            (f"https://127.0.0.1:{secure}", "staging.marrowfen.example", "/any?x", "/any?x"),
+        ):
+            answer = httpx.get(origin + path, headers={"Host": host}, verify=False, trust_env=False)
+            assert (answer.status_code, answer.headers["location"]) == (
+                301, f"https://www.marrowfen.example{to}",
+            )  # fmt: skip

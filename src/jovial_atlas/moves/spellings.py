@@ -68,8 +68,17 @@ def nginx_spellings_server(url: str, *, folders: bool) -> list[str]:
         f"    return 301 {url}$jovial_atlas_spelled$is_args$args;",
         "}",
     ]
+    # Captures of `rewrite` are of the decoded path with single slashes, and escaped again.
+    lines += [
+        'if ($jovial_atlas_path ~ "//") {',
+        f"    rewrite ^(.*)$ {url}$1 permanent;",
+        "}",
+    ]
     if folders:
         lines += [
+            "if (-d $request_filename) {",
+            f"    rewrite ^(.*[^/])$ {url}$1/ permanent;",
+            "}",
             'if ($jovial_atlas_path ~ "^(/(?:[^/]+/)*)index\\.x?html?$") {',
             f"    return 301 {url}$1$is_args$args;",
             "}",
@@ -121,6 +130,8 @@ def apache_spellings(url: str, folder: str, *, folders: bool) -> list[str]:
     """Lines for a virtual host, behind those of moves. `folder` is where the table is."""
     host = re.escape(urlsplit(url).netloc)
     index = [
+        'RewriteCond "%{DOCUMENT_ROOT}%{REQUEST_URI}" -d',
+        f'RewriteRule "^(.*[^/])$" "{url}$1/" [R=301,NS,L]',
         'RewriteCond %{ENV:JA_RAW} "^(/(?:[^/]+/)*)index\\.x?html?$"',
         f'RewriteRule ^ "{url}%1" [R=301,NE,NS,L]',
     ]
@@ -137,6 +148,8 @@ def apache_spellings(url: str, folder: str, *, folders: bool) -> list[str]:
         "RewriteCond %{ENV:JA_PAGE} !^$",
         'RewriteCond expr "%{reqenv:JA_PAGE} != %{reqenv:JA_RAW}"',
         f'RewriteRule ^ "{url}%{{ENV:JA_PAGE}}" [R=301,NE,NS,L]',
+        'RewriteCond %{ENV:JA_RAW} "//"',
+        f'RewriteRule "^(.*)$" "{url}$1" [R=301,NS,L]',
         *(index if folders else []),
         "# Other hosts, and a dot behind the host.",
         f'RewriteCond %{{HTTP_HOST}} "!^{host}(?::[0-9]+)?$" [NC]',

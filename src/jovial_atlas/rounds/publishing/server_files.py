@@ -96,15 +96,17 @@ def server_files(
     }
     for name, lines in files.items():
         yield name, _text([_NOTE, *_HOW[name], *lines], own_names(site.host))
-    yield "apache-spellings.txt", apache_spellings_table(spelled)
+    few = spelled if survey.count <= _MOST_IN_TABLE else {}
+    yield "apache-spellings.txt", apache_spellings_table(few)
     if hops:
         yield from apache_tables(hops)
         yield "moves.json", moves_as_json(hops)
         yield "moves.csv", moves_as_csv(hops)
 
 
-#: More pages than these are too many to be named one by one.
-_MOST_SPELLED = 5_000
+#: More pages than these are too many to be named one by one: in a map of nginx, and in a table that
+#: Apache reads from its beginning.
+_MOST_SPELLED, _MOST_IN_TABLE = 20_000, 5_000
 
 
 def _spelled(site: SiteFile, survey: LastSurvey) -> dict[str, str]:

@@ -180,6 +180,8 @@ def _inside(survey: LastSurvey) -> DomainStep:
         **{column: test.fill_null(False).sum() for column, test in named.items()}
     ).collect(engine="streaming").to_dicts()[0]  # fmt: skip
     told = [f"{words[column]} of {plural(n, 'page')}" for column, n in counts.items() if n]
+    if lines := _lines_with(survey.site, old):
+        told.append(f"the site file, line {', '.join(map(str, lines))}")
     if not told:
         return DomainStep(name, DONE, "No page names the old one.")
     return DomainStep(
@@ -187,6 +189,16 @@ def _inside(survey: LastSurvey) -> DomainStep:
         "Correct the address in the templates of the site, then build and survey it again; "
         "`jovial-atlas inject` writes canonicals and data anew.",
     )  # fmt: skip
+
+
+def _lines_with(site: SiteFile, old: str) -> list[int]:
+    """The lines of the site file that still name the old host: profiles, logo, search, feeds."""
+    lines = site.path.read_text("utf-8-sig").splitlines()
+    return [
+        number
+        for number, line in enumerate(lines, start=1)
+        if old in line and not line.strip().startswith(("#", "old_url"))
+    ]
 
 
 def _built(site: SiteFile) -> DomainStep:
