@@ -136,6 +136,7 @@ def test_the_pattern_of_one_move(old, new, pattern, target):
         ("/species/otter%22", "/species/otter/", 0.95),
         ("/wildlife/otter.htm", "/species/otter/", 0.7),
         ("/news/grey-herons-return", "/field-notes/grey-heron-returns/", 0.61),
+        ("/birds/heron.php", "/field-notes/grey-heron-returns/", 0.6),
         ("/went/", "/now/", 0.8),
         ("/nothing/at/all/like", None, None),
         ("/2024/", None, None),

@@ -16,7 +16,9 @@ _ENDING = re.compile(r"(?:/index)?\.(?:x?html?|php|aspx?|jsp)\Z", re.I)
 #: What is cut off a link that was copied with its surroundings, or put behind it by mistake.
 _AROUND = re.compile(r"(?:[\s)\]>.,;:!'\"*_|\\]|&quot|&gt|&lt|%22|%27)+\Z", re.I)
 #: How sure each kind is.
-_SPELLING, _SAME_NAME, _ONE_OF_NAMES, _WORDS = 0.95, 0.7, 0.5, 0.65
+_SPELLING, _SAME_NAME, _ONE_OF_NAMES, _SAME_WORD, _WORDS = 0.95, 0.7, 0.5, 0.6, 0.65
+#: What parts the words of a name, and how long a word must be to say something.
+_BETWEEN, _LEAST_LETTERS = re.compile(r"[.\s_-]+"), 3
 #: Words must be alike by so much of 100; so many addresses and pages are compared by words.
 _LEAST_ALIKE, _MOST_ASKED, _MOST_PAGES = 82, 500, 300_000
 
@@ -36,11 +38,14 @@ class NearestPages:
         self._moved = moved
         self._bare: dict[str, list[str]] = {}
         self._names: dict[str, list[str]] = {}
+        self._parts: dict[str, list[str]] = {}
         for loc in locs:
             bare = bare_path(path_and_query(loc))
             self._bare.setdefault(bare, []).append(loc)
             if name := bare.rpartition("/")[2]:
                 self._names.setdefault(name, []).append(loc)
+                for part in set(_BETWEEN.split(name)) - {name}:
+                    self._parts.setdefault(part, []).append(loc)
         self._asked_by_words = 0
         self._words: Sequence[str] | None = None
 
@@ -59,6 +64,9 @@ class NearestPages:
             best = max(named, key=lambda loc: fuzz.ratio(path, path_and_query(loc)))
             sure = _SAME_NAME if len(named) == 1 else _ONE_OF_NAMES
             return NearestPage(best, sure, "the same last part of the address")
+        alike = self._parts.get(name, ()) if len(name) >= _LEAST_LETTERS else ()
+        if len(alike) == 1:
+            return NearestPage(alike[0], _SAME_WORD, "the only address with this word")
         return self._by_words(name, path)
 
     def _by_words(self, name: str, path: str) -> NearestPage | None:
