@@ -51,6 +51,7 @@ def test_rows_are_kept_in_one_spelling(row, spelled):
         ("a/b,/c,", "from", "no path"),
         ("^/a(,/b,", "from", "no regular expression"),
         ("^/a\x07b,/b,", "from", "cannot be seen"),
+        ("\"^/a{,3}b\",/c,", "from", "no regular expression"),
         (r"^/(?=x)a,/b,", "from", "does not mean the same"),
         ("/a,/b,303", "status", "none of"),
         ("/a,,301", "to", "is missing"),

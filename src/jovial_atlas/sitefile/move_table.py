@@ -156,10 +156,16 @@ def _expression(written: str) -> str:
         raise ValueError(f"{written!r} has a sign that cannot be seen")
     if shared := _NOT_SHARED.search(written):
         raise ValueError(f"{shared[0]!r} in {written!r} does not mean the same to all servers")
+    # Few tables have any, and only then is needed what looks them up in columns.
+    import polars as pl
+
     try:
         re.compile(written)
-    except re.error as error:
-        raise ValueError(f"{written!r} is no regular expression: {error}") from None
+        pl.Series([""]).str.contains(written)
+    except (re.error, pl.exceptions.PolarsError) as error:
+        lines = str(error).strip().splitlines()
+        why = next((line[7:] for line in lines if line.startswith("error: ")), lines[0])
+        raise ValueError(f"{written!r} is no regular expression: {why}") from None
     return "".join(one if one.isascii() else addresses.escape(one) for one in written)
 
 
