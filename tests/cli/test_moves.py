@@ -148,10 +148,13 @@ def test_addresses_asked_for_in_vain_are_told_with_what_was_meant(marrowfen):
     entries += [("10.0.1.1", "/events/reed-cuting-day", 404, "-", robot)] * 2
     entries += [("10.0.1.2", "/quite/another", 404, f"{URL}/about/", person)]
     entries += [("6.6.6.6", path, 404, "-", person) for path in ("/.env", "/wp-login.php", "/x.php", "/secret-thing")]
+    entries += [("10.0.1.9", "/forum/thread%201?x", 404, "-", person)]
     entries += [("10.0.1.3", "/favicon.ico", 404, "-", person), ("10.0.1.3", "/old/a", 301, "-", person)]
     entries += [("10.0.1.3", "/old/b", 404, "-", person), ("10.0.1.3", "/events/", 200, "-", person)]
     (marrowfen / "access.log").write_text(logged(entries))
     (marrowfen / "moves.csv").write_text("from,to\n/old/**,/events/\n")
+    site = marrowfen / "atlas.toml"
+    site.write_text(site.read_text() + '\n[moves]\nnot_found = ["/forum/**"]\n')
 
     def missing(*arguments):
         return run_command("moves", "missing", "--log", "access.log", *arguments, cwd=marrowfen)
@@ -164,12 +167,12 @@ def test_addresses_asked_for_in_vain_are_told_with_what_was_meant(marrowfen):
         ("/events/reed-cuting-day", 2, 0, 2, f"{URL}/events/reed-cutting-day/"),
     ]
     assert told["missing"][0]["from"] == ["https://news.example/"]
-    assert (told["probes"], told["by_themselves"]) == (4, 1)
+    assert (told["probes"], told["by_themselves"]) == (5, 1)
     assert "hits" not in (marrowfen / "moves.csv").read_text()
     for _ in range(2):  # what was counted is not counted again
         assert "1 address with a move answered as not found" in missing().out
         row = (marrowfen / "moves.csv").read_text().splitlines()[1]
-        assert row.endswith(",2026-11-20T10:00:14Z,2")
+        assert row.endswith(",2026-11-20T10:00:15Z,2")
     taken = missing("--take", "all", "--sure", "0.9", "--yes", "--format", "json").json
     assert [one["from"] for one in taken["moves"]] == ["/Events/"]
 
@@ -234,3 +237,27 @@ def test_files_of_several_hosts_may_be_on_one_server(tmp_path):
     assert f'"301k:{URL}/a/"' in main
     assert '"/b" "301k:https://de.fen.example/a/"' in other
     assert f'"/c" "301k:{URL}/a/"' in other, "one hop over both hosts"
+
+
+def test_moves_are_taken_for_a_time_by_ranges_and_seen_in_every_format(tmp_path):
+    pages = {f"old/{n}/index.html": page(f"Page {n}", f"<p>The {n} of them is like no other {n}.</p>")
+             for n in ("one", "two")}  # fmt: skip
+    write_site(tmp_path, {"index.html": page("Home"), **pages})
+    assert run_command("survey", cwd=tmp_path).code == 0
+    assert "No page went" in run_command("moves", cwd=tmp_path).out
+    for n in ("one", "two"):
+        (tmp_path / "public/old" / n).rename(tmp_path / "public" / f"{n}-now")
+    assert run_command("survey", "--accept", cwd=tmp_path).code == 0
+    shown = run_command("moves", cwd=tmp_path).out
+    assert "1. /old/one/ → /one-now/" in shown
+    rows = run_command("moves", "--format", "csv", cwd=tmp_path).out.splitlines()
+    assert [row.split(",")[:4] for row in rows[1:]] == [
+        ["1", "/old/one/", "/one-now/", "301"], ["2", "/old/two/", "/two-now/", "301"],
+    ]  # fmt: skip
+    taken = ("moves", "take", "1-2", "--status", "302", "--reason", "while we build", "--yes")
+    assert run_command(*taken, cwd=tmp_path).code == 0
+    table = (tmp_path / "moves.csv").read_text().splitlines()
+    assert [row.split(",")[2] for row in table[1:]] == ["302", "302"]
+    assert all("while we build" in row for row in table[1:])
+    again = run_command("moves", "take", "--yes", cwd=tmp_path)
+    assert "There is nothing to take." in again.out

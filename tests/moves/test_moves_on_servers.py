@@ -5,6 +5,7 @@ import http.client
 from dataclasses import replace
 from pathlib import Path
 
+import httpx
 import pytest
 
 from jovial_atlas.moves.apache import apache_moves_folder, apache_moves_server, apache_tables
@@ -144,10 +145,15 @@ def test_an_htaccess_answers_as_the_virtual_host_does(place, hops):
     wanted = {one.path for one in some}
     few = [hop for hop in hops.single if not hop.path.startswith("/old/") or hop.path in wanted]
     htaccess = place / "public/.htaccess"
-    htaccess.write_text("\n".join(apache_moves_folder(replace(hops, single=few))) + "\n")
+    lines = apache_moves_folder(replace(hops, single=few, staying=[*hops.staying, "/blog/alive"]))
+    # What the owner has behind them is still asked, for pages under patterns too.
+    lines.append("RewriteRule ^blog/alive$ /new/index.html [L]")
+    htaccess.write_text("\n".join(lines) + "\n")
     try:
         body = f"<Directory {place}/public>\nAllowOverride FileInfo\n</Directory>"
         with apache(place, place / "public", body) as port:
             answers(port, some)
+            alive = httpx.get(f"http://127.0.0.1:{port}/blog/alive", trust_env=False)
+            assert alive.status_code == 200
     finally:
         htaccess.unlink()

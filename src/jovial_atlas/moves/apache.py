@@ -98,7 +98,7 @@ def apache_moves_server(hops: Hops, folder: str) -> list[str]:
         lines += _apache_answers("JA_ASKED", asking)
     lines += _apache_answers("JA_MOVE", [one for one in plain if one.to != STAYS])
     there = "%{DOCUMENT_ROOT}%{REQUEST_URI}"
-    return lines + list(_apache_patterns(hops.patterns, there, f"%{{ENV:JA_MOVE}} !^{STAYS}$"))
+    return lines + list(_apache_patterns(hops.patterns, there))
 
 
 def _apache_lookups(asking: list[SingleHop]) -> Iterator[str]:
@@ -174,14 +174,14 @@ def apache_moves_folder(hops: Hops) -> list[str]:
     plain, asking = parted_hops(hops)
     lines = _apache_sent()
     lines += [
-        f'RewriteRule "^/?{octets_expression(one.path)[1:]}$" - [NS,L]'
+        f'RewriteRule "^/?{octets_expression(one.path)[1:]}$" - [NS,E=JA_MOVE:{STAYS}]'
         for one in plain
         if one.to == STAYS
     ]
     for hop in (*asking, *plain):
         if hop.to != STAYS:
             lines += _folder_rule(hop)
-    lines += _apache_patterns(hops.patterns, "%{REQUEST_FILENAME}", "")
+    lines += _apache_patterns(hops.patterns, "%{REQUEST_FILENAME}")
     rules = sum(line.startswith("RewriteRule") for line in lines)
     return [
         "RewriteEngine On",
@@ -217,11 +217,10 @@ def _apache_text(target: str) -> str:
     return target.replace("%", "\\%")
 
 
-def _apache_patterns(patterns: Iterable[PatternHop], file: str, unless: str) -> Iterator[str]:
-    patterns = list(patterns)
+def _apache_patterns(patterns: Iterable[PatternHop], file: str) -> Iterator[str]:
+    """Lines for patterns, which are about what is not there: no page, and no `file`."""
     for hop in patterns:
-        if unless:
-            yield f"RewriteCond {unless}"
+        yield f"RewriteCond %{{ENV:JA_MOVE}} !^{STAYS}$"
         yield f"RewriteCond {file} !-f"
         subject = "JA_SENT" if hop.with_query else "JA_PATH"
         expression = quoted_expression(hop.expression)

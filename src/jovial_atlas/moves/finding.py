@@ -7,7 +7,6 @@ is the same page, 1 - (1 - a)(1 - b). A value that several pages share says as m
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -275,8 +274,3 @@ def _as_move(shape: PatternShape, right: pl.Series, fitting: int, sure: float) -
     count = right.len()
     why = f"{shape.words}; {count:,} of {fitting:,} pages that went are there again"
     return FoundMove(shape.pattern, shape.target, round(min(sure, 0.99), 2), why, count, some)
-
-
-def sorted_moves(moves: Iterable[FoundMove]) -> Sequence[FoundMove]:
-    """Patterns, then moves, then what is gone, the surest first."""
-    return sorted(moves, key=lambda one: (not one.is_pattern, not one.to, -one.sure, one.old))

@@ -83,12 +83,11 @@ def read_missing(survey: LastSurvey, files: Sequence[Path]) -> MissingRead:
         row = row_of(path)
         return row.last_hit if row else ""
 
-    is_probe = probe_finder(_endings(survey), patterns.matcher(_ignored(site), (host,)))
+    ignored = patterns.matcher(site.model.moves.not_found, (host,))
+    is_probe = probe_finder(_endings(survey), lambda path: ignored(host + path))
     with ExitStack() as stack:
         streams = (stack.enter_context(opened_log(one)) for one in files)
-        counted = count_missing(
-            streams, sorted(site.crawlers), lambda path: is_probe(path), counted_until
-        )
+        counted = count_missing(streams, sorted(site.crawlers), is_probe, counted_until)
     return _told(survey, counted, is_probe, row_of)
 
 
@@ -105,10 +104,6 @@ def _endings(survey: LastSurvey) -> set[str]:
     ending = pl.col("loc").str.replace(r"\?.*$", "").str.extract(r"(?i)(\.[a-z]{2,5})$")
     found = survey.pages.select(ending.str.to_lowercase().unique()).collect(engine="streaming")
     return set(found.to_series().drop_nulls()) & set(_PROGRAMS)
-
-
-def _ignored(site: SiteFile) -> tuple[str, ...]:
-    return site.model.moves.not_found
 
 
 def _told(
