@@ -112,6 +112,7 @@ def test_a_domain_moves_and_an_engine_follows_over_weeks(tmp_path):
         run("survey", "--accept"), run("moves", "take", "--sure", "0.8", "--yes"), run("build", "--accept")
         moves = json.loads((tmp_path / ".jovial-atlas/servers/old-host/moves.json").read_text())
         assert {one["from"]: one["to"] for one in moves["moves"]}["/about/"] == f"{NEW}/us/"
+        assert moves["patterns"][-1]["pattern"] == "/**", "all that is left, for other servers too"
     finally:
         serving.stop()
 

@@ -16,6 +16,7 @@ from jovial_atlas.moves.hops import Hops, PatternHop, SingleHop
 from jovial_atlas.moves.nginx import nginx_moves_http, nginx_moves_server
 from jovial_atlas.moves.others import moved_pages, moves_as_csv, moves_as_json
 from jovial_atlas.moves.resolving import joined_status, with_query
+from jovial_atlas.moves.written import own_variables
 from jovial_atlas.sitefile.move_table import move_cells, move_rows, move_table_text
 
 URL = "https://www.marrowfen.example"
@@ -107,3 +108,12 @@ def test_a_table_reads_back_what_it_wrote(old, new, status):
     assert problems == []
     again, _ = move_rows(move_table_text(moves, [URL]), Path("moves.csv"), [URL])
     assert [move_cells(one, URL) for one in again] == [move_cells(one, URL) for one in moves]
+
+
+def test_variables_get_an_ending_and_paths_of_files_keep_theirs():
+    text = 'set $jovial_atlas_path ""; include "/srv/jovial_atlas_site/x"; Define JOVIAL_ATLAS "/JOVIAL_ATLAS/a"'
+    assert own_variables(text, "") == text
+    assert own_variables(text, "_de") == (
+        'set $jovial_atlas_de_path ""; include "/srv/jovial_atlas_site/x"; '
+        'Define JOVIAL_ATLAS_DE "/JOVIAL_ATLAS/a"'
+    )

@@ -11,6 +11,7 @@ from urllib.parse import urljoin, urlsplit
 from jovial_atlas.addresses import normalise
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault
+from jovial_atlas.moves.spellings import twin_host
 from jovial_atlas.web import Answer, Client, Request, send
 
 _PAGE_BYTES = 200_000
@@ -48,11 +49,10 @@ def variants_of(
 
 def _origins(scheme: str, host: str, hosts: Collection[str]) -> Iterator[tuple[str, str]]:
     other = "http" if scheme == "https" else "https"
-    bare = host.removeprefix("www.")
-    twin = bare if host.startswith("www.") else f"www.{host}"
+    twin = twin_host(host)
     yield f"{other}://{host}", f"asked for by {other}"
-    if ":" not in host and bare.count(".") >= 1:
-        with_www = "without www" if twin == bare else "with www"
+    if ":" not in host and "." in host.removeprefix("www."):
+        with_www = "without www" if host.startswith("www.") else "with www"
         yield f"{scheme}://{twin}", with_www
         yield f"{other}://{twin}", f"{with_www}, by {other}"
         yield f"{scheme}://{host}.", "with a dot behind the host"

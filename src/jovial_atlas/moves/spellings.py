@@ -43,6 +43,11 @@ def _others(path: str) -> Iterator[str]:
         yield f"{path}/"
 
 
+def twin_host(host: str) -> str:
+    """A host with www where it has none, and without where it has."""
+    return host.removeprefix("www.") if host.startswith("www.") else f"www.{host}"
+
+
 # nginx
 
 
@@ -92,8 +97,8 @@ def nginx_hosts(url: str, others: Sequence[str], folder: str) -> list[str]:
     parts = urlsplit(url)
     names = " ".join(others)
     inside = [
-        f"    include {folder}/nginx-server.conf;",
-        f"    include {folder}/nginx-spellings.conf;",
+        f'    include "{folder}/nginx-server.conf";',
+        f'    include "{folder}/nginx-spellings.conf";',
         f"    return 301 {url}$request_uri;",
         "}",
     ]

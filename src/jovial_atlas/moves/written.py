@@ -80,6 +80,13 @@ def quoted_expression(expression: str) -> str:
     return sent.replace("\\\\", r"\x5C").replace('"', r"\x22")
 
 
+def own_variables(text: str, ending: str) -> str:
+    """A configuration with an ending behind the names of its variables, so that those of several
+    hosts may be on one server; paths of files stay as they are."""
+    text = re.sub(r"(?<![/\w])jovial_atlas_", f"jovial_atlas{ending}_", text)
+    return re.sub(r"(?<![/\w])JOVIAL_ATLAS\b", f"JOVIAL_ATLAS{ending.upper()}", text)
+
+
 def parted_hops(hops: Hops) -> tuple[list[SingleHop], list[SingleHop]]:
     """The hops of paths, and those that are about a query as well."""
     plain = [one for one in hops.single if "?" not in one.path]

@@ -18,9 +18,11 @@ from jovial_atlas.moves.move import Move
 from jovial_atlas.moves.nginx import nginx_moves_http, nginx_moves_server
 from jovial_atlas.moves.others import moves_as_csv, moves_as_json
 from jovial_atlas.moves.resolving import Leads, MoveMap
+from jovial_atlas.moves.spellings import twin_host
 from jovial_atlas.rounds.deciding.domain import old_addresses
 from jovial_atlas.rounds.publishing.build.companions import key_files
 from jovial_atlas.rounds.publishing.redirects import SiteRedirects
+from jovial_atlas.rounds.publishing.server_files import server_text
 from jovial_atlas.rounds.state.names import ROBOTS, SERVERS
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps.write import index_file, urlset_parts
@@ -61,22 +63,20 @@ def old_host_files(
         return
     by = old_host_map(site, redirects)
     known = old_addresses(site)
-    hops = hops_of(old, by, {}, known)
-    hops = replace(
-        hops,
-        patterns=[one for one in hops.patterns if one.pattern != "/**"],
-        other_case=in_other_case(hops.single, map(addresses.path_and_query, known)),
-    )
+    whole = hops_of(old, by, {}, known)
+    cases = in_other_case(whole.single, map(addresses.path_and_query, known))
+    # The last pattern, of all that is left, is a rule of its own in configurations.
+    patterns = [one for one in whole.patterns if one.pattern != "/**"]
+    hops = replace(whole, patterns=patterns, other_case=cases)
     folder = f"{(site.state / SERVERS).absolute()}/{OLD_FILES}"
     keys = dict(key_files(site, dry=True))
     own = (ROBOTS, _SITEMAP, *keys)
-    note = "# Written by Jovial Atlas; changes are lost at the next build."
-    yield f"{OLD_FILES}/nginx.conf", _text([note, *_nginx(old, new, hops, folder, own)])
-    yield f"{OLD_FILES}/apache.conf", _text([note, *_apache(new, hops, folder, own)])
+    yield f"{OLD_FILES}/nginx.conf", server_text(_nginx(old, new, hops, folder, own), "_old")
+    yield f"{OLD_FILES}/apache.conf", server_text(_apache(new, hops, folder, own), "_old")
     for name, data in apache_tables(hops) if hops else ():
         yield f"{OLD_FILES}/{name}", data
-    yield f"{OLD_FILES}/moves.json", moves_as_json(hops)
-    yield f"{OLD_FILES}/moves.csv", moves_as_csv(hops)
+    yield f"{OLD_FILES}/moves.json", moves_as_json(whole)
+    yield f"{OLD_FILES}/moves.csv", moves_as_csv(whole)
     names = []
     for name, data in _sitemaps(site, known, now):
         names.append(name)
@@ -84,17 +84,12 @@ def old_host_files(
     for key, data in keys.items():
         yield f"{OLD_FILES}/{key}", data
     robots = ["User-agent: *", "Disallow:", *([f"Sitemap: {old}/{_SITEMAP}"] if names else [])]
-    yield f"{OLD_FILES}/{ROBOTS}", _text(robots)
-
-
-def _text(lines: list[str]) -> bytes:
-    return ("\n".join(lines) + "\n").encode("utf-8", "surrogateescape")
+    yield f"{OLD_FILES}/{ROBOTS}", ("\n".join(robots) + "\n").encode()
 
 
 def _names_of(old: str) -> str:
     host = urlsplit(old).hostname or ""
-    twin = host.removeprefix("www.") if host.startswith("www.") else f"www.{host}"
-    return f"{host} {twin}"
+    return f"{host} {twin_host(host)}"
 
 
 def _nginx(old: str, new: str, hops: Hops, folder: str, own: Sequence[str]) -> list[str]:
@@ -110,11 +105,11 @@ def _nginx(old: str, new: str, hops: Hops, folder: str, own: Sequence[str]) -> l
         ]
     lines += [f"    server_name {_names_of(old)};"]
     for name in own:
-        lines += [f"    location = /{name} {{", f"        alias {folder}/{name};", "    }"]
-    lines += [f"    location ~ ^/sitemap-[0-9]+\\.xml$ {{ root {folder}; }}"]
+        lines += [f"    location = /{name} {{", f"        alias \"{folder}/{name}\";", "    }"]
+    lines += [f"    location ~ ^/sitemap-[0-9]+\\.xml$ {{ root \"{folder}\"; }}"]
     lines += [f"    {line}" for line in nginx_moves_server(hops)]
     lines += ["    location / {", f"        return 301 {new}$request_uri;", "    }", "}"]
-    return _renamed("\n".join(lines)).split("\n")
+    return lines
 
 
 def _apache(new: str, hops: Hops, folder: str, own: Sequence[str]) -> list[str]:
@@ -133,13 +128,7 @@ def _apache(new: str, hops: Hops, folder: str, own: Sequence[str]) -> list[str]:
         r'RewriteCond %{THE_REQUEST} "^\S+ (?:[A-Za-z]+://[^/? ]*)?(/[^? ]*)"',
         f'RewriteRule ^ "{new}%1" [R=301,NE,L]',
     ]
-    lines = "\n".join([*first, *moves, *rest])
-    return _renamed(lines).replace("JOVIAL_ATLAS", "JOVIAL_ATLAS_OLD").split("\n")
-
-
-def _renamed(text: str) -> str:
-    """Names of their own: those of the new host may be on the same server."""
-    return text.replace("jovial_atlas", "jovial_atlas_old")
+    return [*first, *moves, *rest]
 
 
 def _sitemaps(site: SiteFile, known: list[str], now: datetime) -> Iterator[tuple[str, bytes]]:

@@ -22,7 +22,9 @@ from jovial_atlas.moves.spellings import (
     nginx_spellings_http,
     nginx_spellings_server,
     spelled_paths,
+    twin_host,
 )
+from jovial_atlas.moves.written import own_variables
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.robots.headers import apache_folder, apache_server, nginx_http, nginx_server
 from jovial_atlas.rounds.publishing.redirects import SiteRedirects
@@ -31,7 +33,7 @@ from jovial_atlas.rounds.state.names import SERVERS
 from jovial_atlas.rules import DIRECTIVES
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 
-_NOTE = "# Written by Jovial Atlas; changes are lost at the next build."
+WRITTEN_NOTE = "# Written by Jovial Atlas; changes are lost at the next build."
 _HOW = {
     "nginx-http.conf": (
         "# Include this file inside http { }, before anything else that has a `map`, and",
@@ -95,7 +97,7 @@ def server_files(
         "apache-spellings.conf": apache_spellings(url, folder, folders=folders),
     }
     for name, lines in files.items():
-        yield name, _text([_NOTE, *_HOW[name], *lines], own_names(site.host))
+        yield name, server_text([*_HOW[name], *lines], _ending(site.host))
     few = spelled if survey.count <= _MOST_IN_TABLE else {}
     yield "apache-spellings.txt", apache_spellings_table(few)
     if hops:
@@ -123,23 +125,19 @@ def _other_hosts(site: SiteFile) -> list[str]:
     """The hosts that serve the site beside its own: with or without www, and those of the site
     file."""
     host = urlsplit(site.model.site.url).hostname or ""
-    twin = host.removeprefix("www.") if host.startswith("www.") else f"www.{host}"
     named = [urlsplit(one).hostname or "" for one in site.model.site.other_hosts]
-    return list(dict.fromkeys(one for one in (twin, *named) if one and one != host))
+    return list(dict.fromkeys(one for one in (twin_host(host), *named) if one and one != host))
 
 
-def own_names(host: str) -> str:
-    """What stands behind the names of variables, so that those of several hosts can be on one
-    server: nothing for the main host."""
+def _ending(host: str) -> str:
+    """What stands behind the names of variables: nothing for the main host."""
     return f"_{re.sub('[^a-z0-9]', '_', host.lower())}" if host else ""
 
 
-def _text(lines: Sequence[str], names: str) -> bytes:
-    text = "\n".join(lines) + "\n"
-    if names:
-        text = text.replace("jovial_atlas", f"jovial_atlas{names}")
-        text = text.replace("JOVIAL_ATLAS", f"JOVIAL_ATLAS{names.upper()}")
-    return text.encode("utf-8", "surrogateescape")
+def server_text(lines: Sequence[str], ending: str = "") -> bytes:
+    """A file of configuration, its variables with this ending."""
+    text = "\n".join([WRITTEN_NOTE, *lines]) + "\n"
+    return own_variables(text, ending).encode("utf-8", "surrogateescape")
 
 
 def _headers(site: SiteFile, survey: LastSurvey) -> dict[str, dict[str, str]]:
