@@ -5,6 +5,7 @@ import json
 from datetime import timedelta
 
 import httpx
+import polars as pl
 import pytest
 
 from jovial_atlas.standin.clock import Clock
@@ -80,6 +81,19 @@ def test_a_domain_moves_and_an_engine_follows_over_weeks(tmp_path):
         old = (tmp_path / ".jovial-atlas/servers/old-host/nginx.conf").read_text()
         old = old.replace("listen 80;", f"listen 127.0.0.1:{port};").replace("listen [::]:80;", "")
         own = f"server {{ listen 127.0.0.1:{port}; server_name fen.example; root {tmp_path}/public; }}"
+        with served(own):  # the old host is not configured yet, and another answers for it
+            steps, told = states("--live", "--server", f"http://{place}")
+            assert (steps[5], "answers by itself" in told["steps"][5]["found"]) == ("to do", True)
+            # The same where the old host had https, and what stands for it has not.
+            known, table = tmp_path / ".jovial-atlas/domain-addresses.parquet", tmp_path / "moves.csv"
+            before = [(file, file.read_bytes()) for file in (site, known, table)]
+            for file in (site, table):
+                file.write_text(file.read_text().replace(OLD, f"https{OLD[4:]}"))
+            pl.read_parquet(known).select(pl.col("loc").str.replace("http:", "https:")).write_parquet(known)
+            _, told = states("--live", "--server", f"http://{place}")
+            assert "answers by itself" in told["steps"][5]["found"]
+            for file, data in before:
+                file.write_bytes(data)
         with served(own, old):
             for path, to in (("/otters/?a=b", "/otters/?a=b"), ("/otter/", "/otters/"),
                              ("/pages/about/", "/about/"), ("/%C3%BC", "/%C3%BC")):  # fmt: skip

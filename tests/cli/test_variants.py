@@ -123,3 +123,7 @@ def test_encrypted_and_open_both_lead_to_the_one_host_in_one_hop(built, tmp_path
             assert (answer.status_code, answer.headers["location"]) == (
                 301, f"https://www.marrowfen.example{to}",
             )  # fmt: skip
+    with nginx(folder, folder / "public") as port:
+        found = told(folder, port)
+        assert ("twice", "https://www.marrowfen.example/a/index.html") in found, "asked though by http"
+        assert not any(address.startswith("http://") for _, address in found)

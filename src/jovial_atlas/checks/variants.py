@@ -76,11 +76,10 @@ def _paths(path: str) -> Iterator[tuple[str, str]]:
 def check_variants(
     variants: Iterable[AddressVariant], client: Client, server: str | None
 ) -> Iterator[Fault]:
-    """Ask for each spelling; at the `server` in place of the site's own, which is told the host
-    that is meant, those of its scheme alone."""
+    """Ask for each spelling; where a `server` stands for the site's own, that one, which is told
+    the host that is meant."""
     for one in variants:
-        if server is None or urlsplit(server).scheme == urlsplit(one.asked).scheme:
-            yield from _check(one, client, server)
+        yield from _check(one, client, server)
 
 
 def _check(one: AddressVariant, client: Client, server: str | None) -> Iterator[Fault]:

@@ -72,6 +72,8 @@ def show_moves(
     table = [one for one in moves if one.state != "proposed"]
     if proposed:
         _show_proposed(out, proposed, url, show_all=show_all)
+    if proposed and table:
+        out.say()
     if table:
         _show_table(out, table, url, show_all=show_all)
     for one in sent if show_all else ():
@@ -131,7 +133,6 @@ def _show_proposed(
 def _show_table(out: Output, table: Sequence[NumberedMove], url: str, *, show_all: bool) -> None:
     from jovial_atlas.faults import plural
 
-    out.say()
     refused = sum(one.state == "refused" for one in table)
     also = f", {refused:,} of them refused" if refused else ""
     out.say(f"In the table: {plural(len(table), 'row')}{also}.", style="bold")

@@ -171,6 +171,10 @@ def spelled_otherwise(live: Live, site: SiteFile, listed: Sequence[str]) -> Iter
         variants = variants_of(loc, site.model.site.other_hosts)
         if number > 1:
             variants = [one for one in variants if one.asked.startswith(f"{url}/")]
+        if live.origin:
+            # A server that stands for the site's own is asked by one scheme alone.
+            own = url.partition("://")[0]
+            variants = [one for one in variants if one.asked.partition("://")[0] == own]
         yield from check_variants(variants, live.client, live.origin)
 
 

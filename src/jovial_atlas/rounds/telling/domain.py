@@ -243,8 +243,11 @@ def _asked(survey: LastSurvey, some: Sequence[str], servers: DomainServers) -> I
     by = old_host_map(survey.site, redirects)
     for loc in some:
         end = old_end(by, redirects, loc)
-        if end is None or end.loops or not end.to:
+        if end is None or end.loops:
+            yield Fault("variant-lost", loc, f"No move leads {loc} anywhere.")
             continue
+        if not end.to:
+            continue  # it is gone
         one = AddressVariant(loc, end.to.partition("#")[0], "at the old host")
         faults = list(check_variants([one], servers.client, servers.old))
         yield from faults
