@@ -101,6 +101,10 @@ def test_commands_end_and_say_what_a_server_did(tmp_path, built, hostile, manner
     assert TOKEN.encode() not in record
 
 
+#: What is said of it; the last where a busy machine sees the time pass first.
+UNTRUSTED = ("has a certificate that is not trusted", "no secure connection", "took no message in time")
+
+
 @pytest.mark.slow
 @pytest.mark.parametrize("manner", ["fine", "no_http", "empty", "trickle"])
 def test_a_secure_connection_that_does_not_come_about_is_said_in_a_sentence(tmp_path, built, hostile, manner):
@@ -122,6 +126,6 @@ def test_a_secure_connection_that_does_not_come_about_is_said_in_a_sentence(tmp_
     ])  # fmt: skip
     for ran in (submitted, live, sitemap, crawled, robots):
         told = " ".join((ran[1] + ran[2]).split())
-        assert "has a certificate that is not trusted" in told or "no secure connection" in told, ran
+        assert any(words in told for words in UNTRUSTED), ran
         assert url.removeprefix("https://") in told, ran
     assert not any("HTTP/1.1" in line for line in hostile.asked), "nothing is sent over it"

@@ -220,9 +220,11 @@ def test_ctrl_c_leaves_the_last_complete_build_in_place(tmp_path):
     running = subprocess.Popen(
         [COMMAND, "survey"], cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
     )
-    time.sleep(0.45)
+    while f" {running.pid} " not in Path("/proc/locks").read_text():  # it is at work then
+        assert running.poll() is None
+        time.sleep(0.01)
     running.send_signal(signal.SIGINT)
-    _, err = running.communicate(timeout=30)
+    _, err = running.communicate(timeout=60)
     assert "Traceback" not in err
     assert running.returncode in (0, 130)
     assert {p.name: p.read_bytes() for p in (tmp_path / "public").glob("*.xml")} == before

@@ -7,7 +7,7 @@ from importlib import import_module
 import click
 
 from jovial_atlas import __version__
-from jovial_atlas.cli.common import global_options, keep_global
+from jovial_atlas.cli.common import ARGUMENTS, global_options, keep_global
 
 #: Command → (module below this room, one line of help), in the order of the work.
 COMMANDS = {
@@ -20,6 +20,9 @@ COMMANDS = {
     "explain": ("explain", "Explain one page: its verdict, and all that is published for it."),
     "review": ("review", "Hold pages against a list of marks, with reasons."),
     "links": ("links", "Show what leads where, and what leads nowhere."),
+    "history": ("history", "Show what commands changed in the settings, and why."),
+    "undo": ("undo", "Take a change of the settings back."),
+    "settings": ("settings", "Carry settings to another site, or set parts anew."),
     "moves": ("moves", "Show what moved or went, and where old addresses lead."),
     "preview": ("preview", "Show how pages read as search results and shared cards."),
     "videos": ("videos", "List videos, what is known of each, and what is missing."),
@@ -43,6 +46,10 @@ class LazyGroup(click.Group):
 
     def list_commands(self, ctx: click.Context) -> list[str]:
         return list(COMMANDS)
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        ctx.meta[ARGUMENTS] = list(args)
+        return super().parse_args(ctx, args)
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in COMMANDS:

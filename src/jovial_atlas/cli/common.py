@@ -101,6 +101,9 @@ class Work:
         self._locks: Locks | None = None
         self._holds: set[State] = set()
         self._held = ExitStack()
+        #: For the record of changes: how many pages what is done turns, and the change taken back.
+        self.turned: int | None = None
+        self.takes_back = 0
 
     def site_path(self) -> Path:
         """The site file's path. Raises SiteFileError where there is none."""
@@ -133,7 +136,25 @@ class Work:
             return
         if wanted == "edits":
             self._held.enter_context(locks.editing())
+            self._held.enter_context(self.watching(self.site_path()))
         self._held.enter_context(locks.reading())
+
+    @contextmanager
+    def watching(self, site_path: Path) -> Iterator[None]:
+        """Keep what the block changes in the site file and the tables beside it as one change, so
+        that it can be taken back."""
+        from jovial_atlas.errors import OutputError
+        from jovial_atlas.rounds.deciding.history import Deed, Watch
+
+        watch = Watch(site_path, self.now())
+        try:
+            yield
+        finally:
+            deed = Deed(_who(), _typed(), _reason(), self.turned, self.takes_back)
+            try:
+                watch.keep(deed)
+            except OutputError as error:
+                self.output.warn(f"The record of changes could not be kept: {error}")
 
     def let_go(self) -> None:
         """Hold the state folder no longer."""
@@ -194,6 +215,39 @@ class Work:
                 )
             return dates.moment(read)
         return datetime.now(UTC)
+
+
+def _who() -> str:
+    """Who gives commands here: JOVIAL_ATLAS_BY, or the name of the login."""
+    import getpass
+    import os
+
+    try:
+        return os.environ.get("JOVIAL_ATLAS_BY") or getpass.getuser()
+    except (OSError, KeyError):
+        return ""
+
+
+def _typed() -> str:
+    """The command as it was typed, without the name of the program; quotes where they are needed,
+    and no secret."""
+    import shlex
+
+    from jovial_atlas.redact import redacted
+
+    root = click.get_current_context().find_root()
+    typed = shlex.join(root.meta.get(ARGUMENTS, ()))
+    return redacted(typed, _SECRETS)
+
+
+def _reason() -> str:
+    """Why a command says it is given, where it can say so."""
+    said = click.get_current_context().params.get("reason")
+    return said if isinstance(said, str) else ""
+
+
+#: Under which what was typed is kept with the first context.
+ARGUMENTS = "jovial_atlas.arguments"
 
 
 def atlas_command(

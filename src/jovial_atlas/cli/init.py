@@ -91,7 +91,7 @@ def command(
         answers = _ask(out, proposal, answers)
     text = site_file_text(proposal, path, answers)
     locks = work.locks(path)
-    with locks.writing(), locks.editing():
+    with locks.writing(), locks.editing(), work.watching(path):
         write_site_file(path, text, proposal, replace=replace)
     _tell(out, proposal, answers, path)
     return 0

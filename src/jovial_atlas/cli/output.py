@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 
 #: Width of tables where the output is no terminal.
 _WIDTH = 120
+_SIGNS = {"-": "red", "+": "green", "@": "dim"}
 _STYLES = {
     "blocker": "bold white on red",
     "error": "bold red",
@@ -172,6 +173,11 @@ class Output:
     def as_it_is(self, text: str) -> None:
         """Text of several lines that are not wrapped, as differences are."""
         self._out.print(self._text(text), soft_wrap=True)
+
+    def difference(self, lines: Sequence[str]) -> None:
+        """Lines with signs in front, as differences have them: what goes, what comes, and where."""
+        for line in lines:
+            self._out.print(self._text(line, _SIGNS.get(line[:1], "")), soft_wrap=True)
 
     def indented(
         self, label: str, text: str, *, style: str = "dim", indent: int = 2, text_style: str = ""

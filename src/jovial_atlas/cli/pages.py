@@ -82,10 +82,14 @@ def command(
     from jovial_atlas.rounds.deciding.pages import Filters, export, select_pages
     from jovial_atlas.rounds.state.last_survey import last_survey
 
+    if take and not dry_run:
+        work.hold("edits")
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
     if take:
-        return _tell(work, take_table(survey, take, dry_run=dry_run, anyway=anyway), take, dry_run)
+        taken = take_table(survey, take, dry_run=dry_run, anyway=anyway)
+        work.turned = taken.turned
+        return _tell(work, taken, take, dry_run)
     pages = select_pages(survey.table, site, Filters(**filters))
     shown = pages.head(limit) if limit else pages
     if edit:

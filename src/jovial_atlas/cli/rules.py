@@ -13,7 +13,7 @@ from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.deciding.rules import RuleEffect
+    from jovial_atlas.rounds.deciding.rules import Turns
     from jovial_atlas.sitefile import Rule
 
 _TRUTH = {"true": True, "yes": True, "false": False, "no": False}
@@ -253,25 +253,27 @@ def _change(work: Work, edit: Callable[[str], str], yes: bool) -> int:
 
     out = work.output
     effect = preview(work.site(), edit, work.now())
+    work.turned = effect.turns.turned
     if out.format != "json":
-        _show(out, effect)
+        show_turns(out, effect.turns)
         if not yes and sys.stdin.isatty() and sys.stdout.isatty():
             yes = click.confirm("Save this?", default=False)
     if yes:
         save(effect)
     if out.format == "json":
-        out.json({"turns": [asdict(turn) for turn in effect.turns], "saved": yes})
+        out.json({"turns": [asdict(turn) for turn in effect.turns.kinds], "saved": yes})
     else:
         out.say("Saved." if yes else "Nothing was saved; --yes saves it.", style="bold")
     return 0
 
 
-def _show(out: Output, effect: RuleEffect) -> None:
+def show_turns(out: Output, turns: Turns) -> None:
+    """How verdicts turn, with examples."""
     from jovial_atlas.faults import plural
 
-    if not effect.turns:
-        out.say(f"No verdict of {plural(effect.pages, 'page')} changes.")
-    for turn in effect.turns:
+    if not turns.kinds:
+        out.say(f"No verdict of {plural(turns.pages, 'page')} changes.")
+    for turn in turns.kinds:
         was, now = (_word(value) for value in (turn.before, turn.after))
         out.say(f"{turn.field}: {was} → {now} for {plural(turn.count, 'page')}")
         for loc in turn.examples:

@@ -51,6 +51,8 @@ def command(
     )
     from jovial_atlas.rounds.state.last_survey import last_survey
 
+    if take:
+        work.hold("edits")
     site, out = work.site(), work.output
     if what:
         _show_services(work)

@@ -2,34 +2,231 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import copy
+import tomllib
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import tomlkit
 from tomlkit.items import AoT, Table
 
 from jovial_atlas.errors import AtlasError
+from jovial_atlas.sitefile.blocks import TableBlock, blocks_of, says, text_of_blocks
 from jovial_atlas.sitefile.deciding import SELECTORS
 
 #: Keys of a rule in the order in which they are written.
 KEYS = (*SELECTORS, "crawlers", "set", "reason")
+_RULE = "rule"
 
 
-def _rules(document: tomlkit.TOMLDocument) -> AoT:
-    rules = document.get("rule")
-    if rules is None:
-        rules = tomlkit.aot()
-        document["rule"] = rules
-    if not isinstance(rules, AoT):
+def add_rule(text: str, values: Mapping[str, Any], at: int | None = None) -> str:
+    """The text with one more rule, last or as number `at`. Raises AtlasError."""
+    rules = _rules(text)
+    place = len(rules) if at is None or at == len(rules) + 1 else _place(rules, at)
+    new = TableBlock(_RULE, _rule_text(values))
+
+    def insert(blocks: list[TableBlock]) -> None:
+        where = _rule_blocks(blocks)
+        if place < len(where):
+            blocks.insert(where[place], new)
+        else:
+            blocks.insert(where[-1] + 1 if where else len(blocks), new)
+
+    return _with_rules(text, insert, [*rules[:place], _plain(values), *rules[place:]])
+
+
+def change_rule(text: str, number: int, values: Mapping[str, Any]) -> str:
+    """The text with some keys of a rule set anew; None takes a key out. Raises AtlasError."""
+    rules = _rules(text)
+    place = _place(rules, number)
+    wanted = copy.deepcopy(rules)
+    for key, value in values.items():
+        if value is None:
+            wanted[place].pop(key, None)
+        else:
+            wanted[place][key] = _plain({key: value})[key]
+
+    def change(blocks: list[TableBlock]) -> None:
+        where = _rule_blocks(blocks)[place]
+        document = tomlkit.parse(blocks[where].text)
+        rule = document[_RULE][0]
+        for key, value in values.items():
+            if value is None:
+                rule.pop(key, None)
+            else:
+                rule[key] = _value(key, value)
+        blocks[where] = TableBlock(_RULE, tomlkit.dumps(document))
+
+    return _with_rules(text, change, wanted)
+
+
+def remove_rule(text: str, number: int) -> str:
+    """The text without a rule. Raises AtlasError."""
+    rules = _rules(text)
+    place = _place(rules, number)
+
+    def remove(blocks: list[TableBlock]) -> None:
+        del blocks[_rule_blocks(blocks)[place]]
+
+    return _with_rules(text, remove, [*rules[:place], *rules[place + 1 :]])
+
+
+def move_rule(text: str, number: int, to: int) -> str:
+    """The text with a rule at another place in the order. Raises AtlasError."""
+    rules = _rules(text)
+    start, end = _place(rules, number), _place(rules, to)
+    wanted = [*rules[:start], *rules[start + 1 :]]
+    wanted.insert(end, rules[start])
+
+    def move(blocks: list[TableBlock]) -> None:
+        where = _rule_blocks(blocks)
+        rule = blocks[where[start]]
+        # Texts change places; what stands between the rules stays there.
+        order = [blocks[one] for one in where if blocks[one] is not rule]
+        order.insert(end, rule)
+        for one, block in zip(where, order, strict=True):
+            blocks[one] = block
+
+    return _with_rules(text, move, wanted)
+
+
+def set_policy(text: str, name: str, choice: str) -> str:
+    """The text with another choice for a policy."""
+    return set_key(text, "policies", name, choice)
+
+
+def set_key(text: str, table: str, key: str, value: Any) -> str:
+    """The text with a key of a table set; the table is added at the end where there is none."""
+    values = tomllib.loads(text)
+    if table not in values:
+        block = TableBlock(table, tomlkit.dumps({table: {key: value}}))
+        return text_of_blocks([*blocks_of(text), block])
+
+    def change(document: tomlkit.TOMLDocument) -> None:
+        found = document[table]
+        assert isinstance(found, Table)  # the file was read as a site file
+        found[key] = value
+
+    values[table][key] = value
+    return _with_table(text, table, change, values)
+
+
+def set_export(text: str, engine: str, kind: str, columns: Mapping[str, str]) -> str:
+    """The text with the columns of a table that an engine exports. Raises AtlasError."""
+    named = [str(one.get("name")) for one in tomllib.loads(text).get("engine", [])]
+    if engine not in named:
+        raise AtlasError(f"There is no [[engine]] named {engine}; it is one inline list perhaps.")
+    values = tomllib.loads(text)
+    given = values["engine"][named.index(engine)]
+    entry = {"kind": kind, "columns": dict(columns)}
+    kept = [one for one in given.get("exports", []) if one.get("columns", {}) != columns]
+    given["exports"] = [*kept, entry]
+
+    def change(document: tomlkit.TOMLDocument) -> None:
+        found = document.get("engine")
+        engines = found if isinstance(found, AoT) else []
+        table = next(one for one in engines if str(one.get("name")) == engine)
+        exports = tomlkit.array()
+        for one in given["exports"]:
+            exports.append(_inline(one))
+        table["exports"] = exports
+
+    return _with_table(text, "engine", change, values, lambda block: f'"{engine}"' in block.text)
+
+
+def set_part(text: str, name: str, other: str) -> str:
+    """The text with a table, or all tables of that name, as they stand in another text; without
+    them where that has none."""
+    values, theirs = tomllib.loads(text), tomllib.loads(other)
+    blocks = blocks_of(text)
+    where = [number for number, block in enumerate(blocks) if block.name == name]
+    kept = [block for block in blocks if block.name != name]
+    new = [block for block in blocks_of(other) if block.name == name]
+    place = where[0] if where else len(kept)
+    changed = text_of_blocks([*kept[:place], *new, *kept[place:]])
+    values.pop(name, None)
+    if name in theirs:
+        values[name] = theirs[name]
+    if says(changed, values):
+        return changed
+    document = tomlkit.parse(text)
+    document.pop(name, None)
+    if name in theirs:
+        document[name] = tomlkit.parse(other)[name]
+    return tomlkit.dumps(document)
+
+
+def _with_rules(
+    text: str, change: Callable[[list[TableBlock]], None], wanted: list[dict[str, Any]]
+) -> str:
+    """The text with blocks changed so that its rules are those wanted. Where tables cannot be told
+    by their lines, they are written anew."""
+    values = tomllib.loads(text)
+    values.pop(_RULE, None)
+    values |= {_RULE: wanted} if wanted else {}
+    blocks = blocks_of(text)
+    if len(_rule_blocks(blocks)) == len(_rules(text)):
+        change(blocks)
+        if says(changed := text_of_blocks(blocks), values):
+            return changed
+    document = tomlkit.parse(text)
+    rules = tomlkit.aot()
+    for rule in wanted:
+        rules.append(_table(rule))
+    document.pop(_RULE, None)
+    if wanted:
+        document[_RULE] = rules
+    return tomlkit.dumps(document)
+
+
+def _with_table(
+    text: str,
+    name: str,
+    change: Callable[[tomlkit.TOMLDocument], None],
+    values: Mapping[str, Any],
+    chosen: Callable[[TableBlock], bool] = lambda _block: True,
+) -> str:
+    """The text with a table changed so that it says the values; only its block is written."""
+    blocks = blocks_of(text)
+    where = [n for n, one in enumerate(blocks) if one.name == name and chosen(one)]
+    if len(where) == 1:
+        document = tomlkit.parse(blocks[where[0]].text)
+        change(document)
+        blocks[where[0]] = TableBlock(name, tomlkit.dumps(document))
+        if says(changed := text_of_blocks(blocks), values):
+            return changed
+    document = tomlkit.parse(text)
+    change(document)
+    return tomlkit.dumps(document)
+
+
+def _rules(text: str) -> list[dict[str, Any]]:
+    rules = tomllib.loads(text).get(_RULE, [])
+    if rules and not isinstance(tomlkit.parse(text)[_RULE], AoT):
         raise AtlasError("The rules of this file are one inline list; write them as [[rule]].")
-    return rules
+    return list(rules)
 
 
-def _place(rules: AoT, number: int) -> int:
+def _place(rules: list[dict[str, Any]], number: int) -> int:
     if not 1 <= number <= len(rules):
         there = f"there are {len(rules)}" if len(rules) else "there is none"
         raise AtlasError(f"There is no rule {number}; {there}.")
     return number - 1
+
+
+def _rule_blocks(blocks: list[TableBlock]) -> list[int]:
+    return [number for number, block in enumerate(blocks) if block.name == _RULE]
+
+
+def _rule_text(values: Mapping[str, Any]) -> str:
+    rules = tomlkit.aot()
+    rules.append(_table(values))
+    return tomlkit.dumps({_RULE: rules})
+
+
+def _plain(values: Mapping[str, Any]) -> dict[str, Any]:
+    """Values as a parser of TOML gives them."""
+    return tomllib.loads(_rule_text(values))[_RULE][0] if values else {}
 
 
 def _table(values: Mapping[str, Any]) -> Table:
@@ -41,95 +238,10 @@ def _table(values: Mapping[str, Any]) -> Table:
 
 
 def _value(key: str, value: Any) -> Any:
-    if key != "set":
-        return value
-    inline = tomlkit.inline_table()
-    inline.update(value)
-    return inline
+    return _inline(value) if key == "set" else value
 
 
-def add_rule(text: str, values: Mapping[str, Any], at: int | None = None) -> str:
-    """The text with one more rule, last or as number `at`. Raises AtlasError."""
-    document = tomlkit.parse(text)
-    rules = _rules(document)
-    if at is None or at == len(rules) + 1:
-        rules.append(_table(values))
-    else:
-        rules.insert(_place(rules, at), _table(values))
-    return tomlkit.dumps(document)
-
-
-def change_rule(text: str, number: int, values: Mapping[str, Any]) -> str:
-    """The text with some keys of a rule set anew; None takes a key out. Raises AtlasError."""
-    document = tomlkit.parse(text)
-    rules = _rules(document)
-    rule = rules[_place(rules, number)]
-    for key, value in values.items():
-        if value is None:
-            rule.pop(key, None)
-        else:
-            rule[key] = _value(key, value)
-    return tomlkit.dumps(document)
-
-
-def remove_rule(text: str, number: int) -> str:
-    """The text without a rule. Raises AtlasError."""
-    document = tomlkit.parse(text)
-    rules = _rules(document)
-    del rules[_place(rules, number)]
-    if not len(rules):
-        del document["rule"]
-    return tomlkit.dumps(document)
-
-
-def set_policy(text: str, name: str, choice: str) -> str:
-    """The text with another choice for a policy."""
-    document = tomlkit.parse(text)
-    if "policies" not in document:
-        # Before the first list of tables, or it would seem to belong to the last of them.
-        document["policies"] = tomlkit.table()
-    document["policies"][name] = choice
-    return tomlkit.dumps(document)
-
-
-def move_rule(text: str, number: int, to: int) -> str:
-    """The text with a rule at another place in the order. Raises AtlasError."""
-    document = tomlkit.parse(text)
-    rules = _rules(document)
-    start, end = _place(rules, number), _place(rules, to)
-    rule = rules[start]
-    del rules[start]
-    rules.insert(end, rule)
-    return tomlkit.dumps(document)
-
-
-def set_export(text: str, engine: str, kind: str, columns: Mapping[str, str]) -> str:
-    """The text with the columns of a table that an engine exports. Raises AtlasError."""
-    document = tomlkit.parse(text)
-    found = document.get("engine")
-    engines = found if isinstance(found, AoT) else []
-    table = next((one for one in engines if str(one.get("name")) == engine), None)
-    if table is None:
-        raise AtlasError(f"There is no [[engine]] named {engine}; it is one inline list perhaps.")
-    entry = tomlkit.inline_table()
-    named = tomlkit.inline_table()
-    named.update(columns)
-    entry.update({"kind": kind, "columns": named})
-    kept = [one for one in table.get("exports", []) if dict(one.get("columns", {})) != columns]
-    exports = tomlkit.array()
-    for one in [*kept, entry]:
-        exports.append(one)
-    table["exports"] = exports
-    return tomlkit.dumps(document)
-
-
-def set_key(text: str, table: str, key: str, value: Any) -> str:
-    """The text with a key of a table set; the table is added at the end where there is none."""
-    document = tomlkit.parse(text)
-    if table not in document:
-        document.add(tomlkit.nl())
-        document[table] = tomlkit.table()
-    found = document[table]
-    assert isinstance(found, Table)  # the file was read as a site file
-    found[key] = value
-    return tomlkit.dumps(document)
+def _inline(values: Mapping[str, Any]) -> Any:
+    table = tomlkit.inline_table()
+    table.update(values)
+    return table

@@ -11,7 +11,7 @@ from pathlib import Path
 from jovial_atlas import addresses
 from jovial_atlas.errors import Problem
 from jovial_atlas.sitefile.cells import as_cell, from_cell
-from jovial_atlas.sitefile.tables import rows_and_problems, table_rows, table_text
+from jovial_atlas.sitefile.tables import Tables, rows_and_problems, table_rows, table_text
 
 LINK_TABLE_COLUMNS = ("loc", "to", "words", "reason")
 #: Columns of a table of proposals beside these.
@@ -31,11 +31,13 @@ class TakenLink:
     line: int = field(default=0, compare=False)
 
 
-def read_link_table(path: Path, urls: Sequence[str]) -> tuple[TakenLink, ...]:
+def read_link_table(
+    path: Path, urls: Sequence[str], tables: Tables = table_text
+) -> tuple[TakenLink, ...]:
     """The rows of a table of links; none where there is no such file yet. `urls` are the origins of
     the site, the first for what is written from '/' on. Raises SiteFileError with every problem."""
     read = table_rows(
-        table_text(path), path, LINK_TABLE_COLUMNS, lambda row, line: _row(row, line, urls)
+        tables(path), path, LINK_TABLE_COLUMNS, lambda row, line: _row(row, line, urls)
     )
     return tuple(read)
 

@@ -21,7 +21,7 @@ from jovial_atlas.sitefile.cells import as_cell, from_cell
 from jovial_atlas.sitefile.deciding import TEXTS, Decision
 from jovial_atlas.sitefile.model import SiteModel
 from jovial_atlas.sitefile.parts import names_of, read_part
-from jovial_atlas.sitefile.tables import rows_and_problems, table_rows, table_text
+from jovial_atlas.sitefile.tables import Tables, rows_and_problems, table_rows, table_text
 
 #: Columns that are no fields.
 _BESIDE = ("loc", "reason", "by")
@@ -48,10 +48,12 @@ class Override:
     line: int = field(default=0, compare=False)
 
 
-def read_overrides(path: Path, model: SiteModel) -> tuple[Override, ...]:
+def read_overrides(
+    path: Path, model: SiteModel, tables: Tables = table_text
+) -> tuple[Override, ...]:
     """The rows of an overrides file; none where there is no such file yet. Raises SiteFileError
     with every problem found."""
-    return parse_overrides(table_text(path), path, model)
+    return parse_overrides(tables(path), path, model)
 
 
 def parse_overrides(text: str, path: Path, model: SiteModel) -> tuple[Override, ...]:

@@ -17,6 +17,7 @@ from jovial_atlas.sitefile.model import Host, SiteModel
 from jovial_atlas.sitefile.move_table import read_move_table
 from jovial_atlas.sitefile.overrides import Override, read_overrides
 from jovial_atlas.sitefile.parts import Mistake, changed, read_part
+from jovial_atlas.sitefile.tables import Tables, table_text
 from jovial_atlas.sitefile.videos import VideoOverride, read_video_overrides
 
 #: The right form of keys that people get wrong, by key without indexes.
@@ -147,9 +148,9 @@ def read_site_file(path: Path) -> SiteFile:
     return parse_site_file(text, path)
 
 
-def parse_site_file(text: str, path: Path) -> SiteFile:
-    """Check the text of a site file that is, or will be, at `path`. Raises SiteFileError with
-    every problem found."""
+def parse_site_file(text: str, path: Path, tables: Tables = table_text) -> SiteFile:
+    """Check the text of a site file that is, or will be, at `path`, with the tables beside it that
+    are, or will be, there. Raises SiteFileError with every problem found."""
     try:
         values = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
@@ -168,11 +169,12 @@ def parse_site_file(text: str, path: Path) -> SiteFile:
     if problems or model is None:
         raise SiteFileError(str(path), sorted(problems, key=lambda p: (p.line or 0, p.key)))
     named = model.overrides.file
-    overrides = read_overrides(path.parent / named, model) if named else ()
+    overrides = read_overrides(path.parent / named, model, tables) if named else ()
     films = model.videos.file
-    said = read_video_overrides(path.parent / films, model.site.url) if films else ()
+    said = read_video_overrides(path.parent / films, model.site.url, tables) if films else ()
     urls = [model.site.url, *(host.url for host in model.host)]
-    links = read_link_table(path.parent / model.links.file, urls) if model.links.file else ()
+    taken = model.links.file
+    links = read_link_table(path.parent / taken, urls, tables) if taken else ()
     texts = {one.loc: one.texts for one in overrides if one.texts}
     return SiteFile(path, model, lines, "", "", overrides, said, texts, links)
 

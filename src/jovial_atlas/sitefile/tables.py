@@ -10,6 +10,8 @@ from jovial_atlas import delimited
 from jovial_atlas.errors import AtlasError, Problem, SiteFileError
 
 RowT = TypeVar("RowT")
+#: Gives the text of a table, "" where there is none: as `table_text`, or one that may come.
+Tables = Callable[[Path], str]
 
 
 def table_text(path: Path) -> str:
@@ -21,6 +23,11 @@ def table_text(path: Path) -> str:
     except OSError as error:
         problem = Problem(None, "", f"It cannot be read: {error}.")
         raise SiteFileError(str(path), [problem]) from None
+
+
+def text_of(data: bytes) -> str:
+    """The text of a table, whatever its encoding."""
+    return delimited.decoded(data)[0]
 
 
 def given_text(path: Path) -> str:

@@ -17,7 +17,7 @@ from jovial_atlas.errors import Problem
 from jovial_atlas.media.fields import VIDEO_KEYS, of_fields
 from jovial_atlas.sitefile.cells import as_cell, from_cell
 from jovial_atlas.sitefile.parts import Part, check, says
-from jovial_atlas.sitefile.tables import table_rows, table_text
+from jovial_atlas.sitefile.tables import Tables, table_rows, table_text
 
 #: Columns that say which video a row is about, and why.
 _BESIDE = ("loc", "video", "reason")
@@ -74,10 +74,12 @@ class VideoOverride:
     line: int = field(default=0, compare=False)
 
 
-def read_video_overrides(path: Path, site: str) -> tuple[VideoOverride, ...]:
+def read_video_overrides(
+    path: Path, site: str, tables: Tables = table_text
+) -> tuple[VideoOverride, ...]:
     """The rows of a table of videos; none where there is no such file yet. Raises SiteFileError
     with every problem found."""
-    rows = parse_video_overrides(table_text(path), path, site)
+    rows = parse_video_overrides(tables(path), path, site)
     return tuple(row for row in rows if row.sets)
 
 

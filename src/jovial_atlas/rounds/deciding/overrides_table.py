@@ -25,6 +25,7 @@ from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.texts import Text, phrase_of, wrong_pattern
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rules import FIELDS
 from jovial_atlas.rules.own import guards
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.cells import as_cell, from_cell
@@ -67,6 +68,11 @@ class Taken:
     conflicts: list[Problem]
     refused: list[Problem]
     pages: int
+
+    @property
+    def turned(self) -> int:
+        """Of how many pages it changes what is decided, not texts alone."""
+        return len({one.loc for one in self.changes if one.field in FIELDS})
 
 
 def columns_of(fields: str) -> list[str]:

@@ -33,15 +33,23 @@ class Turn:
 
 
 @dataclass(frozen=True, slots=True)
+class Turns:
+    """How verdicts turn: pages of the survey, those of which a verdict turns, and the kinds of
+    change, most pages first."""
+
+    pages: int
+    turned: int
+    kinds: list[Turn]
+
+
+@dataclass(frozen=True, slots=True)
 class RuleEffect:
-    """A changed site file: its bytes before, its text now, what it says, and how verdicts turn,
-    most pages first."""
+    """A changed site file: its bytes before, its text now, what it says, and how verdicts turn."""
 
     before: bytes
     text: str
     site: SiteFile
-    pages: int
-    turns: list[Turn]
+    turns: Turns
 
 
 #: Pages that are named for each kind of change.
@@ -55,14 +63,21 @@ def preview(site: SiteFile, edit: Callable[[str], str], now: datetime) -> RuleEf
     data = site.path.read_bytes()
     text = edit(data.decode("utf-8-sig"))
     changed = parse_site_file(text, site.path)
+    return RuleEffect(data, text, changed, turns_between(site, changed, now))
+
+
+def turns_between(site: SiteFile, changed: SiteFile, now: datetime) -> Turns:
+    """How verdicts of the last survey turn with another site file. Raises AtlasError where there
+    is no survey."""
     survey = last_survey(site, now)
     before = survey.decided.select("loc", *FIELDS)
     after = replace(survey, site=changed).decided.select("loc", *FIELDS)
     both = before.join(after, on="loc", suffix="_after", maintain_order="left")
     turns = []
+    differ = {name: pl.col(name).ne_missing(pl.col(f"{name}_after")) for name in FIELDS}
     for name in FIELDS:
         differing = (
-            both.filter(pl.col(name).ne_missing(pl.col(f"{name}_after")))
+            both.filter(differ[name])
             .group_by(name, f"{name}_after", maintain_order=True)
             .agg(pl.len().alias("count"), pl.col("loc").head(_EXAMPLES))
         )
@@ -70,7 +85,8 @@ def preview(site: SiteFile, edit: Callable[[str], str], now: datetime) -> RuleEf
             Turn(name, old, new, count, locs) for old, new, count, locs in differing.iter_rows()
         ]
     turns.sort(key=lambda turn: -turn.count)
-    return RuleEffect(data, text, changed, before.height, turns)
+    turned = both.select(pl.any_horizontal(differ.values()).sum()).item()
+    return Turns(before.height, int(turned), turns)
 
 
 @dataclass(frozen=True, slots=True)

@@ -29,6 +29,8 @@ REPLACED = "replaced"
 LIVE_JOURNAL = "live.jsonl"
 #: what a review measured on pages
 MEASURES = "measures.parquet"
+#: what commands changed in settings
+HISTORY = "history"
 #: copies of crawled pages
 CRAWLED_COPIES = "crawls/pages"
 #: a move of the domain: what was listed at the old host, and what engines knew since
