@@ -31,6 +31,7 @@ lint: $(VENV)/.developed
 
 docs: $(VENV)/.developed
 	$(BIN)/python tools/make_reference.py
+	$(BIN)/python tools/make_man.py
 	$(BIN)/python tools/make_rooms.py
 
 screenshots: $(VENV)/.developed

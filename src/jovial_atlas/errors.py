@@ -105,6 +105,11 @@ class LossError(AtlasError):
         lines.append(f"If that is meant, say so: jovial-atlas {again} --accept")
         super().__init__("\n".join(lines))
 
+    def told(self) -> dict[str, object]:
+        """It as JSON has it."""
+        losses = [one._asdict() for one in self.losses]
+        return {"losses": losses, "causes": self.causes, "examples": self.examples}
+
 
 class NetworkError(AtlasError):
     """An address could not be asked, or what it answered cannot be used."""

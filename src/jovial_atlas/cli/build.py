@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from contextlib import nullcontext
 from dataclasses import asdict
 from typing import TYPE_CHECKING
 
@@ -20,7 +21,11 @@ if TYPE_CHECKING:
 
 
 @atlas_command(
-    "build", state="writes", formats=TABLE_FORMATS, epilog="Example: jovial-atlas build --dry-run"
+    "build",
+    fails="refused, since much would be lost",
+    state="writes",
+    formats=TABLE_FORMATS,
+    examples=("build --dry-run", "build --accept"),
 )
 @click.option("--dry-run", is_flag=True, help="Write nothing; show what would change.")
 @click.option(
@@ -55,6 +60,7 @@ def command(
     from jovial_atlas.rounds.publishing.build.foreign import replace_foreign
     from jovial_atlas.rounds.publishing.build.options import BuildOptions
     from jovial_atlas.rounds.publishing.build.run import run_build
+    from jovial_atlas.rounds.reading.unchanged import own_writes
     from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
@@ -64,7 +70,8 @@ def command(
             out.note(f"The file that was there is now {path}.")
     out.get_ready()
     options = BuildOptions(dry_run, fold, addresses, accept, work.locks().swapping, _names(work))
-    build = run_build(site, survey, work.now(), options)
+    with nullcontext() if dry_run else own_writes(site.path):
+        build = run_build(site, survey, work.now(), options)
     for warning in (build.hidden, build.refused):
         if warning:
             out.warn(warning)
@@ -112,8 +119,8 @@ def _show(out: Output, build: Build, *, addresses: bool, dry_run: bool) -> None:
         out.csv(_FIELDS, [[getattr(file, name) for name in _FIELDS] for file in build.files])
     else:
         out.table(
-            [("File", "fold"), ("Addresses", "right"), ("Pictures", "right"),
-             ("Videos", "right"), ("Bytes", "right"), ("State", "left")],
+            ["File: address", "Addresses: right", "Pictures: right 3",
+             "Videos: right 2", "Bytes: right 1", "State"],
             _shown(build.files, every=out.verbose),
         )  # fmt: skip
         if addresses:
@@ -146,7 +153,7 @@ def _differences(out: Output, differences: list[Difference]) -> None:
         out.say("No address differs from the build before.")
         return
     out.table(
-        [("Change", "left"), ("Sitemap", "left"), ("Address", "fold")],
+        ["Change", "Sitemap: left 1", "Address: address"],
         [[one.change, one.file, one.loc] for one in differences],
     )
 

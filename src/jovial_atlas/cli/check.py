@@ -12,6 +12,7 @@ import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command, bundled
 from jovial_atlas.cli.findings import SEVERITIES, FindingsShown, fail_on_option, give_findings
+from jovial_atlas.cli.names import FINDING_CODE
 
 if TYPE_CHECKING:
     from jovial_atlas.checks.live import Estimate
@@ -22,9 +23,13 @@ if TYPE_CHECKING:
 
 @atlas_command(
     "check",
+    fails="findings at or above --fail-on",
     state="reads",
     formats=(*TABLE_FORMATS, "sarif", "junit"),
-    epilog="Example: jovial-atlas check sitemap.xml --as https://www.marrowfen.example/sitemap.xml",
+    examples=(
+        "check sitemap.xml --as https://www.marrowfen.example/sitemap.xml",
+        "check --fail-on warning --format sarif",
+    ),
 )
 @click.argument("targets", nargs=-1, metavar="[TARGET]...")
 @click.option("--as", "served_as", metavar="URL", help="Address under which TARGET is served.")
@@ -60,7 +65,7 @@ if TYPE_CHECKING:
     is_flag=True,
     help="With --live: ask for other spellings of addresses too; each must lead on in one hop.",
 )
-@click.option("--only", "codes", multiple=True, metavar="CODE",
+@click.option("--only", "codes", type=FINDING_CODE, multiple=True,
               help="Only findings of this code; may be given more than once.")  # fmt: skip
 @click.option("--all", "show_all", is_flag=True, help="Show every place, not the first few.")
 @click.option("--brief", is_flag=True, help="Show each kind of finding on a line, and how many.")

@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
 import click
 
+from jovial_atlas.cli.explained import ExplainedCommand
+
 if TYPE_CHECKING:
     from datetime import datetime
     from pathlib import Path
@@ -19,7 +21,7 @@ if TYPE_CHECKING:
 
 Function = TypeVar("Function", bound=Callable[..., Any])
 _KEPT = "jovial_atlas.global"
-_NAMES = ("site", "quiet", "verbose", "no_color")
+_NAMES = ("site", "quiet", "verbose", "wide", "plain", "no_color")
 
 FORMATS = ("table", "json")
 TABLE_FORMATS = ("table", "json", "csv")
@@ -29,12 +31,40 @@ def global_options(function: Function) -> Function:
     """The options that every command takes, before or after its name."""
     for decorate in (
         click.option(
-            "--no-color", is_flag=True, help="No colours (so does the NO_COLOR variable)."
+            "--no-color",
+            envvar="JOVIAL_ATLAS_NO_COLOR",
+            is_flag=True,
+            help="No colours (so does the NO_COLOR variable).",
         ),
-        click.option("-v", "--verbose", is_flag=True, help="Say more of what is done."),
-        click.option("-q", "--quiet", is_flag=True, help="No notes or progress; results only."),
+        click.option(
+            "--plain",
+            envvar="JOVIAL_ATLAS_PLAIN",
+            is_flag=True,
+            help="Lines of `name: value` in place of tables; no frames, no colours.",
+        ),
+        click.option(
+            "--wide",
+            envvar="JOVIAL_ATLAS_WIDE",
+            is_flag=True,
+            help="All columns, however narrow the terminal.",
+        ),
+        click.option(
+            "-v",
+            "--verbose",
+            envvar="JOVIAL_ATLAS_VERBOSE",
+            is_flag=True,
+            help="Say more of what is done.",
+        ),
+        click.option(
+            "-q",
+            "--quiet",
+            envvar="JOVIAL_ATLAS_QUIET",
+            is_flag=True,
+            help="No notes or progress; results only.",
+        ),
         click.option(
             "--site",
+            envvar="JOVIAL_ATLAS_SITE",
             callback=_as_path,
             metavar="FILE",
             help="The site file. Default: atlas.toml here or in the nearest parent.",
@@ -250,39 +280,48 @@ def _reason() -> str:
 ARGUMENTS = "jovial_atlas.arguments"
 
 
+def _output(format: str, kept: dict[str, Any]) -> Output:
+    """Where results go, as the global options say."""
+    from jovial_atlas.cli.output import Output
+
+    return Output(
+        format,
+        quiet=kept.get("quiet", False),
+        verbose=kept.get("verbose", False),
+        color=False if kept.get("no_color") else None,
+        wide=kept.get("wide", False),
+        plain=kept.get("plain", False),
+    )
+
+
 def atlas_command(
     name: str,
     *,
     state: State,
     formats: tuple[str, ...] = (),
-    epilog: str = "",
-    cls: type[click.Command] = click.Command,
+    examples: tuple[str, ...] = (),
+    fails: str = "",
+    kind: type[ExplainedCommand] | None = None,
 ) -> Callable[[Callable[..., Any]], click.Command]:
     """A command with the global options, `--format` if it shows data, and a `Work` as its
-    first argument, which holds the state folder as `state` says. Its epilog is an example."""
+    first argument, which holds the state folder as `state` says. Its help has the
+    `examples`, and what exit code 1 means where a command may end with it (`fails`)."""
 
     def decorate(function: Callable[..., Any]) -> click.Command:
         @wraps(function)
         def run(**given: Any) -> Any:
-            from jovial_atlas.cli.output import Output
             from jovial_atlas.errors import LossError
 
             ctx = click.get_current_context()
             kept = keep_global(ctx, given)
-            output = Output(
-                given.pop("format", "table"),
-                quiet=kept.get("quiet", False),
-                verbose=kept.get("verbose", False),
-                color=False if kept.get("no_color") else None,
-            )
+            output = _output(given.pop("format", "table"), kept)
             work = Work(output, kept.get("site"), state)
             try:
-                code = function(work, **given)
+                with output.paged() if state == "reads" and formats else nullcontext():
+                    code = function(work, **given)
             except LossError as error:
                 if output.format == "json":
-                    losses = [one._asdict() for one in error.losses]
-                    told = {"losses": losses, "causes": error.causes, "examples": error.examples}
-                    output.json({"refused": told})
+                    output.json({"refused": error.told()})
                 raise
             finally:
                 work.let_go()
@@ -297,19 +336,11 @@ def atlas_command(
                 show_default=True,
                 help="How results are shown. JSON and CSV go to standard output alone.",
             )(wrapped)
-        return click.command(name, cls, epilog=epilog)(wrapped)
+        made = click.command(name, kind or ExplainedCommand)(wrapped)
+        made.examples, made.fails = examples, fails
+        return made
 
     return decorate
-
-
-class OverviewFirst(click.Group):
-    """A group of commands that alone is its command `overview`."""
-
-    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
-        first = args[0] if args else ""
-        if not {"--help", "-h"} & set(args) and (not first or first.startswith("-")):
-            args = ["overview", *args]
-        return super().parse_args(ctx, args)
 
 
 def bundled(name: str, names: Sequence[str]) -> Callable[[Callable[..., Any]], Callable[..., Any]]:

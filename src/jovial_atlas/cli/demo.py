@@ -21,7 +21,12 @@ if TYPE_CHECKING:
     from jovial_atlas.demo.round import Servers, Step
 
 
-@atlas_command("demo", state="apart", epilog="Example: jovial-atlas demo marrowfen")
+@atlas_command(
+    "demo",
+    fails="a step of the round failed",
+    state="apart",
+    examples=("demo marrowfen", "demo --serve"),
+)
 @click.argument("folder", type=click.Path(path_type=Path), default="marrowfen", metavar="[DIR]")
 @click.option("--serve", is_flag=True, help="Run no round; keep site and stand-ins served.")
 @click.option(

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovial_atlas.cli.common import FORMATS, Work, atlas_command
+from jovial_atlas.cli.names import PAGE_NAME
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
@@ -21,9 +22,12 @@ _LINKS = ("links_in", "links_out", "content_links_in", "content_links_out", "dep
 
 
 @atlas_command(
-    "explain", state="reads", formats=FORMATS, epilog="Example: jovial-atlas explain /privacy/"
+    "explain",
+    state="reads",
+    formats=FORMATS,
+    examples=("explain /privacy/", "explain /events/owl-walk/ --format json"),
 )
-@click.argument("url")
+@click.argument("url", type=PAGE_NAME)
 def command(work: Work, url: str) -> int:
     """Explain the page at URL (its address, or its path from '/' on): the verdict, the
     layers behind it, and everything that is published for it."""
@@ -109,10 +113,10 @@ def _show(out: Output, explained: Explained) -> None:
     out.indented("robots ", f"{allowed}{rule}; directives: {head.directives or 'none needed'}")
     out.table(
         [
-            ("Layer, weakest first", "left"),
-            ("Says", "left"),
-            ("Decides", "left"),
-            ("Because", "fold"),
+            "Layer, weakest first",
+            "Says",
+            "Decides",
+            "Because: fold",
         ],
         [
             [
@@ -126,7 +130,7 @@ def _show(out: Output, explained: Explained) -> None:
     )
     if page.merged:
         out.table(
-            [("Also said by", "left"), ("Of", "left"), ("Value", "fold"), ("Used", "left")],
+            ["Also said by", "Of", "Value: fold", "Used"],
             [[one.source, one.column, one.value, one.used] for one in page.merged],
         )
     known = {key: value for key, value in (page.extra or {}).items() if value is not None}
@@ -194,7 +198,7 @@ def _show_film(out: Output, film: Film) -> None:
     out.say()
     out.say(f"Video {film.name}: {film.why_not or 'listed'}", style="bold")
     out.table(
-        [("Field", "left"), ("Value", "fold"), ("From", "left")],
+        ["Field", "Value: fold", "From"],
         [
             [name, _shown(value), film.origin.get(name, "")]
             for name, value in asdict(film.values).items()

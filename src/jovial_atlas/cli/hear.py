@@ -9,15 +9,20 @@ from pathlib import Path
 import click
 
 from jovial_atlas.cli.common import FORMATS, Work, atlas_command
+from jovial_atlas.cli.names import ENGINE
 
 _KINDS = ("sitemaps", "reasons", "addresses")
 
 
-@atlas_command("hear", state="edits", formats=FORMATS,
-               epilog="Example: jovial-atlas hear --engine Quillseek sitemaps.csv")  # fmt: skip
+@atlas_command(
+    "hear",
+    state="edits",
+    formats=FORMATS,
+    examples=("hear --engine Quillseek sitemaps.csv", "hear --engine Lanternfish exports/*.csv"),
+)
 @click.argument("files", nargs=-1, required=True, metavar="FILE…",
                 type=click.Path(path_type=Path, dir_okay=False, exists=True))  # fmt: skip
-@click.option("--engine", required=True, metavar="NAME", help="The engine that exported them.")
+@click.option("--engine", type=ENGINE, required=True, help="The engine that exported them.")
 @click.option("--kind", type=click.Choice(_KINDS), help="What the table tells of.")
 @click.option("--column", "columns", multiple=True, metavar="OURS=THEIRS",
               help="What a column is called there; the site file keeps it.")  # fmt: skip

@@ -17,8 +17,7 @@ _FIELDS = (
 
 
 @atlas_command(
-    "history", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas history 12"
-)
+    "history", state="reads", formats=TABLE_FORMATS, examples=("history 12", "history --limit 5"))
 @click.argument("number", type=int, required=False)
 @click.option("--limit", type=click.IntRange(1), default=20, show_default=True,
               help="So many of the latest changes.")  # fmt: skip
@@ -72,8 +71,8 @@ def _show(work: Work, entries: list[KeptChange], undone: dict[int, int]) -> None
     from jovial_atlas.cli.output import day_and_time
 
     work.output.table(
-        [("No.", "right"), ("When (UTC)", "left"), ("Who", "left"), ("What", "fold"),
-         ("Turned", "right"), ("Files", "fold")],
+        ["No.: right", "When (UTC)", "Who: left 1", "What: fold",
+         "Turned: right", "Files: fold 2"],
         [
             [one.number, day_and_time(one.at), one.who, _what(one, undone.get(one.number, 0)),
              one.turned, " ".join(file.name for file in one.files)]

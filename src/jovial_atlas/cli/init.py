@@ -28,7 +28,10 @@ _MANY_SECTIONS = 20
 @atlas_command(
     "init",
     state="apart",
-    epilog="Example: jovial-atlas init --yes --url https://www.marrowfen.example --html public/",
+    examples=(
+        "init --yes --url https://www.marrowfen.example --html public/",
+        "init --content https://www.marrowfen.example/sitemap.xml",
+    ),
 )
 @click.option("--url", help="Scheme and host of the public site. Default: read off the content.")
 @click.option(

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from contextlib import nullcontext
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -11,13 +12,17 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
     from jovial_atlas.rounds.publishing.inject import Injected
+    from jovial_atlas.rounds.state.last_survey import LastSurvey
 
 #: Changes that a dry run shows line by line.
 _SHOWN = 3
 
 
 @atlas_command(
-    "inject", state="writes", formats=TABLE_FORMATS, epilog="Example: jovial-atlas inject --dry-run"
+    "inject",
+    state="writes",
+    formats=TABLE_FORMATS,
+    examples=("inject --dry-run", "inject --match '/events/**'"),
 )
 @click.option("--match", metavar="PATTERN", help="Only pages with addresses like this.")
 @click.option("--dry-run", is_flag=True, help="Write nothing; show what would change.")
@@ -33,24 +38,15 @@ def command(work: Work, match: str | None, dry_run: bool, remove: bool, anyway: 
     was; all else in a file stays byte for byte. A file in which the written pieces themselves were
     changed is left as it is, and told. Run it after each time the pages are built."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.publishing.inject import keep_marks, run_inject
+    from jovial_atlas.rounds.reading.unchanged import own_writes
     from jovial_atlas.rounds.state.last_survey import last_survey
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
-    injected = []
-    for host in site.hosts:
-        part = survey.of_host(host)
-        done = list(
-            run_inject(
-                host, part, match=match, remove=remove, anyway=anyway, dry_run=dry_run,
-                diffs=_SHOWN if dry_run else 0,
-            )
-        )  # fmt: skip
-        if not dry_run:
-            with work.locks().swapping():
-                keep_marks(part, done)
-        injected += done
+    how = {"match": match, "remove": remove, "anyway": anyway}
+    with nullcontext() if dry_run else own_writes(site.path):
+        parts = [survey.of_host(host) for host in site.hosts]
+        injected = [one for part in parts for one in _of_host(work, part, how, dry_run=dry_run)]
     counts = {state: sum(one.state == state for one in injected)
               for state in ("changed", "same", "skipped")}  # fmt: skip
     names = ("path", "loc", "state", "why")
@@ -72,6 +68,20 @@ def command(work: Work, match: str | None, dry_run: bool, remove: bool, anyway: 
         if one.state == "skipped":
             out.warn(f"{one.path} was left as it is: {one.why}.")
     return 0
+
+
+def _of_host(
+    work: Work, survey: LastSurvey, how: dict[str, Any], *, dry_run: bool
+) -> list[Injected]:
+    """What is done with the pages of one host."""
+    from jovial_atlas.rounds.publishing.inject import keep_marks, run_inject
+
+    diffs = _SHOWN if dry_run else 0
+    done = list(run_inject(survey.site, survey, dry_run=dry_run, diffs=diffs, **how))
+    if not dry_run:
+        with work.locks().swapping():
+            keep_marks(survey, done)
+    return done
 
 
 def _tell_additions(out: Output, injected: list[Injected]) -> None:

@@ -9,19 +9,25 @@ from typing import Any
 import click
 
 from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.explained import command_group
+from jovial_atlas.cli.names import ENGINE
 from jovial_atlas.cli.output import day_and_time
 
 _FIELDS = ("at", "engine", "channel", "what", "count", "status", "detail")
 
 
-@click.group("ledger", epilog="Example: jovial-atlas ledger show")
+@command_group("ledger", examples=("ledger show", "ledger export record"))
 def command() -> None:
     """Look at the record of what was announced, and take it elsewhere."""
 
 
-@atlas_command("show", state="reads", formats=TABLE_FORMATS,
-               epilog="Example: jovial-atlas ledger show --engine Lanternfish")  # fmt: skip
-@click.option("--engine", default="", metavar="NAME", help="Only this engine.")
+@atlas_command(
+    "show",
+    state="reads",
+    formats=TABLE_FORMATS,
+    examples=("ledger show --engine Lanternfish", "ledger show --format csv"),
+)
+@click.option("--engine", type=ENGINE, default="", help="Only this engine.")
 @click.option("--most", type=click.IntRange(1), default=20, show_default=True,
               help="So many announcements, the newest first.")  # fmt: skip
 def show(work: Work, engine: str, most: int) -> int:
@@ -48,15 +54,18 @@ def show(work: Work, engine: str, most: int) -> int:
         out.say("Nothing has been announced yet.")
     else:
         out.table(
-            [("When", "left"), ("Engine", "left"), ("Channel", "left"), ("What", "fold"),
-             ("Count", "right"), ("Status", "left"), ("Detail", "fold")],
+            ["When", "Engine", "Channel: left 2", "What: fold",
+             "Count: right 1", "Status", "Detail: fold 3"],
             [[day_and_time(row[0]), *row[1:]] for row in table],
         )  # fmt: skip
     return 0
 
 
 @atlas_command(
-    "export", state="reads", formats=FORMATS, epilog="Example: jovial-atlas ledger export record"
+    "export",
+    state="reads",
+    formats=FORMATS,
+    examples=("ledger export record", "ledger export - --format json"),
 )
 @click.argument("folder", metavar="DIR", type=click.Path(path_type=Path, file_okay=False))
 def export(work: Work, folder: Path) -> int:
@@ -65,7 +74,10 @@ def export(work: Work, folder: Path) -> int:
 
 
 @atlas_command(
-    "import", state="reads", formats=FORMATS, epilog="Example: jovial-atlas ledger import record"
+    "import",
+    state="reads",
+    formats=FORMATS,
+    examples=("ledger import record", "ledger import ../old-site/record"),
 )
 @click.argument("folder", metavar="DIR",
                 type=click.Path(path_type=Path, file_okay=False, exists=True))  # fmt: skip

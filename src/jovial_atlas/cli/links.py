@@ -6,17 +6,12 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovial_atlas.cli.common import (
-    FORMATS,
-    TABLE_FORMATS,
-    OverviewFirst,
-    Work,
-    atlas_command,
-    bundled,
-)
+from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command, bundled
+from jovial_atlas.cli.explained import OverviewFirst, command_group
 from jovial_atlas.cli.findings import SEVERITIES, FindingsShown, fail_on_option, give_findings
 from jovial_atlas.cli.links_proposed import propose, rules
 from jovial_atlas.cli.links_shown import show_overview
+from jovial_atlas.cli.names import PAGE_NAME
 
 if TYPE_CHECKING:
     import polars as pl
@@ -27,7 +22,7 @@ if TYPE_CHECKING:
 _OUTSIDE = ("hosts", "most", "minutes", "pause", "again", "timeout")
 
 
-@click.group("links", cls=OverviewFirst, epilog="Example: jovial-atlas links")
+@command_group("links", cls=OverviewFirst, examples=("links", "links to /events/"))
 def command() -> None:
     """What leads where: all links of the site in a few lines, links to and from a page, links that
     lead nowhere. Without a command: the overview."""
@@ -39,7 +34,10 @@ _workers = click.option(
 
 
 @atlas_command(
-    "overview", state="reads", formats=FORMATS, epilog="Example: jovial-atlas links overview"
+    "overview",
+    state="reads",
+    formats=FORMATS,
+    examples=("links overview", "links overview --format json"),
 )
 @click.option("--figures", type=click.Path(dir_okay=False), metavar="FILE",
               help="Draw depth and sections as well, .png or .svg.")  # fmt: skip
@@ -79,9 +77,12 @@ _ROW = ("page", "target", "fragment", "text", "place", "state", "final", "nofoll
 
 
 @atlas_command(
-    "to", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas links to /events/"
+    "to",
+    state="reads",
+    formats=TABLE_FORMATS,
+    examples=("links to /events/", "links to /events/ --all"),
 )
-@click.argument("page", metavar="PAGE")
+@click.argument("page", type=PAGE_NAME, metavar="PAGE")
 @click.option("--all", "show_all", is_flag=True,
               help="Show every link, and each page that has it in its layout.")  # fmt: skip
 @_workers
@@ -100,9 +101,12 @@ def links_to(work: Work, page: str, show_all: bool, workers: int | None) -> int:
 
 
 @atlas_command(
-    "from", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas links from /events/"
+    "from",
+    state="reads",
+    formats=TABLE_FORMATS,
+    examples=("links from /events/", "links from / --format csv"),
 )
-@click.argument("page", metavar="PAGE")
+@click.argument("page", type=PAGE_NAME, metavar="PAGE")
 @click.option("--all", "show_all", is_flag=True, help="Show every link, not the first hundred.")
 @_workers
 def links_from(work: Work, page: str, show_all: bool, workers: int | None) -> int:
@@ -161,8 +165,8 @@ def _show(
     shown, alike = _apart_from_layout(rows) if other == "page" and not show_all else (rows, {})
     left = 0 if show_all else max(0, shown.height - _MOST_ROWS)
     out.table(
-        [("Page" if other == "page" else "Leads to", "fold"), ("Text", "fold"), ("Place", "left"),
-         ("State", "fold")],
+        ["Page: address" if other == "page" else "Leads to: address", "Text: fold",
+         "Place: left 1", "State: fold"],
         [
             [
                 short(row[other], row["fragment"]) + _more(alike.get((row["place"], row["text"]))),
@@ -212,9 +216,10 @@ def _state(row: dict[str, Any]) -> str:
 
 @atlas_command(
     "check",
+    fails="findings at or above --fail-on",
     state="reads",
     formats=(*TABLE_FORMATS, "sarif", "junit"),
-    epilog="Example: jovial-atlas links check --fail-on warning",
+    examples=("links check --fail-on warning", "links check --outside"),
 )
 @fail_on_option
 @click.option("--all", "show_all", is_flag=True, help="Show every place, not the first few.")

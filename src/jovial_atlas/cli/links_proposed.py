@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.names import PAGE_NAME
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
@@ -18,9 +19,9 @@ _FIELDS = ("from", "to", "words", "sentence", "why", "score")
 
 @atlas_command(
     "propose", state="reads", formats=TABLE_FORMATS,
-    epilog="Example: jovial-atlas links propose /species/otter/",
+    examples=("links propose /species/otter/", "links propose --edit links-to-add.csv"),
 )  # fmt: skip
-@click.argument("page", metavar="[PAGE]", required=False)
+@click.argument("page", type=PAGE_NAME, metavar="[PAGE]", required=False)
 @click.option("--most", type=click.IntRange(1), default=30, show_default=True, metavar="N",
               help="Proposals at most; of a PAGE as many to it and from it.")  # fmt: skip
 @click.option("--each", type=click.IntRange(1), default=3, show_default=True, metavar="N",
@@ -124,7 +125,10 @@ def _take(work: Work, path: Path) -> int:
 
 
 @atlas_command(
-    "rules", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas links rules"
+    "rules",
+    state="reads",
+    formats=TABLE_FORMATS,
+    examples=("links rules", "links rules --format json"),
 )
 def rules(work: Work) -> int:
     """Show what the standing rules for links would do: for each [[links.rule]] of the site file the

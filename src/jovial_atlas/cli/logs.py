@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.names import ENGINE
 from jovial_atlas.cli.output import day_and_time
 
 if TYPE_CHECKING:
@@ -24,11 +25,15 @@ _FIELDS = (
 _SHOWN = 5
 
 
-@atlas_command("logs", state="reads", formats=TABLE_FORMATS,
-               epilog="Example: jovial-atlas logs /var/log/nginx/access.log*")  # fmt: skip
+@atlas_command(
+    "logs",
+    state="reads",
+    formats=TABLE_FORMATS,
+    examples=("logs /var/log/nginx/access.log*", "logs access.log.gz --format json"),
+)
 @click.argument("files", nargs=-1, required=True, metavar="FILE…",
                 type=click.Path(path_type=Path, dir_okay=False, allow_dash=True))  # fmt: skip
-@click.option("--engine", "engines", multiple=True, metavar="NAME", help="Only this engine.")
+@click.option("--engine", "engines", type=ENGINE, multiple=True, help="Only this engine.")
 @click.option("--dns", is_flag=True,
               help="Ask name servers whether crawlers are who they say.")  # fmt: skip
 @click.option("--never", is_flag=True, help="Show every listed page that no crawler asked for.")
@@ -74,9 +79,9 @@ def _show(out: Output, read: LogsRead, *, every: bool) -> None:
     from jovial_atlas.faults import plural
 
     out.table(
-        [("Engine", "left"), ("Crawler", "left"), ("Requests", "right"), ("Last seen", "left"),
-         ("robots.txt", "left"), ("Sitemaps", "left"), ("Pages", "right"), ("Never", "right"),
-         ("Forged", "right"), ("Unproven", "right")],
+        ["Engine", "Crawler", "Requests: right", "Last seen: left 4",
+         "robots.txt: left 2", "Sitemaps: left 1", "Pages: right", "Never: right",
+         "Forged: right", "Unproven: right 3"],
         [
             [one.engine, one.crawler, one.requests, day_and_time(one.last),
              (one.robots_at or "never")[:10], (one.sitemap_at or "never")[:10],

@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, OverviewFirst, Work, atlas_command
+from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.explained import OverviewFirst, command_group
 from jovial_atlas.cli.moves_domain import domain
 from jovial_atlas.cli.moves_from import import_, missing
 from jovial_atlas.cli.moves_shown import (
@@ -29,14 +30,17 @@ _yes = click.option("--yes", is_flag=True, help="Save without asking.")
 _dry_run = click.option("--dry-run", is_flag=True, help="Show what would be done; save nothing.")
 
 
-@click.group("moves", cls=OverviewFirst, epilog="Example: jovial-atlas moves")
+@command_group("moves", cls=OverviewFirst, examples=("moves", "moves take --sure 0.9"))
 def command() -> None:
     """Addresses that moved or went: what the survey found, what was decided, what is wrong with it.
     Without a command: the overview. Nobody is sent on by anything that was not taken."""
 
 
 @atlas_command(
-    "overview", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas moves overview"
+    "overview",
+    state="reads",
+    formats=TABLE_FORMATS,
+    examples=("moves overview", "moves overview --all"),
 )
 @click.option("--all", "show_all", is_flag=True, help="Show every move, not the first of a kind.")
 def overview(work: Work, show_all: bool) -> int:
@@ -71,7 +75,10 @@ def _survey(work: Work) -> LastSurvey:
 
 
 @atlas_command(
-    "take", state="edits", formats=FORMATS, epilog="Example: jovial-atlas moves take 1 3-5"
+    "take",
+    state="edits",
+    formats=FORMATS,
+    examples=("moves take 1 3-5", "moves take --sure 0.9 --yes"),
 )
 @click.argument("which", nargs=-1, metavar="[NUMBER|OLD]…")
 @click.option("--sure", type=click.FloatRange(0, 1), metavar="P",
@@ -112,8 +119,7 @@ def _rows(
 
 
 @atlas_command(
-    "refuse", state="edits", formats=FORMATS, epilog="Example: jovial-atlas moves refuse 4"
-)
+    "refuse", state="edits", formats=FORMATS, examples=("moves refuse 4", "moves refuse 4-9"))
 @click.argument("which", nargs=-1, required=True, metavar="NUMBER|OLD…")
 @click.option("--reason", default="", metavar="TEXT", help="Why, for whoever reads the table.")
 @_dry_run
@@ -127,9 +133,14 @@ def refuse(work: Work, which: tuple[str, ...], reason: str, dry_run: bool) -> in
 
 
 @atlas_command(
-    "gone", state="edits", formats=FORMATS,
-    epilog="Example: jovial-atlas moves gone /shop/old-mug/ --reason 'No longer sold'",
-)  # fmt: skip
+    "gone",
+    state="edits",
+    formats=FORMATS,
+    examples=(
+        "moves gone /shop/old-mug/ --reason 'No longer sold'",
+        "moves gone /offers/ /sale/",
+    ),
+)
 @click.argument("old", nargs=-1, required=True, metavar="OLD…")
 @click.option("--reason", default="", metavar="TEXT", help="Why, for whoever reads the table.")
 @_dry_run
@@ -147,7 +158,7 @@ def gone(work: Work, old: tuple[str, ...], reason: str, dry_run: bool) -> int:
 
 @atlas_command(
     "add", state="edits", formats=FORMATS,
-    epilog="Example: jovial-atlas moves add '/blog/**' '/field-notes/**'",
+    examples=("moves add '/blog/**' '/field-notes/**'", "moves add /old/ /new/ --status 302"),
 )  # fmt: skip
 @click.argument("old", metavar="OLD")
 @click.argument("new", metavar="NEW")
@@ -172,7 +183,7 @@ def add(
 
 @atlas_command(
     "follow", state="reads", formats=TABLE_FORMATS,
-    epilog="Example: jovial-atlas moves follow /blog/otters/",
+    examples=("moves follow /blog/otters/", "moves follow /blog/otters/ --format json"),
 )  # fmt: skip
 @click.argument("old", nargs=-1, required=True, metavar="ADDRESS…")
 def follow(work: Work, old: tuple[str, ...]) -> int:

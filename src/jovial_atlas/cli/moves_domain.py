@@ -21,7 +21,7 @@ _STYLES = {"done": "green", "to do": "yellow", "not looked at": "dim"}
 
 @atlas_command(
     "domain", state="edits", formats=FORMATS,
-    epilog="Example: jovial-atlas moves domain https://www.new.example",
+    examples=("moves domain https://www.new.example", "moves domain https://www.new.example --yes"),
 )  # fmt: skip
 @click.argument("new", required=False, metavar="[NEW]")
 @click.option("--live", is_flag=True, help="Ask the old server whether it sends everybody on.")

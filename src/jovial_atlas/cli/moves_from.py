@@ -30,9 +30,14 @@ _MOST_UNREAD = 20
 
 
 @atlas_command(
-    "import", state="edits", formats=FORMATS,
-    epilog="Example: jovial-atlas moves import /etc/nginx/conf.d/redirects.conf",
-)  # fmt: skip
+    "import",
+    state="edits",
+    formats=FORMATS,
+    examples=(
+        "moves import /etc/nginx/conf.d/redirects.conf",
+        "moves import old-addresses.csv",
+    ),
+)
 @_files
 @click.option("--as", "form", type=click.Choice(("nginx", "apache", "table", "sitemap")),
               help="What the files are. Default: as they look.")  # fmt: skip
@@ -81,9 +86,14 @@ def _show_unread(out: Output, read: ImportedMoves, *, show_all: bool) -> None:
 
 
 @atlas_command(
-    "missing", state="edits", formats=TABLE_FORMATS,
-    epilog="Example: jovial-atlas moves missing --log /var/log/nginx/access.log",
-)  # fmt: skip
+    "missing",
+    state="edits",
+    formats=TABLE_FORMATS,
+    examples=(
+        "moves missing --log /var/log/nginx/access.log",
+        "moves missing --log access.log --take 0.9",
+    ),
+)
 @click.argument("more", nargs=-1, metavar="[FILE]…",
                 type=click.Path(path_type=Path, dir_okay=False, exists=True))  # fmt: skip
 @click.option("--log", "files", multiple=True, required=True, metavar="FILE",

@@ -138,8 +138,8 @@ def _show_table(out: Output, table: Sequence[NumberedMove], url: str, *, show_al
     out.say(f"In the table: {plural(len(table), 'row')}{also}.", style="bold")
     shown = table if show_all else table[-_MOST_TAKEN:]
     out.table(
-        [("No.", "right"), ("From", "fold"), ("To", "fold"), ("Status", "right"),
-         ("Asked", "right"), ("Last", "left")],
+        ["No.: right", "From: address", "To: address", "Status: right",
+         "Asked: right 1", "Last: left 2"],
         [
             [one.number, short_old(one.old, url), short_old(one.to, url), one.status or "refused",
              one.hits or None, one.last_hit[:10]]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import os
 import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
@@ -15,6 +16,13 @@ from typing import TYPE_CHECKING, TextIO
 
 import click
 
+from jovial_atlas.cli.layout import (
+    ShownColumn,
+    TableLayout,
+    in_the_middle,
+    lay_out_table,
+    table_columns,
+)
 from jovial_atlas.cli.visible import in_line, json_safe, visible
 from jovial_atlas.sitefile.cells import MAY_BE_FORMULA, as_cell
 
@@ -23,8 +31,8 @@ if TYPE_CHECKING:
     from rich.console import Console
     from rich.text import Text
 
-#: Width of tables where the output is no terminal.
-_WIDTH = 120
+#: Width where the output is no terminal: nothing is wrapped there.
+_NO_END = 1_000_000
 _SIGNS = {"-": "red", "+": "green", "@": "dim"}
 _STYLES = {
     "blocker": "bold white on red",
@@ -50,11 +58,22 @@ _ROWS_AT_ONCE = 20_000
 class Output:
     """Where one command's results and notes go, in the format asked for."""
 
-    def __init__(self, format: str, *, quiet: bool, verbose: bool, color: bool | None) -> None:
+    def __init__(
+        self, format: str, *, quiet: bool = False, verbose: bool = False, color: bool | None = None,
+        wide: bool = False, plain: bool = False,
+    ) -> None:  # fmt: skip
         self.format = format
         self.quiet = quiet
         self.verbose = verbose
-        self._plain = True if color is False else None  # None: as the NO_COLOR variable says
+        #: Results as lines of `name: value`, without frames, for readers of screens.
+        self.plain = plain
+        #: Whether tables are to fit a width.
+        self._narrow = sys.stdout.isatty() and not wide
+        # None: as the NO_COLOR variable says.
+        self._no_color = True if plain or color is False else None
+        #: Whether results wait for the pager, and notes that come after them.
+        self._holds_back = self._has_shown = False
+        self._notes: list[Text] = []
         #: Values that no output may hold, whatever they stand in.
         self.secrets: set[str] = set()
 
@@ -75,9 +94,37 @@ class Output:
     def _console(self, stream: TextIO) -> Console:
         from rich.console import Console
 
-        width = None if stream.isatty() else _WIDTH
+        width = None if stream.isatty() else _NO_END
         error = stream is sys.stderr
-        return Console(stderr=error, highlight=False, width=width, no_color=self._plain)
+        return Console(stderr=error, highlight=False, width=width, no_color=self._no_color)
+
+    def _print(self, what: object, *, soft_wrap: bool | None = None) -> None:
+        """Print a part of the result, or hold it back for the pager."""
+        self._has_shown = True
+        self._out.print(what, soft_wrap=soft_wrap)
+
+    @contextmanager
+    def paged(self) -> Iterator[None]:
+        """Hold back what the block prints for people on a terminal; where it is longer than a
+        screen it is shown by a pager (PAGER, or less), else as it is."""
+        if not (self.is_table and sys.stdout.isatty() and sys.stdin.isatty()):
+            yield
+            return
+        self._out.begin_capture()
+        self._holds_back = True
+        try:
+            yield
+        finally:
+            self._holds_back = False
+            text = self._out.end_capture()
+            if text.count("\n") >= self._out.height:
+                os.environ.setdefault("LESS", "FRX")
+                click.echo_via_pager(text, color=True)
+            else:
+                sys.stdout.write(text)
+                sys.stdout.flush()
+            for note in self._notes:
+                self._err.print(note, soft_wrap=True)
 
     def get_ready(self) -> None:
         """Load what results are shown with, on a thread of its own: most of what is done until
@@ -136,68 +183,118 @@ class Output:
 
     def table(
         self,
-        columns: Sequence[tuple[str, str]],
+        headings: Sequence[str],
         rows: Iterable[Sequence[object]],
         *,
         title: str = "",
         footer: Sequence[object] | None = None,
     ) -> None:
-        """A readable table. `columns` are (heading, "left", "right" or "fold")."""
+        """A readable table, as wide as the terminal is; in a pipe each row is one line. Headings
+        are written as `table_columns` has them."""
+        columns = table_columns(*headings)
+        cells = [[self._shown(cell) for cell in row] for row in rows]
+        foot = [self._shown(cell) for cell in footer] if footer else []
+        every = [*cells, *([foot] if foot else [])]
+        wide = [max((row[n].cell_len for row in every), default=0) for n in range(len(columns))]
+        words = [
+            max((_longest(row[n].plain) for row in every), default=0) for n in range(len(columns))
+        ]
+        width = self._out.width if self._narrow else sum(wide) + 1_000
+        layout = None if self.plain else lay_out_table(columns, wide, width, words)
+        if layout is None:
+            self._records(columns, cells, foot, title)
+            return
+        self._print_table(columns, cells, foot, title, layout)
+        if layout.left_out:
+            names = ", ".join(columns[n].heading for n in layout.left_out)
+            self.say(f"Not shown, since the terminal is narrow: {names}. --wide shows all.", "dim")
+
+    def _shown(self, cell: object) -> Text:
+        from rich.text import Text
+
+        return cell if isinstance(cell, Text) else self._text(in_line(shown(cell)))
+
+    def _records(
+        self, columns: Sequence[ShownColumn], cells: list[list[Text]], foot: list[Text], title: str
+    ) -> None:
+        """A table row by row, each cell on a line of its own after its heading."""
+        if title:
+            self.say(title, "bold")
+        for number, row in enumerate([*cells, *([foot] if foot else [])]):
+            if number:
+                self.say()
+            for column, cell in zip(columns, row, strict=True):
+                self.indented(f"{column.heading}:" if column.heading else "", cell.plain, indent=0)
+        self.say()
+
+    def _print_table(
+        self, columns: Sequence[ShownColumn], cells: list[list[Text]], foot: list[Text], title: str,
+        layout: TableLayout,
+    ) -> None:  # fmt: skip
         from rich import box
         from rich.table import Table
         from rich.text import Text
 
-        table = Table(box=box.SIMPLE_HEAD, pad_edge=False, show_footer=footer is not None,
-                      title=title or None, title_justify="left", title_style="bold")  # fmt: skip
-        for number, (heading, kind) in enumerate(columns):
+        table = Table(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1, 0, 0),
+                      show_footer=bool(foot), title=title or None, title_justify="left",
+                      title_style="bold")  # fmt: skip
+        for number, width in layout.widths.items():
+            column = columns[number]
             table.add_column(
-                heading,
-                footer=shown(footer[number]) if footer else "",
-                justify="right" if kind == "right" else "left",
-                no_wrap=kind != "fold",
-                overflow="fold" if kind == "fold" else "ellipsis",
+                column.heading,
+                footer=foot[number] if foot else "",
+                justify="right" if column.kind == "right" else "left",
+                min_width=width,
+                max_width=width,
+                overflow="fold",
             )
-        for row in rows:
-            table.add_row(
-                *(
-                    cell if isinstance(cell, Text) else self._text(in_line(shown(cell)))
-                    for cell in row
-                )
-            )
-        self._out.print(table)
+        for row in cells:
+            shortened = [
+                Text(in_the_middle(row[n].plain, width), style=row[n].style)
+                if columns[n].kind == "address" and row[n].cell_len > width else row[n]
+                for n, width in layout.widths.items()
+            ]  # fmt: skip
+            table.add_row(*shortened)
+        self._print(table)
 
     def say(self, text: str = "", style: str = "") -> None:
         """A line of the result for a person."""
-        self._out.print(self._text(text, style))
+        self._print(self._text(text, style))
 
     def as_it_is(self, text: str) -> None:
         """Text of several lines that are not wrapped, as differences are."""
-        self._out.print(self._text(text), soft_wrap=True)
+        self._print(self._text(text), soft_wrap=True)
 
     def difference(self, lines: Sequence[str]) -> None:
         """Lines with signs in front, as differences have them: what goes, what comes, and where."""
         for line in lines:
-            self._out.print(self._text(line, _SIGNS.get(line[:1], "")), soft_wrap=True)
+            self._print(self._text(line, _SIGNS.get(line[:1], "")), soft_wrap=True)
 
     def indented(
-        self, label: str, text: str, *, style: str = "dim", indent: int = 2, text_style: str = ""
+        self, label: str, text: str, *, style: str = "dim", indent: int = 2, text_style: str = "",
+        cut: bool = False,
     ) -> None:
-        """A labelled line that wraps under the beginning of its text."""
+        """A labelled line that wraps under the beginning of its text; on a terminal, `cut` leaves
+        two lines of it."""
         from textwrap import wrap
 
         from rich.text import Text
 
         start = " " * indent + (f"{in_line(visible(label, self.secrets))} " if label else "")
         width = max(self._out.width - 1, len(start) + 20)
-        lines = wrap(text, width - len(start), break_long_words=False, break_on_hyphens=False) or [
-            ""
-        ]
-        for number, line in enumerate(lines):
+        hanging = start if len(start) <= width // 3 else " " * (indent + 2)
+        lines = wrap(
+            text, width, initial_indent=" " * len(start), subsequent_indent=" " * len(hanging),
+            break_long_words=False, break_on_hyphens=False,
+        ) or [""]  # fmt: skip
+        if cut and self._narrow and len(lines) > 2:
+            lines = [lines[0], f"{lines[1]} …"]
+        for number, line in enumerate(line.lstrip() for line in lines):
             shown = Text()
-            shown.append(start if number == 0 else " " * len(start), style=style)
+            shown.append(start if number == 0 else " " * len(hanging), style=style)
             shown.append_text(self._text(line, text_style))
             shown.rstrip()
-            self._out.print(shown, soft_wrap=True)
+            self._print(shown, soft_wrap=True)
 
     def framed(self, title: str, lines: Sequence[tuple[str, str]], width: int) -> None:
         """Lines, each with its style, wrapped in a frame of at most `width` columns."""
@@ -205,10 +302,14 @@ class Output:
         from rich.panel import Panel
         from rich.text import Text
 
+        if self.plain:
+            for line, style in [(title, ""), *lines, ("", "")]:
+                self.say(line, style)
+            return
         text = Text("\n").join(self._text(line, style) for line, style in lines)
         wide = min(width, self._out.width)
         named = self._text(title)
-        self._out.print(Panel(text, title=named, title_align="left", width=wide, box=box.SQUARE,
+        self._print(Panel(text, title=named, title_align="left", width=wide, box=box.SQUARE,
                               border_style="dim"))  # fmt: skip
 
     def branch(
@@ -218,11 +319,11 @@ class Output:
         from rich.text import Text
 
         line = Text()
-        line.append(f"  {sign}", style="dim")
+        line.append("  " if self.plain else f"  {sign}", style="dim")
         line.append_text(self._text(f"{key} " if key else "", "bold"))
         line.append_text(self._text(in_line(short(text)), "yellow" if warn else ""))
         line.append_text(self._text(origin, "dim"))
-        self._out.print(line, soft_wrap=not sys.stdout.isatty())
+        self._print(line, soft_wrap=not sys.stdout.isatty())
 
     def fits(self, text: str) -> bool:
         """Whether a text stands on one line of the output."""
@@ -236,11 +337,15 @@ class Output:
         line.append(f" {severity} ", style=_STYLES[severity])
         line.append_text(self._text(f" {text}", "bold"))
         line.append(f"  {code}", style="dim")
-        self._out.print(line)
+        self._print(line)
 
     def note(self, text: str, style: str = "dim") -> None:
         """A note on standard error, left out with --quiet."""
-        if not self.quiet:
+        if self.quiet:
+            return
+        if self._holds_back and self._has_shown:
+            self._notes.append(self._text(text, style))
+        else:
             self._err.print(self._text(text, style), soft_wrap=not sys.stderr.isatty())
 
     def detail(self, text: str) -> None:
@@ -255,7 +360,7 @@ class Output:
     @contextmanager
     def progress(self, label: str) -> Iterator[Callable[[int, int], None] | None]:
         """A progress bar on a terminal; elsewhere nothing. Yields what reports done and total."""
-        if self.quiet or not sys.stderr.isatty():
+        if self.quiet or self.plain or not sys.stderr.isatty():
             yield None
             return
         from rich.progress import Progress
@@ -278,6 +383,11 @@ def shown(value: object) -> str:
     if isinstance(value, float):
         return f"{value:.0%}"
     return f"{value:,}" if isinstance(value, int) else short(str(value))
+
+
+def _longest(text: str) -> int:
+    """Length of the longest word."""
+    return max((len(one) for one in text.split()), default=0)
 
 
 def short(text: str, most: int = 200) -> str:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command, bundled
+from jovial_atlas.cli.names import SECTION, SOURCE
 
 if TYPE_CHECKING:
     import polars as pl
@@ -22,13 +23,17 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
 
 @atlas_command(
     "pages",
+    fails="rows of a table were refused",
     state="reads",
     formats=TABLE_FORMATS,
-    epilog="Example: jovial-atlas pages --verdict unlisted --where 'words < 50'",
+    examples=(
+        "pages --verdict unlisted --where 'words < 50'",
+        "pages --section events --edit events.xlsx --fields title,description",
+    ),
 )
-@click.option("--section", help="Only pages of this section.")
+@click.option("--section", type=SECTION, help="Only pages of this section.")
 @click.option("--verdict", type=click.Choice(["listed", "unlisted"]), help="Only these.")
-@click.option("--source", help="Only pages of this source.")
+@click.option("--source", type=SOURCE, help="Only pages of this source.")
 @click.option("--language", help="Only pages in this language, as in de or en-GB.")
 @click.option("--match", metavar="PATTERN", help="Only addresses like this: /tags/**")
 @click.option("--where", metavar="SQL", help="Only pages where this condition holds.")
@@ -147,8 +152,8 @@ def _show(out: Output, pages: pl.LazyFrame, limit: int | None, url: str) -> None
         count = int(pages.select(pl.len()).collect(engine="streaming").item())
         shown = rows.head(limit or _MOST_SHOWN).collect(engine="streaming")
         out.table(
-            [("Page", "left"), ("Section", "left"), ("Verdict", "fold"), ("Title", "fold"),
-             ("Last change", "left")],
+            ["Page: address", "Section: left 2", "Verdict: fold", "Title: fold 1",
+             "Last change: left 3"],
             [
                 [
                     row["loc"].removeprefix(url),
@@ -190,7 +195,7 @@ def _tell(work: Work, taken: Taken, path: Path, dry_run: bool) -> int:
     else:
         if taken.changes:
             out.table(
-                [("Page", "fold"), ("Field", "left"), ("Before", "fold"), ("After", "fold")],
+                ["Page: address", "Field", "Before: fold", "After: fold"],
                 [
                     [path_and_query(one.loc), one.field, one.before, one.after]
                     for one in taken.changes[:_CHANGES]

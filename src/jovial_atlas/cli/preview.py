@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovial_atlas.cli.common import FORMATS, Work, atlas_command
+from jovial_atlas.cli.names import PAGE_NAME, SECTION
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
@@ -16,9 +17,9 @@ if TYPE_CHECKING:
 
 
 @atlas_command("preview", state="reads", formats=FORMATS,
-               epilog="Example: jovial-atlas preview / --to home.png")  # fmt: skip
-@click.argument("urls", nargs=-1, metavar="[URL]…")
-@click.option("--section", metavar="NAME", help="Pages of this section.")
+               examples=("preview / --to home.png", "preview /events/owl-walk/"))  # fmt: skip
+@click.argument("urls", type=PAGE_NAME, nargs=-1, metavar="[URL]…")
+@click.option("--section", type=SECTION, help="Pages of this section.")
 @click.option("--match", metavar="PATTERN", help="Addresses like this: /events/**")
 @click.option("--limit", type=click.IntRange(1), default=10, show_default=True,
               help="At most this many.")  # fmt: skip

@@ -10,7 +10,11 @@ import click
 from jovial_atlas.cli.common import Work, atlas_command
 
 
-@atlas_command("report", state="reads", epilog="Example: jovial-atlas report --to report.html")
+@atlas_command(
+    "report",
+    state="reads",
+    examples=("report --to report.html", "report --to march.html"),
+)
 @click.option("--to", "path", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
               default=Path("report.html"), show_default=True, help="File of the page.")  # fmt: skip
 def command(work: Work, path: Path) -> int:

@@ -11,6 +11,8 @@ import click
 
 from jovial_atlas import __version__
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command, bundled
+from jovial_atlas.cli.explained import ExplainedCommand
+from jovial_atlas.cli.names import MARK_CODE, PAGE_NAME, SECTION
 from jovial_atlas.cli.review_site import show_whole
 
 if TYPE_CHECKING:
@@ -18,7 +20,7 @@ if TYPE_CHECKING:
     from jovial_atlas.review.reviewed import Judged, PageReview
 
 
-class _SiteAsWell(click.Command):
+class _SiteAsWell(ExplainedCommand):
     """`--site` names the site file, as everywhere; without a name it means the whole site."""
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
@@ -35,13 +37,14 @@ _CHOICES, _BESIDE = ("section", "match", "where"), ("beside", "sample", "per_sec
 
 @atlas_command(
     "review",
+    fails="a page under --fail-under",
     state="reads",
     formats=(*TABLE_FORMATS, "sarif", "junit"),
-    epilog="Example: jovial-atlas review /events/",
-    cls=_SiteAsWell,
+    examples=("review /events/", "review --worst 10"),
+    kind=_SiteAsWell,
 )
-@click.argument("targets", nargs=-1, metavar="[PATH|URL|FILE]…")
-@click.option("--section", help="Only pages of this section.")
+@click.argument("targets", type=PAGE_NAME, nargs=-1, metavar="[PATH|URL|FILE]…")
+@click.option("--section", type=SECTION, help="Only pages of this section.")
 @click.option("--match", metavar="PATTERN", help="Only addresses like this: /events/**")
 @click.option("--where", metavar="SQL", help="Only pages where this condition holds.")
 @click.option(
@@ -60,7 +63,7 @@ _CHOICES, _BESIDE = ("section", "match", "where"), ("beside", "sample", "per_sec
     "--per-second", type=click.FloatRange(0.01, 100), default=2.0, show_default=True,
     help="With --beside: requests a second, at most.",
 )  # fmt: skip
-@click.option("--mark", "code", metavar="CODE", help="Only pages where this mark is not good.")
+@click.option("--mark", "code", type=MARK_CODE, help="Only pages where this mark is not good.")
 @click.option("--worst", type=click.IntRange(1), metavar="N", help="The N pages with most to gain.")
 @click.option("--as", "served_as", metavar="URL", help="Address under which FILE will be served.")
 @click.option(
@@ -278,7 +281,7 @@ def _list(out: Output, reviews: Sequence[PageReview], left_out: int) -> None:
     from jovial_atlas.faults import plural
 
     out.table(
-        [("Score", "right"), ("Page", "fold"), ("Would raise it most", "fold")],
+        ["Score: right", "Page: address", "Would raise it most: fold"],
         [
             [
                 "–" if one.score is None else str(one.score),

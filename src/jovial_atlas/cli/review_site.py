@@ -79,8 +79,8 @@ def _whole_table(out: Output, site: SiteReview, change: ScoreChange | None) -> N
         out.say()
         out.say(title, style="bold")
         out.table(
-            [("Mark", "left"), ("Short", "right"), ("Better", "right"), ("Pages", "right"),
-             ("Costs", "right"), ("Worst in", "fold")],
+            ["Mark", "Short: right", "Better: right 2", "Pages: right",
+             "Costs: right", "Worst in: fold 1"],
             [
                 [
                     one.code, one.short or "–", one.better or "–", one.pages,
@@ -131,8 +131,8 @@ def _beside(out: Output, theirs: OtherSite, compared: Sequence[SideBySide]) -> N
         out.say("Too few pages have marks in common to say anything.")
         return
     out.table(
-        [("Good on", "left"), ("Ours", "right"), ("Theirs", "right"), ("95 %", "right"),
-         ("", "fold")],
+        ["Good on", "Ours: right", "Theirs: right", "95 %: right",
+         ": fold"],
         [
             [
                 MARKS[one.code].what, f"{one.ours:.0%}", f"{one.theirs:.0%}",

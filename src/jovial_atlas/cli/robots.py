@@ -10,14 +10,19 @@ from typing import TYPE_CHECKING
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.explained import command_group
 from jovial_atlas.cli.findings import fail_on_option, show_findings
+from jovial_atlas.cli.names import PAGE_NAME
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
     from jovial_atlas.rounds.proving.robots import RobotsAnswer, RobotsChange
 
 
-@click.group("robots", epilog="Example: jovial-atlas robots test --agent lanternbot /search/")
+@command_group(
+    "robots",
+    examples=("robots test --agent lanternbot /search/", "robots lint robots.txt"),
+)
 def command() -> None:
     """Try what a robots.txt does, before it is public."""
 
@@ -26,9 +31,12 @@ def command() -> None:
     "test",
     state="reads",
     formats=TABLE_FORMATS,
-    epilog="Example: jovial-atlas robots test --file robots.txt --agent lanternbot /search/",
+    examples=(
+        "robots test --file robots.txt --agent lanternbot /search/",
+        "robots test --agent lanternbot / /print/",
+    ),
 )
-@click.argument("urls", nargs=-1, metavar="[URL]...")
+@click.argument("urls", type=PAGE_NAME, nargs=-1, metavar="[URL]...")
 @click.option(
     "--file",
     type=click.Path(path_type=Path, dir_okay=False),
@@ -91,8 +99,8 @@ def _show_changes(out: Output, changes: list[RobotsChange], answers: int) -> Non
     elif out.format == "csv":
         out.csv(names, rows)
     else:
-        columns = [("Address", "fold"), ("Crawler", "left"), ("Allowed before", "left"),
-                   ("Allowed after", "left")]  # fmt: skip
+        columns = ["Address: address", "Crawler", "Allowed before",
+                   "Allowed after"]  # fmt: skip
         if rows:
             out.table(columns, rows)
         out.say(f"{len(rows):,} of {answers:,} answers change.")
@@ -106,16 +114,20 @@ def _show_answers(out: Output, answers: list[RobotsAnswer]) -> None:
     elif out.format == "csv":
         out.csv(fields, rows)
     else:
-        columns = [("Address", "fold"), ("Crawler", "left"), ("Allowed", "left"),
-                   ("Rule", "fold"), ("Line", "right")]  # fmt: skip
+        columns = ["Address: address", "Crawler", "Allowed",
+                   "Rule: fold", "Line: right"]  # fmt: skip
         out.table(columns, rows)
 
 
 @atlas_command(
     "lint",
+    fails="findings at or above --fail-on",
     state="reads",
     formats=TABLE_FORMATS,
-    epilog="Example: jovial-atlas robots lint https://www.marrowfen.example/",
+    examples=(
+        "robots lint https://www.marrowfen.example/",
+        "robots lint public/robots.txt --fail-on warning",
+    ),
 )
 @click.argument("target", required=False, metavar="[FILE|URL]")
 @fail_on_option

@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.explained import command_group
+from jovial_atlas.cli.names import CHOICE, POLICY
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
@@ -19,9 +21,8 @@ if TYPE_CHECKING:
 _TRUTH = {"true": True, "yes": True, "false": False, "no": False}
 
 
-@click.group(
-    "rules", epilog="Example: jovial-atlas rules add --match '/tags/**' --set listed=false"
-)
+@command_group(
+    "rules", examples=("rules add --match '/tags/**' --set listed=false", "rules policies"))
 def command() -> None:
     """List and change the rules and policies of the site file. A change shows which pages turn
     before it is saved; comments in the file stay."""
@@ -65,7 +66,10 @@ def _selectors(function: Callable[..., Any]) -> Callable[..., Any]:
 
 
 @atlas_command(
-    "list", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas rules list"
+    "list",
+    state="reads",
+    formats=TABLE_FORMATS,
+    examples=("rules list", "rules list --format json"),
 )
 def list_rules(work: Work) -> int:
     """List the rules in their order; later ones win."""
@@ -80,7 +84,7 @@ def list_rules(work: Work) -> int:
         out.say("There is no rule. `jovial-atlas rules add` writes one.")
     else:
         out.table(
-            [("No.", "right"), ("Pages", "fold"), ("Sets", "fold"), ("Reason", "fold")],
+            ["No.: right", "Pages: fold", "Sets: fold", "Reason: fold"],
             [[rule[name] for name in names] for rule in rules],
         )  # fmt: skip
     return 0
@@ -111,7 +115,7 @@ def _shown(number: int, rule: Rule) -> dict[str, Any]:
     "policies",
     state="reads",
     formats=TABLE_FORMATS,
-    epilog="Example: jovial-atlas rules policies --format json",
+    examples=("rules policies --format json", "rules policies"),
 )
 def list_policies(work: Work) -> int:
     """List what happens with kinds of page: empty listings, duplicates, search results and
@@ -128,8 +132,8 @@ def list_policies(work: Work) -> int:
         out.csv(names, [[*row[:5], " ".join(row[5]), row[6]] for row in rows])
     else:
         out.table(
-            [("Policy", "left"), ("Choice", "left"), ("Pages", "right"), ("Decides", "right"),
-             ("About", "fold"), ("Other choices", "fold")],
+            ["Policy", "Choice", "Pages: right", "Decides: right 2",
+             "About: fold", "Other choices: fold 1"],
             [
                 [one.name, one.choice, one.pages, one.decides, one.about,
                  ", ".join(choice for choice in one.choices if choice != one.choice)]
@@ -144,10 +148,10 @@ def list_policies(work: Work) -> int:
     "policy",
     state="edits",
     formats=FORMATS,
-    epilog="Example: jovial-atlas rules policy empty_listings index",
+    examples=("rules policy empty_listings index", "rules policy picture_pages parent --yes"),
 )
-@click.argument("name")
-@click.argument("choice")
+@click.argument("name", type=POLICY)
+@click.argument("choice", type=CHOICE)
 @click.option("--yes", is_flag=True, help="Save without asking.")
 def policy(work: Work, name: str, choice: str, yes: bool) -> int:
     """Choose what happens with the pages of policy NAME, after a look at what turns."""
@@ -160,8 +164,11 @@ def policy(work: Work, name: str, choice: str, yes: bool) -> int:
     "add",
     state="edits",
     formats=FORMATS,
-    epilog="Example: jovial-atlas rules add --match '/tags/**' --when 'entries < 3' "
-    "--set listed=false --reason 'Thin tags help no one'",
+    examples=(
+        "rules add --match '/tags/**' --when 'entries < 3' --set listed=false --reason "
+        "'Thin tags help no one'",
+        "rules add --section shop --older-than '2 years' --set index=false",
+    ),
 )
 @_selectors
 @click.option("--at", type=click.IntRange(1), help="Place in the order. Default: last.")
@@ -177,7 +184,7 @@ def add(work: Work, at: int | None, yes: bool, **given: Any) -> int:
     "change",
     state="edits",
     formats=FORMATS,
-    epilog="Example: jovial-atlas rules change 2 --set index=true",
+    examples=("rules change 2 --set index=true", "rules change 2 --reason 'Looked at in spring'"),
 )
 @click.argument("number", type=int)
 @_selectors
@@ -192,8 +199,7 @@ def change(work: Work, number: int, yes: bool, **given: Any) -> int:
 
 
 @atlas_command(
-    "remove", state="edits", formats=FORMATS, epilog="Example: jovial-atlas rules remove 2"
-)
+    "remove", state="edits", formats=FORMATS, examples=("rules remove 2", "rules remove 2 --yes"))
 @click.argument("number", type=int)
 @click.option("--yes", is_flag=True, help="Save without asking.")
 def remove(work: Work, number: int, yes: bool) -> int:
@@ -204,8 +210,7 @@ def remove(work: Work, number: int, yes: bool) -> int:
 
 
 @atlas_command(
-    "move", state="edits", formats=FORMATS, epilog="Example: jovial-atlas rules move 3 1"
-)
+    "move", state="edits", formats=FORMATS, examples=("rules move 3 1", "rules move 1 5 --yes"))
 @click.argument("number", type=int)
 @click.argument("to", type=int)
 @click.option("--yes", is_flag=True, help="Save without asking.")

@@ -9,14 +9,16 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.explained import command_group
 from jovial_atlas.cli.findings import SEVERITIES, fail_on_option, show_findings
+from jovial_atlas.cli.names import PAGE_NAME
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
     from jovial_atlas.rounds.proving.structured_data import ShownData
 
 
-@click.group("schema", epilog="Example: jovial-atlas schema show /events/owl-walk/")
+@command_group("schema", examples=("schema show /events/owl-walk/", "schema table"))
 def command() -> None:
     """Look at the structured data of pages and check it: against the vocabulary of schema.org, what
     rich results ask for, and what the pages themselves show."""
@@ -26,9 +28,9 @@ def command() -> None:
     "show",
     state="reads",
     formats=FORMATS,
-    epilog="Example: jovial-atlas schema show / --to home.png",
+    examples=("schema show / --to home.png", "schema show /events/owl-walk/ --format json"),
 )
-@click.argument("url")
+@click.argument("url", type=PAGE_NAME)
 @click.option("--to", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
               help="Draw the graph, as a picture (.png or .svg).")  # fmt: skip
 def show(work: Work, url: str, to: Path | None) -> int:
@@ -135,9 +137,13 @@ def _branch(
 
 
 @atlas_command(
-    "check", state="reads", formats=FORMATS, epilog="Example: jovial-atlas schema check page.html"
+    "check",
+    fails="findings at or above --fail-on",
+    state="reads",
+    formats=FORMATS,
+    examples=("schema check page.html", "schema check https://www.marrowfen.example/"),
 )
-@click.argument("targets", nargs=-1, metavar="[TARGET]…")
+@click.argument("targets", type=PAGE_NAME, nargs=-1, metavar="[TARGET]…")
 @fail_on_option
 @click.option("--all", "show_all", is_flag=True, help="Show every finding, not the first of each.")
 def check(work: Work, targets: tuple[str, ...], fail_on: str, show_all: bool) -> int:
@@ -174,7 +180,10 @@ def check(work: Work, targets: tuple[str, ...], fail_on: str, show_all: bool) ->
 
 
 @atlas_command(
-    "table", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas schema table"
+    "table",
+    state="reads",
+    formats=TABLE_FORMATS,
+    examples=("schema table", "schema table --format csv"),
 )
 def table(work: Work) -> int:
     """Show the types of the site's pages: how many, how many complete, and what is missing most."""
@@ -199,8 +208,8 @@ def table(work: Work) -> int:
         out.csv(names, flat)
         return 0
     out.table(
-        [("Type", "left"), ("Nodes", "right"), ("Complete", "right"), ("Not published", "right"),
-         ("Missing most", "fold")],
+        ["Type", "Nodes: right", "Complete: right", "Not published: right 1",
+         "Missing most: fold"],
         flat,
     )  # fmt: skip
     out.say(f"{plural(len(rows), 'type')} on {site.model.site.url}.")
@@ -212,7 +221,7 @@ def _missing(found: dict[str, int], most: int = 5) -> str:
 
 
 @atlas_command("organisation", state="reads", formats=TABLE_FORMATS,
-               epilog="Example: jovial-atlas schema organisation")  # fmt: skip
+               examples=("schema organisation", "schema organisation --format json"))  # fmt: skip
 def organisation(work: Work) -> int:
     """Show in which ways name, address, telephone and profiles of the organisation are written: in
     the site file, and in data and text of every page."""
@@ -229,7 +238,7 @@ def organisation(work: Work) -> int:
                         for one in spellings])  # fmt: skip
     elif spellings:
         out.table(
-            [("What", "left"), ("Written", "fold"), ("Places", "right"), ("First of them", "fold")],
+            ["What", "Written: fold", "Places: right", "First of them: fold 1"],
             [
                 [one.field, f"{one.said}{'  (site file)' if one.official else ''}", one.count,
                  ", ".join(one.where)]
@@ -242,7 +251,12 @@ def organisation(work: Work) -> int:
     return 0
 
 
-@atlas_command("sheet", state="reads", formats=FORMATS, epilog="Example: jovial-atlas schema sheet")
+@atlas_command(
+    "sheet",
+    state="reads",
+    formats=FORMATS,
+    examples=("schema sheet", "schema sheet --format json"),
+)
 def sheet(work: Work) -> int:
     """Print name, address, telephone, opening hours and profiles exactly as to paste elsewhere."""
     from jovial_atlas.rounds.proving.organisation import sheet as made

@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING
 
 import click
 
-from jovial_atlas.cli.common import FORMATS, OverviewFirst, Work, atlas_command
+from jovial_atlas.cli.common import FORMATS, Work, atlas_command
+from jovial_atlas.cli.explained import OverviewFirst, command_group
+from jovial_atlas.cli.names import SETTINGS_PART
 
 if TYPE_CHECKING:
     from jovial_atlas.rounds.deciding.settings import SettingsChange
@@ -15,13 +17,13 @@ if TYPE_CHECKING:
 _yes = click.option("--yes", is_flag=True, help="Save without asking.")
 
 
-@click.group("settings", cls=OverviewFirst, epilog="Example: jovial-atlas settings")
+@command_group("settings", cls=OverviewFirst, examples=("settings", "settings export reserve.toml"))
 def command() -> None:
     """Settings are the site file and the tables beside it. Without a command: their parts."""
 
 
 @atlas_command("overview", state="reads", formats=FORMATS,
-               epilog="Example: jovial-atlas settings overview")  # fmt: skip
+               examples=("settings overview", "settings overview --format json"))  # fmt: skip
 def overview(work: Work) -> int:
     """The parts of the settings, and how much each says."""
     from jovial_atlas.rounds.deciding.settings import part_sizes
@@ -34,7 +36,7 @@ def overview(work: Work) -> int:
         return 0
     said = [one for one in sizes if one[1] or one[2]]
     out.table(
-        [("Part", "left"), ("In the site file", "right"), ("Rows beside it", "right")],
+        ["Part", "In the site file: right", "Rows beside it: right"],
         [[name, keys, rows or None] for name, keys, rows in said],
     )
     silent = ", ".join(name for name, keys, rows in sizes if not (keys or rows))
@@ -42,7 +44,11 @@ def overview(work: Work) -> int:
     return 0
 
 
-@atlas_command("export", state="reads", epilog="Example: jovial-atlas settings export reserve.toml")
+@atlas_command(
+    "export",
+    state="reads",
+    examples=("settings export reserve.toml", "settings export -"),
+)
 @click.argument("file", type=click.Path(path_type=Path, dir_okay=False, allow_dash=True))
 def export(work: Work, file: Path) -> int:
     """Write all settings into FILE, one TOML file that people can read; `-` for standard output."""
@@ -58,8 +64,12 @@ def export(work: Work, file: Path) -> int:
     return 0
 
 
-@atlas_command("import", state="edits", formats=FORMATS,
-               epilog="Example: jovial-atlas settings import other.toml --only rule")  # fmt: skip
+@atlas_command(
+    "import",
+    state="edits",
+    formats=FORMATS,
+    examples=("settings import other.toml --only rule", "settings import other.toml --yes"),
+)
 @click.argument("file", type=click.Path(path_type=Path, dir_okay=False, exists=True))
 @click.option("--only", metavar="PARTS", default="",
               help="Only these parts, with commas between: rule,policies,review.")  # fmt: skip
@@ -78,9 +88,13 @@ def import_(work: Work, file: Path, only: str, yes: bool) -> int:
     return _offer(work, change, yes)
 
 
-@atlas_command("reset", state="edits", formats=FORMATS,
-               epilog="Example: jovial-atlas settings reset policies")  # fmt: skip
-@click.argument("part", nargs=-1, required=True)
+@atlas_command(
+    "reset",
+    state="edits",
+    formats=FORMATS,
+    examples=("settings reset policies", "settings reset rule policies --yes"),
+)
+@click.argument("part", type=SETTINGS_PART, nargs=-1, required=True)
 @_yes
 def reset_(work: Work, part: tuple[str, ...], yes: bool) -> int:
     """Set PARTs anew: they go out of the site file, so that defaults hold, after a look at what

@@ -21,8 +21,10 @@ if TYPE_CHECKING:
 @atlas_command(
     "standin",
     state="apart",
-    epilog="Example: jovial-atlas standin --name Lanternfish --port 8801 "
-    "--host www.marrowfen.example=127.0.0.1:8800",
+    examples=(
+        "standin --name Lanternfish --port 8801 --host www.marrowfen.example=127.0.0.1:8800",
+        "standin --port 8802",
+    ),
 )
 @click.option(
     "--kind",

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.names import ENGINE, PAGE_NAME, SECTION
 from jovial_atlas.cli.output import day_and_time
 
 if TYPE_CHECKING:
@@ -34,13 +35,16 @@ _WHICH = ("all", "indexed", "left-out", "unknown", "unannounced", "unvisited")
 
 
 @atlas_command(
-    "status", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas status --offline"
+    "status",
+    state="reads",
+    formats=TABLE_FORMATS,
+    examples=("status --offline", "status --format json"),
 )
-@click.argument("urls", nargs=-1, metavar="[URL]…")
-@click.option("--engine", "engines", multiple=True, metavar="NAME", help="Only this engine.")
+@click.argument("urls", type=PAGE_NAME, nargs=-1, metavar="[URL]…")
+@click.option("--engine", "engines", type=ENGINE, multiple=True, help="Only this engine.")
 @click.option("--pages", "which", type=click.Choice(_WHICH),
               help="The addresses behind the numbers: those that are so.")  # fmt: skip
-@click.option("--section", default="", metavar="NAME", help="With --pages: only this section.")
+@click.option("--section", type=SECTION, default="", help="With --pages: only this section.")
 @click.option("--figures", type=click.Path(path_type=Path, file_okay=False), metavar="DIR",
               help="Write figures over time into this folder, as PNG and SVG.")  # fmt: skip
 @click.option("--offline", is_flag=True, help="Ask no engine; show what the ledger has.")
@@ -177,11 +181,11 @@ def _as_json(state: EngineState) -> dict[str, Any]:
 
 def _show(out: Output, state: EngineState) -> None:
     changed = any(one.change is not None for one in state.sitemaps)
-    columns = [("Sitemap", "left"), ("Submitted", "right"), ("Announced", "left"),
-               ("Read", "left"), ("State", "left"), ("Found", "right"), ("Indexed", "right"),
-               ("Share", "right")]  # fmt: skip
+    columns = ["Sitemap: address", "Submitted: right 3", "Announced: left 1",
+               "Read: left 2", "State", "Found: right", "Indexed: right",
+               "Share: right"]  # fmt: skip
     if changed:
-        columns.append(("Change", "right"))
+        columns.append("Change: right 4")
     out.table(columns, [_row(one, changed) for one in state.sitemaps], title=state.name)
     if state.since:
         out.indented("since", f"changes are those since {day_and_time(state.since)}")
@@ -221,8 +225,8 @@ def _show_pages(out: Output, pages: Sequence[KnownPage]) -> None:
         out.say("There are no such pages.")
         return
     out.table(
-        [("Engine", "left"), ("Page", "fold"), ("Announced", "left"), ("Visited", "left"),
-         ("Indexed", "left"), ("Why not", "fold")],
+        ["Engine", "Page: address", "Announced: left 1", "Visited: left 2",
+         "Indexed", "Why not: fold"],
         [
             [one.engine, one.loc.partition("://")[2].partition("/")[2].join(("/", "")),
              day_and_time(one.announced_at), day_and_time(one.last_crawl or one.visited_at),

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.names import ENGINE, PAGE_NAME
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
@@ -20,10 +21,14 @@ _FIELDS = ("engine", "channel", "what", "count", "status", "detail")
 
 
 @atlas_command(
-    "submit", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas submit --dry-run"
+    "submit",
+    fails="an announcement failed",
+    state="reads",
+    formats=TABLE_FORMATS,
+    examples=("submit --dry-run", "submit --engine Lanternfish"),
 )
-@click.argument("urls", nargs=-1, metavar="[URL]…")
-@click.option("--engine", "engines", multiple=True, metavar="NAME", help="Only this engine.")
+@click.argument("urls", type=PAGE_NAME, nargs=-1, metavar="[URL]…")
+@click.option("--engine", "engines", type=ENGINE, multiple=True, help="Only this engine.")
 @click.option("--dry-run", is_flag=True, help="Announce nothing; show what is due.")
 @click.option("--done", is_flag=True, help="What was to be done by hand has been done.")
 @click.option(
@@ -92,8 +97,8 @@ def _show(out: Output, outcomes: list[Outcome]) -> None:
     else:
         rows = [[getattr(one, name) for name in _FIELDS] for one in outcomes]
         out.table(
-            [("Engine", "left"), ("Channel", "left"), ("What", "fold"), ("Count", "right"),
-             ("Status", "left"), ("Detail", "fold")],
+            ["Engine", "Channel: left 1", "What: fold", "Count: right",
+             "Status", "Detail: fold 2"],
             rows if out.verbose else _together(rows),
         )  # fmt: skip
 

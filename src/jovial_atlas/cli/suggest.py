@@ -7,11 +7,12 @@ from pathlib import Path
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.names import SECTION
 
 
 @atlas_command("suggest", state="reads", formats=TABLE_FORMATS,
-               epilog="Example: jovial-atlas suggest --section events")  # fmt: skip
-@click.option("--section", metavar="NAME", help="Only pages of this section.")
+               examples=("suggest --section events", "suggest --edit texts.csv"))  # fmt: skip
+@click.option("--section", type=SECTION, help="Only pages of this section.")
 @click.option("--match", metavar="PATTERN", help="Only addresses like this: /events/**")
 @click.option("--all", "everything", is_flag=True,
               help="For pages that have a title and a description too.")  # fmt: skip
@@ -60,7 +61,7 @@ def command(
         out.csv(names, [[row[name] for name in names] for row in rows])
     else:
         out.table(
-            [("Page", "fold"), ("Field", "left"), ("Proposal", "fold"), ("From", "left")],
+            ["Page: address", "Field", "Proposal: fold", "From: left 1"],
             [[path_and_query(r["loc"]), r["field"], r["proposal"], r["from"]] for r in rows],
         )
         out.say(f"{plural(len(rows), 'proposal')} for {plural(pages.height, 'page')}; "

@@ -18,9 +18,10 @@ if TYPE_CHECKING:
 
 @atlas_command(
     "survey",
+    fails="refused, since much would be lost",
     state="writes",
     formats=TABLE_FORMATS,
-    epilog="Example: jovial-atlas survey --format json",
+    examples=("survey --format json", "survey --full"),
 )
 @click.option("--workers", type=click.IntRange(1, 64), help="Processes that read pages.")
 @click.option(
@@ -101,8 +102,8 @@ def _show(out: Output, survey: Survey) -> None:
 
     counted = survey.sections
     out.table(
-        [("Section", "left"), ("Pages", "right"), ("Listed", "right"),
-         ("Pictures", "right"), ("Videos", "right")],
+        ["Section", "Pages: right", "Listed: right",
+         "Pictures: right", "Videos: right"],
         [[getattr(one, key) for key in ("name", *_COUNTS)] for one in counted],
         footer=["all", *(sum(getattr(one, key) for one in counted) for key in _COUNTS)],
     )  # fmt: skip

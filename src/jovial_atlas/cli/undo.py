@@ -7,7 +7,7 @@ import click
 from jovial_atlas.cli.common import FORMATS, Work, atlas_command
 
 
-@atlas_command("undo", state="edits", formats=FORMATS, epilog="Example: jovial-atlas undo 12")
+@atlas_command("undo", state="edits", formats=FORMATS, examples=("undo 12", "undo --yes"))
 @click.argument("number", type=int, required=False)
 @click.option("--yes", is_flag=True, help="Save without asking.")
 def command(work: Work, number: int | None, yes: bool) -> int:

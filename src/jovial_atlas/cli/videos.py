@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.names import SECTION
 
 if TYPE_CHECKING:
     from jovial_atlas.head.videos import Film
@@ -16,10 +17,13 @@ _FIELDS = ("loc", "number", "title", "duration", "picture", "found", "listed", "
 
 
 @atlas_command(
-    "videos", state="reads", formats=TABLE_FORMATS, epilog="Example: jovial-atlas videos --unlisted"
+    "videos",
+    state="reads",
+    formats=TABLE_FORMATS,
+    examples=("videos --unlisted", "videos --section hides --edit videos.csv"),
 )
 @click.argument("what", type=click.Choice(["services"]), required=False, metavar="[services]")
-@click.option("--section", metavar="NAME", help="Only videos of this section.")
+@click.option("--section", type=SECTION, help="Only videos of this section.")
 @click.option("--unlisted", is_flag=True, help="Only videos that are in no sitemap.")
 @click.option("--sheet", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
               help="Draw a contact sheet of stills, .png or .html.")  # fmt: skip
@@ -100,8 +104,8 @@ def _show_services(work: Work) -> None:
         out.say("The last survey met no videos.")
         return
     out.table(
-        [("Host", "left"), ("Service", "left"), ("Videos", "right"), ("Pages", "right"),
-         ("Lack a title or picture", "right"), ("Example", "fold")],
+        ["Host", "Service", "Videos: right", "Pages: right",
+         "Lack a title or picture: right", "Example: fold 1"],
         [[row[0], row[1] or "not described", *row[2:]] for row in rows],
     )  # fmt: skip
     unknown = [one for one in hosts if one.described]
@@ -140,8 +144,8 @@ def _show(work: Work, films: list[Film], rows: list[dict[str, Any]]) -> None:
 
     out = work.output
     out.table(
-        [("Page", "fold"), ("Title", "fold"), ("Length", "right"), ("Size", "right"),
-         ("Picture", "left"), ("Found", "left"), ("Sitemap", "fold")],
+        ["Page: address", "Title: fold", "Length: right 1", "Size: right 4",
+         "Picture: left 2", "Found: left 3", "Sitemap: fold"],
         [
             [
                 path_and_query(row["loc"]), row["title"], length(row["duration"]),

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import astuple, dataclass
 from datetime import datetime
 from pathlib import Path
@@ -15,9 +16,10 @@ from pathlib import Path
 import xxhash
 
 from jovial_atlas import __version__, dates
+from jovial_atlas.files import write_whole
 from jovial_atlas.pages.changes import Changes
 from jovial_atlas.place import STATE
-from jovial_atlas.rounds.state.names import PAGE_TABLE
+from jovial_atlas.rounds.state.names import OWN_WRITES, PAGE_TABLE
 from jovial_atlas.rounds.state.survey_record import Unchanged, read_survey_record
 from jovial_atlas.rounds.state.survey_result import SectionCount, Survey
 
@@ -96,6 +98,38 @@ def noted(
         sections=[astuple(section) for section in sections],
         hidden=hidden,
     )
+
+
+#: Pages up to which it is told whether content changed, where that is a matter of comfort.
+MODERATE = 3_000
+
+
+def changed_since(site_file: Path) -> bool | None:
+    """Whether what the last survey of a site of moderate size rests on is another now, but for what
+    was written by ourselves; None where that cannot be told without reading it."""
+    home = site_file.parent
+    try:
+        known = read_survey_record(home / STATE).unchanged
+        if known is None or sum(counts[1] for counts in known.sections) > MODERATE:
+            return None
+        own = home / STATE / OWN_WRITES
+        ours = own.read_text("utf-8") if own.exists() else ""
+    except (OSError, ValueError):
+        return None
+    mark = Inputs(known.files, known.folders).mark(home)
+    return None if mark is None else mark not in (known.mark, ours)
+
+
+@contextmanager
+def own_writes(site_file: Path) -> Iterator[None]:
+    """What the block writes into the content is no change of it, for `changed_since`; a survey
+    looks at it all the same. Raises OutputError."""
+    home = site_file.parent
+    as_known = changed_since(site_file) is False
+    yield
+    if as_known and (known := read_survey_record(home / STATE).unchanged):
+        mark = Inputs(known.files, known.folders).mark(home)
+        write_whole(home / STATE / OWN_WRITES, (mark or "").encode())
 
 
 def as_before(site_file: Path, now: datetime) -> Survey | None:

@@ -31,6 +31,8 @@ LIVE_JOURNAL = "live.jsonl"
 MEASURES = "measures.parquet"
 #: what commands changed in settings
 HISTORY = "history"
+#: how the content was after commands wrote into it
+OWN_WRITES = "own-writes"
 #: copies of crawled pages
 CRAWLED_COPIES = "crawls/pages"
 #: a move of the domain: what was listed at the old host, and what engines knew since
