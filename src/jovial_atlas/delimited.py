@@ -22,14 +22,25 @@ _BEGINNING = 8192
 Row = tuple[int, list[str], str]
 
 
-def decoded(data: bytes) -> tuple[str, str]:
-    """A table's text, and the name of the encoding that it turned out to have."""
+#: Windows code pages by language, where they are not the one of Western Europe (1252).
+_CODE_PAGES = {
+    1250: "cs pl sk sl hu hr bs ro sq", 1251: "ru uk be bg mk sr", 1253: "el", 1254: "tr az",
+    1255: "he yi", 1256: "ar fa ur", 1257: "et lv lt", 1258: "vi", 874: "th", 932: "ja",
+    936: "zh", 949: "ko",
+}  # fmt: skip
+
+
+def decoded(data: bytes, language: str = "") -> tuple[str, str]:
+    """A table's text, and the name of the encoding that it turned out to have. What is no Unicode
+    is taken for the Windows code page of a language (BCP 47)."""
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
         return data.decode("utf-16", "replace"), "UTF-16"
     try:
         return data.decode("utf-8-sig"), "UTF-8"
     except UnicodeDecodeError:
-        return data.decode("windows-1252", "replace"), "Windows-1252"
+        tongue = language.partition("-")[0].lower()
+        page = next((page for page, used in _CODE_PAGES.items() if tongue in used.split()), 1252)
+        return data.decode(f"cp{page}", "replace"), f"Windows-{page}"
 
 
 def separator_of(beginning: str) -> str:

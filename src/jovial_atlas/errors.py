@@ -30,6 +30,8 @@ class Problem(NamedTuple):
     key: str
     message: str
     example: str = ""
+    #: Of a workbook: the sheet in which it stands.
+    sheet: str = ""
 
     def __str__(self) -> str:
         where = f"line {self.line}: " if self.line else ""

@@ -49,7 +49,7 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
     "--edit",
     type=click.Path(path_type=Path, dir_okay=False),
     metavar="FILE",
-    help="Write a CSV of these pages with columns to fill in, for a spreadsheet.",
+    help="Write these pages with columns to fill in, for a spreadsheet: .csv or .xlsx.",
 )
 @click.option(
     "--fields",
@@ -63,7 +63,7 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
     "--take",
     type=click.Path(path_type=Path, dir_okay=False, exists=True),
     metavar="FILE",
-    help="Take such a CSV back into the overrides file.",
+    help="Take such a table back into the overrides file: .csv, .xlsx or .ods.",
 )
 @click.option("--dry-run", is_flag=True, help="With --take: only show what would change.")
 @click.option(
@@ -83,7 +83,8 @@ def command(
 ) -> int:
     """List pages with their verdicts, as of the last survey and the site file of now."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.deciding.overrides_table import columns_of, take_table, write_table
+    from jovial_atlas.rounds.deciding.edit_table import columns_of, write_table
+    from jovial_atlas.rounds.deciding.overrides_table import take_table
     from jovial_atlas.rounds.deciding.pages import Filters, export, select_pages
     from jovial_atlas.rounds.state.last_survey import last_survey
 
@@ -181,6 +182,7 @@ def _tell(work: Work, taken: Taken, path: Path, dry_run: bool) -> int:
     from jovial_atlas.faults import plural
 
     out = work.output
+    out.note(f"{path} was read as {taken.told}.")
     left_out = [(one, "changed meanwhile") for one in taken.conflicts]
     left_out += [(one, "refused") for one in taken.refused]
     if out.format == "json":
@@ -188,7 +190,8 @@ def _tell(work: Work, taken: Taken, path: Path, dry_run: bool) -> int:
         out.json({
             "changes": [{n: getattr(one, n) for n in names} for one in taken.changes],
             **{
-                key: [{"line": one.line, "field": one.key, "message": one.message} for one in found]
+                key: [{"sheet": one.sheet, "line": one.line, "field": one.key,
+                       "message": one.message} for one in found]
                 for key, found in (("conflicts", taken.conflicts), ("refused", taken.refused))
             },
         })  # fmt: skip
@@ -208,7 +211,8 @@ def _tell(work: Work, taken: Taken, path: Path, dry_run: bool) -> int:
         out.say(f"{plural(taken.pages, 'page')} {verb}{said}.{again}")
     for one, why in left_out:
         key = f"{one.key}: " if one.key else ""
-        out.warn(f"{path}:{one.line}: {why}. {key}{one.message}.")
+        place = f"{path} ({one.sheet})" if one.sheet else str(path)
+        out.warn(f"{place}:{one.line}: {why}. {key}{one.message}.")
     if taken.conflicts and not dry_run:
         out.note("Rows of pages that changed meanwhile: look at them again, write the table anew, "
                  "or take them with --anyway.")  # fmt: skip

@@ -31,7 +31,7 @@ def command(
     from jovial_atlas.addresses import path_and_query
     from jovial_atlas.faults import plural
     from jovial_atlas.pages.page import pages_of
-    from jovial_atlas.rounds.deciding.overrides_table import write_table
+    from jovial_atlas.rounds.deciding.edit_table import write_table
     from jovial_atlas.rounds.deciding.pages import Filters, select_pages
     from jovial_atlas.rounds.deciding.suggest import PROPOSED_FIELDS, proposer
     from jovial_atlas.rounds.state.last_survey import last_survey

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import csv
+import io
 from collections.abc import Callable, Collection
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TypeVar
 
 from jovial_atlas import delimited
 from jovial_atlas.errors import AtlasError, Problem, SiteFileError
+from jovial_atlas.faults import plural
+from jovial_atlas.workbooks import ENDINGS, SheetRead, read_workbook
 
 RowT = TypeVar("RowT")
 #: Gives the text of a table, "" where there is none: as `table_text`, or one that may come.
@@ -36,6 +41,58 @@ def given_text(path: Path) -> str:
         return delimited.decoded(path.read_bytes())[0]
     except OSError as error:
         raise AtlasError(f"{path} cannot be read ({error.strerror or error}).") from error
+
+
+@dataclass(frozen=True, slots=True)
+class GivenTables:
+    """The tables of a file that somebody gives: the name of each sheet ("" where the file is one
+    table) with its text, and how they were read, in words."""
+
+    tables: list[tuple[str, str]]
+    told: str
+
+
+def given_tables(path: Path, key: str = "loc", language: str = "") -> GivenTables:
+    """The tables of a file: delimited text, or the sheets of a workbook that have the column `key`.
+    Text that is no Unicode is read by the Windows code page of the language (BCP 47). Raises
+    AtlasError where there is none."""
+    if path.suffix.lower() in ENDINGS:
+        found = [(one.name, text) for one in read_workbook(path) if (text := _as_text(one, key))]
+        if not found:
+            raise AtlasError(f"{path}: no sheet has a column {key} in its first rows.")
+        return GivenTables(found, f"a workbook, {plural(len(found), 'sheet')}")
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise AtlasError(f"{path} cannot be read ({error.strerror or error}).") from error
+    text, encoding = delimited.decoded(data, language)
+    parted = _CALLED[delimited.separator_of(text[:_BEGINNING])]
+    return GivenTables([("", text)], f"cells parted by {parted}, {encoding}")
+
+
+#: What stands between cells, in words; how much of a text is looked at for it; rows of a sheet in
+#: which headings may stand.
+_CALLED = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
+_BEGINNING, _HEADING_ROWS = 8192, 10
+
+
+def _as_text(sheet: SheetRead, key: str) -> str:
+    """A sheet as delimited text with a line for each row, "" where it has no such column."""
+    rows = sheet.rows
+    start = next((n for n, row in enumerate(rows[:_HEADING_ROWS]) if key in map(_bare, row)), None)
+    if start is None:
+        return ""
+    used = [n for n, heading in enumerate(rows[start]) if heading.strip()]
+    stream = io.StringIO()
+    writer = csv.writer(stream, lineterminator="\n")
+    for number, row in enumerate(rows):
+        cells = [row[n] if n < len(row) else "" for n in used]
+        writer.writerow(cells if number >= start and any(cells) else [])
+    return stream.getvalue()
+
+
+def _bare(cell: str) -> str:
+    return cell.strip()
 
 
 def header_of(text: str) -> list[str]:
@@ -93,6 +150,8 @@ def rows_and_problems(
     for line, cells, wrong in lines:
         if wrong:
             problems.append(Problem(line, "", f"the row cannot be read ({wrong})"))
+            continue
+        if not any(cells):
             continue
         if not any(cells[len(names) :]):
             # Spreadsheets fill all rows up to the widest of the sheet.

@@ -1,34 +1,24 @@
-"""Tables of pages for editing in a spreadsheet, and taking them back into the overrides file.
-
-Columns: `loc`; `seen`, by which a page that changed meanwhile is told; for each text what is
-published now (`title_now`) and, where texts are proposed, the proposal (`title_proposed`); the
-columns to fill in; `accept`; `reason`; `by`. Only the columns to fill in and `accept` are taken.
-"""
+"""Edited tables of pages taken back into the overrides file; `edit_table` writes them."""
 
 from __future__ import annotations
 
-import csv
-import io
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
-from types import MappingProxyType
 
 import polars as pl
 import xxhash
 
 from jovial_atlas.errors import AtlasError, Problem
+from jovial_atlas.faults import nearest
 from jovial_atlas.files import write_whole
-from jovial_atlas.head.compose import head_data
-from jovial_atlas.head.head import Head
-from jovial_atlas.head.settings import HeadSettings
-from jovial_atlas.head.texts import Text, phrase_of, wrong_pattern
+from jovial_atlas.head.texts import wrong_pattern
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rules import FIELDS
 from jovial_atlas.rules.own import guards
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.cells import as_cell, from_cell
+from jovial_atlas.sitefile.cells import from_cell
 from jovial_atlas.sitefile.overrides import (
     NO_PATTERNS,
     OVERRIDE_COLUMNS,
@@ -39,14 +29,12 @@ from jovial_atlas.sitefile.overrides import (
     read_overrides,
     said_of,
 )
-from jovial_atlas.sitefile.tables import given_text, header_of
+from jovial_atlas.sitefile.tables import GivenTables, given_tables, header_of
 
 #: Endings of columns that only tell.
-NOW, PROPOSED = "_now", "_proposed"
-_SEEN, _ACCEPT = "seen", "accept"
+NOW, PROPOSED, LENGTH = "_now", "_proposed", "_length"
+SEEN, ACCEPT = "seen", "accept"
 _YES = frozenset({"yes", "y", "true", "1", "x"})
-
-Proposals = Callable[[Page], Mapping[str, Text]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,79 +56,13 @@ class Taken:
     conflicts: list[Problem]
     refused: list[Problem]
     pages: int
+    #: How the table was read: what parts its cells, and its encoding; or how many sheets.
+    told: str = ""
 
     @property
     def turned(self) -> int:
         """Of how many pages it changes what is decided, not texts alone."""
         return len({one.loc for one in self.changes if one.field in FIELDS})
-
-
-def columns_of(fields: str) -> list[str]:
-    """The columns of a table for editing, from their names with commas between. Raises
-    AtlasError for one that the overrides file does not have."""
-    names = [name.strip() for name in fields.split(",") if name.strip()]
-    for name in names:
-        if name not in OVERRIDE_COLUMNS:
-            raise AtlasError(
-                f"--fields: {name!r} is no field; there are {', '.join(OVERRIDE_COLUMNS)}."
-            )
-    return names
-
-
-def write_table(
-    pages: pl.DataFrame,
-    survey: LastSurvey,
-    path: Path,
-    fields: Sequence[str],
-    proposals: Proposals | None = None,
-    beside: Mapping[str, Mapping[str, str]] = MappingProxyType({}),
-) -> int:
-    """Write a table of these pages for editing: what is published now, what the overrides file
-    says already, and empty cells for the rest. `beside` has, by address, what else is told of
-    pages now, by its name. Gives the number of rows. Raises AtlasError."""
-    site = survey.site
-    _overrides_file(site)
-    if not pages.height:
-        raise AtlasError("No page is chosen, so there is nothing to edit.")
-    known = {one.loc: one for one in site.overrides}
-    used = {name for one in known.values() for name in (*one.sets, *one.texts)}
-    names = [name for name in OVERRIDE_COLUMNS if name in fields or name in used - {"loc"}]
-    names = [name for name in names if name not in ("loc", "reason", "by")]
-    texts = [name for name in names if name in PAGE_TEXTS]
-    told = list(dict.fromkeys(name for one in beside.values() for name in one))
-    header = ["loc", _SEEN, *(f"{name}{NOW}" for name in told)]
-    for name in names:
-        header += [f"{name}{NOW}"] if name in texts else []
-        header += [f"{name}{PROPOSED}"] if name in texts and proposals else []
-        header.append(name)
-    header += [_ACCEPT] if proposals else []
-    stream = io.StringIO()
-    writer = csv.DictWriter(stream, [*header, "reason", "by"], lineterminator="\r\n", restval="")
-    writer.writeheader()
-    for page in pages_of(pages):
-        own = known.get(page.loc, Override(page.loc, {}))
-        row = {**said_of(own), _SEEN: seen(page, own)}
-        row |= {f"{name}{NOW}": text for name, text in beside.get(page.loc, {}).items()}
-        head = head_data(page, survey.heads, survey.films.get(page.loc, ()), survey.head_context)
-        row |= {f"{name}{NOW}": _published(head, page, survey.heads, name) for name in texts}
-        if proposals:
-            given = proposals(page)
-            row |= {f"{n}{PROPOSED}": given[n].value or "" for n in texts if n in given}
-        cells = {name: as_cell(row.get(name, "")) for name in (*header, "reason", "by")}
-        writer.writerow(cells)
-    # A mark by which spreadsheets know the encoding.
-    write_whole(path, ("\ufeff" + stream.getvalue()).encode())
-    return pages.height
-
-
-def _published(head: Head, page: Page, settings: HeadSettings, name: str) -> str:
-    if name == "phrase":
-        return phrase_of(page, settings)
-    if name == "exempt":
-        return settings.texts.get(page.loc, {}).get(name, "")
-    if name == "share_image":
-        return head.picture.loc if head.picture else ""
-    return str(getattr(head, name) or "")
 
 
 def seen(page: Page, own: Override) -> str:
@@ -153,33 +75,30 @@ def seen(page: Page, own: Override) -> str:
 def take_table(
     survey: LastSurvey, path: Path, *, dry_run: bool = False, anyway: bool = False
 ) -> Taken:
-    """Take an edited table into the overrides file: its rows replace those of the same pages, a
-    row without fields takes a page out, cells of columns that the table does not have stay. Rows
-    that are wrong, and with `anyway` not those of pages that changed meanwhile, are left out and
-    told. Raises SiteFileError where it is no such table, and AtlasError."""
+    """Take an edited table or workbook into the overrides file: its rows replace those of the same
+    pages, a row without fields takes a page out, cells of columns that the table does not have
+    stay. Rows that are wrong, and with `anyway` not those of pages that changed meanwhile, are left
+    out and told. Raises SiteFileError where it is no such table, and AtlasError."""
     site = survey.site
-    target = _overrides_file(site)
-    text = given_text(path)
-    header = header_of(text)
-    beside = [name for name in header if name.endswith((NOW, PROPOSED))]
-    rows, refused = parse_rows(text, path, site.model, (_SEEN, _ACCEPT, *beside))
-    columns = set(header)
-    wanted = [one for one, _ in rows]
-    pages = survey.decided.filter(pl.col("loc").is_in([one.loc for one in wanted]))
+    target = overrides_file(site)
+    given = given_tables(path, language=site.model.site.language)
+    rows, refused = _rows(given, path, site)
+    pages = survey.decided.filter(pl.col("loc").is_in([one.row.loc for one in rows]))
     known = {one.loc: one for one in site.overrides}
     there = {page.loc: page for page in pages_of(pages)}
     result, changes, conflicts, touched = dict(known), [], [], 0
-    for edited, cells in rows:
-        had = known.get(edited.loc, Override(edited.loc, {}))
-        new = _accepted(_kept(edited, had, columns), cells)
+    for one in rows:
+        had = known.get(one.row.loc, Override(one.row.loc, {}))
+        new = _accepted(_kept(one.row, had, one.columns), one.cells)
         differences = list(_differences(had, new))
         if not differences:
             continue
-        if wrong := _wrong(new, site, there.get(edited.loc), {one.field for one in differences}):
-            refused.append(wrong)
+        page = there.get(new.loc)
+        if wrong := _wrong(new, survey, page, {change.field for change in differences}):
+            refused.append(wrong._replace(sheet=one.sheet))
             continue
-        if clash := _clash(new, cells, there.get(edited.loc), had):
-            conflicts.append(clash)
+        if clash := _clash(new, one.cells, page, had):
+            conflicts.append(clash._replace(sheet=one.sheet))
             if not anyway:
                 continue
         touched += 1
@@ -195,8 +114,44 @@ def take_table(
                 "written. Run the command again."
             )
         write_whole(target, overrides_text(result.values()).encode(), durable=True)
-    refused.sort(key=lambda one: one.line or 0)
-    return Taken(changes, conflicts, refused, touched)
+    refused.sort(key=lambda one: (one.sheet, one.line or 0))
+    return Taken(changes, conflicts, refused, touched, given.told)
+
+
+@dataclass(frozen=True, slots=True)
+class _GivenRow:
+    """A row of an edited table: what it decides, its cells, the columns of its table, its sheet."""
+
+    row: Override
+    cells: dict[str, str]
+    columns: set[str]
+    sheet: str
+
+
+def _rows(given: GivenTables, path: Path, site: SiteFile) -> tuple[list[_GivenRow], list[Problem]]:
+    """All rows that can be read and stand alone for their page, and what is wrong with others.
+    Raises SiteFileError where the columns of a table are wrong."""
+    found: list[_GivenRow] = []
+    refused: list[Problem] = []
+    for sheet, text in given.tables:
+        header = header_of(text)
+        beside = [name for name in header if name.endswith((NOW, PROPOSED, LENGTH))]
+        shown = path.with_name(f"{path.name} ({sheet})") if sheet else path
+        rows, wrong = parse_rows(text, shown, site.model, (SEEN, ACCEPT, *beside))
+        refused += [one._replace(sheet=sheet) for one in wrong]
+        found += [_GivenRow(row, cells, set(header), sheet) for row, cells in rows]
+    places: dict[str, list[_GivenRow]] = {}
+    for one in found:
+        places.setdefault(one.row.loc, []).append(one)
+    alone: list[_GivenRow] = []
+    for loc, some in places.items():
+        if len({repr((one.row.sets, one.row.texts)) for one in some}) == 1:
+            alone.append(some[0])
+            continue
+        lines = ", ".join(f"{o.sheet} {o.row.line}".strip() for o in some)
+        message = f"{loc} stands in several rows ({lines}) that say different things"
+        refused += [Problem(o.row.line, "loc", message, sheet=o.sheet) for o in some]
+    return alone, refused
 
 
 def _kept(edited: Override, had: Override, columns: set[str]) -> Override:
@@ -209,7 +164,7 @@ def _kept(edited: Override, had: Override, columns: set[str]) -> Override:
 def _accepted(row: Override, cells: Mapping[str, str]) -> Override:
     """The row with the proposals it accepts: all, or those of the fields it names, where the
     owner wrote nothing else."""
-    said = cells.get(_ACCEPT, "").strip().lower()
+    said = cells.get(ACCEPT, "").strip().lower()
     if not said:
         return row
     fields = PAGE_TEXTS if said in _YES else [one.strip() for one in said.split(",")]
@@ -229,10 +184,15 @@ def _differences(had: Override, new: Override) -> list[Change]:
     ]
 
 
-def _wrong(row: Override, site: SiteFile, page: Page | None, changed: set[str]) -> Problem | None:
+def _wrong(
+    row: Override, survey: LastSurvey, page: Page | None, changed: set[str]
+) -> Problem | None:
     """Why a row cannot be taken, beyond what its cells say by themselves."""
+    site = survey.site
     if page is None:
-        return Problem(row.line, "loc", f"{row.loc} is no page of the last survey")
+        meant = _nearest_page(row.loc, survey)
+        hint = f"; did you mean {meant}?" if meant else ""
+        return Problem(row.line, "loc", f"{row.loc} is no page of the last survey{hint}")
     for name, pattern in row.texts.items():
         if name not in NO_PATTERNS and (wrong := wrong_pattern(pattern)):
             return Problem(row.line, name, wrong)
@@ -243,17 +203,28 @@ def _wrong(row: Override, site: SiteFile, page: Page | None, changed: set[str]) 
     return None
 
 
+#: Pages among which the one that was meant is looked for.
+_MOST_LOOKED_AT = 100_000
+
+
+def _nearest_page(loc: str, survey: LastSurvey) -> str | None:
+    if survey.count > _MOST_LOOKED_AT:
+        return None
+    locs = survey.pages.select("loc").collect(engine="streaming").get_column("loc")
+    return nearest(loc, locs.to_list(), 85)
+
+
 def _clash(
     row: Override, cells: Mapping[str, str], page: Page | None, had: Override
 ) -> Problem | None:
-    written = cells.get(_SEEN, "").strip()
+    written = cells.get(SEEN, "").strip()
     if not written or page is None or written == seen(page, had):
         return None
     message = f"{row.loc}, or what is decided for it, changed since the table was written"
     return Problem(row.line, "seen", message)
 
 
-def _overrides_file(site: SiteFile) -> Path:
+def overrides_file(site: SiteFile) -> Path:
     """Where overrides are kept. Raises AtlasError where the site file does not say."""
     if not site.model.overrides.file:
         raise AtlasError(
