@@ -146,7 +146,7 @@ LATE = {
     "rounds/reading/feeds", "rounds/reading/survey", "rounds/reading/video_files", "rounds/state/last_survey", "rounds/telling/logs", "sitefile/deciding", "sitefile/model", "sitefile/move_table",
     "sitefile/publisher", "sitemaps/packing", "sources/html_page/fulltext", "sources/kinds",
     "sources/records/feed", "sources/workers/cluster", "structured/agree", "structured/vocabulary", "trends/drops",
-    "trends/waiting", "web/__init__", "words",
+    "trends/waiting", "web/__init__", "words", "workbooks/reading", "workbooks/writing",
 }  # fmt: skip
 MODULES = {
     place.relative_to(ROOT / "src/jovial_atlas").with_suffix("").as_posix(): place.read_text()

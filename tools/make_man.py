@@ -73,7 +73,8 @@ def pages() -> dict[str, str]:
     """Every man page, by the name of its file."""
     made = {}
     names = [f"{PROGRAM}-{one}" for one in COMMANDS]
-    whole = [*_top(PROGRAM, "decide which pages of a web site may be found"), *_one(app, PROGRAM, "")]
+    whole = _top(PROGRAM, "decide which pages of a web site may be found")
+    whole += _one(app, PROGRAM, "")
     for stage, commands in STAGES.items():
         whole += [f".SH {stage.upper()}"]
         for name, (_, line) in commands.items():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TypeVar
@@ -132,19 +132,7 @@ def rows_and_problems(
     if wrong:
         raise SiteFileError(str(path), [Problem(1, "", f"cannot be read ({wrong}).")])
     names = [name.strip() for name in first]
-    problems = [
-        Problem(1, name, "is no column of this table", f"one of {', '.join(columns)}")
-        for name in names
-        if name not in columns
-    ]
-    problems += [
-        Problem(1, name, "stands in the first line more than once")
-        for name in sorted({name for name in names if names.count(name) > 1} & set(columns))
-    ]
-    if key not in names:
-        what = "page" if key == "loc" else "address"
-        problems.append(Problem(1, key, f"is missing: it says which {what} a row is about"))
-    if problems:
+    if problems := list(_wrong_columns(names, columns, key)):
         raise SiteFileError(str(path), problems)
     rows: list[RowT] = []
     for line, cells, wrong in lines:
@@ -166,3 +154,15 @@ def rows_and_problems(
         else:
             rows.append(made)
     return rows, problems
+
+
+def _wrong_columns(names: list[str], columns: Collection[str], key: str) -> Iterator[Problem]:
+    """What is wrong with the first line of a table."""
+    for name in names:
+        if name not in columns:
+            yield Problem(1, name, "is no column of this table", f"one of {', '.join(columns)}")
+    for name in sorted({name for name in names if names.count(name) > 1} & set(columns)):
+        yield Problem(1, name, "stands in the first line more than once")
+    if key not in names:
+        what = "page" if key == "loc" else "address"
+        yield Problem(1, key, f"is missing: it says which {what} a row is about")
