@@ -5,8 +5,8 @@ from jovial_atlas.workbooks.reading import ENDINGS, SheetRead, read_workbook
 from jovial_atlas.workbooks.writing import (
     MOST_COMMENTS,
     MOST_ROWS,
+    BookColumn,
     Sheet,
-    SheetColumn,
     write_workbook,
 )
 
@@ -14,8 +14,8 @@ __all__ = [
     "ENDINGS",
     "MOST_COMMENTS",
     "MOST_ROWS",
+    "BookColumn",
     "Sheet",
-    "SheetColumn",
     "SheetRead",
     "read_workbook",
     "write_workbook",

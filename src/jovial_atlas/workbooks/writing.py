@@ -26,7 +26,7 @@ _LONGEST_NAME = 31
 
 
 @dataclass(frozen=True, slots=True)
-class SheetColumn:
+class BookColumn:
     """A column: its heading; whether it is `open` to be filled in; whether it is hidden; how wide,
     in characters; the choices that are offered; and for a column that counts, the heading of the
     one that it counts the characters of, with the least and the most that are right (0: any)."""
@@ -48,7 +48,7 @@ class Sheet:
     0, heading → text)."""
 
     name: str
-    columns: Sequence[SheetColumn]
+    columns: Sequence[BookColumn]
     rows: Sequence[dict[str, str]]
     comments: dict[tuple[int, str], str] = field(default_factory=dict)
 

@@ -50,8 +50,8 @@ from jovial_atlas.sitefile.parts import keys_of
 from jovial_atlas.workbooks import (
     MOST_COMMENTS,
     MOST_ROWS,
+    BookColumn,
     Sheet,
-    SheetColumn,
     write_workbook,
 )
 
@@ -198,7 +198,7 @@ def _comments(rows: Sequence[dict[str, str]], columns: _Columns) -> dict[tuple[i
     }
 
 
-def _sheet_columns(site: SiteFile, columns: _Columns, *, comments: bool) -> Iterator[SheetColumn]:
+def _sheet_columns(site: SiteFile, columns: _Columns, *, comments: bool) -> Iterator[BookColumn]:
     lengths = site.model.lengths
     limits = {
         "title": (lengths.title_least, round(lengths.title_px / lengths.title_size / _LETTER)),
@@ -211,7 +211,7 @@ def _sheet_columns(site: SiteFile, columns: _Columns, *, comments: bool) -> Iter
             continue
         name = heading.removesuffix(NOW).removesuffix(PROPOSED)
         text = name in columns.texts
-        yield SheetColumn(
+        yield BookColumn(
             heading,
             open=heading in (*columns.names, ACCEPT, "reason", "by"),
             hidden=heading == SEEN,
@@ -221,10 +221,10 @@ def _sheet_columns(site: SiteFile, columns: _Columns, *, comments: bool) -> Iter
         )
         if heading == SEEN:
             # By the title people know which page it is.
-            yield SheetColumn(_TITLE_NOW, width=_WIDE)
+            yield BookColumn(_TITLE_NOW, width=_WIDE)
         if heading in columns.texts and heading not in _UNCOUNTED:
             least, most = limits.get(heading, (0, 0))
-            yield SheetColumn(f"{heading}{LENGTH}", width=8, counts=heading, least=least, most=most,
+            yield BookColumn(f"{heading}{LENGTH}", width=8, counts=heading, least=least, most=most,
                               note=_limits_told(least, most))  # fmt: skip
 
 
