@@ -35,6 +35,24 @@ REGIONS = frozenset(
 )
 
 
+def tag_of_name(name: str) -> str:
+    """The tag of a language by what it is called in itself or in English, as in Deutsch or German;
+    "" where no language is called so."""
+    # Only a mistake needs it, and loading it takes a tenth of a second.
+    from babel import Locale, UnknownLocaleError
+
+    wanted = name.strip().casefold()
+    english = Locale("en").languages
+    for code in sorted(LANGUAGES):
+        try:
+            own = Locale(code).get_language_name(code) or ""
+        except UnknownLocaleError:
+            own = ""
+        if wanted in (own.casefold(), str(english.get(code, "")).casefold()):
+            return code
+    return ""
+
+
 @lru_cache(maxsize=1_000)
 def fault_of(tag: str) -> str | None:
     """What is wrong with a language tag, as the rest of a sentence, or None. `x-default` is no

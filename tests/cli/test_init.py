@@ -173,16 +173,17 @@ def test_kinds_that_are_not_sure_are_told_by_survey_and_written_to_be_settled(tm
     assert again["doubts"] == []
 
 
-def sit(folder, answers):
-    """What `init` shows at a terminal where these answers are typed, each when it is asked for."""
+def sit(folder, answers, *arguments, code=0):
+    """What `init` shows at a terminal where these answers are typed, each when it is asked for; then
+    Enter alone. "^D" leaves."""
     main, side = pty.openpty()
     running = subprocess.Popen(
-        [COMMAND, "init"], cwd=folder, stdin=side, stdout=side, stderr=side,
-        env={**os.environ, "TERM": "dumb"},
+        [COMMAND, "init", *arguments], cwd=folder, stdin=side, stdout=side, stderr=side,
+        env={**os.environ, "TERM": "dumb", "COLUMNS": "200"},
     )  # fmt: skip
     os.close(side)
     seen, waiting = "", list(answers)
-    deadline = time.monotonic() + 120
+    deadline = time.monotonic() + 300
     while time.monotonic() < deadline:
         ready, _, _ = select.select([main], [], [], 0.3)
         if ready:
@@ -190,24 +191,103 @@ def sit(folder, answers):
                 seen += os.read(main, 4096).decode()
             except OSError:
                 break
-        elif waiting and seen.endswith(": "):
-            os.write(main, f"{waiting.pop(0)}\n".encode())
-    assert running.wait(timeout=10) == 0, seen
-    return seen
+        elif seen.endswith(": "):
+            answer = waiting.pop(0) if waiting else ""
+            os.write(main, b"\x04" if answer == "^D" else f"{answer}\n".encode())
+    assert running.wait(timeout=30) == code, seen
+    assert "Traceback" not in seen
+    return seen.replace("\r\n", "\n")
+
+
+FEN = page("The fen", head="<link rel=canonical href='https://fen.example/'>")
+HOME = """<!doctype html><html lang=en><head><title>Home – Fen</title>
+<link rel=canonical href=https://fen.example/><meta name=lantern-site-verification content=abc123>
+<meta name=other content=x><meta name=twitter:site content=@fen>
+<script type=application/ld+json>{"@context": "https://schema.org", "@graph": [
+{"@type": "WebSite", "@id": "#site", "url": "https://fen.example/", "name": "Fen Trust", "publisher": {"@id": "#us"},
+ "potentialAction": {"@type": "SearchAction", "target": "https://fen.example/find?q={search_term_string}"}},
+{"@type": "NGO", "@id": "#us", "name": "The Fen Trust", "legalName": "Fen Trust Ltd", "logo": {"@type": "ImageObject",
+ "url": "/logo.png"}, "telephone": "+44 1632 960018", "sameAs": ["https://social.example/fen", "nonsense"],
+ "address": {"@type": "PostalAddress", "addressLocality": "Fen", "addressCountry": "United Kingdom"}}]}</script>
+</head><body><main><h1>Home</h1><p>Words.</p></main></body></html>"""
+
+
+def fen_site(folder, home=FEN):
+    (folder / "public").mkdir()
+    (folder / "public/index.html").write_text(home)
+    for name in ("otter", "heron", "eel"):
+        (folder / "public" / f"{name}.html").write_text(page(f"The {name}", head="<meta property=og:image content=/s.png>"))
+    for name in ("logo.png", "s.png"):
+        (folder / "public" / name).write_bytes(b"x")
 
 
 def test_questions_have_defaults_and_a_wrong_answer_is_asked_for_again(tmp_path):
-    (tmp_path / "public").mkdir()
-    (tmp_path / "public/index.html").write_text(
-        page("The fen", head="<link rel=canonical href='https://fen.example/'>")
-    )
-    seen = sit(
-        tmp_path, ["nope", "", "ftp://x", "", "", "Fen", "english", "de", "nobody", "", "draft"]
-    )
-    for said in ("nope does not exist", "[public]", "[https://fen.example]", "no absolute http",
-                 "[The fen]", "is no language tag", "is not one of"):  # fmt: skip
-        assert said.replace("no absolute", "not an absolute") in seen
-    assert site_file(tmp_path)["site"] == {
+    fen_site(tmp_path)
+    seen = sit(tmp_path, [
+        "nope", "", "ftp://x", "Deutsch", "", "", "Fen", "Deutsch", "de", "nobody", "draft", "one", "person", "",
+        "/nothing.png", "logo.png", "/logo.png", "01632", "+44 1632 960018", "sales", "social.example/fen bad host/x",
+        "https://social.example/fen", "?", "·", "", "half", "lantern=abc", "", "a.htm", "", "Lanternfish", "bad bot!", "lanternbot",
+        "https://l.example/indexnow", "perhaps", "yes",
+    ])  # fmt: skip
+    for said in ("nope does not exist", "[public]", "[https://fen.example]", "not an absolute http", "no host of the web",
+                 "[The fen]", "Deutsch is de", "is not one of live, draft", "no file /nothing.png", "neither an address nor a path",
+                 "international form", "titles stay as the pages have them", "write it as NAME=TOKEN", "no name of a page",
+                 "no product token", "not one of yes, no", "The otter · Fen"):  # fmt: skip
+        assert said in seen, said
+    values = site_file(tmp_path)
+    assert values["site"] == {
         "url": "https://fen.example", "name": "The fen", "short_name": "Fen", "language": "de",
-        "stage": "draft",
+        "stage": "draft", "authors": "one",
     }  # fmt: skip
+    assert values["publisher"] == {
+        "kind": "person", "logo": "/logo.png", "telephone": "+44 1632 960018",
+        "profiles": ["https://social.example/fen"], "contacts": [{"kind": "sales", "telephone": "+44 1632 960018"}],
+    }  # fmt: skip
+    assert values["head"] == {
+        "title": "{{ page.title or page.heading }} · {{ site.short_name or site.name }}", "image": "/s.png",
+        "verification": {"lantern": "abc"},
+    }  # fmt: skip
+    assert values["engine"] == [{"name": "Lanternfish", "crawlers": ["lanternbot"],
+                                 "channels": [{"kind": "indexnow", "endpoint": "https://l.example/indexnow"}]}]  # fmt: skip
+    assert run_command("survey", cwd=tmp_path).code == 0
+
+
+def test_a_sitting_goes_back_is_left_and_is_taken_up(tmp_path):
+    fen_site(tmp_path)
+    left = sit(tmp_path, ["<", "", "https://other.example", "<", "", "Wrong", "<", "Right", "Rt", "en", "^D"], code=130)
+    assert "nothing before this question" in left and left.count("Address of the public site") == 2
+    assert not (tmp_path / "atlas.toml").exists()
+    seen = sit(tmp_path, ["y", "live"])
+    assert "4 answers for public" not in seen and "3 answers for public" in seen
+    assert "Name of the site" not in seen.partition("What the site is")[2].partition("--- ")[0]
+    assert site_file(tmp_path)["site"]["name"] == "Right" and site_file(tmp_path)["site"]["short_name"] == "Rt"
+    assert not (tmp_path / ".jovial-atlas/sitting.json").exists()
+    again = sit(tmp_path, ["Left", "<", "Better", "", "", "", ""], "--only", "site")
+    assert '-name = "Right"' in again and '+name = "Better"' in again and "[Rt]" in again
+    assert site_file(tmp_path)["site"]["name"] == "Better"
+    assert run_command("undo", "--yes", cwd=tmp_path).code == 0
+    assert site_file(tmp_path)["site"]["name"] == "Right"
+    unchanged = (tmp_path / "atlas.toml").read_bytes()
+    assert "Nothing changes" in sit(tmp_path, [], "--only", "publisher")
+    assert "Nothing was written" in sit(tmp_path, ["person", "", "", "", "", "no"], "--only", "publisher")
+    assert (tmp_path / "atlas.toml").read_bytes() == unchanged
+
+
+@pytest.mark.parametrize("manner", ["asked", "unasked"])
+def test_enter_alone_takes_what_the_home_page_says(tmp_path, manner):
+    fen_site(tmp_path, HOME)
+    if manner == "asked":
+        sit(tmp_path, [])
+    else:
+        init(tmp_path, "--yes", "--html", "public")
+    values = site_file(tmp_path)
+    assert values["site"] == {
+        "url": "https://fen.example", "name": "Fen Trust", "language": "en", "stage": "live",
+        "search": "/find?q={search_term_string}",
+    }  # fmt: skip
+    assert values["publisher"] == {
+        "kind": "organization", "name": "The Fen Trust", "legal_name": "Fen Trust Ltd", "logo": "/logo.png",
+        "telephone": "+44 1632 960018", "profiles": ["https://social.example/fen"], "address": {"locality": "Fen"},
+    }  # fmt: skip
+    assert values["head"] == {"card_site": "@fen", "image": "/s.png", "verification": {"lantern-site-verification": "abc123"}}
+    assert run_command("survey", cwd=tmp_path).code == 0

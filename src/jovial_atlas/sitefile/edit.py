@@ -96,8 +96,11 @@ def set_policy(text: str, name: str, choice: str) -> str:
 
 
 def set_key(text: str, table: str, key: str, value: Any) -> str:
-    """The text with a key of a table set; the table is added at the end where there is none."""
+    """The text with a key of a table set; the table is added at the end where there is none. None
+    takes the key out."""
     values = tomllib.loads(text)
+    if value is None and key not in values.get(table, {}):
+        return text
     if table not in values:
         block = TableBlock(table, tomlkit.dumps({table: {key: value}}))
         return text_of_blocks([*blocks_of(text), block])
@@ -105,9 +108,15 @@ def set_key(text: str, table: str, key: str, value: Any) -> str:
     def change(document: tomlkit.TOMLDocument) -> None:
         found = document[table]
         assert isinstance(found, Table)  # the file was read as a site file
-        found[key] = value
+        if value is None:
+            found.remove(key)
+        else:
+            found[key] = value
 
-    values[table][key] = value
+    if value is None:
+        del values[table][key]
+    else:
+        values[table][key] = value
     return _with_table(text, table, change, values)
 
 
@@ -154,6 +163,20 @@ def set_part(text: str, name: str, other: str) -> str:
     if name in theirs:
         document[name] = tomlkit.parse(other)[name]
     return tomlkit.dumps(document)
+
+
+def add_table(text: str, name: str, values: Mapping[str, Any]) -> str:
+    """The text with one more table of a list, [[name]], after those that there are."""
+    tables = tomlkit.aot()
+    table = tomlkit.table()
+    for key, value in values.items():
+        table.add(key, value)
+    tables.append(table)
+    blocks = blocks_of(text)
+    where = [number for number, block in enumerate(blocks) if block.name == name]
+    new = TableBlock(name, tomlkit.dumps({name: tables}))
+    blocks.insert(where[-1] + 1 if where else len(blocks), new)
+    return text_of_blocks(blocks)
 
 
 def _with_rules(

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import os
 import re
+import tomllib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import tomlkit
+from msgspec import structs
 from tomlkit import TOMLDocument
 from tomlkit.items import Item, Table
 
@@ -22,6 +24,9 @@ from jovial_atlas.rounds.reading.proposal import (
     Proposal,
     source_table,
 )
+from jovial_atlas.rounds.reading.sitting import title_pattern
+from jovial_atlas.sitefile.edit import add_table, set_key
+from jovial_atlas.sitefile.model import SiteModel
 from jovial_atlas.sources.workers.folder import Style
 
 _ABOVE = (
@@ -44,6 +49,10 @@ _BESIDE = {
     "source.addresses": '"folder": /a/index.html is /a/; "file": as named; "plain": no ending',
     "section.schema": "most of its pages are dated",
 }
+
+
+#: What of a publisher the home page may say and nobody is asked for.
+_UNASKED = ("legal_name", "alternate_name", "email", "description", "address")
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,11 +88,17 @@ def site_file_text(proposal: Proposal, path: Path, answers: Answers) -> str:
         "language": answers.language or proposal.usable_language,
         "stage": answers.stage,
         "authors": "one" if proposal.authors == 1 else "",
+        "search": proposal.home.site.get("search", ""),
     }
+    found = proposal.home.publisher
+    publisher = {"kind": answers.kind, **{key: found[key] for key in _UNASKED if key in found}}
+    card = proposal.home.head.get("card_site", "")
+    head = (("head", {"card_site": card}),) if card else ()
     for name, values in (
         ("site", site),
-        ("publisher", {"kind": answers.kind}),
+        ("publisher", publisher),
         ("output", {"folder": output or "public"}),
+        *head,
     ):
         table = _table(name, values)
         table.add(tomlkit.nl())
@@ -112,6 +127,55 @@ def site_file_text(proposal: Proposal, path: Path, answers: Answers) -> str:
     return tomlkit.dumps(document).rstrip("\n") + "\n"
 
 
+def with_answers(text: str, values: Mapping[str, Any]) -> str:
+    """The text of a site file with the answers of a sitting, by their names; None for what is left
+    out. What is as by default, or follows from others, is not written."""
+    values = dict(values)
+    engine = {name.partition(".")[2]: values.pop(name) for name in [*values]
+              if name.startswith("engine.")}  # fmt: skip
+    written = tomllib.loads(text)
+    matter = values.pop("publisher.matter", None)
+    if matter and (telephone := values.get("publisher.telephone")):
+        values["publisher.contacts"] = [{"kind": matter, "telephone": telephone}]
+    if sign := values.pop("head.sign", None):
+        values["head.title"] = title_pattern(sign) or None
+    for name, value in values.items():
+        table, _, key = name.partition(".")
+        if _is_usual(table, key, value) and key not in written.get(table, {}):
+            continue
+        if name == "publisher.name" and value == written.get("site", {}).get("name"):
+            value = None
+        text = set_key(text, table, key, value)
+    if engine.get("name"):
+        text = add_table(text, "engine", _engine(engine))
+    return text
+
+
+#: Answers that the first text has already.
+IN_FIRST_TEXT = (
+    "site.name", "site.short_name", "site.language", "site.stage", "publisher.kind",
+    "sections.least",
+)  # fmt: skip
+
+
+def _is_usual(table: str, key: str, value: Any) -> bool:
+    """Whether a value is what holds where nothing is written."""
+    part = next((one.type for one in structs.fields(SiteModel) if one.encode_name == table), None)
+    fields = structs.fields(part) if isinstance(part, type) else ()
+    usual = next((one.default for one in fields if one.encode_name == key), None)
+    return value in (None, "", [], {}) or value == usual
+
+
+def _engine(said: Mapping[str, Any]) -> dict[str, Any]:
+    channels = tomlkit.array()
+    if endpoint := said.get("endpoint"):
+        channel = tomlkit.inline_table()
+        channel.update({"kind": "indexnow", "endpoint": endpoint})
+        channels.append(channel)
+    crawlers = {"crawlers": said["crawlers"]} if said.get("crawlers") else {}
+    return {"name": said["name"], **crawlers, "channels": channels}
+
+
 def _doubtful(doubts: Sequence[Doubt]) -> Iterator[str]:
     """What is not sure of kinds of page, ready to be settled."""
     if not doubts:
@@ -132,6 +196,10 @@ def _table(name: str, values: Mapping[str, Any]) -> Table:
         if not value:
             continue
         item: Item = tomlkit.item(value)
+        if isinstance(value, Mapping):
+            inline = tomlkit.inline_table()
+            inline.update(value)
+            item = inline
         if said := _BESIDE.get(f"{name}.{key}"):
             item.comment(said)
         table.add(key, item)

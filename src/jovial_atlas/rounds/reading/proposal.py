@@ -25,6 +25,7 @@ from jovial_atlas.place import STATE
 from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.reading.all_sources import SurveyOptions
 from jovial_atlas.rounds.reading.content_place import ContentPlace, answer_at
+from jovial_atlas.rounds.reading.home_head import HomeHead, home_head
 from jovial_atlas.rounds.reading.whole_site import read_once
 from jovial_atlas.rounds.state.names import MANIFEST, REPLACED, ROBOTS
 from jovial_atlas.rules.hiding import HIDDEN_SHARE, robots_hide
@@ -74,6 +75,10 @@ class Proposal:
     robots: RobotsFile | None
     authors: int
     kinds: dict[str, int]
+    #: What titles end with, sign and all, and the titles of three pages without it.
+    titles_end: str = ""
+    titles: list[str] = field(default_factory=list)
+    home: HomeHead = field(default_factory=HomeHead)
     doubts: list[Doubt] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     unsure: list[str] = field(default_factory=list)
@@ -100,6 +105,13 @@ def site_origin(url: str) -> str:
     except ValueError as error:
         raise AtlasError(f"{error}. Give it like https://www.marrowfen.example") from None
     origin = addresses.origin(address)
+    host = origin.partition("://")[2].partition(":")[0]
+    # A host has several names, but for this machine's own and addresses in brackets.
+    if not (host == "localhost" or host.startswith("[") or (all(host.split(".")) and "." in host)):
+        raise AtlasError(
+            f"{url} is no host of the web: it has names with dots between, as in "
+            "https://www.marrowfen.example"
+        )
     if address != f"{origin}/":
         raise AtlasError(
             f"{url} has a path. Give scheme and host alone; where the folder is served "
@@ -145,6 +157,9 @@ def propose(
         robots=parse_robots(text) if text is not None else None,
         authors=pages["author"].drop_nulls().n_unique(),
         kinds=dict(Counter(pages["role"].to_list()).most_common()),
+        titles_end=_titles_end(pages),
+        titles=_some_titles(pages, origin),
+        home=home_head(place, origin, pages, client),
         doubts=doubts,
         notes=[*_said_first(origin, pages, text), *_notes(pages, origin)],
         unsure=unsure,
@@ -256,6 +271,28 @@ def _name(pages: pl.DataFrame, origin: str) -> str:
             return end
     home = pages.filter(pl.col("loc") == f"{origin}/")["title"].to_list()
     return home[0] if home and home[0] else ""
+
+
+def _titles_end(pages: pl.DataFrame) -> str:
+    """What at least half of the titles end with: a sign, and the name of the site."""
+    titles = pages["title"].drop_nulls().to_list()
+    ends = Counter(
+        title[found[-1].start() :] for title in titles if (found := [*_SEPARATORS.finditer(title)])
+    )
+    end, count = ends.most_common(1)[0] if ends else ("", 0)
+    return end if count * 2 >= len(titles) else ""
+
+
+def _some_titles(pages: pl.DataFrame, origin: str, most: int = 3) -> list[str]:
+    """Titles or headings of pages that people come for: the longest texts first, not the home."""
+    rows = (
+        pages.filter((pl.col("loc") != f"{origin}/") & (pl.col("kind") == "page"))
+        .sort("words", descending=True, nulls_last=True)
+        .select(pl.coalesce("heading", "title").alias("title"))
+        .drop_nulls()
+        .unique(maintain_order=True)
+    )
+    return rows.get_column("title").head(most).to_list()
 
 
 #: So many pages have to stand under the same path in a folder and beside it.

@@ -33,6 +33,8 @@ MEASURES = "measures.parquet"
 HISTORY = "history"
 #: how the content was after commands wrote into it
 OWN_WRITES = "own-writes"
+#: answers of a set-up that was left
+SITTING = "sitting.json"
 #: copies of crawled pages
 CRAWLED_COPIES = "crawls/pages"
 #: a move of the domain: what was listed at the old host, and what engines knew since
