@@ -11,8 +11,8 @@ from pathlib import Path
 import msgspec
 
 from jovial_atlas.errors import AtlasError
-from jovial_atlas.files import add_line, digest, remove, write_whole, writing
-from jovial_atlas.history.entry import FileTexts, KeptChange
+from jovial_atlas.files import add_line, digest, remove, sweep, write_whole, writing
+from jovial_atlas.history.entry import KeptChange
 
 CHANGES, TEXTS = "changes.jsonl", "texts"
 #: Bytes of compressed texts that are kept; with more, the oldest go, and changes that need them
@@ -67,12 +67,9 @@ class History:
                 f"{MOST_KEPT // 2**20} MiB of texts."
             ) from error
 
-    def last_of(self, name: str) -> FileTexts | None:
-        """What is known last of a file; None where nothing is."""
-        return next(
-            (one for entry in reversed(self.entries()) for one in entry.files if one.name == name),
-            None,
-        )
+    def tidy(self) -> None:
+        """Remove what a process that was ended left on its way here."""
+        sweep(self.folder / TEXTS)
 
     def _place(self, name: str) -> Path:
         return self.folder / TEXTS / f"{name}.gz"

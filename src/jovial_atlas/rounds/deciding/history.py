@@ -98,6 +98,7 @@ class Watch:
         self._path = site_path.absolute()
         self._now = now
         self._before = contents_of(self._path)
+        history_of(self._path).tidy()
         self._keep_by_hand()
 
     def keep(self, deed: Deed) -> KeptChange | None:

@@ -81,25 +81,7 @@ def site_file_text(proposal: Proposal, path: Path, answers: Answers) -> str:
     for line in _ABOVE:
         document.add(tomlkit.comment(line))
     document.add(tomlkit.nl())
-    site = {
-        "url": proposal.url,
-        "name": answers.name or proposal.usable_name,
-        "short_name": answers.short_name,
-        "language": answers.language or proposal.usable_language,
-        "stage": answers.stage,
-        "authors": "one" if proposal.authors == 1 else "",
-        "search": proposal.home.site.get("search", ""),
-    }
-    found = proposal.home.publisher
-    publisher = {"kind": answers.kind, **{key: found[key] for key in _UNASKED if key in found}}
-    card = proposal.home.head.get("card_site", "")
-    head = (("head", {"card_site": card}),) if card else ()
-    for name, values in (
-        ("site", site),
-        ("publisher", publisher),
-        ("output", {"folder": output or "public"}),
-        *head,
-    ):
+    for name, values in _first_tables(proposal, answers, output):
         table = _table(name, values)
         table.add(tomlkit.nl())
         document.add(name, table)
@@ -125,6 +107,27 @@ def site_file_text(proposal: Proposal, path: Path, answers: Answers) -> str:
     if proposal.robots:
         document.add("robots", _robots(proposal.robots))
     return tomlkit.dumps(document).rstrip("\n") + "\n"
+
+
+def _first_tables(
+    proposal: Proposal, answers: Answers, output: str
+) -> Iterator[tuple[str, dict[str, Any]]]:
+    """What the site is, who stands behind it, and where it is served from."""
+    found = proposal.home
+    yield "site", {
+        "url": proposal.url,
+        "name": answers.name or proposal.usable_name,
+        "short_name": answers.short_name,
+        "language": answers.language or proposal.usable_language,
+        "stage": answers.stage,
+        "authors": "one" if proposal.authors == 1 else "",
+        "search": found.site.get("search", ""),
+    }
+    unasked = {key: found.publisher[key] for key in _UNASKED if key in found.publisher}
+    yield "publisher", {"kind": answers.kind, **unasked}
+    yield "output", {"folder": output or "public"}
+    if card := found.head.get("card_site"):
+        yield "head", {"card_site": card}
 
 
 def with_answers(text: str, values: Mapping[str, Any]) -> str:

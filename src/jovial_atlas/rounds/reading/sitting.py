@@ -75,7 +75,7 @@ class Question:
     told: Callable[[str], Iterable[str]] = lambda _answer: ()
 
 
-Read = Callable[[str, Found], Any]
+ReadAnswer = Callable[[str, Found], Any]
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +85,7 @@ class _Kind:
 
     name: str
     make: Callable[[Found, Given], Question | None]
-    read: Read
+    read: ReadAnswer
 
 
 def _text(text: str, _found: Found) -> str:
@@ -175,7 +175,7 @@ def _number(text: str, _found: Found) -> int:
 
 def _plain(  # noqa: PLR0913 - a table of questions, with a name for each of its columns
     name: str, ask: str, default: Callable[[Found, Given], Any] = lambda _f, _g: "", *,
-    choices: tuple[str, ...] = (), optional: bool = False, read: Read = _text,
+    choices: tuple[str, ...] = (), optional: bool = False, read: ReadAnswer = _text,
     when: Callable[[Found, Given], bool] = lambda _f, _g: True, help: str = "",
     told: Callable[[Found, Given, str], Iterable[str]] = lambda _f, _g, _answer: (),
 ) -> _Kind:  # fmt: skip
