@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovial_atlas.cli.init import first_sitting, read_content, tell, text_of, write
+from jovial_atlas.cli.init_written import first_sitting, read_content, tell, text_of, write
 from jovial_atlas.cli.sitting import WentBack, asked, sit, tell_how, wants_to_write
 from jovial_atlas.rounds.reading.kept_sitting import KeptSitting
 

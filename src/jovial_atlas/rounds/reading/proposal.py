@@ -26,6 +26,7 @@ from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.reading.all_sources import SurveyOptions
 from jovial_atlas.rounds.reading.content_place import ContentPlace, answer_at
 from jovial_atlas.rounds.reading.home_head import HomeHead, home_head
+from jovial_atlas.rounds.reading.titles import end_of_titles, name_in_titles, some_titles
 from jovial_atlas.rounds.reading.whole_site import read_once
 from jovial_atlas.rounds.state.names import MANIFEST, REPLACED, ROBOTS
 from jovial_atlas.rules.hiding import HIDDEN_SHARE, robots_hide
@@ -43,7 +44,6 @@ SMALLEST_SECTION = 2
 LANGUAGE = "en"
 #: Of a live site, so many pages are looked at, and so many a second.
 _LOOKED_AT, _PER_SECOND = 100, 10.0
-_SEPARATORS = re.compile(r"\s+[-–—|·:»]\s+")
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,7 +132,7 @@ def propose(
     if not pages.height:
         raise ContentError(_nothing_in(place, faults))
     main = _most_common(pages["language"])
-    name = _name(pages, origin)
+    name = name_in_titles(pages, origin)
     if not main or not name:
         home = _home_page(place, origin, now, client)
         name, main = name or home.get("title", ""), main or home.get("language", "")
@@ -157,8 +157,8 @@ def propose(
         robots=parse_robots(text) if text is not None else None,
         authors=pages["author"].drop_nulls().n_unique(),
         kinds=dict(Counter(pages["role"].to_list()).most_common()),
-        titles_end=_titles_end(pages),
-        titles=_some_titles(pages, origin),
+        titles_end=end_of_titles(pages),
+        titles=some_titles(pages, origin),
         home=home_head(place, origin, pages, client),
         doubts=doubts,
         notes=[*_said_first(origin, pages, text), *_notes(pages, origin)],
@@ -259,40 +259,6 @@ def _style(pages: pl.DataFrame, origin: str) -> Style:
 def _most_common(column: pl.Series) -> str:
     counts = Counter(value for value in column.to_list() if value)
     return min(counts, key=lambda value: (-counts[value], value)) if counts else ""
-
-
-def _name(pages: pl.DataFrame, origin: str) -> str:
-    """What most titles end with after a separator; else the home page's title."""
-    titles = pages["title"].drop_nulls().to_list()
-    ends = Counter(parts[-1] for title in titles if len(parts := _SEPARATORS.split(title)) > 1)
-    if ends:
-        end, count = ends.most_common(1)[0]
-        if count * 2 >= len(titles):
-            return end
-    home = pages.filter(pl.col("loc") == f"{origin}/")["title"].to_list()
-    return home[0] if home and home[0] else ""
-
-
-def _titles_end(pages: pl.DataFrame) -> str:
-    """What at least half of the titles end with: a sign, and the name of the site."""
-    titles = pages["title"].drop_nulls().to_list()
-    ends = Counter(
-        title[found[-1].start() :] for title in titles if (found := [*_SEPARATORS.finditer(title)])
-    )
-    end, count = ends.most_common(1)[0] if ends else ("", 0)
-    return end if count * 2 >= len(titles) else ""
-
-
-def _some_titles(pages: pl.DataFrame, origin: str, most: int = 3) -> list[str]:
-    """Titles or headings of pages that people come for: the longest texts first, not the home."""
-    rows = (
-        pages.filter((pl.col("loc") != f"{origin}/") & (pl.col("kind") == "page"))
-        .sort("words", descending=True, nulls_last=True)
-        .select(pl.coalesce("heading", "title").alias("title"))
-        .drop_nulls()
-        .unique(maintain_order=True)
-    )
-    return rows.get_column("title").head(most).to_list()
 
 
 #: So many pages have to stand under the same path in a folder and beside it.
