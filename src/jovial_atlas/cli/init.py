@@ -57,6 +57,9 @@ _PARTS = ("site", "publisher", "policies", "head", "sitemap", "visitors", "engin
 @click.option("--replace", is_flag=True, help="Write over a site file; the old one is kept.")
 @click.option("--only", type=click.Choice(_PARTS),
               help="Ask for one part again, for the site file that there is.")  # fmt: skip
+@click.option("--from", "from_", multiple=True, metavar="PLACE",
+              help="Bring over what is published: a folder, a live address, a robots.txt, a "
+              "sitemap, redirects, a table of texts. May stand several times.")  # fmt: skip
 @bundled("said", tuple(_ANSWERS))
 @bundled("shape", ("style", "output"))
 def command(
@@ -69,6 +72,7 @@ def command(
     yes: bool,
     replace: bool,
     only: str | None,
+    from_: tuple[str, ...],
 ) -> int:
     """Write a site file: read the content once, infer name, language, addresses, kinds of page,
     sections and who stands behind the site, and ask about the rest. Answers can be gone back from
@@ -79,6 +83,10 @@ def command(
         from jovial_atlas.cli.init_again import one_part
 
         return one_part(work, path, only)
+    if from_ and path.exists() and not replace:
+        from jovial_atlas.cli.init_from import bring_over
+
+        return bring_over(work, path, from_, yes=yes)
     if path.exists() and not replace:
         raise AtlasError(
             f"{path} exists already and is left as it is. Ask for a part of it again with --only, "
@@ -91,8 +99,9 @@ def command(
     _check(given)
     url = _given_address(url) if url else None
     if yes:
-        return _without_questions(work, path, (url, content or html, bool(html)), given, shape,
+        code = _without_questions(work, path, (url, content or html, bool(html)), given, shape,
                                   replace=replace)  # fmt: skip
+        return _then(work, path, from_, code, yes=True)
     from jovial_atlas.cli.init_sitting import with_questions
 
     if not sys.stdin.isatty():
@@ -100,7 +109,17 @@ def command(
             "There is no terminal to ask questions on. Give --yes with --content."
         )
     place = (url, content or html, bool(html))
-    return with_questions(work, path, place, given, shape, replace=replace)
+    code = with_questions(work, path, place, given, shape, replace=replace)
+    return _then(work, path, from_, code, yes=False)
+
+
+def _then(work: Work, path: Path, places: tuple[str, ...], code: int, *, yes: bool) -> int:
+    """After a set-up, bring over what is published."""
+    if code or not places or not path.exists():
+        return code
+    from jovial_atlas.cli.init_from import bring_over
+
+    return bring_over(work, path, places, yes=yes)
 
 
 def _without_questions(
@@ -128,7 +147,8 @@ def _without_questions(
                 "with --url."
             )
         proposal = read_content(work, url, place, client)
-    sitting = first_sitting(proposal, given, shape)
+    # Whoever is not asked keeps the titles that there are.
+    sitting = first_sitting(proposal, {"head.sign": "none", **given}, shape)
     sitting.take_defaults()
     text = text_of(proposal, path, sitting, shape)
     write(work, path, text, proposal, replace=replace)

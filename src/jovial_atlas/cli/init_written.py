@@ -1,5 +1,5 @@
-"""What `init` does with questions and without: the sitting, the site file that it makes, and what is
-told of it."""
+"""What `init` does with questions and without: the sitting, the site file that it makes, and what
+is told of it."""
 
 from __future__ import annotations
 

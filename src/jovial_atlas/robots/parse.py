@@ -46,6 +46,9 @@ class Group:
     rules: list[RobotsRule] = field(default_factory=list)
     lines: list[int] = field(default_factory=list)
     comment: str = ""
+    #: Records that are neither rules nor crawlers, as Crawl-delay, and stand in its lines: to those
+    #: who know them they may mean this group alone.
+    records: list[RobotsRecord] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,7 +159,10 @@ class _Reading:
                 message = f"{_shown(value)!r} is no absolute address."
                 self._fault("robots-sitemap-relative", number, message)
         else:
-            self.parsed.others.append(RobotsRecord(key, value, number))
+            record = RobotsRecord(key, value, number)
+            self.parsed.others.append(record)
+            if self._group is not None:
+                self._group.records.append(record)
             if kind == "noindex":
                 message = "No crawler obeys Noindex in robots.txt."
                 self._fault("robots-noindex-line", number, message)

@@ -14,7 +14,8 @@ def write_robots(
     comment: str = "",
 ) -> bytes:
     """A robots.txt in UTF-8. A group without rules says `Disallow:` (nothing is barred). The
-    comment of a group and the reason of a rule stand above it."""
+    comment of a group and the reason of a rule stand above it, other records of a group below its
+    rules."""
     blocks = _comment(comment)
     for group in groups:
         lines = _comment(group.comment)
@@ -22,6 +23,7 @@ def write_robots(
         for rule in group.rules:
             lines += [*_comment(rule.reason), _one_line(str(rule))]
         lines += [] if group.rules else ["Disallow:"]
+        lines += [f"{_one_line(one.field)}: {_one_line(one.value)}" for one in group.records]
         blocks += ["", *lines] if blocks else lines
     rest = [f"{_one_line(key)}: {_one_line(value)}" for key, value in others]
     rest += [f"Sitemap: {_one_line(address)}" for address in sitemaps]

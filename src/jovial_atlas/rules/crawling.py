@@ -30,15 +30,18 @@ def robots_of(model: SiteModel) -> RobotsFile:
             [RobotsRule(True, path, 0, group.reasons.get(path, "")) for path in group.allow]
             + [RobotsRule(False, path, 0, group.reasons.get(path, "")) for path in group.disallow],
             comment=group.comment,
+            records=_records(group.records),
         )
         for group in model.robots.groups
     ]
-    records = []
-    for record in model.robots.records:
-        key, _, value = record.partition(":")
-        records.append(RobotsRecord(key.strip(), value.strip(), 0))
+    records = _records(model.robots.records)
     sitemaps = [RobotsRecord("Sitemap", address, 0) for address in model.robots.sitemaps]
     return RobotsFile(groups, sitemaps, records, comment=model.robots.comment)
+
+
+def _records(written: Sequence[str]) -> list[RobotsRecord]:
+    parted = (record.partition(":") for record in written)
+    return [RobotsRecord(key.strip(), value.strip(), 0) for key, _, value in parted]
 
 
 def deciding_crawlers(robots: RobotsFile, crawlers: Sequence[str]) -> list[str]:

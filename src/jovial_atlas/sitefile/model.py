@@ -200,6 +200,13 @@ class Surveying(Part, frozen=True, kw_only=True):
         return value
 
 
+def _as_records(value: tuple[str, ...]) -> tuple[str, ...]:
+    for record in value:
+        if ":" not in record or "\n" in record:
+            raise ValueError(f"{record!r} is no record; it needs a name, a colon and a value")
+    return value
+
+
 class RobotsGroup(Part, frozen=True, kw_only=True):
     """One group of robots.txt."""
 
@@ -210,6 +217,14 @@ class RobotsGroup(Part, frozen=True, kw_only=True):
     reasons: Annotated[dict[str, str], says("pattern → why, as a comment above its rule")] = field(
         default_factory=dict
     )
+    records: Annotated[
+        tuple[str, ...], says('other records of this group, as in "Crawl-delay: 10"')
+    ] = ()
+
+    @check("records")
+    @classmethod
+    def _records(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        return _as_records(value)
 
     @check_whole
     def _reasons_have_rules(self) -> None:
@@ -251,10 +266,7 @@ class Robots(Part, frozen=True, kw_only=True):
     @check("records")
     @classmethod
     def _records(cls, value: tuple[str, ...]) -> tuple[str, ...]:
-        for record in value:
-            if ":" not in record or "\n" in record:
-                raise ValueError(f"{record!r} is no record; it needs a name, a colon and a value")
-        return value
+        return _as_records(value)
 
 
 class Sitemap(Part, frozen=True, kw_only=True):

@@ -218,6 +218,32 @@ def media_of(data: bytes) -> Iterator[str]:
         yield unescape((picture or thumbnail).decode("utf-8", "replace"))
 
 
+#: What an entry of a sitemap may say beside its address, and what a news entry names.
+_SAID = ("changefreq", "priority")
+
+
+def said_of_entries(data: bytes) -> Iterator[tuple[str, dict[str, str]]]:
+    """The address of each entry, with its `changefreq` and `priority`, and the publication it is
+    news of (`news`), where it says so. A file that breaks off ends there."""
+    try:
+        plain = decompressed(data) if data[:2] == b"\x1f\x8b" else data
+        for _, element in _events(plain, "end", "{*}url"):
+            loc, said = "", {}
+            for child in element.iter("{*}*"):
+                name, text = etree.QName(child).localname, (child.text or "").strip()
+                space = etree.QName(child).namespace or ""
+                if name == "loc" and not loc:
+                    loc = text
+                elif name in _SAID and text:
+                    said[name] = text
+                elif name == "name" and "news" in space and text:
+                    said["news"] = text
+            element.clear()
+            yield loc, said
+    except (ValueError, etree.XMLSyntaxError):
+        return
+
+
 def _read_text(data: bytes, file: SitemapFile) -> None:
     file.kind = FileKind.TEXT
     try:

@@ -17,7 +17,7 @@ from tomlkit.items import Item, Table
 
 from jovial_atlas.faults import plural
 from jovial_atlas.pages.doubt import Doubt
-from jovial_atlas.robots import RobotsFile
+from jovial_atlas.robots import RobotsFile, RobotsRecord
 from jovial_atlas.rounds.reading.proposal import (
     SMALLEST_SECTION,
     FoundSection,
@@ -105,7 +105,7 @@ def site_file_text(proposal: Proposal, path: Path, answers: Answers) -> str:
     for line in (*_doubtful(proposal.doubts), *_RULES):
         last.add(tomlkit.comment(line))
     if proposal.robots:
-        document.add("robots", _robots(proposal.robots))
+        document.add("robots", robots_table(proposal.robots))
     return tomlkit.dumps(document).rstrip("\n") + "\n"
 
 
@@ -232,7 +232,8 @@ def _languages(spoken: Mapping[str, str]) -> Table:
     return table
 
 
-def _robots(robots: RobotsFile) -> Table:
+def robots_table(robots: RobotsFile) -> Table:
+    """What a robots.txt says, as the table of a site file."""
     table = tomlkit.table()
     table.comment("taken over from the robots.txt that was there")
     if robots.comment:
@@ -249,18 +250,25 @@ def _robots(robots: RobotsFile) -> Table:
             "disallow": [rule.pattern for rule in rules if not rule.allow],
             "comment": group.comment,
             "reasons": {rule.pattern: rule.reason for rule in rules if rule.reason},
+            "records": _records(group.records),
         }
         inline = tomlkit.inline_table()
         inline.update({key: value for key, value in values.items() if value})
         groups.append(inline)
     table.add("groups", groups)
-    others = [f"{r.field}: {r.value}" for r in robots.others if r.field.lower() != "noindex"]
+    within = {record.line for group in robots.groups for record in group.records}
+    others = _records([record for record in robots.others if record.line not in within])
     if others:
         table.add("records", others)
     own = [r.value for r in robots.sitemaps if not r.value.endswith("/sitemap.xml")]
     if own:
         table.add("sitemaps", own)
     return table
+
+
+def _records(records: Sequence[RobotsRecord]) -> list[str]:
+    """Records as they are written; those that no crawler obeys stay out."""
+    return [f"{one.field}: {one.value}" for one in records if one.field.lower() != "noindex"]
 
 
 def _token(agent: str) -> str:

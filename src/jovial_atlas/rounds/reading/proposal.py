@@ -128,7 +128,7 @@ def propose(
     source = place.source
     if isinstance(source, CrawlSource) and place.origin != origin:
         source = structs.replace(source, via=place.origin)
-    pages, doubts, faults = _read(origin, source, place, now, client, progress)
+    pages, doubts, faults = pages_at(origin, source, place, now, client, progress)
     if not pages.height:
         raise ContentError(_nothing_in(place, faults))
     main = _most_common(pages["language"])
@@ -190,20 +190,21 @@ def _met(faults: list[Fault]) -> Iterator[str]:
         )
 
 
-def _read(
+def pages_at(
     origin: str,
     source: Source,
     place: ContentPlace,
     now: datetime,
     client: Client,
-    progress: Progress | None,
+    progress: Progress | None = None,
+    most: int = _LOOKED_AT,
 ) -> tuple[pl.DataFrame, list[Doubt], list[Fault]]:
-    """The pages as a survey would read them, kept nowhere; of a live site some, and the addresses
-    in its sitemaps."""
+    """The pages as a survey would read them, kept nowhere; of a live site `most`, and the addresses
+    in its sitemaps. Raises AtlasError, ContentError."""
     path = place.path
     sources: list[Source] = [structs.replace(source, path=str(path.resolve())) if path else source]
     if isinstance(source, CrawlSource):
-        sources = [structs.replace(source, max_pages=_LOOKED_AT, per_second=_PER_SECOND)]
+        sources = [structs.replace(source, max_pages=most, per_second=_PER_SECOND)]
         if source.via == "":
             sources += (ListSource(path=sitemap) for sitemap in place.sitemaps)
     with tempfile.TemporaryDirectory() as folder:
