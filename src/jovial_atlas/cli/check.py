@@ -108,7 +108,15 @@ def command(
         checked = _checked(work, targets, served_as, how if live else None, client)
     findings = [one for one in checked.findings if not codes or one.code in codes]
     findings.sort(key=lambda finding: SEVERITIES.index(finding.severity))
-    also = {"live": asdict(checked.live)} if checked.live else {}
+    also: dict[str, Any] = {"live": asdict(checked.live)} if checked.live else {}
+    if checked.pages:
+        also["pages"] = [{"target": name, "says": told} for name, told in checked.pages.items()]
+    for name, told in checked.pages.items() if out.is_table else ():
+        out.say(name, style="bold")
+        for line in told:
+            key, _, text = line.partition(": ")
+            out.indented(f"{key:<10}", text)
+        out.say()
     shown = FindingsShown(fail_on, show_all, brief)
     give_findings(out, findings, checked.looked_at, shown, also)
     if checked.live and out.is_table:
@@ -134,6 +142,7 @@ def _checked(
         [name for one in all_of_them for name in one.looked_at],
         [finding for one in all_of_them for finding in one.findings],
         seen[-1] if seen else None,
+        {name: told for one in all_of_them for name, told in one.pages.items()},
     )
 
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from contextlib import nullcontext
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime
+from pathlib import Path
 
 import polars as pl
 
@@ -17,6 +18,7 @@ from jovial_atlas.checks.sets import SitemapSet
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.findings import Finding, findings_of
+from jovial_atlas.foreign import in_utf8
 from jovial_atlas.robots import RobotsFile
 from jovial_atlas.rounds.proving.live import (
     Live,
@@ -26,12 +28,14 @@ from jovial_atlas.rounds.proving.live import (
     served_robots,
     spelled_otherwise,
 )
+from jovial_atlas.rounds.proving.page_check import CheckedPage, check_file, check_page, is_page
 from jovial_atlas.rounds.proving.site_checks import CheckedHost, host_faults
 from jovial_atlas.rounds.proving.targets import read_target, relative, robots_on_disk
 from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
 from jovial_atlas.rounds.state.names import INDEX, LIVE_JOURNAL, ROBOTS
 from jovial_atlas.rounds.state.survey_result import Apart
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sources.remote import get
 from jovial_atlas.web import Client
 
 
@@ -42,6 +46,8 @@ class Checked:
     looked_at: list[str]
     findings: list[Finding]
     live: Estimate | None = None
+    #: Page → what it says of itself, in lines.
+    pages: dict[str, list[str]] = field(default_factory=dict)
 
 
 def check_site(
@@ -126,6 +132,8 @@ def check_target(
 ) -> Checked:
     """A file, a folder or an address by the protocol's rules. Raises AtlasError."""
     served = _served(served_as)
+    if live is None and (page := _as_page(target, now, client, served, site)):
+        return Checked([target], findings_of(page.faults), pages={target: page.told})
     found = read_target(target, client, served, site)
     read, faults = found.read, found.faults
     faults += sets.check_set(read, dates.write(now), found.robots)
@@ -138,6 +146,22 @@ def check_target(
         asked, seen = ask(read, live, public, now, None)
         faults += asked
     return Checked(looked_at, findings_of(faults), seen)
+
+
+def _as_page(
+    target: str, now: datetime, client: Client, served: str | None, site: SiteFile | None
+) -> CheckedPage | None:
+    """The check of a page of HTML; None where the target is something else. Raises AtlasError."""
+    if not target.startswith(("http://", "https://")):
+        path = Path(target)
+        data = path.read_bytes() if path.is_file() else b""
+        return check_file(path, data, served, site, now) if is_page(target, data) and data else None
+    loc = addresses.normalise(target)
+    if addresses.path_and_query(loc) == "/" or loc.endswith((".xml", ".gz", ".txt")):
+        return None
+    answer = get(client, loc)
+    data = in_utf8(answer.body, answer.headers.get("content-type", ""))
+    return check_page(data, served or loc, loc, site, now) if is_page("", data) else None
 
 
 def _served(served_as: str | None) -> str | None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
-from typing import TypeVar
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.checks.texts import published_texts
@@ -15,32 +14,32 @@ from jovial_atlas.findings.registry import check_of
 from jovial_atlas.foreign import in_utf8
 from jovial_atlas.head.texts import phrase_of, phrases_in
 from jovial_atlas.head.videos import films_of
-from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import pages_of
 from jovial_atlas.pages.row import PageRow
 from jovial_atlas.review.judging import judge_page
 from jovial_atlas.review.measures import measures_of
 from jovial_atlas.review.reviewed import KnownFault, PageReview
+from jovial_atlas.rounds.proving.lone_page import (
+    NOWHERE,
+    address_of_file,
+    source_of,
+    survey_around,
+)
 from jovial_atlas.rounds.proving.neighbours import Neighbours, targets_of
 from jovial_atlas.rounds.proving.review import AboutPages, exemptions, settings_of
-from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
+from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rules import decide
 from jovial_atlas.sitefile import HtmlSource, MarkdownSource, SiteFile
-from jovial_atlas.sitefile.read import parse_site_file
 from jovial_atlas.sources.html_page.fulltext import html_of_file
 from jovial_atlas.sources.html_page.page import PageFile, as_it_is_read, read_page
 from jovial_atlas.sources.records import records
 from jovial_atlas.sources.records.columns import FieldMap
 from jovial_atlas.sources.records.markdown import read_markdown_file
 from jovial_atlas.sources.settings import name_of, reading_of
-from jovial_atlas.sources.workers.folder import address_of
 from jovial_atlas.web import Client, Request, send
 
-#: Where a file would be served of which nobody says where.
-_NOWHERE = "http://localhost"
 _LARGEST = 20_000_000
 _MARKDOWN = (".md", ".markdown")
-SourceT = TypeVar("SourceT", HtmlSource, MarkdownSource)
 
 
 def review_file(
@@ -53,26 +52,22 @@ def review_file(
         data = path.read_bytes()
     except OSError as error:
         raise AtlasError(f"{path} cannot be read ({error.strerror}).") from error
-    if path.suffix.lower() in _MARKDOWN or _source_of(path, site, MarkdownSource):
+    if path.suffix.lower() in _MARKDOWN or source_of(path, site, MarkdownSource):
         return _review_markdown(path, site, now, loc)
-    there = _source_of(path, site, HtmlSource)
-    if loc is None and there is not None and site is not None:
-        source, inner = there
-        host = source.host or site.model.site.url
-        loc = address_of(inner, host, source.addresses, source.at)
-    return review_bytes(data, loc or f"{_NOWHERE}/{path.name}", str(path), site, now)
+    loc = loc or address_of_file(path, site)
+    return review_bytes(data, loc or f"{NOWHERE}/{path.name}", str(path), site, now)
 
 
 def _review_markdown(
     path: Path, site: SiteFile | None, now: datetime, served_as: str | None
 ) -> PageReview:
     """The review of a file of Markdown, with what its front matter says."""
-    there = _source_of(path, site, MarkdownSource)
+    there = source_of(path, site, MarkdownSource)
     source, inner = there or (None, path.name)
-    origin = addresses.origin(served_as) if served_as else _NOWHERE
+    origin = addresses.origin(served_as) if served_as else NOWHERE
     if source is not None and site is not None:
         origin = source.host or site.model.site.url
-    survey = _survey_around(f"{origin}/", site, now)
+    survey = survey_around(f"{origin}/", site, now)
     source = source or MarkdownSource(path=path.name)
     how = FieldMap(name_of(source), origin, now, source.url, source.columns)
     reading = reading_of(source, survey.site, now)
@@ -109,24 +104,12 @@ def _normalised(address: str) -> str:
         raise AtlasError(f"{address}: {error}.") from None
 
 
-def _source_of(
-    path: Path, site: SiteFile | None, kind: type[SourceT]
-) -> tuple[SourceT, str] | None:
-    """The source of a kind in whose folder a file is, with its path there."""
-    for source in site.model.source if site else ():
-        if isinstance(source, kind) and site:
-            root = (site.folder / source.path).resolve()
-            if path.resolve().is_relative_to(root):
-                return source, path.resolve().relative_to(root).as_posix()
-    return None
-
-
 def review_bytes(
     data: bytes, loc: str, name: str, site: SiteFile | None, now: datetime
 ) -> PageReview:
     """The review of a page of HTML that is, or will be, at `loc`; messages call it `name`. Raises
     AtlasError where it is none."""
-    survey = _survey_around(loc, site, now)
+    survey = survey_around(loc, site, now)
     site = survey.site
     source = next((one for one in site.model.source if isinstance(one, HtmlSource)), None)
     reading = reading_of(source or site.model.source[0], site, now)
@@ -156,17 +139,3 @@ def _review_row(
     )  # fmt: skip
     settings = settings_of(site, page.section)
     return judge_page(about.page(texts), settings, exemptions(site).get(page.loc))
-
-
-def _survey_around(loc: str, site: SiteFile | None, now: datetime) -> LastSurvey:
-    """The last survey of the page's site; one of nothing where there is none, or the page is of
-    another site."""
-    origin = addresses.origin(loc)
-    if site and origin in {host.model.site.url for host in site.hosts}:
-        try:
-            return last_survey(site, now)
-        except AtlasError:
-            return LastSurvey("", site, schema.empty().lazy(), frozenset(), [], now)
-    text = f'[site]\nurl = "{origin}"\n\n[[source]]\nkind = "html"\npath = "."\n'
-    alone = parse_site_file(text, Path("atlas.toml"))
-    return LastSurvey("", alone, schema.empty().lazy(), frozenset(), [], now)

@@ -110,7 +110,8 @@ def _added(name: str, host: CheckedHost) -> Iterator[Fault]:
         raise AtlasError(message) from error
 
 
-def _texts(host: CheckedHost) -> Iterator[Fault]:
+def texts_faults(host: CheckedHost) -> Iterator[Fault]:
+    """What is wrong with the texts of pages, and the pictures with which they are shared."""
     published = host.published
     told = host.table if published is None else texts.with_published(host.pages, published).lazy()
     yield from pages.check_texts(told)
@@ -190,7 +191,7 @@ def _against_pages(host: CheckedHost) -> Iterator[Fault]:
 SITE_CHECKS: tuple[Callable[[CheckedHost], Iterable[Fault]], ...] = (
     _robots,
     _kept,
-    _texts,
+    texts_faults,
     lambda host: pages.check_languages_said(host.table),
     lambda host: pages.check_canonicals(host.table, host.site),
     lambda host: pages.check_overrides(host.table, host.site),

@@ -193,6 +193,12 @@ def check_target(target: str, client: Client, site: SiteFile | None = None) -> R
         raise AtlasError(f"{target} cannot be read ({error.strerror}).") from error
 
 
+def data_in(data: bytes, address: str, name: str, site: SiteFile | None) -> Read:
+    """The structured data of a page that was read; messages call it `name`."""
+    validator = validator_of(head_settings(site)) if site else plain_validator()
+    return _joined([(name, data, address)], validator)
+
+
 def _joined(files: Iterable[tuple[str, bytes, str]], validator: Validator) -> Read:
     looked_at: list[str] = []
     faults: list[Fault] = []
