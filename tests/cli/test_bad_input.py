@@ -16,7 +16,7 @@ ENGINE = '[[engine]]\nname = "Lanternfish"\n'
         (("survey",), "Run `jovial-atlas init`"),
         (("--site", "nope.toml", "survey"), "does not exist"),
         (("init", "--yes"), "--content (or --html)"),
-        (("init", "--yes", "--url", "marrowfen", "--html", "nope"), "does not exist"),
+        (("init", "--yes", "--url", "marrowfen.example", "--html", "nope"), "does not exist"),
         (("init", "--yes", "--url", "ftp://w.example", "--html", "."), "absolute http"),
         (("init", "--yes", "--url", "https://w.example/docs", "--html", "."), "scheme and host"),
         (("init", "--yes", "--url", "https://w.example", "--html", "."), "holds no HTML page"),

@@ -32,7 +32,7 @@ def test_a_page_is_judged_by_its_own_site_where_it_is_known(site):
     assert codes(told) == {"link-broken", "link-loads-nothing", "share-picture-unusable"}
     broken = [one["message"] for one in told["findings"] if one["code"] == "link-broken"]
     assert broken == [f"It links to {URL}/none/: there is nothing."]
-    assert all(one["where"] == "public/a/index.html" for one in told["findings"])
+    assert {one["where"] for one in told["findings"] if one["code"].startswith("link-")} == {"public/a/index.html"}
     shown = run_command("check", "public/a/index.html", "--brief", cwd=site)
     assert "main heading: The otters of the fen" in shown.out and shown.code == 1
 

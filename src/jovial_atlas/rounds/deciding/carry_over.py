@@ -25,7 +25,7 @@ from jovial_atlas.robots import parse_robots
 from jovial_atlas.rounds.deciding.history import Contents, contents_of, settled, tables_named
 from jovial_atlas.rounds.deciding.moves_import import import_moves
 from jovial_atlas.rounds.reading.first_site_file import robots_table
-from jovial_atlas.rounds.reading.published import Published
+from jovial_atlas.rounds.reading.published import OldSite
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.blocks import blocks_of
@@ -64,7 +64,7 @@ class CarriedOver:
     took: list[Took] = field(default_factory=list)
 
 
-def carry_over(survey: LastSurvey, published: Published, now: datetime) -> CarriedOver:
+def carry_over(survey: LastSurvey, published: OldSite, now: datetime) -> CarriedOver:
     """Bring over what was found. Raises AtlasError for files that are wrong."""
     site = survey.site
     before = contents_of(site.path)
@@ -124,7 +124,7 @@ def _take_robots(data: bytes, site: SiteFile, carried: CarriedOver) -> None:
     carried.took.append(Took("robots.txt", f"{what}{also}"))
 
 
-def _pairs(published: Published, survey: LastSurvey) -> Iterator[tuple[Page, Page]]:
+def _pairs(published: OldSite, survey: LastSurvey) -> Iterator[tuple[Page, Page]]:
     """Each page as it is published, and as the content has it."""
     assert published.pages is not None
     there = {page.loc: page for page in pages_of(published.pages)}
@@ -133,7 +133,7 @@ def _pairs(published: Published, survey: LastSurvey) -> Iterator[tuple[Page, Pag
             yield there[page.loc], page
 
 
-def _take_title_pattern(published: Published, survey: LastSurvey, carried: CarriedOver) -> None:
+def _take_title_pattern(published: OldSite, survey: LastSurvey, carried: CarriedOver) -> None:
     """What most titles have that the content has not becomes the pattern."""
     said = survey.site.model.head.title
     if said and not said.startswith(_BASE):
@@ -164,7 +164,7 @@ def _literal(text: str) -> str:
 
 
 def _take_heads(
-    published: Published, survey: LastSurvey, rows: dict[str, Override], carried: CarriedOver
+    published: OldSite, survey: LastSurvey, rows: dict[str, Override], carried: CarriedOver
 ) -> None:
     """What of a page's head would be another one stays with the page."""
     counts: Counter[str] = Counter()
@@ -222,7 +222,7 @@ def _is_address(text: str) -> bool:
 
 
 def _take_sitemaps(
-    published: Published, survey: LastSurvey, rows: dict[str, Override], carried: CarriedOver
+    published: OldSite, survey: LastSurvey, rows: dict[str, Override], carried: CarriedOver
 ) -> None:
     """Priorities and frequencies: those that a whole section shares become a rule."""
     said = {_normal(loc): one for data in published.sitemaps for loc, one in said_of_entries(data)}
@@ -304,7 +304,7 @@ def _take_texts(
 
 
 def _take_redirects(
-    published: Published, site: SiteFile, now: datetime, carried: CarriedOver
+    published: OldSite, site: SiteFile, now: datetime, carried: CarriedOver
 ) -> None:
     for path in published.redirects:
         try:

@@ -106,8 +106,9 @@ def site_origin(url: str) -> str:
         raise AtlasError(f"{error}. Give it like https://www.marrowfen.example") from None
     origin = addresses.origin(address)
     host = origin.partition("://")[2].partition(":")[0]
-    # A host has several names, but for this machine's own and addresses in brackets.
-    if not (host == "localhost" or host.startswith("[") or (all(host.split(".")) and "." in host)):
+    # What is typed without a scheme may be any word; hosts of the web have several names.
+    is_host = all(host.split(".")) and ("." in host or "://" in url)
+    if not (is_host or host == "localhost" or host.startswith("[")):
         raise AtlasError(
             f"{url} is no host of the web: it has names with dots between, as in "
             "https://www.marrowfen.example"

@@ -18,6 +18,7 @@ from jovial_atlas.rounds.reading.proposal import pages_at
 from jovial_atlas.rounds.state.names import INDEX, ROBOTS
 from jovial_atlas.sitefile import CrawlSource, HtmlSource
 from jovial_atlas.sitefile.tables import header_of
+from jovial_atlas.sitemaps.read import FileKind, read_sitemap
 from jovial_atlas.web import Client
 from jovial_atlas.workbooks import ENDINGS
 
@@ -28,7 +29,7 @@ _REDIRECTS = (".htaccess", "_redirects", "redirects.conf", "redirects.map")
 
 
 @dataclass(slots=True)
-class Published:
+class OldSite:
     """What was found, and what of it was not read, in words."""
 
     pages: pl.DataFrame | None = None
@@ -41,10 +42,10 @@ class Published:
 
 def read_published(
     places: Sequence[str], url: str, now: datetime, client: Client
-) -> Published:
+) -> OldSite:
     """Read places: folders of published HTML, live addresses, files. Raises AtlasError for one that
     is nothing of the kind."""
-    found = Published()
+    found = OldSite()
     for place in places:
         path = Path(place)
         if path.is_file():
@@ -54,7 +55,7 @@ def read_published(
     return found
 
 
-def _file(path: Path, found: Published) -> None:
+def _file(path: Path, found: OldSite) -> None:
     """What a single file is, by its name and its beginning."""
     try:
         data = path.read_bytes()
@@ -86,8 +87,6 @@ def _file(path: Path, found: Published) -> None:
 
 def _sitemaps_from(path: Path) -> Iterator[bytes]:
     """A sitemap file; of an index, the files beside it that it names."""
-    from jovial_atlas.sitemaps.read import FileKind, read_sitemap
-
     data = path.read_bytes()
     file = read_sitemap(data, path.name)
     if file.kind != FileKind.INDEX:
@@ -100,7 +99,7 @@ def _sitemaps_from(path: Path) -> Iterator[bytes]:
 
 
 def _site(
-    place: ContentPlace, url: str, now: datetime, client: Client, found: Published
+    place: ContentPlace, url: str, now: datetime, client: Client, found: OldSite
 ) -> None:
     """A folder of published pages, or a live site."""
     if not isinstance(place.source, HtmlSource | CrawlSource):
