@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from importlib import import_module
 
 import click
@@ -111,7 +112,7 @@ class LazyGroup(click.Group):
     invoke_without_command=True,
 )
 @click.version_option(__version__, "--version", prog_name="jovial-atlas")
-@global_options
+@partial(global_options, first=True)
 @click.pass_context
 def app(ctx: click.Context, /, **given: object) -> None:
     """Decide which pages of a web site may be found, write what search engines read,

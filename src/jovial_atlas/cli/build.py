@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
 @atlas_command(
     "build",
+    many=True,
     fails="refused, since much would be lost",
     state="writes",
     formats=TABLE_FORMATS,

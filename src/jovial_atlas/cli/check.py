@@ -23,6 +23,7 @@ if TYPE_CHECKING:
 
 @atlas_command(
     "check",
+    many=True,
     fails="findings at or above --fail-on",
     state="reads",
     formats=(*TABLE_FORMATS, "sarif", "junit"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager, nullcontext
 from functools import wraps
@@ -27,60 +28,65 @@ FORMATS = ("table", "json")
 TABLE_FORMATS = ("table", "json", "csv")
 
 
-def global_options(function: Function) -> Function:
-    """The options that every command takes, before or after its name."""
+def global_options(function: Function, *, first: bool = False) -> Function:
+    """The options that every command takes, before or after its name. Those that come `first` may
+    be given by variables too; what is typed anywhere wins over these."""
+
+    def variable(name: str) -> str | None:
+        return f"JOVIAL_ATLAS_{name}" if first else None
+
     for decorate in (
         click.option(
             "--no-color",
-            envvar="JOVIAL_ATLAS_NO_COLOR",
+            envvar=variable("NO_COLOR"),
             is_flag=True,
             help="No colours (so does the NO_COLOR variable).",
         ),
         click.option(
             "--plain",
-            envvar="JOVIAL_ATLAS_PLAIN",
+            envvar=variable("PLAIN"),
             is_flag=True,
             help="Lines of `name: value` in place of tables; no frames, no colours.",
         ),
         click.option(
             "--wide",
-            envvar="JOVIAL_ATLAS_WIDE",
+            envvar=variable("WIDE"),
             is_flag=True,
             help="All columns, however narrow the terminal.",
         ),
         click.option(
             "-v",
             "--verbose",
-            envvar="JOVIAL_ATLAS_VERBOSE",
+            envvar=variable("VERBOSE"),
             is_flag=True,
             help="Say more of what is done.",
         ),
         click.option(
             "-q",
             "--quiet",
-            envvar="JOVIAL_ATLAS_QUIET",
+            envvar=variable("QUIET"),
             is_flag=True,
             help="No notes or progress; results only.",
         ),
         click.option(
             "--site",
-            envvar="JOVIAL_ATLAS_SITE",
-            callback=_as_path,
+            envvar=variable("SITE"),
+            type=_Places(),
+            multiple=True,
             metavar="FILE",
-            help="The site file. Default: atlas.toml here or in the nearest parent.",
+            help="The site file. Default: atlas.toml here or in the nearest parent. Several, or a "
+            "pattern: survey, build, check, status, review and report do all of them.",
         ),
     ):
         function = decorate(function)
     return function
 
 
-def _as_path(_ctx: click.Context, _option: click.Parameter, value: str | None) -> Path | None:
-    """`click.Path` needs pathlib, which `--help` should not have to wait for."""
-    if value is None:
-        return None
-    from pathlib import Path
+class _Places(click.ParamType[str]):
+    """Names of files; in a variable they are parted as search paths are."""
 
-    return Path(value)
+    name = "file"
+    envvar_list_splitter = os.pathsep
 
 
 def keep_global(ctx: click.Context, given: dict[str, Any]) -> dict[str, Any]:
@@ -294,6 +300,31 @@ def _output(format: str, kept: dict[str, Any]) -> Output:
     )
 
 
+def _one_site(
+    ctx: click.Context, output: Output, given: Sequence[str], *, many: bool
+) -> Path | None:
+    """The site file that was named, None for none. Where several are, the command is given for
+    each, and ends."""
+    if not given:
+        return None
+    from jovial_atlas.cli.many import for_many, is_one, own_arguments, report_of_many, site_files
+
+    if is_one(given):
+        return site_files(given)[0]
+    sites = site_files(given)
+    name = ctx.info_name or ""
+    if not many and len(sites) > 1:
+        raise click.UsageError(f"{name} works on one site; --site names {len(sites)}.")
+    if len(sites) == 1:
+        return sites[0]
+    if name == "report":
+        raise click.exceptions.Exit(report_of_many(output, sites, ctx.params["path"]))
+    typed = own_arguments(ctx.find_root().meta.get(ARGUMENTS, ()), ctx.command)
+    # The command alone is one whose name nobody typed.
+    named = typed if name in typed else [name, *typed]
+    raise click.exceptions.Exit(for_many(output, name, sites, named))
+
+
 def atlas_command(
     name: str,
     *,
@@ -302,10 +333,12 @@ def atlas_command(
     examples: tuple[str, ...] = (),
     fails: str = "",
     kind: type[ExplainedCommand] | None = None,
+    many: bool = False,
 ) -> Callable[[Callable[..., Any]], click.Command]:
     """A command with the global options, `--format` if it shows data, and a `Work` as its
     first argument, which holds the state folder as `state` says. Its help has the
-    `examples`, and what exit code 1 means where a command may end with it (`fails`)."""
+    `examples`, and what exit code 1 means where a command may end with it (`fails`). `many`
+    says that it may be given for several sites at once."""
 
     def decorate(function: Callable[..., Any]) -> click.Command:
         @wraps(function)
@@ -315,7 +348,8 @@ def atlas_command(
             ctx = click.get_current_context()
             kept = keep_global(ctx, given)
             output = _output(given.pop("format", "table"), kept)
-            work = Work(output, kept.get("site"), state)
+            site = _one_site(ctx, output, kept.get("site") or (), many=many)
+            work = Work(output, site, state)
             try:
                 with output.paged() if state == "reads" and formats else nullcontext():
                     code = function(work, **given)

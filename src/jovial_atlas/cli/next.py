@@ -15,7 +15,9 @@ if TYPE_CHECKING:
 _MOST = 5
 
 
-@atlas_command("next", state="reads", formats=FORMATS, examples=("next", "next --format json"))
+@atlas_command(
+    "next", many=True, state="reads", formats=FORMATS, examples=("next", "next --format json")
+)
 def command(work: Work) -> int:
     """Say in a few lines how the site stands and what to do next, each with its command.
     `jovial-atlas` alone does the same; where there is no site file, it says how to begin."""

@@ -12,6 +12,7 @@ from jovial_atlas.cli.common import Work, atlas_command
 
 @atlas_command(
     "report",
+    many=True,
     state="reads",
     examples=("report --to report.html", "report --to march.html"),
 )

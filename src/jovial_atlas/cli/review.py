@@ -37,6 +37,7 @@ _CHOICES, _BESIDE = ("section", "match", "where"), ("beside", "sample", "per_sec
 
 @atlas_command(
     "review",
+    many=True,
     fails="a page under --fail-under",
     state="reads",
     formats=(*TABLE_FORMATS, "sarif", "junit"),

@@ -16,7 +16,7 @@ from jovial_atlas.cli.names import CHOICE, POLICY
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
     from jovial_atlas.rounds.deciding.rules import Turns
-    from jovial_atlas.sitefile import Rule
+    from jovial_atlas.sitefile import Rule, SiteFile
 
 _TRUTH = {"true": True, "yes": True, "false": False, "no": False}
 
@@ -74,7 +74,9 @@ def _selectors(function: Callable[..., Any]) -> Callable[..., Any]:
 def list_rules(work: Work) -> int:
     """List the rules in their order; later ones win."""
     out = work.output
-    rules = [_shown(number, rule) for number, rule in enumerate(work.site().model.rule, start=1)]
+    site = work.site()
+    rules = [_shown(number - site.base_rules, rule, site)
+             for number, rule in enumerate(site.model.rule, start=1)]  # fmt: skip
     names = ("number", "pages", "set", "reason")
     if out.format == "json":
         out.json({"rules": rules})
@@ -87,10 +89,12 @@ def list_rules(work: Work) -> int:
             ["No.: right", "Pages: fold", "Sets: fold", "Reason: fold"],
             [[rule[name] for name in names] for rule in rules],
         )  # fmt: skip
+    if site.base_rules and out.is_table:
+        out.say(f"Rules without a number stand in {site.bases[0]}; change them there.")
     return 0
 
 
-def _shown(number: int, rule: Rule) -> dict[str, Any]:
+def _shown(number: int, rule: Rule, site: SiteFile) -> dict[str, Any]:
     from jovial_atlas.sitefile.parts import given_in
 
     sets = given_in(rule.set)
@@ -101,7 +105,8 @@ def _shown(number: int, rule: Rule) -> dict[str, Any]:
     selectors += [f"{name.replace('_', ' ')} {value}" for name, value in chosen.items()]
     selectors += [f"for {', '.join(rule.crawlers)} alone"] if rule.crawlers else []
     return {
-        "number": number,
+        "number": number if number > 0 else None,
+        **({"from": site.bases[0] if number < 1 else site.path.name} if site.bases else {}),
         "pages": "; ".join(selectors),
         "match": list(rule.patterns),
         **{name: getattr(rule, name) for name, *_ in _SELECTORS},

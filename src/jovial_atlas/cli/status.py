@@ -36,6 +36,7 @@ _WHICH = ("all", "indexed", "left-out", "unknown", "unannounced", "unvisited")
 
 @atlas_command(
     "status",
+    many=True,
     state="reads",
     formats=TABLE_FORMATS,
     examples=("status --offline", "status --format json"),

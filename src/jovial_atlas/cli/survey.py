@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
 @atlas_command(
     "survey",
+    many=True,
     fails="refused, since much would be lost",
     state="writes",
     formats=TABLE_FORMATS,

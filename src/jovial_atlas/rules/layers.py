@@ -22,7 +22,7 @@ from jovial_atlas.rules.crawling import barred, deciding_crawlers, robots_of
 from jovial_atlas.rules.fields import FIELDS, FROM_PAGE, Layer
 from jovial_atlas.rules.own import crawler_layer, given, override_layers, page_layers
 from jovial_atlas.rules.page_kinds import SIGNS
-from jovial_atlas.rules.policies import EXPIRED, expired_layer, policy_layers
+from jovial_atlas.rules.policies import EXPIRED, expired_layer, named_policy, policy_layers
 from jovial_atlas.rules.selectors import of_rule
 from jovial_atlas.sitefile import SiteFile
 
@@ -70,6 +70,13 @@ def layers_of(
     return found
 
 
+def rule_name(site: SiteFile, number: int) -> str:
+    """How a rule is called: its number in the site file, or that in the base file that it is of."""
+    if number <= site.base_rules:
+        return f"rule {number} of {site.bases[0]}"
+    return f"rule {number - site.base_rules}"
+
+
 def rests_on_time(
     site: SiteFile, now: datetime, table: pl.LazyFrame, filled: Collection[str]
 ) -> bool:
@@ -79,7 +86,7 @@ def rests_on_time(
     ):
         return True
     layers = layers_of(site, now, table, filled)
-    return any(layer.name == f"policy {EXPIRED}" for layer in layers)
+    return any(layer.name == named_policy(site, EXPIRED) for layer in layers)
 
 
 def in_play(layers: Collection[Layer]) -> list[str]:
@@ -137,10 +144,10 @@ def _rule_layers(
         about = f" ({shown})" if shown else ""
         layers.append(
             Layer(
-                f"rule {number + 1}",
+                rule_name(site, number + 1),
                 of_rule(rule, number, site, known, now),
                 given(rule.set, site),
-                rule.reason or f"rule {number + 1}{about} says so",
+                rule.reason or f"{rule_name(site, number + 1)}{about} says so",
                 crawlers=rule.crawlers,
                 patterns=rule.patterns if rule.asks_for_patterns_alone else (),
             )

@@ -132,11 +132,17 @@ def policy_layers(site: SiteFile) -> list[Layer]:
     for policy in POLICIES:
         if sets := effect(getattr(site.model.policies, policy.name)):
             where = policy.pages(site).fill_null(False)
-            name = f"policy {policy.name}"
+            name = named_policy(site, policy.name)
             by_sign = policy.sign and not is_named(policy.sign, site)
             needs = (*policy.needs, sign_of(policy.sign)) if by_sign else policy.needs
             layers.append(Layer(name, where, sets, policy.reason, needs=needs))
     return layers
+
+
+def named_policy(site: SiteFile, name: str) -> str:
+    """How the layer of a policy is called: with the base file that chose it, where one did."""
+    base = site.base_policies.get(name)
+    return f"policy {name} ({base})" if base else f"policy {name}"
 
 
 def expired_layer(site: SiteFile, today: str) -> list[Layer]:
@@ -148,4 +154,4 @@ def expired_layer(site: SiteFile, today: str) -> list[Layer]:
     decided = pl.col("unavailable_after")
     until = pl.coalesce(pl.when(decided.str.contains(r"^\d{4}-")).then(decided), "expires")
     past = (until < today).fill_null(False)
-    return [Layer(f"policy {EXPIRED}", past, effect(choice), "it has expired", fact=True)]
+    return [Layer(named_policy(site, EXPIRED), past, effect(choice), "it has expired", fact=True)]

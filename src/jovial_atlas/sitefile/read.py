@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import tomllib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
@@ -11,6 +12,7 @@ from jovial_atlas.errors import Problem, SiteFileError
 from jovial_atlas.faults import nearest
 from jovial_atlas.moves.move import Move
 from jovial_atlas.place import STATE
+from jovial_atlas.sitefile.bases import Joined, joined, origin_of
 from jovial_atlas.sitefile.lines import line_map, line_of
 from jovial_atlas.sitefile.link_table import TakenLink, read_link_table
 from jovial_atlas.sitefile.model import Host, SiteModel
@@ -71,6 +73,11 @@ class SiteFile:
     texts: dict[str, dict[str, str]] = field(default_factory=dict, repr=False)
     #: Links between pages that the owner took from proposals.
     taken_links: tuple[TakenLink, ...] = ()
+    #: The base files that it names, the nearest first, as paths from its folder; how many rules
+    #: come from them; and policies that they choose, with the name of the file.
+    bases: tuple[str, ...] = ()
+    base_rules: int = 0
+    base_policies: dict[str, str] = field(default_factory=dict, repr=False)
 
     @property
     def folder(self) -> Path:
@@ -162,8 +169,9 @@ def parse_site_file(text: str, path: Path, tables: Tables = table_text) -> SiteF
             str(path), [Problem(None, "", f"this cannot be read: {why}.")]
         ) from None
     lines = line_map(text)
-    model, mistakes = read_part(SiteModel, values)
-    problems = [_problem(one, lines) for one in mistakes]
+    found = joined(values, path)
+    model, mistakes = read_part(SiteModel, found.values)
+    problems = [_problem(one, lines, found) for one in mistakes]
     if model:
         problems = list(_cross_problems(model, lines))
     if problems or model is None:
@@ -176,7 +184,20 @@ def parse_site_file(text: str, path: Path, tables: Tables = table_text) -> SiteF
     taken = model.links.file
     links = read_link_table(path.parent / taken, urls, tables) if taken else ()
     texts = {one.loc: one.texts for one in overrides if one.texts}
-    return SiteFile(path, model, lines, "", "", overrides, said, texts, links)
+    site = SiteFile(path, model, lines, "", "", overrides, said, texts, links)
+    if not found.bases:
+        return site
+    chosen = {
+        key: base.name for key in values_of_policies(model)
+        if (base := origin_of(values, found, "policies", key))
+    }  # fmt: skip
+    shown = tuple(os.path.relpath(base, path.absolute().parent) for base in found.bases)
+    return replace(site, bases=shown, base_rules=found.rules, base_policies=chosen)
+
+
+def values_of_policies(model: SiteModel) -> Sequence[str]:
+    """The keys of [policies]."""
+    return model.policies.__struct_fields__
 
 
 def _syntax_problem(text: str, message: str) -> Problem:
@@ -189,7 +210,9 @@ def _syntax_problem(text: str, message: str) -> Problem:
     return Problem(line, "", f"this is not TOML: {reason}{near}.")
 
 
-def _problem(mistake: Mistake, lines: dict[tuple[str | int, ...], int]) -> Problem:
+def _problem(
+    mistake: Mistake, lines: dict[tuple[str | int, ...], int], found: Joined
+) -> Problem:
     path, message = mistake.path, mistake.message
     if mistake.known:
         message = "is no key of the site file." + _meant(str(path[-1]), mistake.known)
@@ -197,7 +220,11 @@ def _problem(mistake: Mistake, lines: dict[tuple[str | int, ...], int]) -> Probl
     # How to write a table says nothing of what is wrong between its keys.
     whole = path and isinstance(path[-1], int) and message != "has no kind."
     example = "" if whole else EXAMPLES.get(key, "")
-    return Problem(line_of(lines, path), _shown(path), message, example)
+    line = line_of(lines, path)
+    if found.bases and tuple(path) not in lines:
+        message += f" (It may be the base file {found.bases[0].name} that says it.)"
+        line = None
+    return Problem(line, _shown(path), message, example)
 
 
 def _shown(path: Sequence[str | int]) -> str:

@@ -12,7 +12,7 @@ from jovial_atlas import dates
 from jovial_atlas.files import write_over
 from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.rules import FIELDS
-from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of
+from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of, named_policy
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.kinds import Policies
@@ -118,7 +118,7 @@ def policies(site: SiteFile, now: datetime) -> list[PolicyShown]:
     return [
         PolicyShown(
             name, getattr(site.model.policies, name), choices_of(name), fields[name].default, hit,
-            words.get(f"policy {name}", 0), fields[name].meaning,
+            words.get(named_policy(site, name), 0), fields[name].meaning,
         )
         for name, hit in shown
     ]  # fmt: skip

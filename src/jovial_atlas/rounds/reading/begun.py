@@ -69,6 +69,6 @@ def _inputs(site: SiteFile) -> Inputs | None:
         folders.append((source.path, (*HTML_ENDINGS, *(one.lower() for one in source.documents))))
     files = (
         site.path.name, site.model.overrides.file, site.model.videos.file, site.model.moves.file,
-        f"{site.model.output.folder}/{ROBOTS}",
+        f"{site.model.output.folder}/{ROBOTS}", *site.bases,
     )  # fmt: skip
     return Inputs(tuple(file for file in files if file), tuple(folders))
