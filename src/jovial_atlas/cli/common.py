@@ -28,65 +28,39 @@ FORMATS = ("table", "json")
 TABLE_FORMATS = ("table", "json", "csv")
 
 
-def global_options(function: Function, *, first: bool = False) -> Function:
-    """The options that every command takes, before or after its name. Those that come `first` may
-    be given by variables too; what is typed anywhere wins over these."""
-
-    def variable(name: str) -> str | None:
-        return f"JOVIAL_ATLAS_{name}" if first else None
-
-    for decorate in (
-        click.option(
-            "--no-color",
-            envvar=variable("NO_COLOR"),
-            is_flag=True,
-            help="No colours (so does the NO_COLOR variable).",
-        ),
-        click.option(
-            "--plain",
-            envvar=variable("PLAIN"),
-            is_flag=True,
-            help="Lines of `name: value` in place of tables; no frames, no colours.",
-        ),
-        click.option(
-            "--wide",
-            envvar=variable("WIDE"),
-            is_flag=True,
-            help="All columns, however narrow the terminal.",
-        ),
-        click.option(
-            "-v",
-            "--verbose",
-            envvar=variable("VERBOSE"),
-            is_flag=True,
-            help="Say more of what is done.",
-        ),
-        click.option(
-            "-q",
-            "--quiet",
-            envvar=variable("QUIET"),
-            is_flag=True,
-            help="No notes or progress; results only.",
-        ),
-        click.option(
-            "--site",
-            envvar=variable("SITE"),
-            type=_Places(),
-            multiple=True,
-            metavar="FILE",
-            help="The site file. Default: atlas.toml here or in the nearest parent. Several, or a "
-            "pattern: survey, build, check, status, review and report do all of them.",
-        ),
-    ):
-        function = decorate(function)
-    return function
-
-
 class _Places(click.ParamType[str]):
     """Names of files; in a variable they are parted as search paths are."""
 
     name = "file"
     envvar_list_splitter = os.pathsep
+
+
+#: The options that every command takes, the last first: names, variable, and what else is said.
+_GLOBAL: tuple[tuple[tuple[str, ...], str, dict[str, Any]], ...] = (
+    (("--no-color",), "NO_COLOR",
+     {"is_flag": True, "help": "No colours (so does the NO_COLOR variable)."}),
+    (("--plain",), "PLAIN",
+     {"is_flag": True,
+      "help": "Lines of `name: value` in place of tables; no frames, no colours."}),
+    (("--wide",), "WIDE",
+     {"is_flag": True, "help": "All columns, however narrow the terminal."}),
+    (("-v", "--verbose"), "VERBOSE", {"is_flag": True, "help": "Say more of what is done."}),
+    (("-q", "--quiet"), "QUIET",
+     {"is_flag": True, "help": "No notes or progress; results only."}),
+    (("--site",), "SITE",
+     {"type": _Places(), "multiple": True, "metavar": "FILE",
+      "help": "The site file. Default: atlas.toml here or in the nearest parent. Several, or a "
+      "pattern: survey, build, check, status, review and report do all of them."}),
+)  # fmt: skip
+
+
+def global_options(function: Function, *, first: bool = False) -> Function:
+    """The options that every command takes, before or after its name. Those that come `first` may
+    be given by variables too; what is typed anywhere wins over these."""
+    for names, variable, more in _GLOBAL:
+        envvar = f"JOVIAL_ATLAS_{variable}" if first else None
+        function = click.option(*names, envvar=envvar, **more)(function)
+    return function
 
 
 def keep_global(ctx: click.Context, given: dict[str, Any]) -> dict[str, Any]:
