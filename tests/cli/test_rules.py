@@ -80,3 +80,16 @@ def test_a_section_that_is_hidden_at_once_is_told_until_the_next_build(marrowfen
     assert "9 pages of 9" in codes()["section-flipped"]
     run_command("build", cwd=marrowfen)
     assert "section-flipped" not in codes()
+
+
+@pytest.mark.parametrize(
+    ("rule", "said"),
+    [
+        (("--match", "/nowhere/**", "--set", "listed=no"), "about no page of the last survey"),
+        (("--match", "/species/**", "--set", "listed=yes"), "all that it says is so already"),
+        (("--match", "/404.html", "--set", "listed=yes", "--at", "1"), "decides 1 by policy error_pages"),
+    ],
+)
+def test_a_rule_that_turns_nothing_says_why_before_it_is_saved(marrowfen, rule, said):
+    ran = run_command("rules", "add", *rule, cwd=marrowfen)
+    assert said in " ".join((ran.out + ran.err).split()), ran

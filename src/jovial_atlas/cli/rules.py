@@ -15,7 +15,7 @@ from jovial_atlas.cli.names import CHOICE, POLICY
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.deciding.rules import Turns
+    from jovial_atlas.rounds.deciding.rules import Reach, Turns
     from jovial_atlas.sitefile import Rule, SiteFile
 
 _TRUTH = {"true": True, "yes": True, "false": False, "no": False}
@@ -182,7 +182,7 @@ def add(work: Work, at: int | None, yes: bool, **given: Any) -> int:
     from jovial_atlas.sitefile.edit import add_rule
 
     values = {key: value for key, value in _values(given).items() if value is not None}
-    return _change(work, lambda text: add_rule(text, values, at), yes)
+    return _change(work, lambda text: add_rule(text, values, at), yes, at or 0)
 
 
 @atlas_command(
@@ -200,7 +200,7 @@ def change(work: Work, number: int, yes: bool, **given: Any) -> int:
     values = _values(given)
     if not values:
         raise click.UsageError("Nothing to change: give --match, --when, --set or another option.")
-    return _change(work, lambda text: change_rule(text, number, values), yes)
+    return _change(work, lambda text: change_rule(text, number, values), yes, number)
 
 
 @atlas_command(
@@ -258,23 +258,52 @@ def _set(text: str) -> tuple[str, Any]:
     return name.strip(), value
 
 
-def _change(work: Work, edit: Callable[[str], str], yes: bool) -> int:
-    from jovial_atlas.rounds.deciding.rules import preview, save
+def _change(
+    work: Work, edit: Callable[[str], str], yes: bool, number: int | None = None
+) -> int:
+    """Show what an edit of the site file turns, and save it. `number` is the rule that it is about,
+    0 for the last."""
+    from jovial_atlas.rounds.deciding.rules import preview, reach_of, save
 
     out = work.output
     effect = preview(work.site(), edit, work.now())
+    reach = None
+    if number is not None:
+        last = len(effect.site.model.rule) - effect.site.base_rules
+        reach = reach_of(effect.site, number or last, work.now())
     work.turned = effect.turns.turned
     if out.format != "json":
+        if reach:
+            _show_reach(out, reach, turns=bool(effect.turns.kinds))
         show_turns(out, effect.turns)
         if not yes and sys.stdin.isatty() and sys.stdout.isatty():
             yes = click.confirm("Save this?", default=False)
     if yes:
         save(effect)
     if out.format == "json":
-        out.json({"turns": [asdict(turn) for turn in effect.turns.kinds], "saved": yes})
+        about = {"pages": reach.pages, "decided_by": dict(reach.decided_by)} if reach else {}
+        turns = [asdict(turn) for turn in effect.turns.kinds]
+        out.json({"turns": turns, **about, "saved": yes})
     else:
         out.say("Saved." if yes else "Nothing was saved; --yes saves it.", style="bold")
     return 0
+
+
+def _show_reach(out: Output, reach: Reach, *, turns: bool) -> None:
+    """How many pages a rule is about; where it turns nothing, why that is so."""
+    from jovial_atlas.faults import plural
+
+    if not reach.pages:
+        out.warn("The rule is about no page of the last survey: nothing is like its patterns, or "
+                 "its conditions hold nowhere.")  # fmt: skip
+        return
+    out.say(f"The rule is about {plural(reach.pages, 'page')}.")
+    if not turns:
+        over = [f"{count:,} by {name}" for name, count in reach.decided_by if name != reach.name]
+        why = f"what wins over it decides {', '.join(over[:4])}" if over else (
+            "all that it says is so already"
+        )  # fmt: skip
+        out.say(f"It changes none of them: {why}.")
 
 
 def show_turns(out: Output, turns: Turns) -> None:

@@ -155,6 +155,11 @@ def _rule_layers(
     return layers
 
 
+def where_of_rule(site: SiteFile, number: int, known: pl.Schema, now: datetime) -> pl.Expr:
+    """The pages that a rule is about, by its number from 1 on among all. Raises SiteFileError."""
+    return of_rule(site.model.rule[number - 1], number - 1, site, known, now)
+
+
 def _facts(site: SiteFile) -> list[Layer]:
     never = {"listed": False}
     robots = robots_of(site.model)

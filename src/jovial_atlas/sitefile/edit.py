@@ -5,9 +5,11 @@ from __future__ import annotations
 import copy
 import tomllib
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from typing import Any
 
 import tomlkit
+from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT, Table
 
 from jovial_atlas.errors import AtlasError
@@ -189,9 +191,10 @@ def _with_rules(
     values |= {_RULE: wanted} if wanted else {}
     blocks = blocks_of(text)
     if len(_rule_blocks(blocks)) == len(_rules(text)):
-        change(blocks)
-        if says(changed := text_of_blocks(blocks), values):
-            return changed
+        with suppress(TOMLKitError):  # what looked like a table is the inside of a text
+            change(blocks)
+            if says(changed := text_of_blocks(blocks), values):
+                return changed
     document = tomlkit.parse(text)
     rules = tomlkit.aot()
     for rule in wanted:
@@ -213,11 +216,12 @@ def _with_table(
     blocks = blocks_of(text)
     where = [n for n, one in enumerate(blocks) if one.name == name and chosen(one)]
     if len(where) == 1:
-        document = tomlkit.parse(blocks[where[0]].text)
-        change(document)
-        blocks[where[0]] = TableBlock(name, tomlkit.dumps(document))
-        if says(changed := text_of_blocks(blocks), values):
-            return changed
+        with suppress(TOMLKitError):  # as above
+            document = tomlkit.parse(blocks[where[0]].text)
+            change(document)
+            blocks[where[0]] = TableBlock(name, tomlkit.dumps(document))
+            if says(changed := text_of_blocks(blocks), values):
+                return changed
     document = tomlkit.parse(text)
     change(document)
     return tomlkit.dumps(document)

@@ -12,6 +12,7 @@ from jovial_atlas import dates
 from jovial_atlas.files import write_over
 from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.rules import FIELDS
+from jovial_atlas.rules.layers import rule_name, where_of_rule
 from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of, named_policy
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import SiteFile
@@ -87,6 +88,27 @@ def turns_between(site: SiteFile, changed: SiteFile, now: datetime) -> Turns:
     turns.sort(key=lambda turn: -turn.count)
     turned = both.select(pl.any_horizontal(differ.values()).sum()).item()
     return Turns(before.height, int(turned), turns)
+
+
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """A rule as layers call it, the pages that it is about, and who has the last word on them,
+    most pages first."""
+
+    name: str
+    pages: int
+    decided_by: list[tuple[str, int]]
+
+
+def reach_of(site: SiteFile, number: int, now: datetime) -> Reach:
+    """Whom a rule of a site file reaches, by its number in the file. Raises AtlasError."""
+    survey = replace(last_survey(site, now), site=site)
+    decided = survey.decided.with_columns(path_column(site))
+    where = where_of_rule(site, number + site.base_rules, decided.schema, now)
+    some = decided.filter(where.fill_null(False))
+    counts = some.group_by("decided_by").len().sort("len", descending=True)
+    name = rule_name(site, number + site.base_rules)
+    return Reach(name, some.height, [(name, count) for name, count in counts.iter_rows()])
 
 
 @dataclass(frozen=True, slots=True)
