@@ -104,8 +104,7 @@ def set_key(text: str, table: str, key: str, value: Any) -> str:
     if value is None and key not in values.get(table, {}):
         return text
     if table not in values:
-        block = TableBlock(table, tomlkit.dumps({table: {key: value}}))
-        return text_of_blocks([*blocks_of(text), block])
+        return _appended(text, tomlkit.dumps({table: {key: value}}))
 
     def change(document: tomlkit.TOMLDocument) -> None:
         found = document[table]
@@ -174,11 +173,20 @@ def add_table(text: str, name: str, values: Mapping[str, Any]) -> str:
     for key, value in values.items():
         table.add(key, value)
     tables.append(table)
+    new = tomlkit.dumps({name: tables})
+    wanted = tomllib.loads(text)
+    wanted[name] = [*wanted.get(name, []), *tomllib.loads(new)[name]]
     blocks = blocks_of(text)
-    where = [number for number, block in enumerate(blocks) if block.name == name]
-    new = TableBlock(name, tomlkit.dumps({name: tables}))
-    blocks.insert(where[-1] + 1 if where else len(blocks), new)
-    return text_of_blocks(blocks)
+    if where := [number for number, block in enumerate(blocks) if block.name == name]:
+        blocks.insert(where[-1] + 1, TableBlock(name, new))
+        if says(changed := text_of_blocks(blocks), wanted):
+            return changed
+    return _appended(text, new)
+
+
+def _appended(text: str, block: str) -> str:
+    """A text with a table at its end; nothing before it is touched."""
+    return f"{text.rstrip()}\n\n{block}" if text.strip() else block
 
 
 def _with_rules(
