@@ -156,7 +156,7 @@ def propose(
         sections=_sections(pages, origin),
         languages=_languages(pages, origin, main or LANGUAGE),
         robots=parse_robots(text) if text is not None else None,
-        authors=pages["author"].drop_nulls().n_unique(),
+        authors=_authors(pages["author"].drop_nulls(), pages.height),
         kinds=dict(Counter(pages["role"].to_list()).most_common()),
         titles_end=end_of_titles(pages),
         titles=some_titles(pages, origin),
@@ -165,6 +165,15 @@ def propose(
         notes=[*_said_first(origin, pages, text), *_notes(pages, origin)],
         unsure=unsure,
     )
+
+
+#: Authors count where so large a share of the pages names one.
+_SIGNED = 0.2
+
+
+def _authors(named: pl.Series, pages: int) -> int:
+    """How many write the site; 0 where hardly a page says who wrote it."""
+    return named.n_unique() if len(named) >= _SIGNED * pages else 0
 
 
 def _nothing_in(place: ContentPlace, faults: list[Fault]) -> str:
