@@ -93,3 +93,9 @@ def test_a_section_that_is_hidden_at_once_is_told_until_the_next_build(marrowfen
 def test_a_rule_that_turns_nothing_says_why_before_it_is_saved(marrowfen, rule, said):
     ran = run_command("rules", "add", *rule, cwd=marrowfen)
     assert said in " ".join((ran.out + ran.err).split()), ran
+
+
+def test_pictures_and_embedded_pages_are_decided_as_the_vocabulary_of_directives_has_them(marrowfen):
+    run_command("rules", "add", "--match", "/privacy/", "--set", "image_index=no", "--set", "embedded_index=yes", "--yes", cwd=marrowfen)
+    head = run_command("explain", "/privacy/", "--format", "json", cwd=marrowfen).json["head"]
+    assert head["directives"].split(", ")[-2:] == ["noimageindex", "indexifembedded"], head["directives"]

@@ -83,9 +83,8 @@ def test_a_robots_txt_that_is_there_is_taken_over_without_loss(tmp_path):
     assert read["robots"] == {
         "groups": [
             {"agents": ["*", "b"], "allow": ["/x/y$"], "disallow": ["/x/"]},
-            {"agents": ["mirrorbot"], "disallow": ["/"]},
+            {"agents": ["mirrorbot"], "disallow": ["/"], "records": ["Crawl-delay: 10"]},
         ],
-        "records": ["Crawl-delay: 10"],
         "sitemaps": [f"{URL}/other.xml"],
     }
     for command in ("survey", "build"):

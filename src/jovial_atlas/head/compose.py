@@ -16,7 +16,7 @@ from jovial_atlas.head.sharing import shared_picture
 from jovial_atlas.head.texts import description_of, text_of, title_of
 from jovial_atlas.head.videos import Film, sharing
 from jovial_atlas.pages.page import CrawlerVerdict, Page, pages_of
-from jovial_atlas.robots.words import DECIDED, KNOWN, kept
+from jovial_atlas.robots.words import DECIDED, kept
 from jovial_atlas.sitefile.deciding import Section
 
 
@@ -69,9 +69,8 @@ def _section(page: Page, settings: HeadSettings) -> Section | None:
 
 
 def directives_of(page: Page, stage: str) -> str:
-    """The robots directives for all crawlers: only what differs from the default. Words of the
-    page that are nobody's decision are kept where crawlers know them."""
-    return ", ".join(_words(page, page, stage))
+    """The robots directives for all crawlers: only what differs from the default."""
+    return ", ".join(_words(page, stage))
 
 
 def directives_for(page: Page, stage: str) -> dict[str, str]:
@@ -80,13 +79,13 @@ def directives_for(page: Page, stage: str) -> dict[str, str]:
     crawlers = page.crawlers
     if not crawlers:
         return {}
-    general = _words(page, page, stage)
+    general = _words(page, stage)
     own = {one.crawler: one.words for one in page.crawler_directives or ()}
     by_crawler = {
         token: [
             word
             for word in [
-                *_words(decided, page, stage),
+                *_words(decided, stage),
                 # Only that crawler knows all of its words.
                 *(_joined(*said) for said in _own(own.get(token)).items()),
             ]
@@ -107,14 +106,12 @@ def _joined(name: str, value: str) -> str:
     return f"{name}: {value}" if value else name
 
 
-def _words(decided: Page | CrawlerVerdict, page: Page, stage: str) -> list[str]:
+def _words(decided: Page | CrawlerVerdict, stage: str) -> list[str]:
     words = []
     if not decided.index or stage == "draft":
         words.append("noindex")
     if not decided.follow:
         words.append("nofollow")
-    own = _own(page.directives).items()
-    words += [_joined(name, value) for name, value in own if name in KNOWN]
     if decided.max_snippet == 0:
         words.append("nosnippet")
     for name, value in (
@@ -129,6 +126,10 @@ def _words(decided: Page | CrawlerVerdict, page: Page, stage: str) -> list[str]:
         words.append("noarchive")
     if decided.translate is False:
         words.append("notranslate")
+    if decided.image_index is False:
+        words.append("noimageindex")
+    if decided.embedded_index:
+        words.append("indexifembedded")
     return words
 
 

@@ -277,6 +277,8 @@ class CrawlerVerdict(msgspec.Struct, frozen=True, kw_only=True):
     max_video_preview: Int64 | None = None
     archive: bool | None = None
     translate: bool | None = None
+    image_index: bool | None = None
+    embedded_index: bool | None = None
     unavailable_after: str | None = None
 
 
@@ -324,6 +326,12 @@ class Page(SurveyedPage, frozen=True, kw_only=True):
     translate: Annotated[
         bool | None, says("whether engines may offer a translation")
     ] = None  # fmt: skip
+    image_index: Annotated[
+        bool | None, says("whether engines may index its pictures")
+    ] = None  # fmt: skip
+    embedded_index: Annotated[
+        bool | None, says("whether it may be indexed within other pages, though noindexed")
+    ] = None  # fmt: skip
     unavailable_after: Annotated[
         str | None, says("date from which on no result shall show it")
     ] = None  # fmt: skip
@@ -355,7 +363,8 @@ class Page(SurveyedPage, frozen=True, kw_only=True):
 VERDICT_FIELDS = (
     "section", "role", "listed", "index", "follow", "canonical", "send_to", "lastmod", "changefreq",
     "priority", "max_snippet", "max_image_preview", "max_video_preview", "archive", "translate",
-    "unavailable_after", "important", "own_canonical", "own_lastmod", "crawlers", "verdict",
+    "image_index", "embedded_index", "unavailable_after", "important", "own_canonical",
+    "own_lastmod", "crawlers", "verdict",
     "reason", "decided_by",
 )  # fmt: skip
 

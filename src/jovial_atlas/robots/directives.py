@@ -12,7 +12,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from jovial_atlas import dates
-from jovial_atlas.robots.words import KNOWN, written
+from jovial_atlas.robots.words import DECIDED, written
 
 #: Previews of pictures, the strictest first.
 _PREVIEWS = ("none", "standard", "large")
@@ -69,7 +69,7 @@ def read_directives(contents: Iterable[str]) -> Directives:
         index=not words.keys() & {"noindex", "none"},
         follow=not words.keys() & {"nofollow", "none"},
         words=written(words),
-        unknown=tuple(sorted(words.keys() - KNOWN)),
+        unknown=tuple(sorted(words.keys() - DECIDED)),
     )
 
 

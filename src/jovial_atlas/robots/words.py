@@ -9,10 +9,9 @@ from collections.abc import Mapping
 #: Directives that are decided field by field; all others are the page's own.
 DECIDED = frozenset(
     ["all", "index", "follow", "none", "noindex", "nofollow", "nosnippet", "noarchive",
-     "notranslate", "max-snippet", "max-image-preview", "max-video-preview", "unavailable_after"]
+     "notranslate", "noimageindex", "indexifembedded", "max-snippet", "max-image-preview",
+     "max-video-preview", "unavailable_after"]
 )  # fmt: skip
-#: Those that crawlers know.
-KNOWN = DECIDED | {"noimageindex", "indexifembedded"}
 
 #: A date may hold a comma, but what follows it is no directive.
 _PARTS = re.compile(r", (?=[a-z])")

@@ -15,7 +15,7 @@ FIELDS: dict[str, pl.DataType] = {
     for name in (
         "listed", "index", "follow", "canonical", "send_to", "lastmod", "changefreq", "priority",
         "max_snippet", "max_image_preview", "max_video_preview", "archive", "translate",
-        "unavailable_after", "important",
+        "image_index", "embedded_index", "unavailable_after", "important",
     )
 }  # fmt: skip
 
@@ -26,7 +26,7 @@ FROM_PAGE = ("canonical", "lastmod")
 #: Fields that a robots directive says, for all crawlers or for single ones.
 DIRECTIVES = (
     "index", "follow", "max_snippet", "max_image_preview", "max_video_preview", "archive",
-    "translate", "unavailable_after",
+    "translate", "image_index", "embedded_index", "unavailable_after",
 )  # fmt: skip
 
 

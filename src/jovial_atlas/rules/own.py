@@ -55,6 +55,8 @@ def said_by_directives(column: str = "directives") -> dict[str, pl.Expr]:
         "max_video_preview": number("max-video-preview"),
         "archive": pl.when(word("noarchive")).then(pl.lit(False)),
         "translate": pl.when(word("notranslate")).then(pl.lit(False)),
+        "image_index": pl.when(word("noimageindex")).then(pl.lit(False)),
+        "embedded_index": pl.when(word("indexifembedded")).then(pl.lit(True)),
         "unavailable_after": words.str.extract(value_of("unavailable_after")),
     }
 

@@ -84,6 +84,13 @@ class Decided(Part, frozen=True, kw_only=True):
     ] = None
     archive: Annotated[bool | None, says("whether engines may show a copy they keep")] = None
     translate: Annotated[bool | None, says("whether engines may offer a translation")] = None
+    image_index: Annotated[
+        bool | None, says("whether engines may index the pictures of the page (noimageindex)")
+    ] = None
+    embedded_index: Annotated[
+        bool | None,
+        says("whether a noindexed page may be indexed within others (indexifembedded)"),
+    ] = None
     unavailable_after: Annotated[str | None, says("date from which on no result shall show it")] = (
         None
     )
@@ -257,7 +264,7 @@ class Decision(Decided, frozen=True, kw_only=True):
 #: Fields that a rule for single crawlers may set: those that a robots directive can say.
 FOR_CRAWLERS = frozenset(
     ["index", "follow", "max_snippet", "max_image_preview", "max_video_preview", "archive",
-     "translate", "unavailable_after"]
+     "translate", "image_index", "embedded_index", "unavailable_after"]
 )  # fmt: skip
 #: Keys of a rule that say which pages it is about, in the order in which they are written.
 SELECTORS = ("match", "regex", "section", "language", "source", "author", "tag", "older_than",
