@@ -85,6 +85,16 @@ def watch(folder: Path, running: Servers) -> None:
         )  # fmt: skip
 
 
+def in_terminal(line: str) -> str:
+    """Commands as a shell runs them; those of which only the beginning is shown have a terminal of
+    their own, since tables fit terminals and not pipes."""
+    commands = []
+    for one in f"jovial-atlas {line}".split("; "):
+        command, sign, rest = one.partition(" | ")
+        commands.append(f'script -qec "{command}" /dev/null | {rest}' if sign else command)
+    return "\n".join(commands)
+
+
 def terminal(name: str, line: str, folder: Path, running: Servers) -> None:
     """A picture of one command in a terminal of 1280×800."""
     given = " ".join(f"{key}={value}" for key, value in now_of(running).items())
@@ -93,7 +103,7 @@ def terminal(name: str, line: str, folder: Path, running: Servers) -> None:
         f"cd {folder}\nexport FORCE_COLOR=1 {given}\n"
         f"export PATH={COMMAND.parent}:$PATH\nclear\n"
         f"printf '$ jovial-atlas %s\\n' \"{line}\"\n"
-        f"jovial-atlas {line}\n"
+        f"export PAGER=cat\n{in_terminal(line)}\n"
         f"touch {folder}/.{name}.done\nsleep 30\n"
     )
     picture = SHOTS / f"{name}.png"
