@@ -174,3 +174,9 @@ def test_the_command_alone_says_how_the_site_stands_and_what_to_do(tmp_path):
     assert "1. survey" in alone and len(alone.splitlines()) <= 14
     (tmp_path / "atlas.toml").write_text((tmp_path / "atlas.toml").read_text().replace('"live"', '"draft"'))
     assert "It is a draft" in run_command(cwd=tmp_path).out
+
+
+def test_what_cannot_run_is_said_in_whole_words(tmp_path):
+    text = in_terminal("survey", cwd=tmp_path, width=60)
+    assert text.startswith("jovial-atlas: ") and max(map(len, text.splitlines())) <= 60
+    assert "Run `jovial-atlas init` in the folder of the site" in " ".join(text.split())

@@ -123,5 +123,16 @@ def _await_watchers() -> None:
 
 def _refused(text: str, code: int) -> int:
     """Say why a command cannot go on; gives its exit code."""
-    click.echo(f"jovial-atlas: {visible(text, known_secrets())}", err=True)
+    told = f"jovial-atlas: {visible(text, known_secrets())}"
+    if sys.stderr.isatty():
+        from shutil import get_terminal_size
+        from textwrap import fill
+
+        width = get_terminal_size().columns
+        told = "\n".join(
+            fill(line, width, subsequent_indent="  ", break_long_words=False,
+                 break_on_hyphens=False) or line
+            for line in told.splitlines()
+        )  # fmt: skip
+    click.echo(told, err=True)
     return code
