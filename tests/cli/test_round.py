@@ -231,6 +231,31 @@ def test_ctrl_c_leaves_the_last_complete_build_in_place(tmp_path):
     assert run_command("build", cwd=tmp_path).code == 0
 
 
+INTERRUPTED_IN_A_CLASS = """
+import sys
+from jovial_atlas.cli import main
+import jovial_atlas.sitefile.read as read
+class Interrupting:
+    def __set_name__(self, owner, name):
+        raise KeyboardInterrupt
+def parse(*_):
+    type("Made", (), {"field": Interrupting()})
+read.read_site_file = parse
+import jovial_atlas.sitefile
+jovial_atlas.sitefile.read_site_file = parse
+sys.argv[1:] = ["rules", "list"]
+main()
+"""
+
+
+def test_an_interrupt_while_a_class_is_made_is_one(tmp_path):
+    write_site(tmp_path, {"index.html": page()})
+    done = subprocess.run(
+        [sys.executable, "-c", INTERRUPTED_IN_A_CLASS], cwd=tmp_path, capture_output=True, text=True, check=False
+    )
+    assert (done.returncode, "Traceback" in done.stderr) == (130, False), done.stderr
+
+
 def _of_session(session: int) -> list[int]:
     """The processes of a session that are still there."""
     found = []

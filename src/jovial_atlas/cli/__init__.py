@@ -71,6 +71,11 @@ def run(arguments: list[str]) -> int:
         where = f" ({error.filename})" if error.filename else ""
         why = error.strerror or str(error)
         return _refused(f"The system does not allow it: {why}{where}.", 2)
+    except RuntimeError as error:
+        # An interrupt while a class is made: Python says it of the class.
+        if not isinstance(error.__cause__, KeyboardInterrupt):
+            raise
+        return _interrupted()
     return code if isinstance(code, int) else 0
 
 
