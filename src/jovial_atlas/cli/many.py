@@ -140,11 +140,12 @@ def report_of_many(out: Output, sites: Sequence[Path], path: Path) -> int:
             for number, (site, of_site) in enumerate(zip(sites, running, strict=True), start=1):
                 report, standing, review = (one.result() for one in of_site)
                 codes.append(report.code)
-                score = review.result.get("score") if isinstance(review.result, dict) else None
+                score = (review.result or {}).get("site", {}).get("score")
+                whole = None if score is None else round(score)
                 there = report.code == 0
                 link = Path(os.path.relpath(site.parent / _REPORT, path.absolute().parent))
                 trouble = "" if there else _said(report)
-                rows.append(SiteRow(_called(site), link.as_posix() if there else "", score,
+                rows.append(SiteRow(_called(site), link.as_posix() if there else "", whole,
                                     standing.result or {}, trouble))  # fmt: skip
                 if bar:
                     bar(number, len(sites))
@@ -206,8 +207,9 @@ def _status(said: dict[str, Any]) -> str:
 
 
 def _review(said: dict[str, Any]) -> str:
-    if "score" in said:
-        return f"{said['score']} of 100"
+    if "site" in said:
+        score = said["site"]["score"]
+        return "nothing to score" if score is None else f"{score:.0f} of 100"
     pages = said.get("pages", [])
     scores = [one["score"] for one in pages if one.get("score") is not None]
     return f"{len(pages):,} pages, {min(scores)} to {max(scores)} of 100" if scores else "no page"
