@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovial_atlas.cli.common import Work, atlas_command, bundled
-from jovial_atlas.cli.init_written import first_sitting, read_content, tell, text_of, write
+from jovial_atlas.cli.init_written import SetUp, first_sitting, read_content, tell, text_of, write
 from jovial_atlas.errors import AtlasError
 
 if TYPE_CHECKING:
@@ -98,9 +98,9 @@ def command(
     given = {_ANSWERS[name]: str(value) for name, value in said.items() if value}
     _check(given)
     url = _given_address(url) if url else None
+    setup = SetUp(url, content or html, bool(html), given, shape, replace)
     if yes:
-        code = _without_questions(work, path, (url, content or html, bool(html)), given, shape,
-                                  replace=replace)  # fmt: skip
+        code = _without_questions(work, path, setup)
         return _then(work, path, from_, code, yes=True)
     from jovial_atlas.cli.init_sitting import with_questions
 
@@ -108,8 +108,7 @@ def command(
         raise click.UsageError(
             "There is no terminal to ask questions on. Give --yes with --content."
         )
-    place = (url, content or html, bool(html))
-    code = with_questions(work, path, place, given, shape, replace=replace)
+    code = with_questions(work, path, setup)
     return _then(work, path, from_, code, yes=False)
 
 
@@ -122,24 +121,16 @@ def _then(work: Work, path: Path, places: tuple[str, ...], code: int, *, yes: bo
     return bring_over(work, path, places, yes=yes)
 
 
-def _without_questions(
-    work: Work,
-    path: Path,
-    where: tuple[str | None, str | None, bool],
-    given: dict[str, str],
-    shape: dict[str, Any],
-    *,
-    replace: bool,
-) -> int:
+def _without_questions(work: Work, path: Path, setup: SetUp) -> int:
     """Take what is given and what is found."""
     from jovial_atlas.rounds.reading.content_place import html_folder, named_origin, recognise
     from jovial_atlas.web import new_client
 
-    url, content, folder = where
+    url, content = setup.url, setup.content
     if not content:
         raise click.UsageError("--content (or --html) must be given with --yes.")
     with new_client() as client:
-        place = html_folder(content) if folder else recognise(content, client)
+        place = html_folder(content) if setup.is_folder else recognise(content, client)
         url = url or place.origin or named_origin(place)
         if not url:
             raise click.UsageError(
@@ -148,11 +139,11 @@ def _without_questions(
             )
         proposal = read_content(work, url, place, client)
     # Whoever is not asked keeps the titles that there are.
-    sitting = first_sitting(proposal, {"head.sign": "none", **given}, shape)
+    sitting = first_sitting(proposal, {"head.sign": "none", **setup.given}, setup.shape)
     sitting.take_defaults()
-    text = text_of(proposal, path, sitting, shape)
-    write(work, path, text, proposal, replace=replace)
-    tell(work.output, proposal, sitting, shape, path)
+    text = text_of(proposal, path, sitting, setup.shape)
+    write(work, path, text, proposal, replace=setup.replace)
+    tell(work.output, proposal, sitting, setup.shape, path)
     return 0
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
@@ -13,28 +13,22 @@ from jovial_atlas.rounds.reading.kept_sitting import KeptSitting
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.common import Work
+    from jovial_atlas.cli.init_written import SetUp
     from jovial_atlas.rounds.reading.content_place import ContentPlace
     from jovial_atlas.rounds.reading.proposal import Proposal
+    from jovial_atlas.rounds.reading.sitting import Sitting
     from jovial_atlas.web import Client
 
 
-def with_questions(
-    work: Work,
-    path: Path,
-    where: tuple[str | None, str | None, bool],
-    given: dict[str, str],
-    shape: dict[str, Any],
-    *,
-    replace: bool,
-) -> int:
+def with_questions(work: Work, path: Path, setup: SetUp) -> int:
     """Ask, write, and say what comes next; where it is left, keep what was answered."""
     from jovial_atlas.web import new_client
 
-    kept = _taken_up(path, where)
+    kept = _taken_up(path, setup)
     tell_how(work.output)
     try:
         with new_client() as client:
-            done = _ask(work, path, kept, (given, shape), client, is_folder=where[2])
+            done = _ask(work, path, kept, setup, client)
     except click.Abort:
         kept.keep()
         work.output.say()
@@ -46,45 +40,38 @@ def with_questions(
         work.output.say("Nothing was written. `jovial-atlas init` shows it again.")
         return 0
     text, sitting = sitting_text
-    write(work, path, text, proposal, replace=replace)
+    write(work, path, text, proposal, replace=setup.replace)
     kept.forget()
-    tell(work.output, proposal, sitting, shape, path)
+    tell(work.output, proposal, sitting, setup.shape, path)
     return 0
 
 
-def _taken_up(path: Path, where: tuple[str | None, str | None, bool]) -> KeptSitting:
+def _taken_up(path: Path, setup: SetUp) -> KeptSitting:
     """What is known before the first question: a sitting that was left, where that is wanted."""
-    url, content, _ = where
     kept = KeptSitting.read(path)
-    if kept.given and not (url or content):
+    if kept.given and not (setup.url or setup.content):
         answers = f"{len(kept.given)} answers for {kept.content}"
         if click.confirm(f"A sitting was left ({answers}). Take it up?", default=True):
             return kept
     fresh = KeptSitting(path)
-    fresh.url, fresh.content = url or "", content or ""
+    fresh.url, fresh.content = setup.url or "", setup.content or ""
     return fresh
 
 
 def _ask(
-    work: Work,
-    path: Path,
-    kept: KeptSitting,
-    known: tuple[dict[str, str], dict[str, Any]],
-    client: Client,
-    *,
-    is_folder: bool,
-) -> tuple[Proposal, Any]:
+    work: Work, path: Path, kept: KeptSitting, setup: SetUp, client: Client
+) -> tuple[Proposal, tuple[str, Sitting] | None]:
     """All questions, as often as somebody goes back; the site file and the sitting, or None where
     it is not to be written."""
-    given, shape = known
+    given, shape = setup.given, setup.shape
     while True:
-        place, url = _where(kept, client, is_folder=is_folder)
+        place, url = _where(kept, client, is_folder=setup.is_folder)
         proposal = read_content(work, url, place, client)
         if end := proposal.titles_end:
             work.output.say(f"Titles end with {end!r} already, and stay as they are.")
         sitting = first_sitting(proposal, {**given, **kept.given}, shape)
 
-        def keep(one: Any) -> None:
+        def keep(one: Sitting) -> None:
             kept.given = {n: v for n, v in one.given.items() if n not in given}
             kept.keep()
 

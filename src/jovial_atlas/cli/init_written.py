@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.common import Work
@@ -14,6 +14,19 @@ if TYPE_CHECKING:
     from jovial_atlas.rounds.reading.proposal import Proposal
     from jovial_atlas.rounds.reading.sitting import Sitting
     from jovial_atlas.web import Client
+
+
+class SetUp(NamedTuple):
+    """What options say of a set-up: where the site is public and where its content is (None where
+    nobody says), whether that is a folder of HTML, answers by name, the shape of addresses and the
+    output folder, and whether a site file is written over."""
+
+    url: str | None
+    content: str | None
+    is_folder: bool
+    given: dict[str, str]
+    shape: dict[str, Any]
+    replace: bool
 
 
 def read_content(work: Work, url: str, place: ContentPlace, client: Client) -> Proposal:
