@@ -11,11 +11,13 @@ import click
 
 from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.explained import command_group
+from jovial_atlas.cli.findings import FindingsShown, fail_on_option, give_findings
 from jovial_atlas.cli.names import CHOICE, POLICY
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
     from jovial_atlas.rounds.deciding.rules import Reach, Turns
+    from jovial_atlas.rounds.proving.guarded import GuardedChange
     from jovial_atlas.sitefile import Rule, SiteFile
 
 _TRUTH = {"true": True, "yes": True, "false": False, "no": False}
@@ -327,5 +329,51 @@ def _word(value: object) -> str:
     return "nothing" if value is None else str(value)
 
 
-for one in (list_rules, list_policies, policy, add, change, remove, move):
+@atlas_command(
+    "guarded",
+    state="reads",
+    formats=(*TABLE_FORMATS, "sarif", "junit"),
+    fails="findings at or above --fail-on",
+    examples=("rules guarded main", "rules guarded v1.0 HEAD --format junit"),
+)
+@click.argument("before")
+@click.argument("after", required=False, default="")
+@fail_on_option
+@click.option("--all", "show_all", is_flag=True, help="Show every place, not the first few.")
+def guarded(work: Work, before: str, after: str, fail_on: str, show_all: bool) -> int:
+    """Say what a change touches of that which guards keep, and who made it: between two revisions
+    of git, as the two sides of a pull request, or two folders. Without AFTER: the site as it is."""
+    import os
+
+    from jovial_atlas.findings import findings_of
+    from jovial_atlas.findings.finding import at_or_above
+    from jovial_atlas.rounds.proving.guarded import faults_of, guarded_changes
+    from jovial_atlas.rounds.proving.two_states import Comparison, two_states
+    from jovial_atlas.web import new_client
+
+    site, now = work.site(), work.now()
+    with new_client(10) as client, work.output.progress("Reading both states"):
+        asked = Comparison(site, now, client, os.environ)
+        with two_states(asked, before, after) as states:
+            changes = guarded_changes(states, now)
+    for state in (states.before, states.after):
+        if state.not_read:
+            work.output.note(f"The pages of {state.name or 'the site'} are those of the last "
+                             f"survey: {state.not_read}.")  # fmt: skip
+    findings = findings_of(faults_of(changes))
+    told = [_change_told(one) for one in changes]
+    shown = FindingsShown(fail_on, show_all, about="rules guarded")
+    looked = [f"{before} and {after or 'the site as it is'}"]
+    give_findings(work.output, findings, looked, shown, {"changes": told})
+    return int(at_or_above(findings, fail_on))
+
+
+def _change_told(one: GuardedChange) -> dict[str, Any]:
+    who = asdict(one.who) if one.who else None
+    names = ("speaks", "field", "before", "after", "pages", "loc", "file", "line", "by", "guard",
+             "allowed")  # fmt: skip
+    return {name: getattr(one, name) for name in names} | {"who": who}
+
+
+for one in (list_rules, list_policies, policy, add, change, remove, move, guarded):
     command.add_command(one)

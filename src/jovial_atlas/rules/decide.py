@@ -13,7 +13,7 @@ from jovial_atlas.pages.schema import VERDICT_COLUMNS as VERDICT_COLUMNS
 from jovial_atlas.rules.fields import DIRECTIVES, FIELDS, Layer, LayerSays
 from jovial_atlas.rules.layers import in_play, layers_for_crawlers, layers_of
 from jovial_atlas.rules.matching import WORTH_LOOKING_UP, first_fitting, value_at
-from jovial_atlas.rules.own import OWN, words_for
+from jovial_atlas.rules.own import OWN, own_values, words_for
 from jovial_atlas.rules.page_kinds import SIGNS, role_column
 from jovial_atlas.rules.selectors import path_column, section_column
 from jovial_atlas.sitefile import SiteFile
@@ -43,6 +43,30 @@ def decide(
     return _from_owner(_for_crawlers(table, single), fields).drop(
         "_path", "_by", *(f"_{name}_by" for name in fields)
     )
+
+
+def deciders(pages: pl.DataFrame, site: SiteFile, now: datetime) -> pl.DataFrame:
+    """What is decided of each page, and by what: `loc`, `section`, `author`, `source`, `path`, each
+    field of `FIELDS` that anything decides, and in `…_by` the name of the layer that decides it.
+    Raises SiteFileError where a rule cannot be applied."""
+    layers = layers_of(site, now, pages)
+    fields = in_play(layers)
+    table = _laid_over(_prepared(pages, site, fields), layers, fields)
+    names = [layer.name for layer in layers]
+    return table.select(
+        "loc", "section", "author", "source", "path", *fields,
+        *(value_at(pl.col(f"_{one}_by"), names, pl.String()).alias(f"{one}_by") for one in fields),
+    )  # fmt: skip
+
+
+def own_words(pages: pl.DataFrame, site: SiteFile) -> pl.DataFrame:
+    """What pages say themselves of the fields that guards keep, refused or not: `loc`, `section`,
+    `author`, `source`, `path`, and each field of which any page could speak."""
+    table = _prepared(pages, site, ())
+    return table.select(
+        "loc", "section", "author", "source", "path",
+        *(value.alias(name) for name, value in own_values(site, table.collect_schema()).items()),
+    )  # fmt: skip
 
 
 def explain_layers(page: pl.DataFrame, site: SiteFile, now: datetime) -> list[LayerSays]:

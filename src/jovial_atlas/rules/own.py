@@ -171,17 +171,22 @@ def guards(site: SiteFile, name: str, section: str, by: str) -> bool:
     return bool(page.select(refused(site, name, pl.lit(by))).item())
 
 
+def own_values(site: SiteFile, known: Mapping[str, pl.DataType]) -> dict[str, pl.Expr]:
+    """Field → what pages say of it themselves, whether a guard refuses it or not, for the fields
+    that guards keep."""
+    own = OWN["canonical"] if OWN["canonical"] in known else "canonical"
+    values = {**said_by_fields(known), "canonical": pl.col(own)}
+    for name, value in said_by_directives().items():
+        values[name] = pl.coalesce(value, values[name]) if name in values else value
+    guarded = {name for guard in site.model.guard for name in guard.fields}
+    return {name: value for name, value in values.items() if name in guarded}
+
+
 def refused_fields(site: SiteFile, known: Mapping[str, pl.DataType]) -> dict[str, pl.Expr]:
     """Field → whether a page says something of it that a guard refuses."""
-    own = OWN["canonical"] if OWN["canonical"] in known else "canonical"
-    own_values = {**said_by_fields(known), "canonical": pl.col(own)}
-    for name, value in said_by_directives().items():
-        own_values[name] = pl.coalesce(value, own_values[name]) if name in own_values else value
-    guarded = {name for guard in site.model.guard for name in guard.fields}
     return {
         name: value.is_not_null() & refused(site, name, pl.col("author"))
-        for name, value in own_values.items()
-        if name in guarded
+        for name, value in own_values(site, known).items()
     }
 
 

@@ -78,6 +78,8 @@ class SiteFile:
     bases: tuple[str, ...] = ()
     base_rules: int = 0
     base_policies: dict[str, str] = field(default_factory=dict, repr=False)
+    #: Where the state folder is, if it is not beside the site file.
+    kept_in: Path | None = None
 
     @property
     def folder(self) -> Path:
@@ -92,7 +94,7 @@ class SiteFile:
     @property
     def shared_state(self) -> Path:
         """The state folder that all hosts share: the survey is of all of them."""
-        return self.folder / STATE
+        return self.kept_in or self.folder / STATE
 
     @property
     def hosts(self) -> list[SiteFile]:
