@@ -28,6 +28,14 @@ def nearest(word: str, known: Iterable[str], least: int = 60) -> str | None:
     return best[0] if best else None
 
 
+def is_none(word: str, what: str, known: Iterable[str]) -> str:
+    """What is told where a name is not known: the nearest that is, or all of them."""
+    names = list(known)
+    best = nearest(word, names, 50)
+    hint = f"did you mean {best!r}? All of them: " if best else "there are "
+    return f"{word!r} is no {what}; {hint}{', '.join(names) or 'none'}."
+
+
 def plural(count: int, one: str, many: str | None = None) -> str:
     """`3 pages`, `1 page`: a count with its noun."""
     return f"{count:,} {one if count == 1 else many or one + 's'}"

@@ -82,6 +82,7 @@ news_name = "Fen News"
 rss = "news.xml"
 atom = "atom.xml"
 content = "full"
+attribution_before = "Seen at {{ page.loc }}"
 attribution = "From {{ site.name }}"
 [languages]
 folders = { "en-GB" = "/", de = "/de/" }
@@ -146,10 +147,61 @@ def test_options_of_sitemaps_do_what_they_say(varied, atlas, tmp_path):
         feed = (public / name).read_text()
         assert feed.index("notes/b.html") < feed.index("notes/a.html")
         assert f'href="{URL}/"' in feed.replace("&lt;", "<").replace('\\"', '"')
-        assert "From www.marrowfen.example" in feed
+        first, last = (feed.index(one) for one in (f"Seen at {URL}/notes/b", "From www.marrow"))
+        assert first < last
     visitors = (public / "sitemap.html").read_text()
     assert f'<a href="{URL}/film.html">Film</a>' in visitors
     assert atlas("survey", "--format", "json").json["pages"] == 5, "own pages are no content"
+
+
+@pytest.mark.parametrize(
+    ("more", "shown"),
+    [
+        ("", ["Zebra", "Ant", "Home", "Fly"]),
+        ('order = "title"', ["Ant", "Zebra", "Fly", "Home"]),
+        ('order = "newest"', ["Ant", "Zebra", "Home", "Fly"]),
+        ('sections = ["pages", "notes"]', ["Home", "Fly", "Zebra", "Ant"]),
+        ('sections = ["notes"]\nexclude = "/notes/b.html"', ["Zebra"]),
+        ('exclude = ["/notes/**", "/fly.html"]', ["Home"]),
+        ('exclude = "/**"', None),
+    ],
+)
+def test_the_page_for_visitors_shows_what_it_is_told_to_in_that_order(
+    tmp_path, atlas, more, shown
+):
+    sections = '[[section]]\nname = "notes"\nmatch = "/notes/**"\n'
+    write_site(tmp_path, {
+        "notes/a.html": page("Zebra", "", DATED.format("2026-01-02")),
+        "notes/b.html": page("Ant", "", DATED.format("2026-02-02")),
+        "fly.html": page("Fly"), "index.html": page("Home"),
+    }, f"[visitors]\n{more}\n{sections}")  # fmt: skip
+    assert (atlas("survey").code, atlas("build").code) == (0, 0)
+    written = tmp_path / "public/sitemap.html"
+    if shown is None:
+        assert not written.exists()
+        return
+    links = re.findall(r"<li><a href=\"https[^>]*>([^<]*)<", written.read_text())
+    assert links == shown
+
+
+def test_pages_speak_for_themselves_of_frequency_and_priority(tmp_path, atlas):
+    (tmp_path / "old.xml").write_text(
+        '<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">'
+        f"<url><loc>{URL}/a</loc><changefreq>daily</changefreq><priority>0.9</priority></url></urlset>"
+    )
+    (tmp_path / "t.csv").write_text("loc,changefreq,priority\n/b,never,\n/c,often,7\n/d,,\n")
+    (tmp_path / "o.csv").write_text("loc,changefreq\n/d,yearly\n")
+    (tmp_path / "atlas.toml").write_text(
+        f'[site]\nurl = "{URL}"\n[overrides]\nfile = "o.csv"\n[[source]]\nkind = "list"\npath = "old.xml"\n'
+        '[[source]]\nkind = "table"\npath = "t.csv"\n'
+    )
+    assert (atlas("survey").code, atlas("build").code) == (0, 0)
+    written = (tmp_path / "public/sitemap-pages-1.xml").read_text()
+    said = re.findall(r"<(loc|changefreq|priority)>([^<]*)<", written)
+    assert [(name, value.removeprefix(URL)) for name, value in said] == [
+        ("loc", "/a"), ("changefreq", "daily"), ("priority", "0.9"), ("loc", "/b"),
+        ("changefreq", "never"), ("loc", "/c"), ("loc", "/d"), ("changefreq", "yearly"),
+    ]  # fmt: skip
 
 
 def test_an_unlisted_sitemap_is_named_nowhere_but_to_engines(varied, atlas, tmp_path):

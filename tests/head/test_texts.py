@@ -87,6 +87,23 @@ def test_a_wrong_pattern_is_told_wherever_it_stands(tmp_path, more, said):
     assert said in str(told.value)
 
 
+@pytest.mark.parametrize(
+    ("more", "shared", "card"),
+    [
+        ("", "Og", "Tw"),
+        ('[head]\nshare_title = "Pattern"', "Pattern", None),
+        ('[head]\ncard_title = "Card"', "Og", "Card"),
+    ],
+)
+def test_texts_for_sharing_that_a_page_has_stay_where_no_pattern_says_otherwise(
+    tmp_path, more, shared, card
+):
+    own = {"share_title": "Og", "card_title": "Tw", "card_description": "Said on cards"}
+    head, tags = head_of(tmp_path, more, **own)
+    assert (head["share_title"], head["card_title"]) == (shared, card)
+    assert '<meta name="twitter:description" content="Said on cards">' in tags
+
+
 def test_tags_stand_in_one_order_and_escape_what_they_hold(tmp_path):
     _, tags = head_of(
         tmp_path, title='<b> & "q"', path="/a/", language="de-AT", description="D'\"<",

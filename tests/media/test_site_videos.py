@@ -157,8 +157,9 @@ def test_single_videos_are_set_in_a_table_and_leave_by_themselves(films, atlas):
 def test_sitemap_and_structured_data_say_the_same(films, atlas, tmp_path):
     (films / "videos.csv").write_text(
         "loc,video,title,description,category,rating,views,family_friendly,live,subscription,"
-        "countries,platforms,expires,tags\n"
-        "/otters.html,,A <b> & 'c',D,C,4.5,12,no,yes,no,allow GB IE,deny tv,2027-01-01,\"x, y\"\n"
+        "countries,platforms,expires,tags,price,gallery,gallery_title,segments,ids\n"
+        "/otters.html,,A <b> & 'c',D,C,4.5,12,no,yes,no,allow GB IE,deny tv,2027-01-01,\"x, y\","
+        '"3,99 gbp rent HD; 5 EUR; free",/films/,All films,/1.mp4 30; /2.mp4,tms:series 12; 7\n'
     )
     survey = last_survey(read_site_file(films / "atlas.toml"), NOW)
     from jovial_atlas.head.videos import video_rows
@@ -172,6 +173,16 @@ def test_sitemap_and_structured_data_say_the_same(films, atlas, tmp_path):
     same = {"title": "name", "description": "description", "thumbnail_loc": "thumbnailUrl",
             "content_loc": "contentUrl", "player_loc": "embedUrl", "expiration_date": "expires",
             "publication_date": "uploadDate", "category": "genre", "tag": "keywords"}  # fmt: skip
+    text = part.data.decode()
+    assert re.findall("<video:(?:price|gallery|content_s|id).*", text) == [
+        f'<video:content_segment_loc duration="30">{URL}/1.mp4</video:content_segment_loc>',
+        f"<video:content_segment_loc>{URL}/2.mp4</video:content_segment_loc>",
+        f'<video:gallery_loc title="All films">{URL}/films/</video:gallery_loc>',
+        '<video:price currency="GBP" type="rent" resolution="hd">3.99</video:price>',
+        '<video:price currency="EUR">5</video:price>',
+        '<video:id type="tms:series">12</video:id>',
+        "<video:id>7</video:id>",
+    ]
     compared = 0
     for loc, videos in rows.select("loc", "videos").iter_rows():
         (row,) = survey.decided.filter(pl.col("loc") == loc).to_dicts()

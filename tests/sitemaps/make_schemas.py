@@ -37,16 +37,20 @@ VIDEO = {
     "duration": ("decimal 1 28800", 0, 1),
     "expiration_date": ("moment", 0, 1),
     "rating": ("decimal 0.0 5.0", 0, 1),
+    "content_segment_loc": ("attributes duration? https?://.+", 0, 99),
     "view_count": ("xs:nonNegativeInteger", 0, 1),
     "publication_date": ("moment", 0, 1),
     "tag": ("xs:string", 0, 32),
     "category": ("text 1 256", 0, 1),
     "family_friendly": ("yesno", 0, 1),
     "restriction": ("attribute relationship required [A-Z]{2}( [A-Z]{2})*", 0, 1),
+    "gallery_loc": ("attributes title? https?://.+", 0, 1),
+    "price": (r"attributes currency,type?,resolution? \d+(\.\d+)?", 0, 99),
     "requires_subscription": ("yesno", 0, 1),
     "uploader": ("attribute info optional .{1,255}", 0, 1),
     "platform": ("attribute relationship required (web|mobile|tv)( (web|mobile|tv))*", 0, 1),
     "live": ("yesno", 0, 1),
+    "id": ("attributes type? .+", 0, 99),
 }
 
 
@@ -78,6 +82,17 @@ def element(name: str, rule: tuple[str, int, int]) -> str:
             f'{head}><xs:complexType><xs:simpleContent><xs:extension base="t:{name}">'
             f'<xs:attribute name="{attribute}" use="{use}" type="{form}"/>'
             "</xs:extension></xs:simpleContent></xs:complexType></xs:element>"
+        )
+    if kind == "attributes":
+        TYPED[name] = limits[1]
+        given = "".join(
+            f'<xs:attribute name="{one.rstrip("?")}" type="xs:string" '
+            f'use="{"optional" if one.endswith("?") else "required"}"/>'
+            for one in limits[0].split(",")
+        )
+        return (
+            f'{head}><xs:complexType><xs:simpleContent><xs:extension base="t:{name}">'
+            f"{given}</xs:extension></xs:simpleContent></xs:complexType></xs:element>"
         )
     if "|" in form:
         facets = "".join(f'<xs:enumeration value="{one}"/>' for one in form.split("|"))

@@ -249,16 +249,27 @@ def test_a_list_gives_addresses_with_dates_and_sections(survey, tmp_path, name, 
 def test_an_existing_sitemap_is_a_list_with_all_it_lists(survey, tmp_path):
     core = 'xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"'
     image = 'xmlns:i="http://www.google.com/schemas/sitemap-image/1.1"'
+    image += ' xmlns:v="http://www.google.com/schemas/sitemap-video/1.1"'
     (tmp_path / "s.xml").write_text(
         f"<sitemapindex {core}><sitemap><loc>{URL}/one.xml</loc></sitemap>"
         f"<sitemap><loc>{URL}/gone.xml</loc></sitemap></sitemapindex>"
     )
     (tmp_path / "one.xml").write_text(
         f"<urlset {core} {image}><url><loc>{URL}/a</loc><lastmod>2026-11-01</lastmod>"
-        f"<i:image><i:loc>{URL}/p.jpg</i:loc></i:image></url><url><loc>https://o.example/</loc></url></urlset>"
+        f"<i:image><i:loc>{URL}/p.jpg</i:loc></i:image><v:video><v:title>Reed</v:title>"
+        f"<v:content_loc>{URL}/v.mp4</v:content_loc><v:duration>65</v:duration><v:tag>a</v:tag><v:tag>b</v:tag>"
+        '<v:restriction relationship="deny">US</v:restriction><v:price currency="GBP" type="own">3</v:price>'
+        f'<v:uploader info="{URL}/w/">Wren</v:uploader></v:video></url>'
+        f"<url><loc>https://o.example/</loc></url></urlset>"
     )
     found, faults = survey('kind = "list"\npath = "s.xml"')
     assert [one["loc"] for one in found["/a"]["images"]] == [f"{URL}/p.jpg"]
+    (film,) = found["/a"]["videos"]
+    assert {name: value for name, value in film.items() if value} == {
+        "content": f"{URL}/v.mp4", "title": "Reed", "duration": 65, "tags": ["a", "b"],
+        "countries": "deny US", "price": ["3 GBP own"], "uploader": "Wren",
+        "uploader_page": f"{URL}/w/", "found": "field",
+    }  # fmt: skip
     assert faults == [
         ("sitemap-index-missing", "s.xml:1"),
         ("address-other-host", f"{URL}/one.xml:1"),

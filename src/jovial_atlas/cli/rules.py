@@ -77,7 +77,7 @@ def list_rules(work: Work) -> int:
     """List the rules in their order; later ones win."""
     out = work.output
     site = work.site()
-    rules = [_shown(number - site.base_rules, rule, site)
+    rules = [_shown(number, rule, site)
              for number, rule in enumerate(site.model.rule, start=1)]  # fmt: skip
     names = ("number", "pages", "set", "reason")
     if out.format == "json":
@@ -92,7 +92,8 @@ def list_rules(work: Work) -> int:
             [[rule[name] for name in names] for rule in rules],
         )  # fmt: skip
     if site.base_rules and out.is_table:
-        out.say(f"Rules without a number stand in {site.bases[0]}; change them there.")
+        bases = " and ".join(dict.fromkeys(base for base, _ in site.rules_of_bases))
+        out.say(f"Rules without a number stand in {bases}; change them there.")
     return 0
 
 
@@ -100,6 +101,8 @@ def _shown(number: int, rule: Rule, site: SiteFile) -> dict[str, Any]:
     from jovial_atlas.sitefile.parts import given_in
 
     sets = given_in(rule.set)
+    own = number - site.base_rules
+    from_file = site.path.name if own > 0 else site.rules_of_bases[number - 1][0]
     chosen = {name: getattr(rule, name) for name, *_ in _SELECTORS if getattr(rule, name)}
     if not (rule.older_than or rule.newer_than):
         del chosen["dated"]
@@ -107,8 +110,8 @@ def _shown(number: int, rule: Rule, site: SiteFile) -> dict[str, Any]:
     selectors += [f"{name.replace('_', ' ')} {value}" for name, value in chosen.items()]
     selectors += [f"for {', '.join(rule.crawlers)} alone"] if rule.crawlers else []
     return {
-        "number": number if number > 0 else None,
-        **({"from": site.bases[0] if number < 1 else site.path.name} if site.bases else {}),
+        "number": own if own > 0 else None,
+        **({"from": from_file} if site.bases else {}),
         "pages": "; ".join(selectors),
         "match": list(rule.patterns),
         **{name: getattr(rule, name) for name, *_ in _SELECTORS},

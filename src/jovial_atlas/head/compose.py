@@ -34,19 +34,21 @@ def head_data(
     picture = shared_picture(page, settings, section, films, context.look) if page.index else None
     texts = (title.value, description.value)
     graph = page_graph(page, settings, section, texts, films, context) if page.index else None
+    shared, said = (text_of(f"share_{one}", page, settings, section).value for one in _TWO)
+    cards = [text_of(f"card_{one}", page, settings, section).value for one in _TWO]
     return Head(
         loc=page.loc,
         title=title.value,
         title_from=title.source,
         description=description.value,
         description_from=description.source,
-        # What somebody wrote into the page beats what would be put together.
-        share_title=text_of("share_title", page, settings, section).value or page.share_title,
-        share_description=text_of("share_description", page, settings, section).value
-        or page.share_description,
+        # What somebody wrote into the page beats what would be put together, but not a pattern; a
+        # card has the texts of sharing where it has none of its own.
+        share_title=shared or page.share_title,
+        share_description=said or page.share_description,
         share_type=page.share_type,
-        card_title=text_of("card_title", page, settings, section).value,
-        card_description=text_of("card_description", page, settings, section).value,
+        card_title=cards[0] or (None if shared else page.card_title),
+        card_description=cards[1] or (None if said else page.card_description),
         picture=picture.picture if picture else None,
         canonical=page.canonical or page.loc,
         directives=directives_of(page, settings.site.stage),
@@ -54,6 +56,9 @@ def head_data(
         meta=sharing(films) if settings.videos.elsewhere and page.index else [],
         json_ld=graph.document if graph else None,
     )
+
+
+_TWO = ("title", "description")
 
 
 @dataclass(frozen=True, slots=True)

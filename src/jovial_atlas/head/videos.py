@@ -18,6 +18,7 @@ from msgspec.structs import asdict, replace
 from jovial_atlas import addresses
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.texts import phrases_in
+from jovial_atlas.media.fields import Price, price_of, segment_of
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import Media, Page, Video
 from jovial_atlas.sitemaps import protocol
@@ -59,6 +60,11 @@ class FilmValues(Struct, frozen=True, kw_only=True):
     listed: bool | None = None
     uploader: str | None = None
     uploader_page: str | None = None
+    price: list[str] | None = None
+    gallery: str | None = None
+    gallery_title: str | None = None
+    segments: list[str] | None = None
+    ids: list[str] | None = None
 
 
 class Film(Struct, frozen=True, kw_only=True):
@@ -305,11 +311,31 @@ def sitemap_video(film: Film) -> dict[str, object]:
         "uploader": values.uploader,
         "uploader@info": values.uploader_page if values.uploader else None,
         "live": _yes_no(values.live),
+        "gallery_loc": values.gallery,
+        "gallery_loc@title": values.gallery_title if values.gallery else None,
+        "price": [_priced(one) for said in values.price or [] if (one := price_of(said))],
+        "content_segment_loc": [_segment(*segment_of(one)) for one in values.segments or []],
+        "id": [_identifier(one) for one in values.ids or []],
     }
     for name, said in (("restriction", values.countries), ("platform", values.platforms)):
         how, _, places = (said or "").partition(" ")
         row |= {name: places or None, f"{name}@relationship": how if places else None}
     return row
+
+
+def _priced(price: Price) -> dict[str, str | None]:
+    attributes = {"currency": price.currency, "type": price.type, "resolution": price.resolution}
+    return {"text": price.amount, **attributes}
+
+
+def _segment(address: str, seconds: str | None) -> dict[str, str | None]:
+    return {"text": address, "duration": seconds}
+
+
+def _identifier(said: str) -> dict[str, str | None]:
+    """`tms:series 123` has its kind first; what has none is an identifier alone."""
+    kind, _, value = said.rpartition(" ")
+    return {"text": value, "type": kind or None}
 
 
 def _text(value: object) -> str | None:

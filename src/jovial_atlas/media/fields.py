@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any, TypedDict, Unpack, cast
+from typing import Any, NamedTuple, TypedDict, Unpack, cast
 
 from jovial_atlas import dates, foreign
 from jovial_atlas.media.services import Service, recognise
@@ -39,6 +39,11 @@ class VideoRow(TypedDict, total=False):
     platforms: str | None
     uploader: str | None
     uploader_page: str | None
+    price: list[str] | None
+    gallery: str | None
+    gallery_title: str | None
+    segments: list[str] | None
+    ids: list[str] | None
     listed: bool | None
     found: str | None
     service: str | None
@@ -94,6 +99,49 @@ def words(value: object) -> list[str] | None:
     return [said for one in items if (said := " ".join(str(one).split()))] or None
 
 
+_PRICE = re.compile(
+    r"(?P<amount>\d+(?:[.,]\d\d?)?)\s+(?P<currency>[A-Za-z]{3})"
+    r"(?:\s+(?P<type>rent|own|purchase|subscription))?(?:\s+(?P<resolution>hd|sd))?\Z",
+    re.IGNORECASE,
+)
+_SEGMENT = re.compile(r"(?P<address>\S+?)(?:\s+(?P<seconds>\d{1,5}))?\Z")
+
+
+class Price(NamedTuple):
+    """What a video costs: amount, currency (ISO 4217), how it is had, resolution."""
+
+    amount: str
+    currency: str
+    type: str | None
+    resolution: str | None
+
+
+def price_of(said: str) -> Price | None:
+    """A price as owners write it (`3.99 GBP`, `3.99 GBP rent hd`); None where it is none."""
+    match = _PRICE.match(said.strip())
+    if match is None:
+        return None
+    how, size = ((match[name] or "").lower() or None for name in ("type", "resolution"))
+    return Price(match["amount"].replace(",", "."), match["currency"].upper(), how, size)
+
+
+def segment_of(said: str) -> tuple[str, str | None]:
+    """The address of a piece of a video, and its seconds, as in `/part-1.mp4 120`."""
+    match = _SEGMENT.match(said.strip())
+    return (match["address"], match["seconds"]) if match else (said, None)
+
+
+def texts(value: object) -> list[str] | None:
+    """Several texts: a list, or text with semicolons between."""
+    items = value if isinstance(value, list) else str(value).split(";") if value else []
+    return [said for one in items if (said := " ".join(str(one).split()))] or None
+
+
+def _prices(value: object) -> list[str] | None:
+    found = [one for one in texts(value) or [] if price_of(one)]
+    return found or None
+
+
 def truth(value: object) -> bool | None:
     """Yes or no, in the ways it is written."""
     said = str(value).strip().lower()
@@ -124,6 +172,7 @@ _NAMES = {
 _READ: dict[str, Callable[[object], Any]] = {
     "duration": seconds, "width": whole, "height": whole, "views": whole, "tags": words,
     "published": lambda value: dates.read(str(value)), "expires": lambda v: dates.read(str(v)),
+    "price": _prices, "segments": texts, "ids": texts,
     "family_friendly": truth, "live": truth, "subscription": truth, "listed": truth,
     "countries": lambda value: relation("allow", value),
     "platforms": lambda value: relation("allow", value),
@@ -161,10 +210,11 @@ def _of_field(
         for name, value in given_fields.items()
         if value is not None
     }
-    for name in ("content", "player", "thumbnail", "uploader_page"):
+    for name in ("content", "player", "thumbnail", "uploader_page", "gallery"):
         values[name] = resolve(str(values[name])) if values.get(name) else None
-    for name in ("title", "description", "category", "uploader"):
+    for name in ("title", "description", "category", "uploader", "gallery_title"):
         values[name] = plain_text(values.get(name))
+    values["segments"] = [_resolved(one, resolve) for one in values.get("segments") or []]
     try:
         values["rating"] = float(values["rating"]) if values.get("rating") is not None else None
     except (TypeError, ValueError):
@@ -175,3 +225,8 @@ def _of_field(
                    "content": at.content if values["content"] == address else values["content"],
                    "thumbnail": values["thumbnail"] or at.thumbnail}  # fmt: skip
     return video(**{**values, "found": "field", "words_before": None})
+
+
+def _resolved(segment: str, resolve: Callable[[str], str | None]) -> str:
+    address, length = segment_of(segment)
+    return " ".join(one for one in (resolve(address) or address, length) if one)

@@ -55,6 +55,11 @@ class Video(msgspec.Struct, frozen=True, kw_only=True):
     platforms: str | None = None
     uploader: str | None = None
     uploader_page: str | None = None
+    price: list[str] | None = None
+    gallery: str | None = None
+    gallery_title: str | None = None
+    segments: list[str] | None = None
+    ids: list[str] | None = None
     listed: bool | None = None
     found: str | None = None
     service: str | None = None
@@ -205,6 +210,12 @@ class SurveyedPage(msgspec.Struct, frozen=True, kw_only=True):
     ] = None  # fmt: skip
     share_description: Annotated[
         str | None, says("description for sharing (og:description), as the page says it")
+    ] = None
+    card_title: Annotated[
+        str | None, says("title of its card (twitter:title), as the page says it")
+    ] = None  # fmt: skip
+    card_description: Annotated[
+        str | None, says("description of its card (twitter:description), as the page says it")
     ] = None
     share_type: Annotated[
         str | None, says("what the page says it is when it is shared (og:type)")

@@ -92,6 +92,8 @@ class PageRow(TypedDict, total=False):
     share_image: str | None
     share_title: str | None
     share_description: str | None
+    card_title: str | None
+    card_description: str | None
     share_type: str | None
     videos: list[VideoRow]
     media: list[MediaRow | None] | None

@@ -73,7 +73,8 @@ def layers_of(
 def rule_name(site: SiteFile, number: int) -> str:
     """How a rule is called: its number in the site file, or that in the base file that it is of."""
     if number <= site.base_rules:
-        return f"rule {number} of {site.bases[0]}"
+        base, there = site.rules_of_bases[number - 1]
+        return f"rule {there} of {base}"
     return f"rule {number - site.base_rules}"
 
 

@@ -29,11 +29,11 @@ _NAMED = ("section", "engine")
 @dataclass(frozen=True, slots=True)
 class Joined:
     """The values of a site file joined with those of its bases; the base files, the nearest first;
-    and the number of rules that come from them."""
+    and of each rule that comes from them, in their order: the file, and its number there."""
 
     values: dict[str, Any]
     bases: tuple[Path, ...] = ()
-    rules: int = 0
+    rules: tuple[tuple[Path, int], ...] = ()
     #: Base file → its values, as it has them.
     of_base: Mapping[Path, Mapping[str, Any]] = field(default_factory=dict)
 
@@ -55,12 +55,14 @@ def joined(values: dict[str, Any], path: Path) -> Joined:
     if not bases:
         return Joined(values)
     whole: dict[str, Any] = {}
+    rules: list[tuple[Path, int]] = []
     for base in reversed(bases):
         whole = _over(whole, of_base[base])
-    rules = len(whole.get("rule", ()))
+        mine = of_base[base].get("rule", ())
+        rules += [(base, number) for number in range(1, len(mine) + 1)] if _are_tables(mine) else []
     whole = _over(whole, values)
     whole.pop(BASE, None)
-    return Joined(whole, tuple(bases), rules, of_base)
+    return Joined(whole, tuple(bases), tuple(rules), of_base)
 
 
 def _base_of(said: Mapping[str, Any], here: Path) -> Path:

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from msgspec import Meta, field
 
 from jovial_atlas import dates, patterns
+from jovial_atlas.faults import is_none
 from jovial_atlas.sitefile.parts import Part, check, check_whole, given_in, names_of, says
 
 #: Names that a section may not have, since other files of the set are called so.
@@ -363,8 +364,7 @@ class Guard(Part, frozen=True, kw_only=True):
     def _known(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         for name in value:
             if name not in names_of(Decision):
-                known = ", ".join(names_of(Decision))
-                raise ValueError(f"{name!r} is no field; there are {known}")
+                raise ValueError(is_none(name, "field", names_of(Decision)).removesuffix("."))
         if not value:
             raise ValueError("it guards nothing")
         return value

@@ -8,10 +8,8 @@ from msgspec import field
 
 from jovial_atlas import patterns
 from jovial_atlas.media.pictures import Corner, Focus
-from jovial_atlas.sitefile.deciding import (
-    Texts,
-)
-from jovial_atlas.sitefile.parts import Part, check, says
+from jovial_atlas.sitefile.deciding import Texts, as_patterns
+from jovial_atlas.sitefile.parts import Part, check, check_whole, says
 
 
 class Lengths(Part, frozen=True, kw_only=True):
@@ -67,17 +65,59 @@ class HeadData(Texts, frozen=True, kw_only=True):
     ] = field(default_factory=dict)
 
 
-class Inject(Part, frozen=True, kw_only=True):
-    """`[inject]`: what `inject` does to built pages beside their head data. A snippet is HTML, or
-    the path of a file that holds it."""
+class Snippets(Part, frozen=True, kw_only=True):
+    """Pieces of HTML that pages get, at four places; each is HTML, or the path of a file that holds
+    it."""
 
-    drop_generator: Annotated[
-        bool, says("whether the tag goes that names the publishing system")
-    ] = False
     head_start: Annotated[str, says("snippet right after <head>")] = ""
     head_end: Annotated[str, says("snippet right before </head>")] = ""
     body_start: Annotated[str, says("snippet right after <body>")] = ""
     body_end: Annotated[str, says("snippet right before </body>")] = ""
+
+    @check("head_start", "head_end", "body_start", "body_end")
+    @classmethod
+    def _whole(cls, value: str) -> str:
+        if "<!-- /snippet" in value:
+            raise ValueError("a snippet may not hold the comment that ends it")
+        return value
+
+
+class SnippetsOfSome(Snippets, frozen=True, kw_only=True):
+    """`[[inject.for]]`: snippets of some pages, behind those of all. A page must fit both, where
+    sections and patterns are given."""
+
+    sections: Annotated[tuple[str, ...], says("sections whose pages get them; all if empty")] = ()
+    match: Annotated[
+        str | tuple[str, ...], says("addresses of pages that get them: a pattern, or several")
+    ] = ""
+
+    @check("match")
+    @classmethod
+    def _pattern(cls, value: str | tuple[str, ...]) -> str | tuple[str, ...]:
+        if value:
+            as_patterns(value)
+        return value
+
+    @check_whole
+    def _about_some(self) -> None:
+        if not self.sections and not self.match:
+            raise ValueError('it names no pages: give sections = ["events"], or match = "/shop/**"')
+
+    @property
+    def patterns(self) -> tuple[str, ...]:
+        """The address patterns as a tuple."""
+        return as_patterns(self.match) if self.match else ()
+
+
+class Inject(Snippets, frozen=True, kw_only=True):
+    """`[inject]`: what `inject` does to built pages beside their head data."""
+
+    for_some: Annotated[
+        tuple[SnippetsOfSome, ...], says("snippets of some pages, behind those of all")
+    ] = field(default=(), name="for")
+    drop_generator: Annotated[
+        bool, says("whether the tag goes that names the publishing system")
+    ] = False
     nofollow: Annotated[
         tuple[str, ...],
         says(
@@ -105,13 +145,6 @@ class Inject(Part, frozen=True, kw_only=True):
     @classmethod
     def _links(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         patterns.matcher(value, ())
-        return value
-
-    @check("head_start", "head_end", "body_start", "body_end")
-    @classmethod
-    def _whole(cls, value: str) -> str:
-        if "<!-- /snippet" in value:
-            raise ValueError("a snippet may not hold the comment that ends it")
         return value
 
 

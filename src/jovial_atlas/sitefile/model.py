@@ -17,6 +17,7 @@ from jovial_atlas.sitefile.deciding import (
     Overrides,
     Rule,
     Section,
+    as_patterns,
 )
 from jovial_atlas.sitefile.engines import Engine, LedgerPlace
 from jovial_atlas.sitefile.heads import HeadData, Inject, Lengths, Sharing
@@ -248,6 +249,10 @@ class Feed(Part, frozen=True, kw_only=True):
     content: Annotated[
         Literal["none", "summary", "full"], says("what of each page stands in it")
     ] = "summary"
+    attribution_before: Annotated[
+        str,
+        says('pattern of a first line above each page, as in "From {{ site.name }}:"'),
+    ] = ""
     attribution: Annotated[
         str,
         says('pattern of a last line under each page, as in "First published by {{ site.name }}"'),
@@ -268,6 +273,24 @@ class Visitors(Part, frozen=True, kw_only=True):
     page: Annotated[str, says("file name; empty for none")] = "sitemap.html"
     per_page: Annotated[int, says("links on one page", ge=10, le=5_000)] = 500
     most: Annotated[int, says("listed pages from which on no such page is written", ge=1)] = 20_000
+    order: Annotated[
+        Literal["address", "title", "newest"],
+        says("order of the links of a section: by address, by their text, or newest first"),
+    ] = "address"
+    sections: Annotated[
+        tuple[str, ...],
+        says("sections that it shows, in this order; all, in the order of the file, if empty"),
+    ] = ()
+    exclude: Annotated[
+        str | tuple[str, ...], says("addresses of listed pages that it leaves out, as in /press/**")
+    ] = ""
+
+    @check("exclude")
+    @classmethod
+    def _patterns(cls, value: str | tuple[str, ...]) -> str | tuple[str, ...]:
+        if value:
+            as_patterns(value)
+        return value
 
     @check("page")
     @classmethod

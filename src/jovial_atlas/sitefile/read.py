@@ -19,6 +19,7 @@ from jovial_atlas.sitefile.model import Host, SiteModel
 from jovial_atlas.sitefile.move_table import read_move_table
 from jovial_atlas.sitefile.overrides import Override, read_overrides
 from jovial_atlas.sitefile.parts import Mistake, changed, read_part
+from jovial_atlas.sitefile.sources import HtmlSource
 from jovial_atlas.sitefile.tables import Tables, table_text
 from jovial_atlas.sitefile.videos import VideoOverride, read_video_overrides
 
@@ -73,13 +74,19 @@ class SiteFile:
     texts: dict[str, dict[str, str]] = field(default_factory=dict, repr=False)
     #: Links between pages that the owner took from proposals.
     taken_links: tuple[TakenLink, ...] = ()
-    #: The base files that it names, the nearest first, as paths from its folder; how many rules
-    #: come from them; and policies that they choose, with the name of the file.
+    #: The base files that it names, the nearest first, as paths from its folder; of each rule that
+    #: comes from them the file and its number there; and policies that they choose, with the name
+    #: of the file.
     bases: tuple[str, ...] = ()
-    base_rules: int = 0
+    rules_of_bases: tuple[tuple[str, int], ...] = ()
     base_policies: dict[str, str] = field(default_factory=dict, repr=False)
     #: Where the state folder is, if it is not beside the site file.
     kept_in: Path | None = None
+
+    @property
+    def base_rules(self) -> int:
+        """How many rules come from base files."""
+        return len(self.rules_of_bases)
 
     @property
     def folder(self) -> Path:
@@ -193,8 +200,10 @@ def parse_site_file(text: str, path: Path, tables: Tables = table_text) -> SiteF
         key: base.name for key in values_of_policies(model)
         if (base := origin_of(values, found, "policies", key))
     }  # fmt: skip
-    shown = tuple(os.path.relpath(base, path.absolute().parent) for base in found.bases)
-    return replace(site, bases=shown, base_rules=found.rules, base_policies=chosen)
+    shown = {base: os.path.relpath(base, path.absolute().parent) for base in found.bases}
+    rules = tuple((shown[base], number) for base, number in found.rules)
+    bases = tuple(shown.values())
+    return replace(site, bases=bases, rules_of_bases=rules, base_policies=chosen)
 
 
 def values_of_policies(model: SiteModel) -> Sequence[str]:
@@ -256,6 +265,7 @@ def _cross_problems(model: SiteModel, lines: dict[tuple[str | int, ...], int]) -
                 yield Problem(line_of(lines, path), _shown(path), message)
     yield from _host_problems(model, lines)
     sections = [section.name for section in model.section]
+    sections += [source.section for source in model.source if source.section]
     for place, name in _named_sections(model):
         if name not in {*sections, "pages"}:
             best = nearest(name, sections)
@@ -269,6 +279,13 @@ def _named_sections(model: SiteModel) -> Iterator[tuple[tuple[str | int, ...], s
     for number, rule in enumerate(model.rule):
         if rule.section:
             yield ("rule", number, "section"), rule.section
+    # Sources of records may name sections of their own, row by row.
+    if all(isinstance(source, HtmlSource) for source in model.source):
+        for number, some in enumerate(model.inject.for_some):
+            for name in some.sections:
+                yield ("inject", "for", number, "sections"), name
+        for name in model.visitors.sections:
+            yield ("visitors", "sections"), name
     for number, choices in enumerate(model.review.for_sections):
         for name in choices.sections:
             yield ("review", "for", number, "sections"), name

@@ -118,13 +118,14 @@ def video_overrides_text(overrides: Iterable[VideoOverride], fields: Iterable[st
     writer = csv.DictWriter(stream, names, lineterminator="\n")
     writer.writeheader()
     for one in rows:
-        said = {name: _cell(value) for name, value in one.sets.items()}
+        said = {name: _cell(name, value) for name, value in one.sets.items()}
         cells = {"loc": one.loc, "video": one.video, **said, "reason": one.reason}
         writer.writerow({name: as_cell(cell) for name, cell in cells.items()})
     return stream.getvalue()
 
 
-def _cell(value: object) -> str:
+def _cell(name: str, value: object) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
-    return ", ".join(value) if isinstance(value, list) else str(value)
+    between = ", " if name == "tags" else "; "
+    return between.join(value) if isinstance(value, list) else str(value)

@@ -136,7 +136,7 @@ VIDEO_RULES = {
         Element("family_friendly", _YES_NO, _one_of("yes", "no")),
         Element("restriction", "ISO 3166-1 countries, as in GB IE", _words_of("[A-Z]{2}")),
         Element("gallery_loc", _ADDRESS_FORM, _address),
-        Element("price", "a number", _any, most=MAX_ENTRIES),
+        Element("price", "a number", _number(0, float("inf")), most=MAX_ENTRIES),
         Element("requires_subscription", _YES_NO, _one_of("yes", "no")),
         Element("uploader", "text of at most 255 characters", _text(255)),
         Element("tvshow", "a television show", _any),
@@ -151,6 +151,25 @@ VIDEO_ATTRIBUTES: dict[str, tuple[str, str, Test, bool]] = {
     "restriction": ("relationship", "allow or deny", _one_of("allow", "deny"), True),
     "platform": ("relationship", "allow or deny", _one_of("allow", "deny"), True),
     "uploader": ("info", _ADDRESS_FORM, _address, False),
+    "gallery_loc": ("title", "text", _any, False),
+}
+
+_PRICE_TYPES = ("rent", "own", "purchase", "package", "subscription")
+
+#: Children of <video:video> that may stand several times, with their attributes: element →
+#: attribute → (form, test, whether required).
+VIDEO_LISTS: dict[str, dict[str, tuple[str, Test, bool]]] = {
+    "content_segment_loc": {
+        "duration": ("whole seconds from 1 to 28,800", _number(1, 28_800, r"\d+"), False)
+    },
+    "price": {
+        "currency": ("a currency of ISO 4217, as in GBP", _words_of("[A-Z]{3}"), True),
+        "type": (
+            f"one of {', '.join(_PRICE_TYPES)}", lambda text: text.lower() in _PRICE_TYPES, False,
+        ),
+        "resolution": ("hd or sd", lambda text: text.lower() in ("hd", "sd"), False),
+    },
+    "id": {"type": ("the kind of identifier", _any, False)},
 }
 
 #: Children of <news:publication> and <news:news>.

@@ -244,6 +244,18 @@ def said_of_entries(data: bytes) -> Iterator[tuple[str, dict[str, str]]]:
         return
 
 
+def hints_of_entries(data: bytes) -> Iterator[tuple[str, dict[str, str]]]:
+    """The address of each entry with its `changefreq` and `priority`, where any entry has one; all
+    else as `said_of_entries`."""
+    try:
+        plain = decompressed(data) if data[:2] == b"\x1f\x8b" else data
+    except ValueError:
+        return
+    if any(f"<{name}".encode() in plain for name in _SAID):
+        for loc, said in said_of_entries(plain):
+            yield loc, {name: said[name] for name in _SAID if name in said}
+
+
 def _read_text(data: bytes, file: SitemapFile) -> None:
     file.kind = FileKind.TEXT
     try:

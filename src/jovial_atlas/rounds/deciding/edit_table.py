@@ -19,6 +19,7 @@ from typing import Any, Literal, get_args, get_origin
 import polars as pl
 
 from jovial_atlas.errors import AtlasError
+from jovial_atlas.faults import is_none
 from jovial_atlas.files import write_whole
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.head import Head
@@ -72,9 +73,7 @@ def columns_of(fields: str) -> list[str]:
     names = [name.strip() for name in fields.split(",") if name.strip()]
     for name in names:
         if name not in OVERRIDE_COLUMNS:
-            raise AtlasError(
-                f"--fields: {name!r} is no field; there are {', '.join(OVERRIDE_COLUMNS)}."
-            )
+            raise AtlasError(f"--fields: {is_none(name, 'field', OVERRIDE_COLUMNS)}")
     return names
 
 

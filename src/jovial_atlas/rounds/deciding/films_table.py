@@ -11,6 +11,7 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_whole
 from jovial_atlas.head.videos import STILLS_PATH, Film
 from jovial_atlas.media import sheet
+from jovial_atlas.rounds.deciding.pages import check_section
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import STILLS
 from jovial_atlas.rounds.state.site_files import file_of
@@ -29,9 +30,7 @@ def all_films(
     """The videos of a survey, page by page. Raises AtlasError for an unknown section."""
     films = [film for some in survey.films.values() for film in some]
     if section is not None:
-        known = sorted({*survey.sections(), *(film.page.section for film in films)})
-        if section not in known:
-            raise AtlasError(f"{section!r} is no section; there are {', '.join(known)}.")
+        check_section(survey.table, survey.site, section)
         films = [film for film in films if film.page.section == section]
     return [film for film in films if not unlisted or not_listed(film)]
 

@@ -11,6 +11,7 @@ import polars as pl
 
 from jovial_atlas import patterns
 from jovial_atlas.errors import AtlasError
+from jovial_atlas.faults import is_none
 from jovial_atlas.files import write_pieces
 from jovial_atlas.pages import snapshot
 from jovial_atlas.rules.selectors import path_column
@@ -36,14 +37,12 @@ def select_pages(decided: pl.LazyFrame, site: SiteFile, filters: Filters) -> pl.
     """The pages for which every given condition holds, to be read in pieces. Raises AtlasError for
     a wrong one."""
     if filters.section is not None:
-        known = sorted({*(one.name for one in site.model.section), REST, *_all(decided, "section")})
-        if filters.section not in known:
-            raise AtlasError(f"{filters.section!r} is no section; there are {', '.join(known)}.")
+        check_section(decided, site, filters.section)
         decided = decided.filter(pl.col("section") == filters.section)
     if filters.source is not None:
         known = _all(decided, "source")
         if filters.source not in known:
-            raise AtlasError(f"{filters.source!r} is no source; there are {', '.join(known)}.")
+            raise AtlasError(is_none(filters.source, "source", known))
         decided = decided.filter(pl.col("source") == filters.source)
     if filters.language is not None:
         wanted = filters.language.lower()
@@ -54,6 +53,13 @@ def select_pages(decided: pl.LazyFrame, site: SiteFile, filters: Filters) -> pl.
     if filters.match is not None:
         decided = _matching(decided, site, filters.match)
     return decided if filters.where is None else _where(decided, filters.where)
+
+
+def check_section(decided: pl.LazyFrame, site: SiteFile, name: str) -> None:
+    """Raises AtlasError where no page is, or could be, in a section."""
+    known = sorted({*(one.name for one in site.model.section), REST, *_all(decided, "section")})
+    if name not in known:
+        raise AtlasError(is_none(name, "section", known))
 
 
 def _all(decided: pl.LazyFrame, name: str) -> list[str]:

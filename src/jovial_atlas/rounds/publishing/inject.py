@@ -41,6 +41,7 @@ from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import PAGE_TABLE
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import HtmlSource, SiteFile
+from jovial_atlas.sitefile.heads import Snippets, SnippetsOfSome
 
 _CHARSET = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([A-Za-z0-9_.:-]+)", re.I)
 
@@ -155,11 +156,19 @@ def keep_marks(survey: LastSurvey, done: Sequence[Injected]) -> None:
 
 
 @dataclass(frozen=True, slots=True)
+class _SomeSnippets:
+    """Snippets by place, and the pages that get them."""
+
+    texts: dict[str, str]
+    gets: Callable[[Page], bool]
+
+
+@dataclass(frozen=True, slots=True)
 class _Beside:
     """What the site file wants beside head data: snippets, which links get `nofollow`, alt texts,
     links and the trail."""
 
-    snippets: dict[str, str]
+    snippets: list[_SomeSnippets]
     is_nofollow: Callable[[str], bool] | None
     alts: bool
     wanted: WantedLinks
@@ -178,17 +187,10 @@ class _Told:
 def _beside(site: SiteFile) -> _Beside:
     """Raises SiteFileError for a snippet whose file cannot be read."""
     settings = site.model.inject
-    snippets = {}
-    for name in PLACES:
-        text = getattr(settings, name)
-        if text and "<" not in text:
-            try:
-                text = (site.folder / text).read_text("utf-8")
-            except (OSError, UnicodeDecodeError) as error:
-                wrong = f"{text!r} is neither HTML nor a file that can be read ({error})."
-                example = f'{name} = "<script src=\\"/count.js\\" async></script>"'
-                raise site.error(("inject", name), wrong, example) from None
-        snippets[name] = text
+    snippets = [_SomeSnippets(_texts(site, settings, ("inject",)), lambda _: True)]
+    for number, some in enumerate(settings.for_some):
+        texts = _texts(site, some, ("inject", "for", number))
+        snippets.append(_SomeSnippets(texts, _getting(some, site)))
     return _Beside(
         snippets,
         patterns.matcher(settings.nofollow, [site.model.site.url]) if settings.nofollow else None,
@@ -196,6 +198,40 @@ def _beside(site: SiteFile) -> _Beside:
         WantedLinks(site),
         settings.trail,
     )
+
+
+def _texts(site: SiteFile, said: Snippets, where: tuple[str | int, ...]) -> dict[str, str]:
+    """The snippets of a table of the site file, by place. Raises SiteFileError."""
+    texts = {}
+    for name in PLACES:
+        text = getattr(said, name)
+        if text and "<" not in text:
+            try:
+                text = (site.folder / text).read_text("utf-8")
+            except (OSError, UnicodeDecodeError) as error:
+                wrong = f"{text!r} is neither HTML nor a file that can be read ({error})."
+                example = f'{name} = "<script src=\\"/count.js\\" async></script>"'
+                raise site.error((*where, name), wrong, example) from None
+        texts[name] = text
+    return texts
+
+
+def _getting(some: SnippetsOfSome, site: SiteFile) -> Callable[[Page], bool]:
+    """Whether a page gets the snippets of some pages."""
+    like = patterns.matcher(some.patterns, site.urls) if some.patterns else None
+
+    def gets(page: Page) -> bool:
+        if some.sections and page.section not in some.sections:
+            return False
+        return like is None or like(page.loc)
+
+    return gets
+
+
+def _joined(snippets: Sequence[_SomeSnippets], page: Page) -> dict[str, str]:
+    """The snippets of a page, by place, in the order of the site file."""
+    mine = [one.texts for one in snippets if one.gets(page)]
+    return {name: "".join(texts[name] for texts in mine) for name in PLACES}
 
 
 def _additions(page: Page, also: _Beside, survey: LastSurvey) -> tuple[Additions, _Told]:
@@ -219,7 +255,7 @@ def _additions(page: Page, also: _Beside, survey: LastSurvey) -> tuple[Additions
         return put
 
     how = Additions(
-        also.snippets,
+        _joined(also.snippets, page),
         nofollow if also.is_nofollow else None,
         alt if also.alts else None,
         links if also.wanted.are_any and page.kind == "page" else None,

@@ -29,10 +29,11 @@ def check_patterns(site: SiteFile) -> None:
                 file = str(site.folder / site.model.overrides.file)
                 raise SiteFileError(file, [Problem(override.line, key, wrong)])
 
-    attribution = site.model.feed.attribution
-    if attribution and (wrong := wrong_pattern(attribution)):
-        example = 'attribution = "First published by {{ site.name }}"'
-        raise site.error(("feed", "attribution"), wrong, example)
+    for key in ("attribution_before", "attribution"):
+        said = getattr(site.model.feed, key)
+        if said and (wrong := wrong_pattern(said)):
+            example = f'{key} = "First published by {{{{ site.name }}}}"'
+            raise site.error(("feed", key), wrong, example)
 
 
 def given_patterns(site: SiteFile) -> Iterator[tuple[tuple[str | int, ...], str, str]]:

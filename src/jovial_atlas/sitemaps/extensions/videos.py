@@ -12,12 +12,23 @@ from jovial_atlas.sitemaps.notes import EntryNotes
 from jovial_atlas.sitemaps.text import element, escaped
 
 #: Elements of a video that are checked where they stand, but not written.
-_NOT_WRITTEN = frozenset({"content_segment_loc", "gallery_loc", "price", "tvshow", "id"})
-#: The video elements that are written, in the schema's order. All are text, `tag` a list.
+_NOT_WRITTEN = frozenset({"tvshow"})
+#: The video elements that are written, in the schema's order.
 VIDEO_FIELDS = tuple(name for name in protocol.VIDEO_RULES if name not in _NOT_WRITTEN)
-#: One video as a struct: the elements, and their attributes as `element@attribute`.
+
+
+def _type(name: str) -> pl.DataType:
+    if name == "tag":
+        return pl.List(pl.String)
+    if attributes := protocol.VIDEO_LISTS.get(name):
+        return pl.List(pl.Struct(dict.fromkeys(("text", *attributes), pl.String)))
+    return pl.String()
+
+
+#: One video as a struct: the elements, and their attributes as `element@attribute`. All are text;
+#: `tag` is a list, and of those that may stand several times with attributes each is a struct.
 VIDEO_TYPE = pl.Struct(
-    {name: pl.List(pl.String) if name == "tag" else pl.String for name in VIDEO_FIELDS}
+    {name: _type(name) for name in VIDEO_FIELDS}
     | {f"{name}@{rule[0]}": pl.String for name, rule in protocol.VIDEO_ATTRIBUTES.items()}
 )
 _CELL = """<div class="media">
@@ -59,6 +70,9 @@ class VideoExtension(Extension):
             opening, closing = pl.lit("   <video:tag>"), pl.lit("</video:tag>\n")
             tag = pl.concat_str(opening, escaped(pl.element()), closing)
             return fields.field(name).list.eval(tag).list.join("").fill_null("")
+        if name in protocol.VIDEO_LISTS:
+            lines = fields.field(name).list.eval(self._listed(name)).list.join("")
+            return lines.fill_null("")
         value = escaped(fields.field(name))
         if name not in protocol.VIDEO_ATTRIBUTES:
             return element(f"video:{name}", value, "   ")
@@ -71,6 +85,18 @@ class VideoExtension(Extension):
             pl.lit(f"</video:{name}>\n"),
         )  # fmt: skip
         return line.fill_null("")
+
+    @staticmethod
+    def _listed(name: str) -> pl.Expr:
+        """One of several elements of a name, with its attributes."""
+        field = pl.element().struct.field
+        attributes = [
+            pl.concat_str(pl.lit(f' {one}="'), escaped(field(one)), pl.lit('"')).fill_null("")
+            for one in protocol.VIDEO_LISTS[name]
+        ]
+        opening, closing = pl.lit(f"   <video:{name}"), pl.lit(f"</video:{name}>\n")
+        text = escaped(field("text"))
+        return pl.concat_str(opening, *attributes, pl.lit(">"), text, closing).fill_null("")
 
     def check(self, node: XmlNode, entry: EntryNotes) -> None:
         """As `Extension.check`."""
@@ -90,6 +116,16 @@ class VideoExtension(Extension):
                 entry("video-same-as-page", child.line, sentence)
 
     def _check_attributes(self, video: XmlNode, entry: EntryNotes) -> None:
+        for child in video.children:
+            mine = child.space == self.namespace
+            rules = protocol.VIDEO_LISTS.get(child.name, {}) if mine else {}
+            for attribute, (form, test, required) in rules.items():
+                given = child.attributes.get(attribute)
+                if given is None and required:
+                    entry("sitemap-value", child.line, f"<{child.name}> has no {attribute}")
+                elif given is not None and not test(given):
+                    shown = f"<{child.name}> {attribute} {given!r}"
+                    entry("sitemap-value", child.line, f"{shown} is not {form}")
         for name, (attribute, form, test, required) in protocol.VIDEO_ATTRIBUTES.items():
             node = video.first(self.namespace, name)
             if node is None:

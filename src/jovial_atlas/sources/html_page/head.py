@@ -134,6 +134,8 @@ def _read_texts(metas: dict[str, str], page: OpenPage) -> None:
     row["share_image"] = page.resolve(metas.get("og:image") or metas.get("og:image:url"))
     row["share_title"] = metas.get("og:title")
     row["share_description"] = metas.get("og:description")
+    row["card_title"] = metas.get("twitter:title")
+    row["card_description"] = metas.get("twitter:description")
     row["share_type"] = metas.get("og:type")
     described = _named(page, "name", "description")
     if len(described) > 1:

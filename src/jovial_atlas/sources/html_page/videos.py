@@ -18,6 +18,7 @@ from jovial_atlas import addresses, dates
 from jovial_atlas.media.fields import (
     VideoRow,
     plain_text,
+    price_of,
     relation,
     seconds,
     truth,
@@ -278,8 +279,18 @@ def _of_node(node: Mapping[str, Any], page: OpenPage, syntax: str) -> VideoRow:
         uploader_page=page.resolve(plain_text(maker.get("url")))
         if isinstance(maker, dict)
         else None,
+        price=_prices(node.get("offers")),
         found=syntax,
     )
+
+
+def _prices(offers: Any) -> list[str] | None:
+    """Prices of offers, as `3.99 GBP`."""
+    some = [one for one in (offers if isinstance(offers, list) else [offers])
+            if isinstance(one, dict)]  # fmt: skip
+    said = [f"{plain_text(one.get('price'))} {plain_text(one.get('priceCurrency'))}"
+            for one in some]  # fmt: skip
+    return [one for one in said if price_of(one)] or None
 
 
 def _first(value: Any) -> Any:

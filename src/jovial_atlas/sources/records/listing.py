@@ -3,6 +3,7 @@ lists; for landing pages outside the system, or to start from what is there."""
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Iterator
 
 import polars as pl
@@ -12,7 +13,14 @@ from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sitemaps import protocol
-from jovial_atlas.sitemaps.read import Entry, FileKind, read_sitemap
+from jovial_atlas.sitemaps.node import XmlNode
+from jovial_atlas.sitemaps.read import (
+    Entry,
+    FileKind,
+    SitemapFile,
+    hints_of_entries,
+    read_sitemap,
+)
 from jovial_atlas.sources.records.columns import FieldMap, deliver, split_wrong
 from jovial_atlas.sources.records.records import table_of
 
@@ -64,13 +72,14 @@ def _records(text: str, how: FieldMap) -> tuple[list[dict[str, str | None]], lis
 
 def _sitemap(data: bytes, how: FieldMap, fetch: Callable[[str], bytes]) -> Iterator[Batch]:
     file = read_sitemap(data, how.source)
-    files = [file]
+    files = [(file, data)]
     faults: list[Fault] = []
     if file.kind == FileKind.INDEX:
         files = []
         for entry in file.entries:
             try:
-                files.append(read_sitemap(fetch(entry.loc), entry.loc))
+                fetched = fetch(entry.loc)
+                files.append((read_sitemap(fetched, entry.loc), fetched))
             except ContentError as error:
                 faults.append(
                     Fault("sitemap-index-missing", f"{how.source}:{entry.line}", str(error))
@@ -78,22 +87,80 @@ def _sitemap(data: bytes, how: FieldMap, fetch: Callable[[str], bytes]) -> Itera
     elif not file.kind:
         reason = file.faults[0].message if file.faults else "it is empty"
         raise ContentError(f"{how.source} is no sitemap: {reason}")
-    for listed_file in files:
+    for listed_file, octets in files:
         yield Batch(faults=[*faults, *listed_file.faults])
         faults = []
-        records = [_record(entry) for entry in listed_file.entries]
+        records = _records_of(listed_file, octets)
         yield from _deliver(
             records, how, listed_file.name, [entry.line for entry in listed_file.entries]
         )
 
 
+def _records_of(file: SitemapFile, data: bytes) -> list[dict[str, str | None]]:
+    records = [_record(entry) for entry in file.entries]
+    if file.entries and all(entry.node is None for entry in file.entries):
+        # A plain file was read in one go, for addresses and dates alone.
+        said = [(loc, hints) for loc, hints in hints_of_entries(data) if hints]
+        mine = {record["loc"]: record for record in records} if said else {}
+        for loc, hints in said:
+            mine.get(loc, {}).update(hints)
+    return records
+
+
+#: What an entry says of its page beside its address: taken as fields of the page.
+_SAID = ("changefreq", "priority")
+#: Element of a video entry → field of a video; those of the same name are left out.
+_FIELDS = {
+    "content_loc": "content", "player_loc": "player", "thumbnail_loc": "thumbnail",
+    "publication_date": "published", "expiration_date": "expires", "view_count": "views",
+    "requires_subscription": "subscription", "gallery_loc": "gallery", "restriction": "countries",
+    "platform": "platforms", "content_segment_loc": "segments", "id": "ids", "tag": "tags",
+}  # fmt: skip
+#: Fields of which a video may have several.
+_SEVERAL = ("tags", "price", "segments", "ids")
+
+
 def _record(entry: Entry) -> dict[str, str | None]:
+    children = entry.node.children if entry.node else []
     images = [
         found.text
-        for child in (entry.node.children if entry.node else ())
+        for child in children
         if child.space == protocol.IMAGE and (found := child.first(protocol.IMAGE, "loc"))
     ]
-    return {"loc": entry.loc, "lastmod": entry.lastmod, "images": "\x1f".join(images) or None}
+    films = [_film(one) for one in children if (one.space, one.name) == (protocol.VIDEO, "video")]
+    said = {one.name: one.text for one in children if one.name in _SAID and one.text}
+    shown = {"videos": json.dumps(films)} if films else {}
+    listed = {"loc": entry.loc, "lastmod": entry.lastmod, "images": "\x1f".join(images) or None}
+    return {**listed, **shown, **said}
+
+
+def _film(video: XmlNode) -> dict[str, str | list[str]]:
+    """The fields of a video entry, as a video's are written in front matter."""
+    film: dict[str, str | list[str]] = {}
+    for child in video.children:
+        name = _FIELDS.get(child.name, child.name)
+        if name in _SEVERAL:
+            several = film.setdefault(name, [])
+            assert isinstance(several, list)
+            several.append(_with_attributes(child))
+        elif child.text:
+            film.setdefault(name, _with_attributes(child))
+        for attribute, ours in (("info", "uploader_page"), ("title", "gallery_title")):
+            if given := child.attributes.get(attribute):
+                film[ours] = given
+    return film
+
+
+def _with_attributes(child: XmlNode) -> str:
+    """The text of an element with its attributes where a field has them in one text."""
+    given, text = child.attributes, child.text
+    if how := given.get("relationship"):
+        return f"{how} {text}"
+    if child.name == "id":
+        return f"{given.get('type', '')} {text}".strip()
+    behind = {"price": ("currency", "type", "resolution"), "content_segment_loc": ("duration",)}
+    more = (given.get(one) for one in behind.get(child.name, ()))
+    return " ".join([text, *(one for one in more if one)])
 
 
 def _deliver(

@@ -22,7 +22,9 @@ from jovial_atlas.rounds.state.names import ROBOTS, STILLS, STYLE
 from jovial_atlas.rounds.state.record import site_key
 from jovial_atlas.rounds.state.site_files import file_of_row
 from jovial_atlas.rules import robots_of
+from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.deciding import as_patterns
 from jovial_atlas.sitemaps.feeds import FeedChannel, FeedItem, atom, rss
 from jovial_atlas.sitemaps.view import style_sheet
 
@@ -162,12 +164,14 @@ def _item(page: Page, site: SiteFile, settings: HeadSettings) -> FeedItem:
     section = settings.section.get(page.section)
     said = description_of(page, settings, section).value or ""
     content = _full_text(page, site) if feed.content == "full" else ""
-    last = pattern_text(feed.attribution, page, settings.site)
+    lines = (feed.attribution_before, feed.attribution)
+    first, last = (pattern_text(one, page, settings.site) for one in lines)
     summary = said if feed.content != "none" else ""
-    if last and content:
-        content = f"{content} <p>{escape(last)}</p>"
-    elif last:
-        summary = f"{summary}\n{last}".strip()
+    if content:
+        above, below = (f"<p>{escape(one)}</p>" if one else "" for one in (first, last))
+        content = f"{above} {content} {below}".strip()
+    else:
+        summary = "\n".join(one for one in (first, summary, last) if one)
     title = page.heading or title_of(page, settings, section).value or page.loc
     return FeedItem(
         page.loc, title, page.lastmod or "", page.published, page.author, summary, content
@@ -187,15 +191,9 @@ def visitors_pages(site: SiteFile, survey: LastSurvey, listed: int) -> Iterator[
     settings = site.model.visitors
     if not settings.page or not 0 < listed < settings.most:
         return
-    shown = (
-        survey.lazy.filter("listed")
-        .select("section", "loc", text=pl.coalesce("heading", "title", "loc"))
-        .collect()
-    )
-    order = {section.name: number for number, section in enumerate(site.model.section)}
-    shown = shown.with_columns(
-        _order=pl.col("section").replace_strict(order, default=len(order), return_dtype=pl.UInt32)
-    ).sort("_order", "section", "loc")
+    shown = _shown(site, survey)
+    if not shown.height:
+        return
     counts = dict(shown.group_by("section").len().iter_rows())
     rows = list(shown.select("section", "loc", "text").iter_rows())
     stem = Path(settings.page).stem
@@ -217,6 +215,35 @@ def visitors_pages(site: SiteFile, survey: LastSurvey, listed: int) -> Iterator[
             labels=labels,
         )
         yield names[number], (text + "\n").encode()
+
+
+def _shown(site: SiteFile, survey: LastSurvey) -> pl.DataFrame:
+    """The links of the page for visitors in their order, as `section, loc, text`."""
+    settings = site.model.visitors
+    table = survey.lazy.filter("listed")
+    if settings.exclude:
+        out = matches(as_patterns(settings.exclude))
+        table = table.with_columns(path_column(site)).filter(~out)
+    if settings.sections:
+        table = table.filter(pl.col("section").is_in(list(settings.sections)))
+    shown = table.select(
+        "section", "loc", "lastmod", text=pl.coalesce("heading", "title", "loc")
+    ).collect()
+    names = settings.sections or [section.name for section in site.model.section]
+    order = {name: number for number, name in enumerate(names)}
+    place = pl.col("section").replace_strict(order, default=len(order), return_dtype=pl.UInt32)
+    by, down = _ORDERS[settings.order]
+    return shown.sort(
+        place, "section", by, "loc", descending=[False, False, down, False], nulls_last=True
+    )
+
+
+#: Order of links → what they are sorted by, and whether the greatest stands first.
+_ORDERS = {
+    "address": (pl.col("loc"), False),
+    "title": (pl.col("text").str.to_lowercase(), False),
+    "newest": (pl.col("lastmod"), True),
+}
 
 
 def _labels(site: SiteFile, rows: list[tuple[str, str, str]]) -> dict[str, str]:

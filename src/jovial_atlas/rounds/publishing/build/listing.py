@@ -20,6 +20,7 @@ from jovial_atlas.pages.keys import key_of, keys_of
 from jovial_atlas.rounds.publishing.build.kinds import NEWS, Kind
 from jovial_atlas.rounds.publishing.build.versions import Versions, versions_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rules import layers_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.extensions import NEWS_FIELDS
@@ -162,7 +163,7 @@ def listed_rows(
 ) -> pl.LazyFrame:
     """The listed ones of some rows of the page table with verdicts, as `Listing.rows`, and what
     is asked for beside that."""
-    hints = hints_of(survey.site)
+    hints = hints_of(survey)
     return decided.filter("listed").select(
         pl.col("_row").alias("row"),
         key_of(pl.col("loc")).alias("key"),
@@ -178,10 +179,12 @@ def _code(names: Sequence[str]) -> pl.Expr:
     return pl.col("section").cast(pl.Enum(list(names))).to_physical().cast(pl.UInt32)
 
 
-def hints_of(site: SiteFile) -> list[str]:
-    """Which of changefreq and priority anything sets: both are off by default."""
-    says = [*site.model.section, *(rule.set for rule in site.model.rule)]
-    return [name for name in HINTS if any(getattr(one, name) is not None for one in says)]
+def hints_of(survey: LastSurvey) -> list[str]:
+    """Which of changefreq and priority anything sets, the site file, a row of the overrides file or
+    a page's own field: both are off by default."""
+    layers = layers_of(survey.site, survey.now, survey.pages, survey.filled)
+    said = {name for layer in layers for name in layer.sets}
+    return [name for name in HINTS if name in said]
 
 
 def _digest(survey: LastSurvey, hints: Sequence[str]) -> pl.Expr:

@@ -168,7 +168,7 @@ class Resumed:
         # Where each block begins, in the page table and among the listed pages.
         self._rows = [0, *accumulate(block.rows for block in self.blocks)]
         self._listed = [0, *accumulate(block.listed for block in self.blocks)]
-        self._hints = hints_of(self.survey.site)
+        self._hints = hints_of(self.survey)
 
     @property
     def count(self) -> int:
