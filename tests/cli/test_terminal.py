@@ -10,7 +10,9 @@ import termios
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from rich.text import Text
 
+from jovial_atlas.cli.file_links import FileLinks
 from jovial_atlas.cli.layout import in_the_middle, lay_out_table, table_columns
 from tests.conftest import COMMAND, page, run_command, write_site
 
@@ -23,7 +25,7 @@ def in_terminal(*arguments, cwd, width=80, height=40, env=None, keys=b""):
     if not child:
         fcntl.ioctl(0, termios.TIOCSWINSZ, struct.pack("HHHH", height, width, 0, 0))
         os.chdir(cwd)
-        kept = {name: value for name, value in os.environ.items() if name not in ("COLUMNS", "LINES", "NO_COLOR")}
+        kept = {name: value for name, value in os.environ.items() if name not in ("COLUMNS", "LINES", "NO_COLOR", "TERM_PROGRAM", "VTE_VERSION")}
         os.execvpe(COMMAND, [COMMAND, *arguments], kept | {"TERM": "xterm", "PAGER": "cat"} | (env or {}))
     os.write(terminal, keys)
     pieces = []
@@ -180,3 +182,47 @@ def test_what_cannot_run_is_said_in_whole_words(tmp_path):
     text = in_terminal("survey", cwd=tmp_path, width=60)
     assert text.startswith("jovial-atlas: ") and max(map(len, text.splitlines())) <= 60
     assert "Run `jovial-atlas init` in the folder of the site" in " ".join(text.split())
+
+
+@pytest.mark.parametrize(
+    ("env", "linked"),
+    [
+        ({"TERM_PROGRAM": "WezTerm"}, True),
+        ({"VTE_VERSION": "7006"}, True),
+        ({"FORCE_HYPERLINK": "1"}, True),
+        ({"TERM_PROGRAM": "WezTerm", "FORCE_HYPERLINK": "0"}, False),
+        ({"VTE_VERSION": "4205"}, False),
+        ({}, False),
+    ],
+)
+def test_files_are_links_where_the_terminal_follows_them(long_site, env, linked):
+    name = "/field-notes/2026/a-note-on-the-water-levels-of-the-northern-ditches-1/"
+    shown = in_terminal("explain", name, cwd=long_site, width=120, height=200, env=env)
+    links = re.findall("\x1b]8;[^;]*;([^\x1b]*)\x1b\\\\([^\x1b]*)\x1b]8;;", shown)
+    assert bool(links) == linked
+    for address, words in links:
+        assert address == (long_site / "public" / words).as_uri()
+    piped = run_command("explain", name, cwd=long_site, env=env)
+    assert "\x1b]8" not in piped.out
+
+
+@pytest.mark.parametrize(
+    ("text", "found"),
+    [
+        ("a.md:12  what is wrong.", {"a.md:12": "a.md"}),
+        ("(see deep/b.html), and gone.html", {"deep/b.html": "deep/b.html"}),
+        ("https://www.marrowfen.example/a.md is no file", {}),
+        ("x-a.md and a.mdx", {}),
+        ("Written to ./a.md.", {"./a.md": "a.md"}),
+        ("folder deep, a number 1.5, and * ? \\", {}),
+    ],
+)
+def test_only_words_that_are_files_become_links(tmp_path, monkeypatch, text, found):
+    (tmp_path / "site" / "deep").mkdir(parents=True)
+    (tmp_path / "site" / "a.md").write_text("")
+    (tmp_path / "site" / "deep" / "b.html").write_text("")
+    monkeypatch.chdir(tmp_path)
+    made = Text(text)
+    FileLinks([tmp_path / "site"]).mark(made)
+    links = {text[one.start : one.end]: one.style.link for one in made.spans}
+    assert links == {word: (tmp_path / "site" / file).as_uri() for word, file in found.items()}

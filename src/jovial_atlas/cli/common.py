@@ -192,6 +192,8 @@ class Work:
         site = read_site_file(path)
         _SECRETS.update(_secrets_of(site))
         self.output.secrets = _SECRETS
+        read = (site.folder / getattr(source, "path", "") for source in site.model.source)
+        self.output.find_files_in(site.folder, site.output, *read)
         return site
 
     def site_if_any(self) -> SiteFile | None:

@@ -71,11 +71,12 @@ def lay_out_table(
 def _least(column: ShownColumn, wide: int, word: int) -> int:
     """The width that a column needs at least."""
     if column.kind not in _LEAST:
-        return max(wide, _longest_word(column.heading))
-    return max(min(wide, max(_LEAST[column.kind], min(word, 24))), _longest_word(column.heading))
+        return max(wide, longest_word(column.heading))
+    return max(min(wide, max(_LEAST[column.kind], min(word, 24))), longest_word(column.heading))
 
 
-def _longest_word(text: str) -> int:
+def longest_word(text: str) -> int:
+    """Length of the longest word."""
     return max((len(one) for one in text.split()), default=0)
 
 

@@ -16,17 +16,20 @@ from typing import TYPE_CHECKING, TextIO
 
 import click
 
+from jovial_atlas.cli.file_links import FileLinks, follows_links, shortened, without_links
 from jovial_atlas.cli.layout import (
     ShownColumn,
     TableLayout,
-    in_the_middle,
     lay_out_table,
+    longest_word,
     table_columns,
 )
-from jovial_atlas.cli.visible import in_line, json_safe, visible
+from jovial_atlas.cli.visible import in_line, json_safe, plain_value, visible
 from jovial_atlas.sitefile.cells import MAY_BE_FORMULA, as_cell
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     import polars as pl
     from rich.console import Console
     from rich.text import Text
@@ -40,13 +43,6 @@ _STYLES = {
     "warning": "yellow",
     "advice": "cyan",
 }
-
-
-def _plain(value: object) -> object:
-    """A value that JSON does not know as one that it knows: a structure as its fields."""
-    if hasattr(value, "__struct_fields__"):
-        return {name: getattr(value, name) for name in value.__struct_fields__}
-    return str(value)
 
 
 #: Texts that may begin a formula, or have signs that are shown in another way; and empty ones.
@@ -74,14 +70,24 @@ class Output:
         #: Whether results wait for the pager, and notes that come after them.
         self._holds_back = self._has_shown = False
         self._notes: list[Text] = []
+        #: What makes files that results name links, on a terminal that follows them.
+        links = self.is_table and not plain and sys.stdout.isatty() and follows_links(os.environ)
+        self._links = FileLinks() if links else None
         #: Values that no output may hold, whatever they stand in.
         self.secrets: set[str] = set()
+
+    def find_files_in(self, *places: Path) -> None:
+        """Folders from which results name files, beside the working folder."""
+        self._links = FileLinks(places) if self._links else None
 
     def _text(self, text: str, style: str = "") -> Text:
         """A text as it may be shown. Whatever is printed is made here."""
         from rich.text import Text
 
-        return Text(visible(text, self.secrets), style=style)
+        made = Text(visible(text, self.secrets), style=style)
+        if self._links:
+            self._links.mark(made)
+        return made
 
     @cached_property
     def _out(self) -> Console:
@@ -119,7 +125,7 @@ class Output:
             text = self._out.end_capture()
             if text.count("\n") >= self._out.height:
                 os.environ.setdefault("LESS", "FRX")
-                click.echo_via_pager(text, color=True)
+                click.echo_via_pager(without_links(text), color=True)
             else:
                 sys.stdout.write(text)
                 sys.stdout.flush()
@@ -139,7 +145,7 @@ class Output:
 
     def json(self, value: object) -> None:
         """The result as JSON, alone on standard output."""
-        text = json.dumps(value, ensure_ascii=False, indent=1, default=_plain)
+        text = json.dumps(value, ensure_ascii=False, indent=1, default=plain_value)
         click.echo(json_safe(text, self.secrets))
 
     def json_pieces(self, pieces: Iterable[str]) -> None:
@@ -195,10 +201,9 @@ class Output:
         cells = [[self._shown(cell) for cell in row] for row in rows]
         foot = [self._shown(cell) for cell in footer] if footer else []
         every = [*cells, *([foot] if foot else [])]
-        wide = [max((row[n].cell_len for row in every), default=0) for n in range(len(columns))]
-        words = [
-            max((_longest(row[n].plain) for row in every), default=0) for n in range(len(columns))
-        ]
+        numbers = range(len(columns))
+        wide = [max((row[n].cell_len for row in every), default=0) for n in numbers]
+        words = [max((longest_word(row[n].plain) for row in every), default=0) for n in numbers]
         width = self._out.width if self._narrow else sum(wide) + 1_000
         layout = None if self.plain else lay_out_table(columns, wide, width, words)
         if layout is None:
@@ -233,7 +238,6 @@ class Output:
     ) -> None:  # fmt: skip
         from rich import box
         from rich.table import Table
-        from rich.text import Text
 
         table = Table(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1, 0, 0),
                       show_footer=bool(foot), title=title or None, title_justify="left",
@@ -249,12 +253,11 @@ class Output:
                 overflow="fold",
             )
         for row in cells:
-            shortened = [
-                Text(in_the_middle(row[n].plain, width), style=row[n].style)
-                if columns[n].kind == "address" and row[n].cell_len > width else row[n]
+            fitting = [
+                shortened(row[n], width) if columns[n].kind == "address" else row[n]
                 for n, width in layout.widths.items()
-            ]  # fmt: skip
-            table.add_row(*shortened)
+            ]
+            table.add_row(*fitting)
         self._print(table)
 
     def say(self, text: str = "", style: str = "") -> None:
@@ -291,7 +294,7 @@ class Output:
             lines = [lines[0], f"{lines[1]} …"]
         for number, line in enumerate(line.lstrip() for line in lines):
             shown = Text()
-            shown.append(start if number == 0 else " " * len(hanging), style=style)
+            shown.append_text(self._text(start if number == 0 else " " * len(hanging), style))
             shown.append_text(self._text(line, text_style))
             shown.rstrip()
             self._print(shown, soft_wrap=True)
@@ -383,11 +386,6 @@ def shown(value: object) -> str:
     if isinstance(value, float):
         return f"{value:.0%}"
     return f"{value:,}" if isinstance(value, int) else short(str(value))
-
-
-def _longest(text: str) -> int:
-    """Length of the longest word."""
-    return max((len(one) for one in text.split()), default=0)
 
 
 def short(text: str, most: int = 200) -> str:

@@ -37,3 +37,10 @@ def json_safe(text: str, secrets: Collection[str] = ()) -> str:
 def _written(match: re.Match[str]) -> str:
     number = ord(match[0])
     return f"\\x{number:02x}" if number < 256 else f"\\u{number:04x}"
+
+
+def plain_value(value: object) -> object:
+    """A value that JSON does not know as one that it knows: a structure as its fields."""
+    if hasattr(value, "__struct_fields__"):
+        return {name: getattr(value, name) for name in value.__struct_fields__}
+    return str(value)

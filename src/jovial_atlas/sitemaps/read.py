@@ -218,44 +218,6 @@ def media_of(data: bytes) -> Iterator[str]:
         yield unescape((picture or thumbnail).decode("utf-8", "replace"))
 
 
-#: What an entry of a sitemap may say beside its address, and what a news entry names.
-_SAID = ("changefreq", "priority")
-
-
-def said_of_entries(data: bytes) -> Iterator[tuple[str, dict[str, str]]]:
-    """The address of each entry, with its `changefreq` and `priority`, and the publication it is
-    news of (`news`), where it says so. A file that breaks off ends there."""
-    try:
-        plain = decompressed(data) if data[:2] == b"\x1f\x8b" else data
-        for _, element in _events(plain, "end", "{*}url"):
-            loc, said = "", {}
-            for child in element.iter("{*}*"):
-                name, text = etree.QName(child).localname, (child.text or "").strip()
-                space = etree.QName(child).namespace or ""
-                if name == "loc" and not loc:
-                    loc = text
-                elif name in _SAID and text:
-                    said[name] = text
-                elif name == "name" and "news" in space and text:
-                    said["news"] = text
-            element.clear()
-            yield loc, said
-    except (ValueError, etree.XMLSyntaxError):
-        return
-
-
-def hints_of_entries(data: bytes) -> Iterator[tuple[str, dict[str, str]]]:
-    """The address of each entry with its `changefreq` and `priority`, where any entry has one; all
-    else as `said_of_entries`."""
-    try:
-        plain = decompressed(data) if data[:2] == b"\x1f\x8b" else data
-    except ValueError:
-        return
-    if any(f"<{name}".encode() in plain for name in _SAID):
-        for loc, said in said_of_entries(plain):
-            yield loc, {name: said[name] for name in _SAID if name in said}
-
-
 def _read_text(data: bytes, file: SitemapFile) -> None:
     file.kind = FileKind.TEXT
     try:
@@ -292,10 +254,10 @@ def _elements(data: bytes, file: SitemapFile) -> Iterator[etree._Element]:
     wanted = _entries_of_root(root, file)
     if not wanted:
         # Read to the end all the same: broken XML is the worse fault.
-        for _, element in _events(data, "end"):
+        for _, element in events(data, "end"):
             element.clear()
         return
-    parser = _events(data, "end", wanted)
+    parser = events(data, "end", wanted)
     for _, element in parser:
         parent = element.getparent()
         if parent is None or (
@@ -308,7 +270,8 @@ def _elements(data: bytes, file: SitemapFile) -> Iterator[etree._Element]:
         _others(parser.root, wanted, file, None)
 
 
-def _events(data: bytes, event: str, tag: str | None = None) -> etree.iterparse:
+def events(data: bytes, event: str, tag: str | None = None) -> etree.iterparse:
+    """The elements of a file as they are parsed, safely: no entities, no DTD, no network."""
     return etree.iterparse(
         io.BytesIO(data),
         events=(event,),
@@ -323,7 +286,7 @@ def _events(data: bytes, event: str, tag: str | None = None) -> etree.iterparse:
 
 
 def _root(data: bytes) -> etree._Element:
-    _, root = next(iter(_events(data, "start")))
+    _, root = next(iter(events(data, "start")))
     assert isinstance(root, etree._Element)
     return root
 

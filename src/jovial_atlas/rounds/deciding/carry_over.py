@@ -34,7 +34,7 @@ from jovial_atlas.sitefile.edit import add_rule, set_key, set_part
 from jovial_atlas.sitefile.move_table import move_table_text
 from jovial_atlas.sitefile.overrides import OVERRIDE_COLUMNS, Override, overrides_text, parse_rows
 from jovial_atlas.sitefile.tables import given_tables, header_of
-from jovial_atlas.sitemaps.read import said_of_entries
+from jovial_atlas.sitemaps.said import said_of_entries
 
 _OVERRIDES = "overrides.csv"
 _REASON = "As it was published before"

@@ -14,13 +14,8 @@ from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.node import XmlNode
-from jovial_atlas.sitemaps.read import (
-    Entry,
-    FileKind,
-    SitemapFile,
-    hints_of_entries,
-    read_sitemap,
-)
+from jovial_atlas.sitemaps.read import Entry, FileKind, SitemapFile, read_sitemap
+from jovial_atlas.sitemaps.said import hints_of_entries
 from jovial_atlas.sources.records.columns import FieldMap, deliver, split_wrong
 from jovial_atlas.sources.records.records import table_of
 
