@@ -50,10 +50,10 @@ def test_what_is_constant_becomes_settings_and_what_is_not_stays_with_its_page(m
     assert [(one["agents"], one["records"]) for one in values["robots"]["groups"]] == [
         (["*"], ["Crawl-delay: 5"]), (["slowbot"], ["Crawl-delay: 60"]),
     ]  # fmt: skip
-    assert values["rule"] == [{"section": "pages", "set": {"changefreq": "weekly"}, "reason": "As it was published before"}]
+    assert values["rule"] == [{"section": "pages", "set": {"priority": 0.8, "changefreq": "weekly"}, "reason": "As it was published before"}]
     rows = {line.split(",")[0].removeprefix(URL): line for line in (moved / "overrides.csv").read_text().splitlines()[1:]}
-    assert set(rows) == {"/eel/", "/newt/", "/otter/", "/heron/", "/crane/"}
-    assert "Newts, great and small." in rows["/newt/"].replace('"', "") and "0.8" in rows["/otter/"]
+    assert set(rows) == {"/eel/", "/newt/", "/crane/"}
+    assert "Newts, great and small." in rows["/newt/"].replace('"', "") and "0.3" in rows["/crane/"]
     assert "/eels.php,/eel/,301" in (moved / "moves.csv").read_text()
     for said in ("4 of 5 follow one pattern", "2 groups, 2 Crawl-delays", "3 of 5 as they were", "1 published page is not in the content",
                  f"as {URL}/gone/", "not taken: 1 line", "lists 3 of the 4 addresses that were listed, and 1 other"):  # fmt: skip
@@ -96,3 +96,66 @@ def test_a_site_that_stands_as_it_is_published_needs_nothing(tmp_path):
     ran = run_command("init", "--yes", "--html", "public", "--from", "public", cwd=tmp_path)
     assert ran.code == 0 and "5 of 5 as they were; kept with pages: nothing" in ran.out, ran.out
     assert "lists 1 of the 1 address that were listed" in ran.out.replace("addresses", "address") and "4 other" in ran.out
+
+
+VIDEO = (
+    "<video:video><video:title>Otters at dawn</video:title><video:content_loc>{url}/{film}</video:content_loc>"
+    '<video:description>Otters, and mist.</video:description><video:price currency="GBP">3</video:price></video:video>'
+)
+
+
+@pytest.fixture
+def diary(tmp_path):
+    """A diary in Markdown, and what a generator published of it: addresses made of titles, listings
+    of tags that no sitemap has, a page of an author, a draft, and a page that another system serves."""
+    for number, name in enumerate(NAMES):
+        (tmp_path / "posts").mkdir(exist_ok=True)
+        (tmp_path / f"posts/{number}.md").write_text(f"Title: The Ü {name}'s day\nDate: 2026-0{number + 1}-03\n\nWords.\n")
+    paths = [f"2026/0{number + 1}/the-u-{name}s-day.html" for number, name in enumerate(NAMES)]
+    titles = [f"The Ü {name}'s day" for name in NAMES]
+    others = {"tag/mud.html": "Mud", "tag/reed.html": "Reed", "drafts/soon.html": "Soon", "index.html": "Fen Diary"}
+    for path, title in [*zip(paths, titles, strict=True), *others.items()]:
+        (tmp_path / "old" / path).parent.mkdir(parents=True, exist_ok=True)
+        film = "<video src=/otters.mp4 poster=/o.jpg></video>" if path == paths[0] else ""
+        items = "".join(f"<li><a href=/{one}>{one}</a></li>" for one in paths) if path.startswith("tag") else ""
+        body = film + "<p>Words. " * 30 + f"<ul>{items}</ul>"
+        (tmp_path / "old" / path).write_text(page(f"{title} | Fen Diary" if path in paths else title, body))
+    video = VIDEO.format(url=URL, film="otters.mp4")
+    entries = "".join(f"<url><loc>{URL}/{path}</loc>{video if path == paths[0] else ''}</url>" for path in [*paths, "", "booking/"])
+    (tmp_path / "old/sitemap.xml").write_text(
+        '<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9" '
+        f'xmlns:video="http://www.google.com/schemas/sitemap-video/1.1">{entries}</urlset>'
+    )
+    return tmp_path
+
+
+def test_markdown_pages_stay_where_a_generator_published_them(diary):
+    ran = run_command("init", "--yes", "--content", "posts", "--url", URL, "--from", "old", cwd=diary)
+    assert ran.code == 0, ran.err
+    values = tomllib.loads((diary / "atlas.toml").read_text())
+    assert values["source"][0]["url"] == "/{year}/{month}/{title_slug}.html"
+    assert values["site"]["name"] == "Fen Diary"
+    assert "5 of 5 follow one pattern" in ran.out and "5 of 5 as they were" in ran.out
+    listed = [one["loc"] for one in run_command("pages", "--format", "json", cwd=diary).json if one["verdict"] == "listed"]
+    assert set(listed) == {
+        *(f"{URL}/2026/0{number + 1}/the-u-{name}s-day.html" for number, name in enumerate(NAMES)), f"{URL}/booking/",
+    }  # fmt: skip
+    assert run_command("undo", "--yes", cwd=diary).code == 0
+    assert "url" not in tomllib.loads((diary / "atlas.toml").read_text())["source"][0]
+
+
+def test_what_was_listed_stays_listed_and_what_was_not_as_a_whole_stays_out(diary):
+    (diary / "old").rename(diary / "public")
+    ran = run_command("init", "--yes", "--html", "public", "--url", URL, "--from", "public", cwd=diary)
+    assert ran.code == 0, ran.err
+    values = tomllib.loads((diary / "atlas.toml").read_text())
+    assert {"section": "tag", "set": {"listed": False}, "reason": "As it was published before"} in values["rule"]
+    assert f"lists {len(NAMES) + 2} of the {len(NAMES) + 2} addresses that were listed, and 0 others" in ran.out
+    rows = (diary / "overrides.csv").read_text() if (diary / "overrides.csv").exists() else ""
+    assert "drafts/soon" not in rows, "a draft that was published by mistake stays one"
+    assert (diary / "listed-before.csv").read_text().splitlines()[1:] == [f"{URL}/booking/,,"]
+    films = (diary / "videos.csv").read_text()
+    assert "Otters at dawn" in films and "3 GBP" in films
+    assert "kept in the table of videos: 1" in ran.out
+    (film,) = run_command("videos", "--format", "json", cwd=diary).json["videos"]
+    assert (film["title"], film["from"]["title"]) == ("Otters at dawn", "table of videos")

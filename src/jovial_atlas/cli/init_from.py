@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Sequence
 from dataclasses import asdict
@@ -14,7 +15,7 @@ from jovial_atlas.errors import AtlasError
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.common import Work
-    from jovial_atlas.rounds.deciding.carry_over import CarriedOver
+    from jovial_atlas.rounds.deciding.carried import CarriedOver
 
 
 def bring_over(work: Work, path: Path, places: Sequence[str], *, yes: bool) -> int:
@@ -22,6 +23,7 @@ def bring_over(work: Work, path: Path, places: Sequence[str], *, yes: bool) -> i
     first build would change."""
     from jovial_atlas.rounds.deciding.carry_over import carry_over
     from jovial_atlas.rounds.deciding.history import differences, write_contents
+    from jovial_atlas.rounds.reading.all_sources import SurveyOptions
     from jovial_atlas.rounds.reading.published import read_published
     from jovial_atlas.rounds.reading.survey import run_survey
     from jovial_atlas.rounds.state.last_survey import last_survey
@@ -40,7 +42,7 @@ def bring_over(work: Work, path: Path, places: Sequence[str], *, yes: bool) -> i
             # The first survey of a site that was just set up.
             run_survey(site, work.now(), client)
             survey = last_survey(site, work.now())
-    carried = carry_over(survey, published, work.now())
+        carried = carry_over(survey, published, work.now(), client)
     _tell(work, carried)
     changed = [n for n in carried.after if carried.after[n] != carried.before.get(n)]
     if not changed:
@@ -49,6 +51,10 @@ def bring_over(work: Work, path: Path, places: Sequence[str], *, yes: bool) -> i
         {n: carried.before.get(n) for n in changed}, {n: carried.after[n] for n in changed}
     )):  # fmt: skip
         write_contents(site.path, carried.before, carried.after)
+        if work.site().model.source != site.model.source:
+            with new_client() as client:
+                # Whoever saves it has seen which addresses go.
+                run_survey(work.site(), work.now(), client, SurveyOptions(os.environ, accept=True))
         out.say(f"Saved: {', '.join(changed)}.", style="bold")
     else:
         out.say("Nothing was saved; --yes saves it.", style="bold")
@@ -80,7 +86,7 @@ def _tell(work: Work, carried: CarriedOver) -> None:
 def _prove(work: Work, before: Sequence[bytes]) -> None:
     """What a first build would list beside what was listed."""
     from jovial_atlas.faults import plural
-    from jovial_atlas.rounds.deciding.carry_over import listed_in
+    from jovial_atlas.rounds.deciding.carry_sitemaps import listed_in
     from jovial_atlas.rounds.state.last_survey import last_survey
 
     site = work.site()

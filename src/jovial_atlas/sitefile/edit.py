@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import copy
 import tomllib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from typing import Any
 
@@ -121,6 +121,41 @@ def set_key(text: str, table: str, key: str, value: Any) -> str:
     return _with_table(text, table, change, values)
 
 
+def set_in_list(text: str, name: str, number: int, key: str, value: Any) -> str:
+    """The text with a key of a table of a list, [[name]], set; `number` counts from 0."""
+    values = tomllib.loads(text)
+    values[name][number][key] = value
+    blocks = blocks_of(text)
+    where = [at for at, block in enumerate(blocks) if block.name == name]
+    if len(where) == len(values[name]):
+        with suppress(TOMLKitError):  # as below
+            blocks[where[number]] = TableBlock(name, _block_with(blocks[where[number]], key, value))
+            if says(changed := text_of_blocks(blocks), values):
+                return changed
+    whole = tomlkit.parse(text)
+    whole[name][number][key] = value
+    return tomlkit.dumps(whole)
+
+
+def _block_with(block: TableBlock, key: str, value: Any) -> str:
+    """A block of a list with a key set: in its place, else on a line behind the last one."""
+    document = tomlkit.parse(block.text)
+    tables = document[block.name]
+    assert isinstance(tables, AoT)
+    if key in tables[0]:
+        tables[0][key] = value
+        return tomlkit.dumps(document)
+    lines = block.text.splitlines(keepends=True)
+    lines.insert(_end_of(lines), f"{key} = {tomlkit.item(value).as_string()}\n")
+    return "".join(lines)
+
+
+def _end_of(lines: Sequence[str]) -> int:
+    """Where the lines of a block end that are neither empty nor comments."""
+    said = [n for n, one in enumerate(lines) if one.strip() and not one.lstrip().startswith("#")]
+    return said[-1] + 1 if said else len(lines)
+
+
 def set_export(text: str, engine: str, kind: str, columns: Mapping[str, str]) -> str:
     """The text with the columns of a table that an engine exports. Raises AtlasError."""
     named = [str(one.get("name")) for one in tomllib.loads(text).get("engine", [])]
@@ -178,7 +213,13 @@ def add_table(text: str, name: str, values: Mapping[str, Any]) -> str:
     wanted[name] = [*wanted.get(name, []), *tomllib.loads(new)[name]]
     blocks = blocks_of(text)
     if where := [number for number, block in enumerate(blocks) if block.name == name]:
-        blocks.insert(where[-1] + 1, TableBlock(name, new))
+        # Comments behind the last one are about what follows.
+        lines = blocks[where[-1]].text.splitlines(keepends=True)
+        end = _end_of(lines)
+        last, rest = "".join(lines[:end]), "".join(lines[end:])
+        gap = "" if rest[:1] in ("", "\n") else "\n"
+        blocks[where[-1]] = TableBlock(name, last)
+        blocks.insert(where[-1] + 1, TableBlock(name, f"\n{new}{gap}{rest}"))
         if says(changed := text_of_blocks(blocks), wanted):
             return changed
     return _appended(text, new)

@@ -105,7 +105,11 @@ class MarkdownSource(_Files, frozen=True, kw_only=True, tag_field="kind", tag="m
 
     kind: ClassVar[Literal["markdown"]] = "markdown"
     url: Annotated[
-        str, says("address template: {path}, {slug}, {year}, {month}, {day}, any front matter")
+        str,
+        says(
+            "address template: {path}, {slug}, {title_slug}, {category_slug}, {year}, {month}, "
+            "{day}, any front matter"
+        ),
     ] = "/{path}/"
     columns: Annotated[dict[str, str], says("our column → their field, where the names differ")] = (
         field(default_factory=dict)

@@ -6,13 +6,16 @@ Nothing is saved here; what files would hold is given back, with what was taken 
 
 from __future__ import annotations
 
+import tomllib
 from collections import Counter
-from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterator
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
+import polars as pl
 import tomlkit
 
 from jovial_atlas import addresses
@@ -22,22 +25,28 @@ from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.head import Head
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.robots import parse_robots
-from jovial_atlas.rounds.deciding.history import Contents, contents_of, settled, tables_named
+from jovial_atlas.rounds.deciding.carried import REASON, CarriedOver, Took
+from jovial_atlas.rounds.deciding.carry_addresses import (
+    PARTS_OF_TITLES,
+    templates_as_published,
+    with_templates,
+)
+from jovial_atlas.rounds.deciding.carry_sitemaps import take_sitemaps
+from jovial_atlas.rounds.deciding.history import contents_of
 from jovial_atlas.rounds.deciding.moves_import import import_moves
 from jovial_atlas.rounds.reading.first_site_file import robots_table
 from jovial_atlas.rounds.reading.published import OldSite
-from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rounds.reading.survey import run_survey
+from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.blocks import blocks_of
-from jovial_atlas.sitefile.deciding import Decision
-from jovial_atlas.sitefile.edit import add_rule, set_key, set_part
+from jovial_atlas.sitefile.edit import set_key, set_part
 from jovial_atlas.sitefile.move_table import move_table_text
-from jovial_atlas.sitefile.overrides import OVERRIDE_COLUMNS, Override, overrides_text, parse_rows
+from jovial_atlas.sitefile.overrides import OVERRIDE_COLUMNS, Override, parse_rows
 from jovial_atlas.sitefile.tables import given_tables, header_of
-from jovial_atlas.sitemaps.said import said_of_entries
+from jovial_atlas.web import Client
 
 _OVERRIDES = "overrides.csv"
-_REASON = "As it was published before"
 #: The title of a page in a pattern, as a set-up writes it.
 _BASE = "{{ page.title or page.heading }}"
 #: Fewer titles than that say nothing of a pattern.
@@ -46,79 +55,66 @@ _LEAST_ALIKE = 3
 _TEXTS = ("title", "description", "share_title", "share_description")
 
 
-@dataclass(frozen=True, slots=True)
-class Took:
-    """One thing that was looked at: what it is, what of it was taken, and what was not."""
-
-    what: str
-    taken: str
-    left: str = ""
-
-
-@dataclass(slots=True)
-class CarriedOver:
-    """What files would hold, and what was taken and what was not, thing by thing."""
-
-    before: Contents
-    after: Contents
-    took: list[Took] = field(default_factory=list)
-
-
-def carry_over(survey: LastSurvey, published: OldSite, now: datetime) -> CarriedOver:
+def carry_over(
+    survey: LastSurvey, published: OldSite, now: datetime, client: Client
+) -> CarriedOver:
     """Bring over what was found. Raises AtlasError for files that are wrong."""
+    before = contents_of(survey.site.path)
+    carried = CarriedOver(survey.site.path.absolute(), before, dict(before))
+    templates = templates_as_published(published, survey)
+    if not templates:
+        return _carried_over(carried, survey, published, now)
+    # Pages are read again at their addresses of before, apart from the survey that is kept.
+    carried.edit(lambda text: with_templates(text, templates))
+    carried.took.append(Took("addresses", f"pages stood at {', '.join(templates.values())}"))
+    with TemporaryDirectory() as folder:
+        carried.kept_in = Path(folder)
+        site = carried.settled()
+        run_survey(site, now, client)
+        return _carried_over(carried, last_survey(site, now), published, now)
+
+
+def _carried_over(
+    carried: CarriedOver, survey: LastSurvey, published: OldSite, now: datetime
+) -> CarriedOver:
     site = survey.site
-    before = contents_of(site.path)
-    carried = CarriedOver(before, dict(before))
     if not site.model.overrides.file:
-        _edit(carried, site, lambda text: set_key(text, "overrides", "file", _OVERRIDES))
-        site = _settled(carried, site)
+        carried.edit(lambda text: set_key(text, "overrides", "file", _OVERRIDES))
+        site = carried.settled()
     if published.robots is not None:
-        _take_robots(published.robots, site, carried)
+        _take_robots(published.robots, carried)
     rows = {one.loc: one for one in site.overrides}
     if published.pages is not None:
+        _take_name(published.pages, site, carried)
         _take_title_pattern(published, survey, carried)
-        site = _settled(carried, site)
+        site = carried.settled()
         _take_heads(published, replace(survey, site=site), rows, carried)
     if published.sitemaps:
-        _take_sitemaps(published, survey, rows, carried)
+        take_sitemaps(published, replace(survey, site=site), rows, carried)
     for path in published.texts:
         _take_texts(path, survey, rows, carried)
-    site = _settled(carried, site)
+    site = carried.settled()
     if published.redirects:
         _take_redirects(published, site, now, carried)
-    name = tables_named(carried.after[site.path.name] or b"")["overrides"]
-    carried.before.setdefault(name, None)
-    if rows or before.get(name) is not None:
-        carried.after[name] = overrides_text(rows.values()).encode()
+    carried.put_rows(rows)
     carried.took += [Took("note", "", note) for note in published.notes]
     return carried
 
 
-def _text(carried: CarriedOver, site: SiteFile) -> str:
-    return (carried.after[site.path.name] or b"").decode("utf-8-sig")
-
-
-def _edit(carried: CarriedOver, site: SiteFile, change: Any) -> None:
-    carried.after[site.path.name] = change(_text(carried, site)).encode()
-
-
-def _settled(carried: CarriedOver, site: SiteFile) -> SiteFile:
-    found = settled(site.path.absolute(), carried.after)
-    assert found is not None
-    return found
-
-
-def _take_robots(data: bytes, site: SiteFile, carried: CarriedOver) -> None:
+def _take_robots(data: bytes, carried: CarriedOver) -> None:
     robots = parse_robots(data)
     what = plural(len(robots.groups), "group")
-    if any(block.name == "robots" for block in blocks_of(_text(carried, site))):
-        carried.took.append(Took("robots.txt", "", f"{what}: [robots] of the site file says "
-                                 "something already"))  # fmt: skip
-        return
     document = tomlkit.document()
     document["robots"] = robots_table(robots)
     text = tomlkit.dumps(document)
-    _edit(carried, site, lambda old: set_part(old, "robots", text))
+    if tomllib.loads(carried.text).get("robots") == tomllib.loads(text)["robots"]:
+        carried.took.append(Took("robots.txt", f"{what}, as the site file has them"))
+        return
+    if any(block.name == "robots" for block in blocks_of(carried.text)):
+        carried.took.append(Took("robots.txt", "", f"{what}: [robots] of the site file says "
+                                 "something already"))  # fmt: skip
+        return
+    carried.edit(lambda old: set_part(old, "robots", text))
     delays = sum(one.field.lower() == "crawl-delay" for one in robots.others)
     also = f", {plural(delays, 'Crawl-delay')}" if delays else ""
     carried.took.append(Took("robots.txt", f"{what}{also}"))
@@ -131,6 +127,23 @@ def _pairs(published: OldSite, survey: LastSurvey) -> Iterator[tuple[Page, Page]
     for page in pages_of(survey.decided):
         if page.loc in there:
             yield there[page.loc], page
+
+
+def _take_name(pages: pl.DataFrame, site: SiteFile, carried: CarriedOver) -> None:
+    """The name of the site, where only its host is known: what most titles end with, else the title
+    of the home page, if it is a name alone."""
+    url = site.model.site.url
+    if site.model.site.name != url.partition("://")[2]:
+        return
+    titles = dict(pages.filter(pl.col("title").is_not_null()).select("loc", "title").iter_rows())
+    parted = [PARTS_OF_TITLES.split(title) for title in titles.values()]
+    ends = Counter(parts[-1] for parts in parted if len(parts) > 1).most_common(1)
+    name, count = ends[0] if ends else ("", 0)
+    if count < max(_LEAST_ALIKE, len(titles) / 2):
+        name = titles.get(f"{url}/", "")
+    if name and len(PARTS_OF_TITLES.split(name)) == 1:
+        carried.edit(lambda text: set_key(text, "site", "name", name))
+        carried.took.append(Took("name", name))
 
 
 def _take_title_pattern(published: OldSite, survey: LastSurvey, carried: CarriedOver) -> None:
@@ -154,7 +167,7 @@ def _take_title_pattern(published: OldSite, survey: LastSurvey, carried: Carried
     if (start, end) == ("", "") or count < max(_LEAST_ALIKE, many / 2):
         return
     pattern = f"{_literal(start)}{_BASE}{_literal(end)}"
-    _edit(carried, survey.site, lambda text: set_key(text, "head", "title", pattern))
+    carried.edit(lambda text: set_key(text, "head", "title", pattern))
     carried.took.append(Took("titles", f"{count:,} of {many:,} follow one pattern: {start}…{end}"))
 
 
@@ -174,7 +187,7 @@ def _take_heads(
         films = survey.films.get(new.loc, ())
         head = head_data(new, survey.heads, films, survey.head_context)
         texts = {n: _literal(text) for n, text in _other_texts(old, head)}
-        sets = dict(_other_decisions(old, head))
+        sets = dict(_other_decisions(old, new, head))
         if not (texts or sets):
             same += 1
             continue
@@ -182,7 +195,7 @@ def _take_heads(
         had = rows.get(new.loc, Override(new.loc, {}))
         rows[new.loc] = replace(
             had, sets={**sets, **had.sets}, texts={**texts, **had.texts},
-            reason=had.reason or _REASON,
+            reason=had.reason or REASON,
         )  # fmt: skip
     said = ", ".join(f"{count:,} {name}" for name, count in counts.most_common())
     assert published.pages is not None
@@ -201,8 +214,15 @@ def _other_texts(old: Page, head: Head) -> Iterator[tuple[str, str]]:
             yield name, text
 
 
-def _other_decisions(old: Page, head: Head) -> Iterator[tuple[str, Any]]:
+#: Kinds of page that are not public, or are no page: what was published of them by mistake stays
+#: as it is decided.
+_NOT_PUBLIC = frozenset({"draft", "future", "error"})
+
+
+def _other_decisions(old: Page, new: Page, head: Head) -> Iterator[tuple[str, Any]]:
     """What a page said to crawlers that is not decided so."""
+    if {new.kind, new.role} & _NOT_PUBLIC:
+        return
     said = {one.strip().lower() for one in (old.directives or "").split(",")}
     ours = {one.strip() for one in head.directives.split(",")}
     for name, word in (("index", "noindex"), ("follow", "nofollow")):
@@ -219,61 +239,6 @@ def _is_address(text: str) -> bool:
         return bool(addresses.normalise(text))
     except ValueError:
         return False
-
-
-def _take_sitemaps(
-    published: OldSite, survey: LastSurvey, rows: dict[str, Override], carried: CarriedOver
-) -> None:
-    """Priorities and frequencies: those that a whole section shares become a rule."""
-    said = {_normal(loc): one for data in published.sitemaps for loc, one in said_of_entries(data)}
-    sections = dict(survey.decided.select("loc", "section").iter_rows())
-    by_section: dict[str, list[str]] = {}
-    for loc in said:
-        if loc in sections:
-            by_section.setdefault(sections[loc], []).append(loc)
-    rules = pages = 0
-    for section, locs in by_section.items():
-        for name, kind in (("priority", float), ("changefreq", str)):
-            values = {loc: kind(said[loc][name]) for loc in locs if name in said[loc]}
-            if len(set(values.values())) == 1 and len(values) == len(locs) > 1:
-                rules += 1
-                _add_rule(section, {name: next(iter(values.values()))}, survey.site, carried)
-                continue
-            for loc, value in values.items():
-                had = rows.get(loc, Override(loc, {}))
-                rows[loc] = replace(had, sets={name: value, **had.sets},
-                                    reason=had.reason or _REASON)  # fmt: skip
-                pages += 1
-    if news := next((one["news"] for one in said.values() if "news" in one), ""):
-        if not survey.site.model.sitemap.news_name:
-            _edit(carried, survey.site, lambda t: set_key(t, "sitemap", "news_name", news))
-        carried.took.append(Took("news", f"name of the publication: {news}", "say in a [[section]] "
-                                 "which pages are news: news = true"))  # fmt: skip
-    extra = sorted(loc for loc in said if loc and loc not in sections)
-    left = f"{plural(len(extra), 'address is', 'addresses are')} no page of the content, as "
-    carried.took.append(
-        Took("sitemaps", f"{plural(len(said), 'address', 'addresses')}; {plural(rules, 'rule')} "
-             f"for sections, {plural(pages, 'value')} of single pages",
-             f"{left}{extra[0]}: `jovial-atlas moves import SITEMAP` finds where they could lead"
-             if extra else "")
-    )  # fmt: skip
-
-
-def _add_rule(
-    section: str, sets: dict[str, Any], site: SiteFile, carried: CarriedOver
-) -> None:
-    """Add a rule for a section, where it does not stand there already."""
-    if any(one.section == section and one.set == Decision(**sets) for one in site.model.rule):
-        return
-    rule = {"section": section, "set": sets, "reason": _REASON}
-    _edit(carried, site, lambda text: add_rule(text, rule))
-
-
-def _normal(loc: str) -> str:
-    try:
-        return addresses.normalise(loc)
-    except ValueError:
-        return ""
 
 
 def _take_texts(
@@ -322,8 +287,3 @@ def _take_redirects(
             moves = [*site.moves, *read.moves]
             carried.before.setdefault(name, None)
             carried.after[name] = move_table_text(moves, site.urls).encode()
-
-
-def listed_in(sitemaps: Iterable[bytes]) -> set[str]:
-    """The addresses that sitemaps list."""
-    return {loc for data in sitemaps for one, _ in said_of_entries(data) if (loc := _normal(one))}

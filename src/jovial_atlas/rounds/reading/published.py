@@ -98,6 +98,25 @@ def _sitemaps_from(path: Path) -> Iterator[bytes]:
             yield beside.read_bytes()
 
 
+def _follow(address: str, client: Client, found: OldSite) -> None:
+    """A sitemap of a live site; of an index, the files that it names."""
+    waiting = [address]
+    for number, one in enumerate(waiting):
+        if number == _MOST_FILES:
+            found.notes.append(f"Of the live site {_MOST_FILES} files of sitemaps were read.")
+            return
+        try:
+            data = answer_at(one, client)[1].body
+        except AtlasError as error:
+            found.notes.append(str(error))
+            continue
+        file = read_sitemap(data, one)
+        if file.kind == FileKind.INDEX and number == 0:
+            waiting += [entry.loc for entry in file.entries]
+        else:
+            found.sitemaps.append(data)
+
+
 def _site(
     place: ContentPlace, url: str, now: datetime, client: Client, found: OldSite
 ) -> None:
@@ -110,10 +129,7 @@ def _site(
             found.notes.append(f"Of the live site {_MOST_PAGES:,} pages were read.")
         found.robots = found.robots or place.robots
         for address in place.sitemaps[:_MOST_FILES]:
-            try:
-                found.sitemaps.append(answer_at(address, client)[1].body)
-            except AtlasError as error:
-                found.notes.append(str(error))
+            _follow(address, client, found)
         return
     folder = place.folder
     assert folder is not None

@@ -122,11 +122,17 @@ def _record(entry: Entry) -> dict[str, str | None]:
         for child in children
         if child.space == protocol.IMAGE and (found := child.first(protocol.IMAGE, "loc"))
     ]
-    films = [_film(one) for one in children if (one.space, one.name) == (protocol.VIDEO, "video")]
+    films = films_of_entry(entry)
     said = {one.name: one.text for one in children if one.name in _SAID and one.text}
     shown = {"videos": json.dumps(films)} if films else {}
     listed = {"loc": entry.loc, "lastmod": entry.lastmod, "images": "\x1f".join(images) or None}
     return {**listed, **shown, **said}
+
+
+def films_of_entry(entry: Entry) -> list[dict[str, str | list[str]]]:
+    """The videos of an entry of a sitemap, each as its fields are written in front matter."""
+    children = entry.node.children if entry.node else ()
+    return [_film(one) for one in children if (one.space, one.name) == (protocol.VIDEO, "video")]
 
 
 def _film(video: XmlNode) -> dict[str, str | list[str]]:

@@ -31,7 +31,8 @@ from jovial_atlas.pages.gather import Batch
 from jovial_atlas.pages.row import PageRow, values_of
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.kept_dates import KeptDates
-from jovial_atlas.sources.records.columns import FieldMap, template_fields
+from jovial_atlas.sources.records.columns import FieldMap
+from jovial_atlas.sources.records.markdown_address import date_in_name, markdown_address
 from jovial_atlas.sources.records.records import pages_of
 from jovial_atlas.sources.workers.folder import Folder, page_files
 
@@ -39,7 +40,6 @@ MARKDOWN_ENDINGS = (".md", ".markdown", ".html", ".htm")
 _FENCE = re.compile(
     r"\A(---|\+\+\+|;;;)[ \t]*\r?\n(.*?)(?:\r?\n)?^\1[ \t]*(?:\r?\n|\Z)", re.S | re.M
 )
-_DATED_NAME = re.compile(r"(\d{4}-\d\d-\d\d)-(.+)\Z")
 #: Other names under which front matter often gives a column.
 _NAMES = {
     "published": ("date", "published", "publish_date"),
@@ -204,35 +204,11 @@ def _plain_head(text: str) -> tuple[dict[str, Any], str]:
 
 def _address(path: str, fields: dict[str, Any], how: FieldMap) -> tuple[str, str]:
     """The address, or why there is none."""
-    stem = path.rpartition(".")[0]
-    name = stem.rpartition("/")[2]
-    dated = _DATED_NAME.match(name)
-    published = _date(_first(fields, "published", how)) or (dated[1] if dated else None)
-    slug = str(fields.get("slug") or (dated[2] if dated else name))
-    if fields.get("permalink") or fields.get("url"):
-        template = str(fields.get("permalink") or fields.get("url"))
-    else:
-        template = how.url
-    inner = stem.removesuffix("/index") if stem != "index" else ""
-    year, month, day = (published or "--")[:10].split("-")
-    values = {
-        **{key: _plain(value) for key, value in fields.items()},
-        "path": inner, "slug": slug, "stem": name, "year": year, "month": month, "day": day,
-    }  # fmt: skip
-    for field in template_fields(template):
-        value = values.get(field)
-        if value in (None, "") and field != "path":
-            return "", f"The address needs {{{field}}}, which the page does not have."
-        template = template.replace(f"{{{field}}}", addresses.escape(str(value)))
-    template = re.sub(r"(?<!:)//+", "/", template)
-    try:
-        whole = template if "://" in template else f"{how.site}/{template.lstrip('/')}"
-        loc = addresses.normalise(whole)
-    except ValueError as error:
-        return "", f"{error}."
-    if addresses.origin(loc) != how.site:
-        return "", f"{loc} is on another host."
-    return loc, ""
+    given = {key: _plain(value) for key, value in fields.items()}
+    published = _date(_first(fields, "published", how))
+    category = _first(fields, "categories", how)
+    first = category[0] if isinstance(category, list) else str(category or "").partition(",")[0]
+    return markdown_address(path, given, how, published, str(first))
 
 
 def _first(fields: dict[str, Any], column: str, how: FieldMap) -> Any:
@@ -331,8 +307,8 @@ def _apply_dates(
             faults.append(Fault("date-implausible", row["path"], message))
         else:
             values_of(row).update({column: read, f"{column}_from": "field"})
-    dated = _DATED_NAME.match(row["path"].rpartition("/")[2])
-    if row["published"] is None and dated and (read := dates.read(dated[1])):
+    dated = date_in_name(row["path"].rpartition("/")[2].rpartition(".")[0])
+    if row["published"] is None and dated and (read := dates.read(dated)):
         row["published"], row["published_from"] = read, "field"
     if row["lastmod_from"] in (None, "file") and row["published"] and row["kind"] == "page":
         row["lastmod"], row["lastmod_from"] = row["published"], "published"
