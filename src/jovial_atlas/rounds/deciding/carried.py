@@ -12,7 +12,7 @@ from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.overrides import Override, overrides_text
 
 #: Why a rule or a row is there that was brought over.
-REASON = "As it was published before"
+AS_BEFORE = "As it was published before"
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,7 +25,7 @@ from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.head import Head
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.robots import parse_robots
-from jovial_atlas.rounds.deciding.carried import REASON, CarriedOver, Took
+from jovial_atlas.rounds.deciding.carried import AS_BEFORE, CarriedOver, Took
 from jovial_atlas.rounds.deciding.carry_addresses import (
     PARTS_OF_TITLES,
     templates_as_published,
@@ -195,7 +195,7 @@ def _take_heads(
         had = rows.get(new.loc, Override(new.loc, {}))
         rows[new.loc] = replace(
             had, sets={**sets, **had.sets}, texts={**texts, **had.texts},
-            reason=had.reason or REASON,
+            reason=had.reason or AS_BEFORE,
         )  # fmt: skip
     said = ", ".join(f"{count:,} {name}" for name, count in counts.most_common())
     assert published.pages is not None

@@ -16,7 +16,7 @@ import polars as pl
 from jovial_atlas.faults import plural
 from jovial_atlas.head.videos import Film
 from jovial_atlas.media.fields import VideoRow, of_fields
-from jovial_atlas.rounds.deciding.carried import REASON, CarriedOver, Took, normal_address
+from jovial_atlas.rounds.deciding.carried import AS_BEFORE, CarriedOver, Took, normal_address
 from jovial_atlas.rounds.reading.published import OldSite
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.sitefile import SiteFile
@@ -34,7 +34,7 @@ _HINTS: tuple[tuple[str, type], ...] = (("priority", float), ("changefreq", str)
 #: A section needs so many pages to say something by what of it was left out.
 _LEAST = 2
 
-Said = Mapping[str, Mapping[str, str]]
+EntryWords = Mapping[str, Mapping[str, str]]
 
 
 def take_sitemaps(
@@ -77,17 +77,17 @@ class _Rules:
             said = Decision(**sets)
             if any(one.section == section and one.set == said for one in self._site.model.rule):
                 continue
-            rule = {"section": section, "set": sets, "reason": REASON}
+            rule = {"section": section, "set": sets, "reason": AS_BEFORE}
             self._carried.edit(partial(add_rule, values=rule))
 
 
 def _keep(rows: dict[str, Override], loc: str, **sets: Any) -> None:
     had = rows.get(loc, Override(loc, {}))
-    rows[loc] = replace(had, sets={**sets, **had.sets}, reason=had.reason or REASON)
+    rows[loc] = replace(had, sets={**sets, **had.sets}, reason=had.reason or AS_BEFORE)
 
 
 def _hints(
-    said: Said, sections: Mapping[str, str], rows: dict[str, Override], rules: _Rules
+    said: EntryWords, sections: Mapping[str, str], rows: dict[str, Override], rules: _Rules
 ) -> int:
     """Priorities and frequencies: what most pages of a section share becomes a rule, where all of
     them say something. Gives how many stay with single pages."""
@@ -120,7 +120,7 @@ def _read(said: Mapping[str, str], name: str, kind: type) -> Any:
 
 
 def _listing(
-    said: Said, published: OldSite, survey: LastSurvey, rows: dict[str, Override], rules: _Rules
+    said: EntryWords, published: OldSite, survey: LastSurvey, rows: dict[str, Override], rules: _Rules
 ) -> int:
     """What a policy would take out stays listed; what was published and listed nowhere in a whole
     section stays out of it. Gives how many pages that turns."""
@@ -148,7 +148,7 @@ def _listing(
     return turned
 
 
-def _news(said: Said, site: SiteFile, carried: CarriedOver) -> None:
+def _news(said: EntryWords, site: SiteFile, carried: CarriedOver) -> None:
     news = next((one["news"] for one in said.values() if "news" in one), "")
     if not news:
         return
@@ -159,7 +159,7 @@ def _news(said: Said, site: SiteFile, carried: CarriedOver) -> None:
 
 
 def _elsewhere(
-    said: Said, sections: Mapping[str, str], published: OldSite, site: SiteFile,
+    said: EntryWords, sections: Mapping[str, str], published: OldSite, site: SiteFile,
     carried: CarriedOver,
 ) -> None:  # fmt: skip
     """Addresses that were listed and are no page of the content: those that were no published page
@@ -184,7 +184,7 @@ def _elsewhere(
     carried.took.append(Took("other addresses", taken, told))
 
 
-def _list_of(locs: Iterable[str], said: Said) -> str:
+def _list_of(locs: Iterable[str], said: EntryWords) -> str:
     stream = io.StringIO()
     writer = csv.writer(stream, lineterminator="\n")
     writer.writerow(("loc", *(name for name, _ in _HINTS)))
@@ -220,7 +220,7 @@ def _films(published: OldSite, survey: LastSurvey, carried: CarriedOver) -> None
         if sets:
             had = rows.get((film.loc, film.name), VideoOverride(film.loc, film.name, {}))
             rows[film.loc, film.name] = replace(
-                had, sets={**sets, **had.sets}, reason=had.reason or REASON)  # fmt: skip
+                had, sets={**sets, **had.sets}, reason=had.reason or AS_BEFORE)  # fmt: skip
     if kept:
         name = site.model.videos.file or _FILMS
         if not site.model.videos.file:
