@@ -68,6 +68,21 @@ def test_every_change_is_kept_and_any_of_them_can_be_taken_back_and_made_again(s
     assert changes(site)[0]["takes_back"] == 4
 
 
+def test_pages_are_counted_that_moves_and_films_turn(site):
+    assert run_command("moves", "gone", "/a/", cwd=site).code == 0
+    assert run_command("moves", "add", "/old/", "/b/", cwd=site).code == 0
+    assert [one["turned"] for one in changes(site)] == [0, 1]
+    ran = run_command("undo", "1", "--yes", cwd=site)
+    assert "listed: no → yes for 1 page" in ran.out
+    assert changes(site)[0]["turned"] == 1
+    run_command("undo", "3", "--yes", cwd=site)
+    with (site / "atlas.toml").open("a") as file:
+        file.write('[videos]\nfile = "videos.csv"\n')
+    (site / "new.csv").write_text("loc,video,title\n/a/,1,Otters\n")
+    assert run_command("videos", "--take", "new.csv", cwd=site).code == 0
+    assert (changes(site)[0]["files"], changes(site)[0]["turned"]) == (["videos.csv"], 0)
+
+
 def test_changes_by_hand_are_found_and_touching_lines_are_told(site):
     file = site / "atlas.toml"
     add_rule(site, "/a/")

@@ -42,6 +42,9 @@ def asked(text: str, default: str, read: Callable[[str], object], *, first: bool
                 click.echo("There is nothing before this question.")
                 continue
             raise WentBack
+        if not (answer or default):
+            click.echo("  An answer is needed: the content does not say it. Ctrl-D leaves.")
+            continue
         try:
             read(answer or default)
         except AtlasError as error:

@@ -27,7 +27,7 @@ from jovial_atlas.moves.move import (
     references_in,
 )
 from jovial_atlas.sitefile.cells import as_cell, from_cell
-from jovial_atlas.sitefile.tables import rows_and_problems, table_text
+from jovial_atlas.sitefile.tables import Tables, rows_and_problems, table_text
 
 MOVE_COLUMNS = (
     "from", "to", "status", "query", "reason", "since", "taken_from", "last_hit", "hits",
@@ -42,10 +42,14 @@ _PLAIN_PATH = re.compile(rf"/(?:{_NAME}/)*(?:{_NAME})?\Z")
 _KEPT = re.compile(r"\*\*|\*|#|\{[^{}]*\}")
 
 
-def read_move_table(path: Path, urls: Sequence[str], query: str) -> tuple[Move, ...]:
+def read_move_table(
+    path: Path, urls: Sequence[str], query: str, tables: Tables = table_text
+) -> tuple[Move, ...]:
     """The rows of a table of moves; none where there is no such file yet. `urls` are the origins of
     the site, the first for what is written from '/' on; `query` is what becomes of queries where a
     row does not say it. Raises SiteFileError with every problem."""
+    if tables is not table_text:
+        return _checked(tables(path), path, urls, query)
     try:
         about = path.stat()
     except OSError:
@@ -55,7 +59,11 @@ def read_move_table(path: Path, urls: Sequence[str], query: str) -> tuple[Move, 
 
 @lru_cache(maxsize=4)
 def _read(path: Path, urls: tuple[str, ...], query: str, _stamp: object) -> tuple[Move, ...]:
-    moves, problems = move_rows(table_text(path), path, urls, query)
+    return _checked(table_text(path), path, urls, query)
+
+
+def _checked(text: str, path: Path, urls: Sequence[str], query: str) -> tuple[Move, ...]:
+    moves, problems = move_rows(text, path, urls, query)
     if problems:
         raise SiteFileError(str(path), problems)
     return tuple(moves)

@@ -80,6 +80,8 @@ class SiteFile:
     bases: tuple[str, ...] = ()
     rules_of_bases: tuple[tuple[str, int], ...] = ()
     base_policies: dict[str, str] = field(default_factory=dict, repr=False)
+    #: What reads the tables beside it.
+    tables: Tables = field(default=table_text, repr=False, compare=False)
     #: Where the state folder is, if it is not beside the site file.
     kept_in: Path | None = None
 
@@ -125,7 +127,9 @@ class SiteFile:
         """The addresses that moved or went, of all hosts; read when first asked for, since there
         may be many. Raises SiteFileError."""
         said = self.model.moves
-        return read_move_table(self.folder / said.file, self.urls, said.query) if said.file else ()
+        if not said.file:
+            return ()
+        return read_move_table(self.folder / said.file, self.urls, said.query, self.tables)
 
     @property
     def urls(self) -> list[str]:
@@ -193,7 +197,7 @@ def parse_site_file(text: str, path: Path, tables: Tables = table_text) -> SiteF
     taken = model.links.file
     links = read_link_table(path.parent / taken, urls, tables) if taken else ()
     texts = {one.loc: one.texts for one in overrides if one.texts}
-    site = SiteFile(path, model, lines, "", "", overrides, said, texts, links)
+    site = SiteFile(path, model, lines, "", "", overrides, said, texts, links, tables=tables)
     if not found.bases:
         return site
     chosen = {

@@ -120,8 +120,9 @@ def _read(said: Mapping[str, str], name: str, kind: type) -> Any:
 
 
 def _listing(
-    said: EntryWords, published: OldSite, survey: LastSurvey, rows: dict[str, Override], rules: _Rules
-) -> int:
+    said: EntryWords, published: OldSite, survey: LastSurvey, rows: dict[str, Override],
+    rules: _Rules,
+) -> int:  # fmt: skip
     """What a policy would take out stays listed; what was published and listed nowhere in a whole
     section stays out of it. Gives how many pages that turns."""
     known = set(published.pages["loc"]) if published.pages is not None else set()

@@ -21,6 +21,7 @@ from jovial_atlas.files import digest, remove, write_over, writing
 from jovial_atlas.history import Clash, FileTexts, History, KeptChange, taken_out
 from jovial_atlas.place import STATE
 from jovial_atlas.rounds.deciding.rules import Turns, turns_between
+from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.rounds.state.names import HISTORY
 from jovial_atlas.sitefile.blocks import blocks_of
 from jovial_atlas.sitefile.deciding import Overrides
@@ -117,13 +118,23 @@ class Watch:
             who=deed.who,
             command=deed.command,
             why=deed.why,
-            turned=deed.turned,
+            turned=self._turned(before, after) if deed.turned is None else deed.turned,
             files=tuple(FileTexts(n, _name(before[n]), _name(after[n])) for n in changed),
             takes_back=deed.takes_back,
         )
         texts = [data for name in changed for data in (before[name], after[name])]
         history.add(entry, [data for data in texts if data is not None])
         return entry
+
+    def _turned(self, before: Contents, after: Contents) -> int | None:
+        """How many pages the change turns; None where that cannot be told, or only slowly."""
+        try:
+            was, becomes = settled(self._path, before), settled(self._path, after)
+            if was is None or becomes is None or not last_survey(was, self._now).is_held:
+                return None
+            return turns_between(was, becomes, self._now).turned
+        except AtlasError:
+            return None
 
     def _keep_by_hand(self) -> None:
         """Keep what is not as the last change that is known left it."""
