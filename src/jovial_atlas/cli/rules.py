@@ -344,8 +344,8 @@ def _word(value: object) -> str:
 @fail_on_option
 @click.option("--all", "show_all", is_flag=True, help="Show every place, not the first few.")
 def guarded(work: Work, before: str, after: str, fail_on: str, show_all: bool) -> int:
-    """Say what a change touches of that which guards keep, and who made it: between two revisions
-    of git, as the two sides of a pull request, or two folders. Without AFTER: the site as it is."""
+    """Say which guarded fields a change touches, and who made it: between two revisions of git, as
+    the two sides of a pull request, or two folders. Without AFTER: the site as it is."""
     import os
 
     from jovial_atlas.findings import findings_of
