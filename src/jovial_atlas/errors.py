@@ -5,6 +5,7 @@
     ├── ContentError           a source cannot be read at all
     ├── OutputError            the output or state folder cannot be written
     ├── LedgerError            the record cannot be read or written
+    │   └── BusyError          another command has it for the same thing
     ├── NetworkError           an address could not be asked, or its answer not used
     │   └── UnansweredError    it was asked, and whether it took the message is not known
     └── LossError              refused, since much of what was listed would be lost; exit code 1
@@ -111,6 +112,10 @@ class LossError(AtlasError):
         """It as JSON has it."""
         losses = [one._asdict() for one in self.losses]
         return {"losses": losses, "causes": self.causes, "examples": self.examples}
+
+
+class BusyError(LedgerError):
+    """Another command has the record for itself, and does the same."""
 
 
 class NetworkError(AtlasError):

@@ -142,3 +142,67 @@ class OutsideRecord:
     at: str = ""
     since: str = ""
     times: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class RoundStep:
+    """One step of a round: its name; `done`, `nothing`, `held`, `failed` or `skipped`; how long it
+    took; and what came of it, in words."""
+
+    name: str
+    state: str
+    seconds: float
+    detail: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class TendedRound:
+    """A round that nobody watched: when it began, on which machine, `done`, `nothing`, `held` or
+    `failed`, its steps, what changed (counts by name), how many addresses and files were announced,
+    who was told what (`to`, `what`). Rounds without changes that follow each other are one, of so
+    many `times` until `last`."""
+
+    at: str
+    machine: str
+    state: str
+    steps: list[RoundStep]
+    changes: dict[str, int]
+    announced: int = 0
+    told: list[dict[str, str]] = field(default_factory=list)
+    number: int = 0
+    last: str = ""
+    times: int = 1
+
+    @property
+    def seconds(self) -> float:
+        """How long it took."""
+        return sum(step.seconds for step in self.steps)
+
+
+@dataclass(frozen=True, slots=True)
+class OpenNotice:
+    """Something that needs a person, since when: a key by which it is known again, how grave it is,
+    which sections it is about (none for the whole site), and what it is, in words."""
+
+    key: str
+    severity: str
+    sections: tuple[str, ...]
+    message: str
+    at: str = ""
+    number: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class DueMessage:
+    """What is to be told to somebody: `trouble`, `well` or `digest`; of which notice (0 for none);
+    from when on; after how many tries in vain, and why the last one was."""
+
+    to: str
+    kind: str
+    text: str
+    due: str
+    notice: int = 0
+    tries: int = 0
+    trouble: str = ""
+    number: int = 0
+    at: str = ""

@@ -251,7 +251,7 @@ def test_what_is_known_of_pages_stands_behind_the_numbers(world):
     for wrong, words in (
         (("status", "/nowhere/"), "is not listed"),
         (("status", "--section", "notes"), "belongs to --pages"),
-        (("status", "--pages", "all", "--section", "nots"), "there are: notes, pages"),
+        (("status", "--pages", "all", "--section", "nots"), "did you mean 'notes'? All of them: notes, pages"),
         (("ledger", "show", "--engine", "M"), "is no engine"),
     ):
         assert words in world.run(*wrong, code=2).err

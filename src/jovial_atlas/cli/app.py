@@ -51,6 +51,7 @@ STAGES = {
         "status": ("status", "Show what each engine was told, read and indexed."),
     },
     "Keep going": {
+        "tend": ("tend", "Run a round that nobody watches, or one every so often."),
         "report": ("report", "Write one HTML page with figures."),
         "ledger": ("ledger", "Show, export or import the record of announcements."),
         "standin": ("standin", "Run a simulated engine."),

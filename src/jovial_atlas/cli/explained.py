@@ -47,10 +47,12 @@ def command_group(
 
 
 class OverviewFirst(ExplainedGroup):
-    """A group of commands that alone is its command `overview`."""
+    """A group of commands that alone is one of them, `first`."""
+
+    first = "overview"
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         first = args[0] if args else ""
         if not {"--help", "-h"} & set(args) and (not first or first.startswith("-")):
-            args = ["overview", *args]
+            args = [self.first, *args]
         return super().parse_args(ctx, args)

@@ -68,10 +68,8 @@ def command(
     of these pages.
 
     Engines whose channels allow it are asked, and their answers kept in the ledger."""
-    from jovial_atlas.rounds.deciding.pages import check_section
     from jovial_atlas.rounds.state.engine_choice import engines_named
     from jovial_atlas.rounds.state.hiding import hides_first
-    from jovial_atlas.rounds.state.last_survey import last_survey
     from jovial_atlas.rounds.state.sending import Sending
     from jovial_atlas.rounds.telling.status import joined_states
     from jovial_atlas.web import new_client
@@ -80,8 +78,6 @@ def command(
         raise click.UsageError("--section belongs to --pages.")
     site, out = work.site(), work.output
     chosen = engines_named(site, engines)
-    if section:
-        check_section(last_survey(site, work.now()).table, site, section)
     hidden = hides_first(site, work.now())
     if hidden:
         out.warn(hidden)

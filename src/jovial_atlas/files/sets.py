@@ -95,6 +95,14 @@ class FileSet:
             if path not in self._owned and is_file(self.folder / path):
                 self._owned[path] = digest_of_file(self.folder / path)
 
+    def known_paths(self) -> list[str]:
+        """The files that the tool wrote, as far as it knows, whether they still stand there."""
+        return sorted(self._owned)
+
+    def digests(self) -> dict[str, str]:
+        """File that the tool wrote → digest of what it wrote."""
+        return dict(self._owned)
+
     def _names(self, path: str) -> set[str]:
         """The digests that a file of ours may have at `path`."""
         return {*self._pending.get(path, ()), *filter(None, [self._owned.get(path)])}

@@ -6,6 +6,7 @@ from jovial_atlas.ledger.hearing import Hearing
 from jovial_atlas.ledger.outside import RecordOfOutside
 from jovial_atlas.ledger.reviewing import RecordOfReviews
 from jovial_atlas.ledger.store import schema_of
+from jovial_atlas.ledger.tending import RecordOfRounds
 from jovial_atlas.records import (
     Announcement,
     Built,
@@ -18,7 +19,7 @@ from jovial_atlas.records import (
 )
 
 
-class Ledger(Announcing, Hearing, RecordOfReviews, RecordOfOutside, Carrying):
+class Ledger(Announcing, Hearing, RecordOfReviews, RecordOfOutside, RecordOfRounds, Carrying):
     """The record of one host of a site."""
 
 

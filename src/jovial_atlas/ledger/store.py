@@ -20,7 +20,7 @@ from sqlalchemy.engine import URL, make_url
 from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
 from sqlalchemy.schema import CreateSchema
 
-from jovial_atlas.errors import LedgerError
+from jovial_atlas.errors import BusyError, LedgerError
 from jovial_atlas.files import make_folder
 from jovial_atlas.ledger.tables import VERSION
 from jovial_atlas.redact import redacted
@@ -141,7 +141,7 @@ class Store:
         try:
             lock.acquire(timeout=wait, poll_interval=_AGAIN)
         except Timeout:
-            raise LedgerError(self._busy(doing)) from None
+            raise BusyError(self._busy(doing)) from None
         except OSError as error:
             raise LedgerError(
                 f"The ledger {self.shown} cannot be used ({error.strerror}). Check that its folder "
@@ -161,7 +161,7 @@ class Store:
         ask = text("select pg_try_advisory_lock(:key)")
         while not connection.execute(ask, {"key": key}).scalar_one():
             if time.monotonic() >= deadline:
-                raise LedgerError(self._busy(doing))
+                raise BusyError(self._busy(doing))
             time.sleep(_AGAIN)
 
     def _busy(self, doing: str) -> str:

@@ -12,10 +12,15 @@
 | page         | what an engine said of one address, at one time                       |
 | secret       | the part that nobody can guess of an unlisted sitemap's name          |
 | reviewed     | what a review of the whole site came to, where it differs from before  |
+| round        | a round that nobody watched; those without changes are one row          |
+| notice       | something that needs a person, as long as it lasts                    |
+| message      | what is to be told to somebody of a notice, and whether it was        |
+| tender       | a machine that tends the site, as it was seen last                    |
 | outside      | an address of another site that links lead to, as it was met last     |
 
 `heard` follows from `announcement` and `item`, and is kept so that nobody has to add them up;
-`outside` is written anew when an address is asked for again. All other rows stay as they were
+`outside` is written anew when an address is asked for again, `tender` when a machine is seen; a
+`notice` ends, and a `message` is sent. All other rows stay as they were
 written, but for the outcome of an announcement. Times are texts in the product's form
 (`YYYY-MM-DDThh:mm:ssZ`).
 """
@@ -25,7 +30,7 @@ from __future__ import annotations
 from sqlalchemy import Column, ForeignKey, Index, Integer, MetaData, String, Table
 
 #: The last step of `migrations/versions`.
-VERSION = "0004"
+VERSION = "0005"
 
 TABLES = MetaData()
 ANNOUNCEMENT = Table(
@@ -146,4 +151,51 @@ OUTSIDE = Table(
     Column("at", String, nullable=False),
     Column("since", String, nullable=False),
     Column("times", Integer, nullable=False),
+)
+ROUND = Table(
+    "round",
+    TABLES,
+    Column("id", Integer, primary_key=True),
+    Column("at", String, nullable=False),
+    Column("last", String, nullable=False),
+    Column("times", Integer, nullable=False),
+    Column("machine", String, nullable=False),
+    Column("state", String, nullable=False),
+    Column("steps", String, nullable=False),
+    Column("changes", String, nullable=False),
+    Column("announced", Integer, nullable=False),
+    Column("told", String, nullable=False),
+)
+NOTICE = Table(
+    "notice",
+    TABLES,
+    Column("id", Integer, primary_key=True),
+    Column("key", String, nullable=False, index=True),
+    Column("severity", String, nullable=False),
+    Column("sections", String, nullable=False),
+    Column("message", String, nullable=False),
+    Column("at", String, nullable=False),
+    Column("well_at", String),
+)
+MESSAGE = Table(
+    "message",
+    TABLES,
+    Column("id", Integer, primary_key=True),
+    Column("notice", Integer),
+    Column("to", String, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("text", String, nullable=False),
+    Column("at", String, nullable=False),
+    Column("due", String, nullable=False),
+    Column("tries", Integer, nullable=False),
+    Column("sent_at", String),
+    Column("trouble", String, nullable=False),
+    Index("message_due", "sent_at", "due"),
+)
+TENDER = Table(
+    "tender",
+    TABLES,
+    Column("machine", String, primary_key=True),
+    Column("seen", String, nullable=False),
+    Column("doing", String, nullable=False),
 )

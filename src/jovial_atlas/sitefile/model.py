@@ -28,6 +28,7 @@ from jovial_atlas.sitefile.parts import Part, check, check_whole, says
 from jovial_atlas.sitefile.publisher import Place, Publisher, Structured
 from jovial_atlas.sitefile.reviewing import Reviewing
 from jovial_atlas.sitefile.sources import Source, origin_of
+from jovial_atlas.sitefile.tending import Publish, Tell, Tend
 from jovial_atlas.sitefile.videos import Videos
 
 
@@ -365,3 +366,6 @@ class SiteModel(Part, frozen=True, kw_only=True):
     visitors: Visitors = field(default_factory=Visitors)
     ledger: LedgerPlace = field(default_factory=LedgerPlace)
     engine: tuple[Engine, ...] = ()
+    tend: Tend = field(default_factory=Tend)
+    publish: Publish = field(default_factory=Publish)
+    tell: tuple[Tell, ...] = ()

@@ -34,6 +34,7 @@ __all__ = [
     "Request",
     "new_client",
     "send",
+    "simulated_client",
 ]
 
 TRIES = 3
@@ -76,6 +77,15 @@ class LateClient:
 
                 self._made = make_client(self._timeout)
         return self._made.stream(method, url, headers=headers, content=content)
+
+
+def simulated_client() -> Client:
+    """A client that reaches nobody: whoever is asked takes what is sent, and knows nothing (status
+    200 and an empty object)."""
+    import httpx
+
+    answers = httpx.MockTransport(lambda _request: httpx.Response(200, json={}))
+    return httpx.Client(transport=answers)
 
 
 def new_client(timeout: float = 10.0) -> LateClient:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from jovial_atlas.engines.published import PAGES
 from jovial_atlas.errors import AtlasError, NetworkError
+from jovial_atlas.faults import is_none
 from jovial_atlas.ledger import Ledger, PageReport
 from jovial_atlas.rounds.state.published import PublishedSite, asked_for
 from jovial_atlas.rounds.state.sending import Sending
@@ -55,8 +56,7 @@ def known_pages(
     """
     of_page = PublishedSite(site).sections
     if section and section not in of_page.values():
-        names = ", ".join(sorted(set(of_page.values())))
-        raise AtlasError(f"No page of a section {section!r} is listed; there are: {names}.")
+        raise AtlasError(is_none(section, "section", sorted(set(of_page.values()))))
     locs = [loc for loc, of in of_page.items() if not section or of == section]
     wanted = WHICH[which]
     found = [one for engine in engines for one in pages_known_to(engine, ledger, locs, of_page)]

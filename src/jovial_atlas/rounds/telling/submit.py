@@ -61,6 +61,20 @@ def planned(
     ]
 
 
+def waiting(
+    site: SiteFile, engines: Sequence[Engine], ledger: Ledger
+) -> list[tuple[str, str | None]]:
+    """What would be sent now, as addresses with their marks (None for what is gone): nothing that
+    is to be done by hand. A message that broke off counts, as "" ."""
+    public = PublishedSite(site).announced
+    broke: list[tuple[str, str | None]] = [
+        ("", None) for engine in engines for _ in ledger.unsettled(engine.name)
+    ]
+    sent = (one for one in _dues(public, engines, ledger, ())
+            if not isinstance(kind_of(one.channel), UnsentKind))  # fmt: skip
+    return broke + [item for one in sent for item in one.items]
+
+
 def run_submit(
     site: SiteFile,
     engines: Sequence[Engine],

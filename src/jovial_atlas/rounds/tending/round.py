@@ -1,0 +1,406 @@
+"""One round that nobody watches: from the content to what engines know. Each step ends well, or
+keeps what stands and says why; what a later step would do harm with is not begun."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, ExitStack, nullcontext
+from dataclasses import dataclass, field
+
+from jovial_atlas import dates
+from jovial_atlas.errors import AtlasError, LossError
+from jovial_atlas.faults import plural
+from jovial_atlas.findings.entry import Severity
+from jovial_atlas.findings.finding import at_or_above, counts
+from jovial_atlas.findings.registry import CHECKS
+from jovial_atlas.ledger import Ledger
+from jovial_atlas.records import OpenNotice, RoundStep, TendedRound
+from jovial_atlas.rounds.proving.check import check_site
+from jovial_atlas.rounds.publishing.build.options import BuildOptions
+from jovial_atlas.rounds.publishing.build.run import run_build
+from jovial_atlas.rounds.publishing.inject import keep_marks, run_inject
+from jovial_atlas.rounds.reading.all_sources import SurveyOptions
+from jovial_atlas.rounds.reading.survey import run_survey
+from jovial_atlas.rounds.reading.unchanged import as_before, own_writes
+from jovial_atlas.rounds.state.hiding import coming_robots, hiding_faults
+from jovial_atlas.rounds.state.last_survey import last_survey
+from jovial_atlas.rounds.state.ledger import open_ledger
+from jovial_atlas.rounds.state.names import INDEX
+from jovial_atlas.rounds.state.sending import Sending
+from jovial_atlas.rounds.state.unlisted_names import names_from_ledger
+from jovial_atlas.rounds.telling.status import run_status
+from jovial_atlas.rounds.telling.submit import run_submit, waiting
+from jovial_atlas.rounds.tending import trouble
+from jovial_atlas.rounds.tending.around import Around
+from jovial_atlas.rounds.tending.looking import behind
+from jovial_atlas.rounds.tending.publishing import note_public, publish, unpublished
+from jovial_atlas.rounds.tending.standing import Standing
+from jovial_atlas.sitefile import HtmlSource, SiteFile
+from jovial_atlas.sitefile.tending import seconds_of
+
+DONE, NOTHING, HELD, FAILED, SKIPPED = "done", "nothing", "held", "failed", "skipped"
+#: Outcomes of announcements that need a person.
+_REFUSED = ("failed", "refused", "unknown")
+_TAKEN = ("taken", "assumed", "pending")
+#: Seconds after which an engine that refused is told again.
+_AGAIN = 3_600
+_LIVE = "live"
+#: Steps that change anything, here or elsewhere.
+_DOING = ("build", "inject", "publish", "submit", "hear")
+
+
+class HeldBackError(AtlasError):
+    """A step keeps what stands: going on would do harm. `notices` say what needs a person."""
+
+    def __init__(self, why: str, notices: list[OpenNotice] | None = None) -> None:
+        super().__init__(why)
+        self.notices = notices or []
+
+
+@dataclass(slots=True)
+class Outcome:
+    """What came of a round: itself, and what needs a person."""
+
+    round: TendedRound
+    notices: list[OpenNotice] = field(default_factory=list)
+    #: Keys of notices that this round could not say anything about: they stay as they were.
+    unknown: tuple[str, ...] = ()
+
+
+@dataclass(slots=True)
+class Rounding:
+    """A round while it runs."""
+
+    around: Around
+    site: SiteFile
+    ledger: Ledger
+    #: Whether what is there is looked at and written to, and not a copy of it.
+    is_real: bool = True
+    #: Whether every step is gone through, since a round before broke off.
+    is_whole: bool = False
+    steps: list[RoundStep] = field(default_factory=list)
+    notices: list[OpenNotice] = field(default_factory=list)
+    changes: dict[str, int] = field(default_factory=dict)
+    announced: int = 0
+    #: Whether pages, or files that were built of them, are others than before.
+    is_changed: bool = False
+    _held: ExitStack = field(default_factory=ExitStack)
+
+    def run(self) -> Outcome:
+        """Run it to its end, or until it must not go on."""
+        begun = dates.write(self.around.now())
+        before = self.ledger.rounds(1)
+        # What did not come to its end is gone through as a whole.
+        whole = (
+            self.is_whole
+            or not before
+            or before[0].state not in (DONE, NOTHING)
+            or before[0].machine != self.around.machine
+        )
+        state = self._run_steps(whole)
+        did = any(one.state == DONE for one in self.steps if one.name in _DOING)
+        if state == DONE and not did and not any(self.changes.values()):
+            state = NOTHING
+        found = TendedRound(
+            begun, self.around.machine, state, self.steps, self.changes, self.announced
+        )
+        return Outcome(found, self.notices, self._unknown())  # fmt: skip
+
+    def _run_steps(self, whole: bool) -> str:
+        state = DONE
+        with self._held:
+            for name, do in self._steps(whole):
+                if self.around.ends():
+                    self._note(name, SKIPPED, 0.0, "the round was told to end")
+                    return HELD
+                state = self._step(name, do)
+                if state in (HELD, FAILED):
+                    return state
+        return DONE
+
+    def _steps(self, whole: bool) -> Iterator[tuple[str, Callable[[], tuple[str, str]]]]:
+        yield "survey", self._survey
+        if not (whole or self.is_changed or self._is_due()):
+            return
+        yield "guard", self._guard
+        yield "build", self._build
+        yield "check", lambda: self._check(whole)
+        if self.site.model.tend.inject:
+            yield "inject", lambda: self._inject(whole)
+        self._held.close()
+        yield "publish", self._publish
+        if self.site.model.engine:
+            yield "look", self._look
+            yield "submit", self._submit
+            yield "hear", self._hear
+            yield "status", self._status
+
+    def _step(self, name: str, do: Callable[[], tuple[str, str]]) -> str:
+        begun = time.monotonic()
+        try:
+            state, detail = do()
+        except HeldBackError as error:
+            state, detail = HELD, str(error)
+            self.notices += error.notices
+        except LossError as error:
+            state, detail = HELD, str(error).splitlines()[0]
+            self.notices.append(trouble.of_loss(f"loss {name}", error))
+        except AtlasError as error:
+            state, detail = FAILED, str(error)
+            self.notices.append(trouble.of_error(f"failed {name}", error))
+        self._note(name, state, time.monotonic() - begun, detail)
+        return state
+
+    def _note(self, name: str, state: str, seconds: float, detail: str) -> None:
+        self.steps.append(RoundStep(name, state, round(seconds, 3), detail))
+        self.around.told(name, state, detail)
+
+    def _unknown(self) -> tuple[str, ...]:
+        """Beginnings of keys of which this round says nothing, since it did not come so far."""
+        reached = {one.name for one in self.steps if one.state not in (SKIPPED,)}
+        about = {
+            "survey": ("loss survey", "failed survey"), "guard": ("hidden ",),
+            "build": ("loss build", "failed build"), "check": ("finding ", "failed check"),
+            "inject": ("failed inject", "inject "), "publish": ("failed publish",),
+            "look": ("behind", "failed look"),
+            "submit": ("loss submit", "failed submit", "engine "),
+            "hear": ("failed hear", "deaf "), "status": ("failed status",),
+        }  # fmt: skip
+        left = tuple(key for name, keys in about.items() if name not in reached for key in keys)
+        checked = next((one for one in self.steps if one.name == "check"), None)
+        if checked is not None and checked.state == NOTHING:
+            left += ("finding ",)
+        heard = next((one for one in self.steps if one.name == "hear"), None)
+        if heard is not None and heard.state == NOTHING:
+            left += ("deaf ",)
+        known = self.steps and self.steps[0].detail == _AS_BEFORE
+        return (*left, "source ") if known else left
+
+    # The steps.
+
+    def _survey(self) -> tuple[str, str]:
+        around, site = self.around, self.site
+        survey = as_before(around.path, around.now()) if self.is_real else None
+        if survey is not None and all((host.output / INDEX).exists() for host in site.hosts):
+            return NOTHING, _AS_BEFORE
+        self._held.enter_context(around.locks.writing())
+        standing = Standing(site)
+        if standing.is_kept:
+            # A round broke off while its build was not checked yet.
+            with around.locks.swapping():
+                standing.bring_back()
+        options = SurveyOptions(around.environment, swapping=around.locks.swapping)
+        survey = run_survey(site, around.now(), around.client, options)
+        changes = survey.changes
+        self.changes |= {
+            "added": changes.added, "changed": changes.changed, "removed": changes.removed,
+        }  # fmt: skip
+        self.is_changed = True
+        self.notices += trouble.of_sources(survey.faults)
+        said = ", ".join(f"{count:,} {name}" for name, count in self.changes.items() if count)
+        return DONE, f"{plural(survey.pages, 'page')}; {said or 'no page changed'}"
+
+    def _guard(self) -> tuple[str, str]:
+        survey = last_survey(self.site, self.around.now())
+        notices = []
+        for host in self.site.hosts:
+            for fault in hiding_faults(survey.of_host(host), coming_robots(host)):
+                check = CHECKS[fault.code]
+                if check.severity == Severity.BLOCKER:
+                    said = f"{fault.message} {check.fix}"
+                    notices.append(OpenNotice(f"hidden {fault.code}", "blocker", (), said))
+        if notices:
+            raise HeldBackError(notices[0].message, notices)
+        return DONE, "nothing would hide the site"
+
+    def _build(self) -> tuple[str, str]:
+        around, site = self.around, self.site
+        self._held.enter_context(around.locks.writing())
+        survey = last_survey(site, around.now())
+        names = names_from_ledger(around.now(), around.environment)
+        options = BuildOptions(swapping=around.locks.swapping, unlisted_names=names)
+        Standing(site).keep()
+        try:
+            with self._own_writes():
+                build = run_build(site, survey, around.now(), options)
+        except AtlasError:
+            Standing(site).forget()
+            raise
+        written = [one for one in build.files if one.state not in ("same", "kept")]
+        self.changes["files"] = len(written)
+        self.is_changed = bool(written) or self.is_changed
+        kept = [one.path for one in build.files if one.state == "kept"]
+        said = f"{plural(build.listed, 'page')} listed, {plural(len(written), 'file')} written"
+        also = f"; of others, and left alone: {', '.join(kept)}" if kept else ""
+        return (DONE if written else NOTHING), said + also
+
+    def _check(self, whole: bool) -> tuple[str, str]:
+        standing = Standing(self.site)
+        if not (whole or self.changes.get("files")):
+            standing.forget()
+            return NOTHING, "nothing was written"
+        found = check_site(self.site, self.around.now()).findings
+        self.notices += trouble.of_findings(found)
+        said = ", ".join(plural(n, s, "advice" if s == "advice" else None)
+                         for s, n in counts(found).items() if n) or "nothing found"  # fmt: skip
+        if at_or_above(found, self.site.model.tend.hold_at):
+            with self.around.locks.swapping():
+                standing.bring_back()
+            self.changes["files"] = 0
+            worst = f"{found[0].code}: {found[0].where}: {found[0].message}"
+            raise HeldBackError(f"{said}; the build of before stands. {worst}")
+        standing.forget()
+        return DONE, said
+
+    def _inject(self, whole: bool) -> tuple[str, str]:
+        around, site = self.around, self.site
+        if not (whole or self.is_changed) or not any(
+            isinstance(one, HtmlSource) for one in site.model.source
+        ):
+            return NOTHING, "nothing changed"
+        survey = last_survey(site, around.now())
+        injected = []
+        with self._own_writes():
+            for host in site.hosts:
+                part = survey.of_host(host)
+                done = list(run_inject(host, part))
+                with around.locks.swapping():
+                    keep_marks(part, done)
+                injected += done
+        written = sum(one.state == "changed" for one in injected)
+        left = [one for one in injected if one.state == "skipped"]
+        self.changes["injected"] = written
+        if left:
+            said = f"{plural(len(left), 'page')} could not be given head data, as {left[0].path}: "
+            self.notices.append(OpenNotice("inject left", "warning", (), f"{said}{left[0].why}."))
+        return (DONE if written else NOTHING), f"{plural(written, 'page')} written"
+
+    def _publish(self) -> tuple[str, str]:
+        settings = self.site.model.publish
+        if not (settings.run or settings.commit):
+            return NOTHING, "the site file describes nothing: the output folder is served as it is"
+        with self.around.locks.reading():
+            files = unpublished(self.site)
+        if not files.any:
+            return NOTHING, "nothing changed"
+        said = publish(self.site, files, self.around)
+        note_public(self.site, files)
+        return DONE, said
+
+    def _look(self) -> tuple[str, str]:
+        limit = seconds_of(self.site.model.tend.look)
+        if not limit or self.site.model.site.stage != _LIVE:
+            return NOTHING, "it is not looked at"
+        looked = 0
+        for host, ledger in self._ledgers():
+            items = waiting(host, host.model.engine, ledger)
+            looked += bool(items)
+            pages = [loc for loc, mark in items if mark is not None]
+            if items and (missing := behind(host, pages, self.around, limit)):
+                said = "The live site does not serve yet what was built, so nothing is announced: "
+                raise HeldBackError(
+                    said + missing, [OpenNotice("behind", "error", (), said + missing)]
+                )
+        if not looked:
+            return NOTHING, "nothing is to be announced"
+        return DONE, "the live site serves what was built"
+
+    def _submit(self) -> tuple[str, str]:
+        if self.site.model.site.stage != _LIVE:
+            return SKIPPED, "the site is a draft: nothing is announced"
+        sending = self._sending()
+        sent = 0
+        refused: dict[str, str] = {}
+        for host, ledger in self._ledgers():
+            for one in run_submit(host, host.model.engine, ledger, sending):
+                if one.status in _TAKEN:
+                    self.announced += one.count
+                if one.status in _REFUSED:
+                    refused.setdefault(one.engine, f"{one.channel}: {one.what}: {one.detail}")
+                sent += one.status != "due"
+        for engine, detail in refused.items():
+            said = f"{engine} did not take what was announced ({detail}). "
+            said += "Later rounds try it again."
+            self.notices.append(OpenNotice(f"engine {engine}", "warning", (), said))
+        if not sent:
+            return NOTHING, "nothing is to be announced"
+        taken = plural(self.announced, "address or file", "addresses and files")
+        failed = f"; {', '.join(refused)} took not all of it" if refused else ""
+        return DONE, f"{taken} announced{failed}"
+
+    def _hear(self) -> tuple[str, str]:
+        if not self._hears():
+            return NOTHING, "engines were asked not long ago"
+        sending = self._sending()
+        deaf = {}
+        for host, ledger in self._ledgers():
+            for state in run_status(host, host.model.engine, ledger, sending):
+                if state.trouble:
+                    deaf[state.name] = state.trouble
+        for name, why in deaf.items():
+            said = f"{name} could not be asked what it knows: {why}"
+            self.notices.append(OpenNotice(f"deaf {name}", "warning", (), said))
+        asked = plural(len(self.site.model.engine) - len(deaf), "engine")
+        left = f", not {', '.join(deaf)}" if deaf else ""
+        return DONE, f"{asked} asked{left}"
+
+    def _status(self) -> tuple[str, str]:
+        steps: list[str] = []
+        for host, ledger in self._ledgers():
+            for state in run_status(host, host.model.engine, ledger, None):
+                steps += state.next
+        return NOTHING, steps[0] if steps else "nothing is left to do at the engines"
+
+    # What the steps ask.
+
+    def _sending(self) -> Sending:
+        return Sending(self.around.client, self.around.environment, self.around.pause)
+
+    def _own_writes(self) -> AbstractContextManager[None]:
+        return own_writes(self.site.path) if self.is_real else nullcontext()
+
+    def _is_due(self) -> bool:
+        """Whether anything is to be done though no content changed: engines are to be asked, or
+        something waits to be announced or made public."""
+        if self._hears():
+            return True
+        if self.site.model.site.stage == _LIVE and self._may_try_again() and any(
+            waiting(host, host.model.engine, ledger) for host, ledger in self._ledgers()
+        ):  # fmt: skip
+            return True
+        settings = self.site.model.publish
+        return bool(settings.run or settings.commit) and unpublished(self.site).any
+
+    def _may_try_again(self) -> bool:
+        """Whether engines that took not all of it may be told again: not in every round."""
+        if not any(one.key.startswith("engine ") for one in self.ledger.open_notices()):
+            return True
+        last = next((one for one in self.ledger.rounds(200) if one.state != NOTHING), None)
+        return last is None or self._seconds_since(last.at) >= _AGAIN
+
+    def _seconds_since(self, at: str) -> float:
+        return (self.around.now() - dates.moment(at)).total_seconds()
+
+    def _hears(self) -> bool:
+        every = seconds_of(self.site.model.tend.hear)
+        if not (every and self.site.model.engine):
+            return False
+        for one in self.ledger.rounds(200):
+            if any(step.name == "hear" and step.state == DONE for step in one.steps):
+                return self._seconds_since(one.at) >= every
+        return True
+
+    def _ledgers(self) -> Iterator[tuple[SiteFile, Ledger]]:
+        for host in self.site.hosts:
+            if not host.host:
+                yield host, self.ledger
+                continue
+            ledger = open_ledger(host, self.around.now, self.around.environment)
+            try:
+                yield host, ledger
+            finally:
+                ledger.close()
+
+
+_AS_BEFORE = "nothing changed"

@@ -1,0 +1,53 @@
+"""What in a round needs a person: known again by a key, so that it is told once."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+
+from jovial_atlas.errors import LossError
+from jovial_atlas.faults import Fault
+from jovial_atlas.findings import Finding
+from jovial_atlas.findings.finding import SEVERITIES
+from jovial_atlas.findings.registry import check_of
+from jovial_atlas.records import OpenNotice
+
+#: Least severity of a finding that needs a person.
+_LEAST = SEVERITIES.index(next(one for one in SEVERITIES if one == "error"))
+
+
+def of_loss(key: str, error: LossError) -> OpenNotice:
+    """A refusal, since much of what was listed would be lost."""
+    sections = tuple(one.name for one in error.losses if one.part == "section")
+    return OpenNotice(key, "error", sections, str(error).splitlines()[0] + " " + _first(error))
+
+
+def _first(error: LossError) -> str:
+    lines = [line.strip(" -") for line in str(error).splitlines()[1:4]]
+    return "; ".join(line for line in lines if line)
+
+
+def of_error(key: str, error: Exception, severity: str = "error") -> OpenNotice:
+    """Something that failed."""
+    return OpenNotice(key, severity, (), str(error))
+
+
+def of_findings(findings: Sequence[Finding]) -> Iterator[OpenNotice]:
+    """Findings that need a person, one notice a kind."""
+    counts = Counter(one.code for one in findings)
+    for code, count in counts.items():
+        check = check_of(code)
+        if SEVERITIES.index(check.severity) > _LEAST:
+            continue
+        first = next(one for one in findings if one.code == code)
+        more = f" (and {count - 1:,} more)" if count > 1 else ""
+        message = f"{check.what}: {first.where}: {first.message}{more} {check.fix}"
+        yield OpenNotice(f"finding {code}", str(check.severity), (), message)
+
+
+def of_sources(faults: Iterable[Fault]) -> Iterator[OpenNotice]:
+    """Sources that could not be read, whose pages of before were kept."""
+    for fault in faults:
+        if fault.code == "source-broken":
+            message = f"{fault.where} could not be read; its pages of before were kept. "
+            yield OpenNotice(f"source {fault.where}", "warning", (), message + fault.message)
