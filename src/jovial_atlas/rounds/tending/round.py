@@ -158,7 +158,9 @@ class Rounding:
 
     def _unknown(self) -> tuple[str, ...]:
         """Beginnings of keys of which this round says nothing, since it did not come so far."""
-        reached = {one.name for one in self.steps if one.state not in (SKIPPED,)}
+        reached = {
+            one.name for one in self.steps if one.state != SKIPPED and one.detail != _LATER
+        }
         about = {
             "survey": ("loss survey", "failed survey"), "guard": ("hidden ",),
             "build": ("loss build", "failed build"), "check": ("finding ", "failed check"),
@@ -292,6 +294,8 @@ class Rounding:
         limit = seconds_of(self.site.model.tend.look)
         if not limit or self.site.model.site.stage != _LIVE:
             return NOTHING, "it is not looked at"
+        if not self._announces():
+            return NOTHING, _LATER
         looked = 0
         for host, ledger in self._ledgers():
             items = waiting(host, host.model.engine, ledger)
@@ -309,6 +313,8 @@ class Rounding:
     def _submit(self) -> tuple[str, str]:
         if self.site.model.site.stage != _LIVE:
             return SKIPPED, "the site is a draft: nothing is announced"
+        if not self._announces():
+            return NOTHING, _LATER
         sending = self._sending()
         sent = 0
         refused: dict[str, str] = {}
@@ -372,6 +378,9 @@ class Rounding:
         settings = self.site.model.publish
         return bool(settings.run or settings.commit) and unpublished(self.site).any
 
+    def _announces(self) -> bool:
+        return bool(self.changes.get("files")) or self._may_try_again()
+
     def _may_try_again(self) -> bool:
         """Whether engines that took not all of it may be told again: not in every round."""
         if not any(one.key.startswith("engine ") for one in self.ledger.open_notices()):
@@ -404,3 +413,4 @@ class Rounding:
 
 
 _AS_BEFORE = "nothing changed"
+_LATER = "an engine that did not take all of it is told again later"

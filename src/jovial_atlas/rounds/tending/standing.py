@@ -69,6 +69,8 @@ class Standing:
                     place = target / below
                     if part == "output" and place.exists() and below.as_posix() not in now:
                         continue  # somebody else wrote there since
+                    if place.exists() and place.samefile(file):
+                        continue  # to rename one name of a file to another does nothing
                     beside = temporary_name(place.parent)
                     _link(file, beside)
                     move_into_place(beside, place)
