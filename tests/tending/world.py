@@ -63,6 +63,7 @@ class World:
         self.is_down = self.is_mute = self.cannot_publish = False
         self.ends_after = ""
         self._ends = False
+        self.locks = Locks(folder / ".jovial-atlas")
         self.client = httpx.Client(transport=httpx.MockTransport(self._answer))
 
     def write(self, pages: dict[str, str]) -> None:
@@ -79,7 +80,7 @@ class World:
 
     def around(self) -> Around:
         return Around(
-            self.folder / "atlas.toml", {}, self.client, Locks(self.folder / ".jovial-atlas"),
+            self.folder / "atlas.toml", {}, self.client, self.locks,
             lambda: self.now, self._pause, self.machine, self._run, lambda: self._ends, self._step,
         )  # fmt: skip
 

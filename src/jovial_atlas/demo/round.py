@@ -23,6 +23,7 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.standin.clock import Clock
 from jovial_atlas.standin.engine import SimulatedEngine
 from jovial_atlas.standin.films import FILMS, films_app
+from jovial_atlas.standin.mail import MailBox
 from jovial_atlas.standin.scenario import Scenario
 from jovial_atlas.standin.server import Serving, engine_app, listen
 from jovial_atlas.standin.site import ServedSite
@@ -63,6 +64,7 @@ class Servers:
     simulated: tuple[SimulatedEngine, ...]
     served: ServedSite
     clock: Clock
+    mailbox: MailBox
 
     def forward(self, hours: float) -> None:
         """Put the clock forward; the engines do what they would have done meanwhile."""
@@ -85,6 +87,7 @@ def servers(folder: Path, *, unhurried: bool = False) -> Iterator[Servers]:
     """
     running: list[Serving] = []
     clock = Clock()
+    mailbox = MailBox()
     manners = tomllib.loads(
         (files("jovial_atlas.demo") / "templates/month.toml").read_text("utf-8")
     )
@@ -111,7 +114,9 @@ def servers(folder: Path, *, unhurried: bool = False) -> Iterator[Servers]:
         app = films_app("Reelstead", FILMS, "https://play.reelstead.example")
         films = Serving(app, _listen(PORTS["Reelstead"])).start()
         running.append(films)
-        yield Servers(site.address, engines, films.address, tuple(simulated), served, clock)
+        with mailbox:
+            yield Servers(
+                site.address, engines, films.address, tuple(simulated), served, clock, mailbox)
     finally:
         with ThreadPoolExecutor() as pool:  # each takes a moment to end
             list(pool.map(Serving.stop, running))
@@ -273,6 +278,39 @@ def month(running: Servers) -> Iterator[Step]:
                ("moves", "missing", "--log", MISSING_LOG))  # fmt: skip
 
 
+def week() -> Iterator[Step]:
+    """A week that nobody watches, in seconds."""
+    yield Step(
+        "A week that nobody watches. The owner says who is told, and leaves it to a timer: here "
+        "each day is one round.",
+        ("tending",),
+    )  # fmt: skip
+    yield Step("   Monday:", ("tend",), hours=24)
+    yield Step("   Tuesday: a field note is added.", ("tend",), hours=24, event="write last")
+    yield Step("   Wednesday: nothing happens.", ("tend",), hours=24)
+    yield Step(
+        "   Thursday: the pages are built with a template that was meant for a draft. The round "
+        "holds, and what stood before stands.",
+        ("tend",), hours=24, event="hide", expected=(1,),
+    )  # fmt: skip
+    yield Step("   The owner is told by mail, once:", ("mail",))
+    yield Step("   Friday: nobody has looked yet, and nobody is told again.", ("tend",), hours=24,
+               expected=(1,))  # fmt: skip
+    yield Step("   Saturday: the template is mended.", ("tend",), hours=24, event="show")
+    yield Step("   That is told too:", ("mail",))
+    yield Step("   Sunday, and the week as a whole:", ("tend",), hours=24, quiet=True)
+    yield Step("", ("tend", "log", "--limit", "8"))
+
+
+def add_tending(folder: Path, running: Servers) -> str:
+    """Append to the site file how it is tended; gives back what was added."""
+    text = (files("jovial_atlas.demo") / "templates/tending.toml").read_text("utf-8")
+    text = text.replace("@SITE@", running.site).replace("@MAIL@", running.mailbox.address)
+    path = folder / "atlas.toml"
+    path.write_text(path.read_text("utf-8") + text, "utf-8")
+    return text.strip()
+
+
 def reorganise(folder: Path, now: datetime) -> None:
     """Call a folder otherwise and take a page off; lay an old table of moves, with mistakes of its
     own, and the log of a day beside the site file."""
@@ -295,5 +333,9 @@ def happen(event: str, folder: Path, running: Servers) -> None:
         running.served.fields.clear()
     elif event == "reorganise":
         reorganise(folder, running.clock.present())
+    elif event in ("hide", "show"):
+        sample.hide(folder / "public", hidden=event == "hide")
+    elif event == "write last":
+        sample.write_last(folder / "public", running.clock.present())
     elif event == "write":
         sample.write_later(folder / "public", running.clock.present())

@@ -66,6 +66,25 @@ def write_later(folder: Path, today: datetime) -> None:
         write_note(site, note)
 
 
+_NOINDEX = b'<meta name="robots" content="noindex">'
+
+
+def hide(folder: Path, *, hidden: bool) -> None:
+    """Leave a noindex in the head of each page, as a template of a site that is being built does;
+    or take it out again."""
+    for path in folder.rglob("*.html"):
+        bare = path.read_bytes().replace(_NOINDEX, b"")
+        end = _NOINDEX + b"</head>"
+        path.write_bytes(bare.replace(b"</head>", end, 1) if hidden else bare)
+
+
+def write_last(folder: Path, today: datetime) -> None:
+    """Write the field note that is added in the week that nobody watches."""
+    site = builder_of(folder, today)
+    for note in site.content["last"]:
+        write_note(site, note)
+
+
 def lay_out(folder: Path, today: datetime) -> int:
     """Write the built site into `folder`; gives back how many pages it has."""
     here, site = files("jovial_atlas.demo"), builder_of(folder, today)

@@ -9,6 +9,7 @@ from typing import Annotated, ClassVar, Literal
 from urllib.parse import urlsplit
 
 from jovial_atlas.sitefile.parts import Part, check, check_whole, says
+from jovial_atlas.sitefile.sources import origin_of
 
 Severity = Literal["blocker", "error", "warning", "advice"]
 
@@ -52,12 +53,20 @@ class Tend(Part, frozen=True, kw_only=True):
             "is announced; 0 for not at all"
         ),
     ] = "10 minutes"
+    server: Annotated[
+        str, says("server that is looked at in the place of the site's address, as http://10.0.0.5")
+    ] = ""
     hear: Annotated[str, says("how often engines are asked what they know")] = "1 day"
     metrics: Annotated[
         str, says("file for figures in the text format of Prometheus, which an exporter reads")
     ] = ""
     log: Annotated[str, says("file to which each round adds a line of JSON")] = ""
     keep: Annotated[int, says("days for which rounds are kept in the record", ge=1)] = 400
+
+    @check("server")
+    @classmethod
+    def _server(cls, value: str) -> str:
+        return origin_of(value) if value else ""
 
     @check("look", "hear")
     @classmethod

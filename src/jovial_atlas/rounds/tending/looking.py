@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path
 
+from jovial_atlas import addresses
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.files import digest, digest_of_file
 from jovial_atlas.rounds.state.names import INDEX, KEY
@@ -37,7 +38,7 @@ def behind(site: SiteFile, pages: Sequence[str], around: Around, limit: float) -
     end = around.now() + timedelta(seconds=limit)
     wait = _FIRST_PAUSE
     while True:
-        missing = next((said for one in wanted if (said := _missing(one, around))), "")
+        missing = next((said for one in wanted if (said := _missing(site, one, around))), "")
         if not missing or around.ends() or around.now() + timedelta(seconds=wait) > end:
             return missing
         around.pause(wait)
@@ -62,12 +63,15 @@ def _wanted(site: SiteFile, pages: Sequence[str]) -> list[_Wanted]:
     return [*found, *(_Wanted(page) for page in sorted(chosen))]
 
 
-def _missing(wanted: _Wanted, around: Around) -> str:
+def _missing(site: SiteFile, wanted: _Wanted, around: Around) -> str:
+    loc, server = wanted.loc, site.model.tend.server
+    headers = {"Cache-Control": "no-cache"}
+    if server:
+        loc = server + addresses.path_and_query(loc)
+        headers["Host"] = addresses.origin(wanted.loc).partition("://")[2]
     try:
-        answer = send(
-            around.client, Request("GET", wanted.loc, {"Cache-Control": "no-cache"}),
-            pause=around.pause, tries=1,
-        )  # fmt: skip
+        request = Request("GET", loc, headers)
+        answer = send(around.client, request, pause=around.pause, tries=1)
     except NetworkError as error:
         return f"{wanted.loc} cannot be asked for: {error}"
     if answer.status != 200:

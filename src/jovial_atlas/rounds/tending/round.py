@@ -144,7 +144,7 @@ class Rounding:
             state, detail = HELD, str(error)
             self.notices += error.notices
         except LossError as error:
-            state, detail = HELD, str(error).splitlines()[0]
+            state, detail = HELD, f"{trouble.lost_in_short(error)}, so nothing was changed."
             self.notices.append(trouble.of_loss(f"loss {name}", error))
         except AtlasError as error:
             state, detail = FAILED, str(error)

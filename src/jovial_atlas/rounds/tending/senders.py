@@ -9,12 +9,12 @@ import ssl
 from collections.abc import Mapping
 from contextlib import suppress
 from email.message import EmailMessage
-from email.utils import format_datetime, make_msgid
+from email.utils import format_datetime
 from urllib.parse import urlsplit
 
 from jovial_atlas import dates
 from jovial_atlas.errors import AtlasError
-from jovial_atlas.files import writing
+from jovial_atlas.files import digest, writing
 from jovial_atlas.rounds.tending.around import Around
 from jovial_atlas.rounds.tending.messages import ToldMessage
 from jovial_atlas.running import Command
@@ -50,7 +50,8 @@ def _mail(how: TellByMail, message: ToldMessage, number: int, around: Around) ->
     mail["From"], mail["To"] = how.sender, ", ".join(how.to)
     mail["Date"] = format_datetime(dates.moment(message.at))
     domain = how.sender.rpartition("@")[2]
-    mail["Message-ID"] = make_msgid(f"atlas-{number}", domain)
+    # The same one for each try: who gets it twice shows it once.
+    mail["Message-ID"] = f"<{digest(message.written().encode())}.{number}@{domain}>"
     mail["Auto-Submitted"] = "auto-generated"
     mail.set_content(message.text())
     password = _secret(how.password_env, around.environment, how.server)

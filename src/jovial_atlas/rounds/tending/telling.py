@@ -5,12 +5,14 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 from jovial_atlas import dates
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import plural
 from jovial_atlas.findings.finding import SEVERITIES
+from jovial_atlas.head.lengths import cut_at_word
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.records import DueMessage, OpenNotice
 from jovial_atlas.rounds.tending.around import Around
@@ -54,7 +56,7 @@ class Teller:
 
     def _troubles(self, notice: OpenNotice, number: int) -> Iterator[DueMessage]:
         at = dates.write(self._around.now())
-        title = notice.message.partition(". ")[0][:120]
+        title = _title(notice.message)
         said = ToldMessage(
             "trouble", self._site.model.site.name, title, notice.message, at,
             notice.severity, notice.sections, at,
@@ -66,7 +68,7 @@ class Teller:
     def _well(self, notice: OpenNotice) -> Iterator[DueMessage]:
         """For those who were told of it."""
         at = dates.write(self._around.now())
-        title = notice.message.partition(". ")[0][:120]
+        title = _title(notice.message)
         said = ToldMessage(
             "well", self._site.model.site.name, title, f"This is over: {notice.message}", at,
             notice.severity, notice.sections, notice.at,
@@ -116,24 +118,53 @@ class Teller:
                            since=since, figures=dict(figures))  # fmt: skip
 
     def send_due(self) -> list[dict[str, str]]:
-        """Tell what is due; gives who was told what. What is not taken is told later."""
+        """Tell what is due, what is for the same one together; gives who was told what. What is not
+        taken is told later."""
         told = []
         now = self._around.now()
+        groups: dict[tuple[str, str], list[DueMessage]] = {}
         for one in self._ledger.unsent(dates.write(now)):
-            how = self._ways.get(one.to)
-            if how is None:
-                continue  # it went out of the site file, and may come back
+            if one.to in self._ways:  # others went out of the site file, and may come back
+                groups.setdefault((one.to, one.kind), []).append(one)
+        for (to, _), some in groups.items():
             try:
-                message = read_message(one.text)
-                self._by(self._site, how, message, one.number, self._around)
+                message = _together([read_message(one.text) for one in some])
+                self._by(self._site, self._ways[to], message, some[0].number, self._around)
             except (AtlasError, ValueError) as error:
-                wait = _LATER[min(one.tries, len(_LATER) - 1)]
-                due = dates.write(now + timedelta(seconds=wait))
-                self._ledger.note_unsent(one.number, due, str(error))
+                for one in some:
+                    wait = _LATER[min(one.tries, len(_LATER) - 1)]
+                    due = dates.write(now + timedelta(seconds=wait))
+                    self._ledger.note_unsent(one.number, due, str(error))
                 continue
-            self._ledger.note_sent(one.number)
-            told.append({"to": one.to, "what": message.subject})
+            for one in some:
+                self._ledger.note_sent(one.number)
+            told.append({"to": to, "what": message.subject})
         return told
+
+
+def _together(some: list[ToldMessage]) -> ToldMessage:
+    """Several messages of a kind as one, the gravest first."""
+    if len(some) == 1:
+        return some[0]
+    some = sorted(some, key=lambda one: SEVERITIES.index(_severity(one.severity or "advice")))
+    first = some[0]
+    return replace(
+        first, title=f"{len(some):,} things, the first: {first.title}",
+        message="\n\n".join(f"- {one.message}" for one in some),
+        sections=tuple(dict.fromkeys(name for one in some for name in one.sections)),
+        since=min(one.since for one in some),
+    )  # fmt: skip
+
+
+def _title(message: str) -> str:
+    """What stands for a message in a line."""
+    first = message.partition(". ")[0]
+    if len(first) > _TITLE:
+        first = first.partition(": ")[0]
+    return cut_at_word(first, _TITLE) or first
+
+
+_TITLE = 90
 
 
 _OF_PAGES = ("added", "changed", "removed")

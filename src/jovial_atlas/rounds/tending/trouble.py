@@ -19,12 +19,20 @@ _LEAST = SEVERITIES.index(next(one for one in SEVERITIES if one == "error"))
 def of_loss(key: str, error: LossError) -> OpenNotice:
     """A refusal, since much of what was listed would be lost."""
     sections = tuple(one.name for one in error.losses if one.part == "section")
-    return OpenNotice(key, "error", sections, str(error).splitlines()[0] + " " + _first(error))
+    said = [f"{lost_in_short(error)}, so nothing was changed."]
+    if len(error.losses) > 1:
+        said.append(f"In parts: {'; '.join(map(str, error.losses[:8]))}.")
+    said += [f"Why it might be: {cause}" for cause in error.causes]
+    if error.examples:
+        said.append(f"Among them: {', '.join(error.examples)}.")
+    said.append(str(error).splitlines()[-1])
+    return OpenNotice(key, "error", sections, " ".join(said))
 
 
-def _first(error: LossError) -> str:
-    lines = [line.strip(" -") for line in str(error).splitlines()[1:4]]
-    return "; ".join(line for line in lines if line)
+def lost_in_short(error: LossError) -> str:
+    """A refusal as the beginning of a sentence."""
+    worst = max(error.losses, key=lambda one: one.lost)
+    return f"{worst.lost:,} of {worst.had:,} listed pages would be lost"
 
 
 def of_error(key: str, error: Exception, severity: str = "error") -> OpenNotice:
