@@ -23,6 +23,7 @@ from jovial_atlas.demo.round import (
     Servers,
     Step,
     add_engines,
+    add_tending,
     happen,
     month,
     prepare,
@@ -57,9 +58,11 @@ TERMINAL = {
     f"{COMMAND} survey --accept",
     "rules": "rules add --match '/species/**' --when 'words < 60' --set listed=no "
     "--reason 'Too thin to help'",
+    "tended": "--help",
+    "tend": "tend; jovial-atlas tend log -q; jovial-atlas tend --health | head -12",
 }
 #: Run, and not shown.
-UNSHOWN = frozenset({"init", "placed", "moved", "back"})
+UNSHOWN = frozenset({"init", "placed", "moved", "back", "tended", "survey"})
 #: Shown as it is on the day of the demo on which something is found out.
 STATUS = "status --engine lanternfish"
 NEEDED = ("Xvfb", "xterm", "import", "chromium")
@@ -172,6 +175,9 @@ def main() -> None:
                     )  # fmt: skip
                 if name == "init":
                     add_engines(folder, running)
+                elif name == "tended":
+                    add_tending(folder, running)
+                    happen("write last", folder, running)
             if not wanted or "graph" in wanted:
                 subprocess.run(
                     [COMMAND, "schema", "show", "/places/visitor-barn/", "--to",

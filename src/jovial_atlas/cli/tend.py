@@ -29,7 +29,7 @@ class _RoundFirst(OverviewFirst):
     first = "round"
 
 
-@command_group("tend", cls=_RoundFirst, examples=("tend", "tend --every 15m"))
+@command_group("tend", cls=_RoundFirst, examples=("tend", "tend log"))
 def command() -> None:
     """One round that nobody watches, from the content to what engines know: survey, build, check,
     publish, announce, and tell somebody where a person is needed. Without a command: a round."""
@@ -51,7 +51,7 @@ def _length(_ctx: click.Context, _param: click.Parameter, value: str | None) -> 
     state="apart",
     formats=FORMATS,
     fails="a step held back or failed; with --health, a person is needed",
-    examples=("tend --rehearse", "tend --watch --every 1h"),
+    examples=("tend round --rehearse", "tend round --watch --every 1h"),
 )
 @click.option("--every", callback=_length, metavar="TIME",
               help="A round every so often, as in 15m, until a signal ends it.")  # fmt: skip

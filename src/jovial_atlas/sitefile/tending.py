@@ -11,7 +11,7 @@ from urllib.parse import urlsplit
 from jovial_atlas.sitefile.parts import Part, check, check_whole, says
 from jovial_atlas.sitefile.sources import origin_of
 
-Severity = Literal["blocker", "error", "warning", "advice"]
+SeverityWord = Literal["blocker", "error", "warning", "advice"]
 
 _TIME = re.compile(r"(\d+)\s*(s|seconds?|m|minutes?|h|hours?|d|days?)\Z")
 _UNITS = {"s": 1, "m": 60, "h": 3_600, "d": 86_400}
@@ -43,7 +43,7 @@ class Tend(Part, frozen=True, kw_only=True):
 
     inject: Annotated[bool, says("whether head data is written into built pages")] = False
     hold_at: Annotated[
-        Severity,
+        SeverityWord,
         says("least severity of a finding for which the build of before stays, and all ends"),
     ] = "blocker"
     look: Annotated[
@@ -110,7 +110,7 @@ class Publish(Part, frozen=True, kw_only=True):
 
 
 class _Told(Part, frozen=True, kw_only=True):
-    severity: Annotated[Severity, says("least severity that is told at once")] = "error"
+    severity: Annotated[SeverityWord, says("least severity that is told at once")] = "error"
     sections: Annotated[
         tuple[str, ...], says("sections whose troubles are told; all, and the site's, if empty")
     ] = ()

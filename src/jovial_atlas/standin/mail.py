@@ -7,6 +7,8 @@ from email import message_from_bytes, policy
 from email.message import EmailMessage
 from typing import Any
 
+from aiosmtpd.controller import Controller
+
 from jovial_atlas.errors import AtlasError
 
 
@@ -19,8 +21,6 @@ class MailBox:
         self._server: Any = None
 
     def __enter__(self) -> MailBox:
-        from aiosmtpd.controller import Controller
-
         with socket.socket() as one:
             one.bind(("127.0.0.1", 0))
             port = one.getsockname()[1]

@@ -10,6 +10,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from jinja2 import Environment, PackageLoader, StrictUndefined
+
 from jovial_atlas import __version__
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.sitefile import SiteFile
@@ -163,8 +165,6 @@ def _systemd_quoted(text: str) -> str:
 
 
 def _filled(name: str, values: dict[str, object]) -> str:
-    from jinja2 import Environment, PackageLoader, StrictUndefined
-
     unit = name.startswith("atlas.")
     templates = Environment(
         loader=PackageLoader("jovial_atlas.rounds.tending"), trim_blocks=True, lstrip_blocks=True,

@@ -19,9 +19,10 @@ from jovial_atlas.rounds.state.names import HISTORY, LEDGER, MANIFEST
 from jovial_atlas.rounds.state.sending import Sending
 from jovial_atlas.rounds.telling.submit import waiting
 from jovial_atlas.rounds.tending.around import Around
+from jovial_atlas.rounds.tending.at_engines import NOTHING
 from jovial_atlas.rounds.tending.messages import ToldMessage
 from jovial_atlas.rounds.tending.publishing import unpublished
-from jovial_atlas.rounds.tending.round import NOTHING, Rounding
+from jovial_atlas.rounds.tending.round import Rounding
 from jovial_atlas.rounds.tending.telling import Teller
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.engines import LedgerPlace
@@ -46,9 +47,10 @@ class Rehearsed:
 
 def rehearse(site: SiteFile, around: Around) -> Rehearsed:
     """Go through a round. Raises OutputError, LedgerError."""
-    with TemporaryDirectory(prefix="atlas-rehearsal-") as folder, _copied(
-        site, around, Path(folder)
-    ) as (copy, ledger):
+    with (
+        TemporaryDirectory(prefix="atlas-rehearsal-") as folder,
+        _copied(site, around, Path(folder)) as (copy, ledger),
+    ):
         apart = replace(around, locks=Locks(Path(folder) / "state"))
         told: list[str] = []
 
@@ -135,7 +137,7 @@ class _Rehearsal(Rounding):
     folders: Sequence[str] = ()
     is_real: bool = False
 
-    def _sending(self) -> Sending:
+    def sending(self) -> Sending:
         return Sending(simulated_client(), self.around.environment, self.around.pause)
 
     def _inject(self, whole: bool) -> tuple[str, str]:
@@ -146,8 +148,8 @@ class _Rehearsal(Rounding):
         self.files = [*found.changed, *(f"{name} (gone)" for name in found.gone)]
         return NOTHING, "not in a rehearsal"
 
-    def _look(self) -> tuple[str, str]:
-        for host, ledger in self._ledgers():
+    def look(self) -> tuple[str, str]:
+        for host, ledger in self.ledgers():
             items = waiting(host, host.model.engine, ledger)
             self.waited += [loc if mark is not None else f"{loc} (gone)" for loc, mark in items]
         return NOTHING, "not in a rehearsal"

@@ -14,7 +14,6 @@ from jovial_atlas.faults import plural
 from jovial_atlas.findings.entry import Severity
 from jovial_atlas.findings.finding import at_or_above, counts
 from jovial_atlas.findings.registry import CHECKS
-from jovial_atlas.ledger import Ledger
 from jovial_atlas.records import OpenNotice, RoundStep, TendedRound
 from jovial_atlas.rounds.proving.check import check_site
 from jovial_atlas.rounds.publishing.build.options import BuildOptions
@@ -25,41 +24,29 @@ from jovial_atlas.rounds.reading.survey import run_survey
 from jovial_atlas.rounds.reading.unchanged import as_before, own_writes
 from jovial_atlas.rounds.state.hiding import coming_robots, hiding_faults
 from jovial_atlas.rounds.state.last_survey import last_survey
-from jovial_atlas.rounds.state.ledger import open_ledger
 from jovial_atlas.rounds.state.names import INDEX
-from jovial_atlas.rounds.state.sending import Sending
 from jovial_atlas.rounds.state.unlisted_names import names_from_ledger
-from jovial_atlas.rounds.telling.status import run_status
-from jovial_atlas.rounds.telling.submit import run_submit, waiting
 from jovial_atlas.rounds.tending import trouble
-from jovial_atlas.rounds.tending.around import Around
-from jovial_atlas.rounds.tending.looking import behind
+from jovial_atlas.rounds.tending.at_engines import (
+    DONE,
+    FAILED,
+    HELD,
+    LATER,
+    NOTHING,
+    SKIPPED,
+    AtEngines,
+    HeldBackError,
+)
 from jovial_atlas.rounds.tending.publishing import note_public, publish, unpublished
-from jovial_atlas.rounds.tending.standing import Standing
-from jovial_atlas.sitefile import HtmlSource, SiteFile
-from jovial_atlas.sitefile.tending import seconds_of
+from jovial_atlas.rounds.tending.standing import KeptBuild
+from jovial_atlas.sitefile import HtmlSource
 
-DONE, NOTHING, HELD, FAILED, SKIPPED = "done", "nothing", "held", "failed", "skipped"
-#: Outcomes of announcements that need a person.
-_REFUSED = ("failed", "refused", "unknown")
-_TAKEN = ("taken", "assumed", "pending")
-#: Seconds after which an engine that refused is told again.
-_AGAIN = 3_600
-_LIVE = "live"
 #: Steps that change anything, here or elsewhere.
 _DOING = ("build", "inject", "publish", "submit", "hear")
 
 
-class HeldBackError(AtlasError):
-    """A step keeps what stands: going on would do harm. `notices` say what needs a person."""
-
-    def __init__(self, why: str, notices: list[OpenNotice] | None = None) -> None:
-        super().__init__(why)
-        self.notices = notices or []
-
-
 @dataclass(slots=True)
-class Outcome:
+class RoundOutcome:
     """What came of a round: itself, and what needs a person."""
 
     round: TendedRound
@@ -69,25 +56,19 @@ class Outcome:
 
 
 @dataclass(slots=True)
-class Rounding:
+class Rounding(AtEngines):
     """A round while it runs."""
 
-    around: Around
-    site: SiteFile
-    ledger: Ledger
     #: Whether what is there is looked at and written to, and not a copy of it.
     is_real: bool = True
     #: Whether every step is gone through, since a round before broke off.
     is_whole: bool = False
     steps: list[RoundStep] = field(default_factory=list)
-    notices: list[OpenNotice] = field(default_factory=list)
-    changes: dict[str, int] = field(default_factory=dict)
-    announced: int = 0
     #: Whether pages, or files that were built of them, are others than before.
     is_changed: bool = False
     _held: ExitStack = field(default_factory=ExitStack)
 
-    def run(self) -> Outcome:
+    def run(self) -> RoundOutcome:
         """Run it to its end, or until it must not go on."""
         begun = dates.write(self.around.now())
         before = self.ledger.rounds(1)
@@ -105,7 +86,7 @@ class Rounding:
         found = TendedRound(
             begun, self.around.machine, state, self.steps, self.changes, self.announced
         )
-        return Outcome(found, self.notices, self._unknown())  # fmt: skip
+        return RoundOutcome(found, self.notices, self._unknown())  # fmt: skip
 
     def _run_steps(self, whole: bool) -> str:
         state = DONE
@@ -131,10 +112,10 @@ class Rounding:
         self._held.close()
         yield "publish", self._publish
         if self.site.model.engine:
-            yield "look", self._look
-            yield "submit", self._submit
-            yield "hear", self._hear
-            yield "status", self._status
+            yield "look", self.look
+            yield "submit", self.submit
+            yield "hear", self.hear
+            yield "status", self.status
 
     def _step(self, name: str, do: Callable[[], tuple[str, str]]) -> str:
         begun = time.monotonic()
@@ -158,9 +139,7 @@ class Rounding:
 
     def _unknown(self) -> tuple[str, ...]:
         """Beginnings of keys of which this round says nothing, since it did not come so far."""
-        reached = {
-            one.name for one in self.steps if one.state != SKIPPED and one.detail != _LATER
-        }
+        reached = {one.name for one in self.steps if one.state != SKIPPED and one.detail != LATER}
         about = {
             "survey": ("loss survey", "failed survey"), "guard": ("hidden ",),
             "build": ("loss build", "failed build"), "check": ("finding ", "failed check"),
@@ -187,7 +166,7 @@ class Rounding:
         if survey is not None and all((host.output / INDEX).exists() for host in site.hosts):
             return NOTHING, _AS_BEFORE
         self._held.enter_context(around.locks.writing())
-        standing = Standing(site)
+        standing = KeptBuild(site)
         if standing.is_kept:
             # A round broke off while its build was not checked yet.
             with around.locks.swapping():
@@ -222,12 +201,12 @@ class Rounding:
         survey = last_survey(site, around.now())
         names = names_from_ledger(around.now(), around.environment)
         options = BuildOptions(swapping=around.locks.swapping, unlisted_names=names)
-        Standing(site).keep()
+        KeptBuild(site).keep()
         try:
             with self._own_writes():
                 build = run_build(site, survey, around.now(), options)
         except AtlasError:
-            Standing(site).forget()
+            KeptBuild(site).forget()
             raise
         written = [one for one in build.files if one.state not in ("same", "kept")]
         self.changes["files"] = len(written)
@@ -238,7 +217,7 @@ class Rounding:
         return (DONE if written else NOTHING), said + also
 
     def _check(self, whole: bool) -> tuple[str, str]:
-        standing = Standing(self.site)
+        standing = KeptBuild(self.site)
         if not (whole or self.changes.get("files")):
             standing.forget()
             return NOTHING, "nothing was written"
@@ -290,78 +269,7 @@ class Rounding:
         note_public(self.site, files)
         return DONE, said
 
-    def _look(self) -> tuple[str, str]:
-        limit = seconds_of(self.site.model.tend.look)
-        if not limit or self.site.model.site.stage != _LIVE:
-            return NOTHING, "it is not looked at"
-        if not self._announces():
-            return NOTHING, _LATER
-        looked = 0
-        for host, ledger in self._ledgers():
-            items = waiting(host, host.model.engine, ledger)
-            looked += bool(items)
-            pages = [loc for loc, mark in items if mark is not None]
-            if items and (missing := behind(host, pages, self.around, limit)):
-                said = "The live site does not serve yet what was built, so nothing is announced: "
-                raise HeldBackError(
-                    said + missing, [OpenNotice("behind", "error", (), said + missing)]
-                )
-        if not looked:
-            return NOTHING, "nothing is to be announced"
-        return DONE, "the live site serves what was built"
-
-    def _submit(self) -> tuple[str, str]:
-        if self.site.model.site.stage != _LIVE:
-            return SKIPPED, "the site is a draft: nothing is announced"
-        if not self._announces():
-            return NOTHING, _LATER
-        sending = self._sending()
-        sent = 0
-        refused: dict[str, str] = {}
-        for host, ledger in self._ledgers():
-            for one in run_submit(host, host.model.engine, ledger, sending):
-                if one.status in _TAKEN:
-                    self.announced += one.count
-                if one.status in _REFUSED:
-                    refused.setdefault(one.engine, f"{one.channel}: {one.what}: {one.detail}")
-                sent += one.status != "due"
-        for engine, detail in refused.items():
-            said = f"{engine} did not take what was announced ({detail}). "
-            said += "Later rounds try it again."
-            self.notices.append(OpenNotice(f"engine {engine}", "warning", (), said))
-        if not sent:
-            return NOTHING, "nothing is to be announced"
-        taken = plural(self.announced, "address or file", "addresses and files")
-        failed = f"; {', '.join(refused)} took not all of it" if refused else ""
-        return DONE, f"{taken} announced{failed}"
-
-    def _hear(self) -> tuple[str, str]:
-        if not self._hears():
-            return NOTHING, "engines were asked not long ago"
-        sending = self._sending()
-        deaf = {}
-        for host, ledger in self._ledgers():
-            for state in run_status(host, host.model.engine, ledger, sending):
-                if state.trouble:
-                    deaf[state.name] = state.trouble
-        for name, why in deaf.items():
-            said = f"{name} could not be asked what it knows: {why}"
-            self.notices.append(OpenNotice(f"deaf {name}", "warning", (), said))
-        asked = plural(len(self.site.model.engine) - len(deaf), "engine")
-        left = f", not {', '.join(deaf)}" if deaf else ""
-        return DONE, f"{asked} asked{left}"
-
-    def _status(self) -> tuple[str, str]:
-        steps: list[str] = []
-        for host, ledger in self._ledgers():
-            for state in run_status(host, host.model.engine, ledger, None):
-                steps += state.next
-        return NOTHING, steps[0] if steps else "nothing is left to do at the engines"
-
     # What the steps ask.
-
-    def _sending(self) -> Sending:
-        return Sending(self.around.client, self.around.environment, self.around.pause)
 
     def _own_writes(self) -> AbstractContextManager[None]:
         return own_writes(self.site.path) if self.is_real else nullcontext()
@@ -369,48 +277,10 @@ class Rounding:
     def _is_due(self) -> bool:
         """Whether anything is to be done though no content changed: engines are to be asked, or
         something waits to be announced or made public."""
-        if self._hears():
-            return True
-        if self.site.model.site.stage == _LIVE and self._may_try_again() and any(
-            waiting(host, host.model.engine, ledger) for host, ledger in self._ledgers()
-        ):  # fmt: skip
+        if self.hears() or self.waits():
             return True
         settings = self.site.model.publish
         return bool(settings.run or settings.commit) and unpublished(self.site).any
 
-    def _announces(self) -> bool:
-        return bool(self.changes.get("files")) or self._may_try_again()
-
-    def _may_try_again(self) -> bool:
-        """Whether engines that took not all of it may be told again: not in every round."""
-        if not any(one.key.startswith("engine ") for one in self.ledger.open_notices()):
-            return True
-        last = next((one for one in self.ledger.rounds(200) if one.state != NOTHING), None)
-        return last is None or self._seconds_since(last.at) >= _AGAIN
-
-    def _seconds_since(self, at: str) -> float:
-        return (self.around.now() - dates.moment(at)).total_seconds()
-
-    def _hears(self) -> bool:
-        every = seconds_of(self.site.model.tend.hear)
-        if not (every and self.site.model.engine):
-            return False
-        for one in self.ledger.rounds(200):
-            if any(step.name == "hear" and step.state == DONE for step in one.steps):
-                return self._seconds_since(one.at) >= every
-        return True
-
-    def _ledgers(self) -> Iterator[tuple[SiteFile, Ledger]]:
-        for host in self.site.hosts:
-            if not host.host:
-                yield host, self.ledger
-                continue
-            ledger = open_ledger(host, self.around.now, self.around.environment)
-            try:
-                yield host, ledger
-            finally:
-                ledger.close()
-
 
 _AS_BEFORE = "nothing changed"
-_LATER = "an engine that did not take all of it is told again later"

@@ -24,7 +24,7 @@ _REMEMBERED = (
 )  # fmt: skip
 
 
-class Standing:
+class KeptBuild:
     """The build of a site as it stands, for all of its hosts."""
 
     def __init__(self, site: SiteFile) -> None:

@@ -17,7 +17,7 @@ from jovial_atlas.ledger import Ledger
 from jovial_atlas.records import DueMessage, OpenNotice
 from jovial_atlas.rounds.tending.around import Around
 from jovial_atlas.rounds.tending.messages import ToldMessage, read_message
-from jovial_atlas.rounds.tending.round import Outcome
+from jovial_atlas.rounds.tending.round import RoundOutcome
 from jovial_atlas.rounds.tending.senders import tell
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.tending import Tell, quiet_hours, told_name
@@ -39,7 +39,7 @@ class Teller:
         self._site, self._ledger, self._around, self._by = site, ledger, around, by
         self._ways = {told_name(one): one for one in site.model.tell}
 
-    def settle(self, outcome: Outcome) -> None:
+    def settle(self, outcome: RoundOutcome) -> None:
         """Note what needs a person since this round, and what does not any more."""
         open_now = {one.key: one for one in self._ledger.open_notices()}
         found = {one.key: one for one in reversed(outcome.notices)}

@@ -17,9 +17,10 @@ from jovial_atlas.place import STATE
 from jovial_atlas.records import RoundStep, TendedRound
 from jovial_atlas.rounds.state.ledger import open_ledger
 from jovial_atlas.rounds.tending.around import Around
+from jovial_atlas.rounds.tending.at_engines import FAILED, NOTHING
 from jovial_atlas.rounds.tending.health import health_of
 from jovial_atlas.rounds.tending.metrics import write_metrics
-from jovial_atlas.rounds.tending.round import FAILED, NOTHING, Outcome, Rounding
+from jovial_atlas.rounds.tending.round import Rounding, RoundOutcome
 from jovial_atlas.rounds.tending.senders import tell
 from jovial_atlas.rounds.tending.telling import Teller, TellSomebody
 from jovial_atlas.rounds.tending.trouble import of_error
@@ -108,13 +109,13 @@ def _round(
     return TendedSite(done)
 
 
-def _wrong_settings(around: Around, wrong: SiteFileError) -> Outcome:
+def _wrong_settings(around: Around, wrong: SiteFileError) -> RoundOutcome:
     step = RoundStep("settings", FAILED, 0.0, str(wrong))
     around.told(step.name, step.state, step.detail)
     at = dates.write(around.now())
     notice = of_error("failed settings", wrong)
     # Of all else this round knows nothing.
-    return Outcome(TendedRound(at, around.machine, FAILED, [step], {}), [notice], ("",))
+    return RoundOutcome(TendedRound(at, around.machine, FAILED, [step], {}), [notice], ("",))
 
 
 def _tell_machines(site: SiteFile, ledger: Ledger, around: Around, done: TendedRound) -> None:

@@ -29,6 +29,7 @@ from jovial_atlas.rounds.telling.engine_state import EngineState
 from jovial_atlas.rounds.telling.links_figures import crossings
 from jovial_atlas.rounds.telling.report.figures import charts, course
 from jovial_atlas.rounds.telling.report.findings import reported_faults
+from jovial_atlas.rounds.telling.report.rounds import SHOWN_ROUNDS, round_tables
 from jovial_atlas.rounds.telling.report.sheets import KnownPages, marks_in_order, sheets_of
 from jovial_atlas.rounds.telling.reviewed import ScoreChange, what_moved
 from jovial_atlas.rounds.telling.status import joined_states, run_status
@@ -53,6 +54,7 @@ class _Heard:
 
     states: list[EngineState] = field(default_factory=list)
     over_time: list[Trend] = field(default_factory=list)
+    rounds: list[Table] = field(default_factory=list)
     pages: dict[tuple[str, str], KnownPage] = field(default_factory=dict)
 
 
@@ -96,7 +98,7 @@ def report(site: SiteFile, now: datetime, environment: Mapping[str, str]) -> byt
             list(charts(survey, site, now)),
             list(crossings(survey)),
             heard.over_time,
-            list(_tables(site, heard.states)),
+            [*_tables(site, heard.states), *heard.rounds],
             sheets,
             "" if small else _NOT_REVIEWED,
         )
@@ -111,6 +113,9 @@ def _heard(
     for host in site.hosts:
         with closing(open_ledger(host, lambda: now, environment)) as ledger:
             states = run_status(host, site.model.engine, ledger, None)
+            if not host.host:
+                rounds = ledger.rounds(SHOWN_ROUNDS)
+                heard.rounds = list(round_tables(rounds, ledger.open_notices()))
             heard.over_time += trends(site.model.engine, ledger)
             heard.states = joined_states(heard.states, states) if heard.states else states
             if survey is None:
