@@ -162,3 +162,15 @@ def test_folders_on_other_machines_are_known_by_their_mounts(monkeypatch):
     monkeypatch.setattr(Path, "read_text", lambda *_: mounts)
     monkeypatch.setattr(Path, "resolve", lambda self: self)
     assert [is_far(Path(one)) for one in ("/mnt/web/site", "/mnt/webs", "/srv")] == [True, False, False]
+
+
+def test_the_report_shows_the_rounds_and_what_needs_somebody(site):
+    assert run_command("tend", cwd=site).code == 0
+    with (site / "atlas.toml").open("a") as file:
+        file.write('[[rule]]\nmatch = "/**"\nset = { index = false }\n')
+    assert run_command("tend", cwd=site).code == 1
+    assert run_command("report", "--to", "r.html", cwd=site).code == 0
+    text = (site / "r.html").read_text()
+    rounds = text[text.index('id="rounds"') :]
+    assert "3 added" in rounds and "guard: 3 of 3 pages may not be indexed" in rounds
+    assert rounds.index("What needs somebody") < rounds.index("The latest rounds")

@@ -66,7 +66,8 @@ def write_later(folder: Path, today: datetime) -> None:
         write_note(site, note)
 
 
-_NOINDEX = b'<meta name="robots" content="noindex">'
+#: Not as this tool writes it: what `inject` put into pages stays as it is.
+_NOINDEX = b'<meta content="noindex" name="robots">'
 
 
 def hide(folder: Path, *, hidden: bool) -> None:

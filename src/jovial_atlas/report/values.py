@@ -128,3 +128,5 @@ class Report:
     tables: Sequence[Table] = field(default=())
     sheets: SheetSet | None = None
     not_reviewed: str = ""
+    #: What rounds that nobody watched came to.
+    rounds: Sequence[Table] = field(default=())

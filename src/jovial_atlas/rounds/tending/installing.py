@@ -176,11 +176,7 @@ def _filled(name: str, values: dict[str, object]) -> str:
         quote = (lambda one: _systemd_quoted(one).replace("$", "$$")) if unit else shlex.quote
         return " ".join(map(quote, some))
 
-    quoted = _folder_of_unit if unit else shlex.quote
+    quoted = _systemd_quoted if unit else shlex.quote
     templates.globals |= {"words": words, "quoted": quoted, "shell": shlex.quote}
     return templates.get_template(name).render(values)
 
-
-def _folder_of_unit(text: str) -> str:
-    """A path of a unit file: ReadWritePaths takes it in quotes, WorkingDirectory as it is."""
-    return _systemd_quoted(text)

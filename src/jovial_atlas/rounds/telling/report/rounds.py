@@ -24,12 +24,12 @@ def round_tables(
         )  # fmt: skip
     if rounds:
         yield Table(
-            "Rounds that nobody watched",
-            "The latest first. `jovial-atlas tend log N` shows one of them step by step.",
+            "The latest rounds",
+            "The command jovial-atlas tend log N shows one of them step by step.",
             ("Round", "When (UTC)", "How it ended", "What changed", "Announced", "Seconds",
              "Longest step"),
             [_row(one) for one in rounds],
-            (0, 4, 5),
+            (4, 5),
         )  # fmt: skip
 
 

@@ -98,9 +98,10 @@ def report(site: SiteFile, now: datetime, environment: Mapping[str, str]) -> byt
             list(charts(survey, site, now)),
             list(crossings(survey)),
             heard.over_time,
-            [*_tables(site, heard.states), *heard.rounds],
+            list(_tables(site, heard.states)),
             sheets,
             "" if small else _NOT_REVIEWED,
+            heard.rounds,
         )
     )  # fmt: skip
 
