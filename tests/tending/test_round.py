@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from jovial_atlas.rounds.state.ledger import open_ledger
 from jovial_atlas.rounds.tending.health import health_of
+from jovial_atlas.running import RanCommand
 from jovial_atlas.sitefile import read_site_file
 from tests.tending.world import SITE, TELL, URL, World
 
@@ -113,6 +114,22 @@ def test_a_build_with_a_finding_that_holds_gives_way_to_the_one_that_stood(world
     assert world.heard[f"{URL}/notes/0/"] == ["2025-12-01", "2026-01-02"]
 
 
+def test_a_round_that_a_warning_holds_tells_somebody_and_no_secret(world):
+    more = TELL.replace('severity = "warning"', 'severity = "error"')
+    text = SITE.replace("[tend]", '[tend]\nhold_at = "advice"') + more
+    (world.folder / "atlas.toml").write_text(text)
+    held = world.tend()
+    assert (held.round.state, held.round.steps[-1].name) == ("held", "check")
+    assert world.told and world.told[0].severity == "error", "what holds a round is told as an error"
+    (world.folder / "atlas.toml").write_text(SITE + more + '[[tell]]\nkind = "webhook"\nurl = "https://h.example/"\nsecret_env = "S"\n')
+    world.environment = {"S": "bittern-42"}
+    world._run = lambda _command: RanCommand(1, "the key bittern-42 is refused")
+    failed = world.tend()
+    assert failed.round.steps[-1].name == "publish"
+    assert "is refused" in failed.round.steps[-1].detail
+    assert "bittern-42" not in str(failed.round) + str(world.told)
+
+
 def test_nothing_is_announced_before_the_live_site_serves_it(world):
     world.tend()
     world.cannot_publish = True
@@ -122,22 +139,8 @@ def test_nothing_is_announced_before_the_live_site_serves_it(world):
     assert "no route to the host" in failed.round.steps[-1].detail
     assert f"{URL}/notes/new/" not in world.heard
     # The command says that it did, and the site does not serve it yet.
-    world.cannot_publish = False
-    kept, world._run = world._run, lambda command: world.__class__._run(world, command)
-    live, pages = dict(world.live), dict(world.live_pages)
-    real = World._run
-
-    def late(self, command):
-        ran = real(self, command)
-        self.live, self.live_pages = dict(live), dict(pages)
-        return ran
-
-    World._run = late
-    try:
-        waits = world.tend()
-    finally:
-        World._run = real
-        world._run = kept
+    world.cannot_publish, world.is_late = False, True
+    waits = world.tend()
     assert (waits.round.state, waits.round.steps[-1].name) == ("held", "look")
     assert "is not what was built" in waits.round.steps[-1].detail
     assert f"{URL}/notes/new/" not in world.heard

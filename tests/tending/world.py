@@ -60,9 +60,10 @@ class World:
         self.heard: dict[str, list[str | None]] = defaultdict(list)
         self.told: list[ToldMessage] = []
         self.to: list[str] = []
-        self.is_down = self.is_mute = self.cannot_publish = False
+        self.is_down = self.is_mute = self.cannot_publish = self.is_late = False
         self.ends_after = ""
         self._ends = False
+        self.environment: dict[str, str] = {}
         self.locks = Locks(folder / ".jovial-atlas")
         self.client = httpx.Client(transport=httpx.MockTransport(self._answer))
 
@@ -80,7 +81,7 @@ class World:
 
     def around(self) -> Around:
         return Around(
-            self.folder / "atlas.toml", {}, self.client, self.locks,
+            self.folder / "atlas.toml", self.environment, self.client, self.locks,
             lambda: self.now, self._pause, self.machine, self._run, lambda: self._ends, self._step,
         )  # fmt: skip
 
@@ -100,6 +101,8 @@ class World:
         assert command.words == ("publish",)
         if self.cannot_publish:
             return RanCommand(3, "no route to the host")
+        if self.is_late:
+            return RanCommand(0, "")
         changed = Path(command.environment["ATLAS_CHANGED"]).read_text().splitlines()
         for name in changed:
             path = name.lstrip("-").removeprefix("public/")

@@ -81,19 +81,6 @@ def known_secrets() -> set[str]:
     return _SECRETS
 
 
-def _secrets_of(site: SiteFile) -> set[str]:
-    """What the environment holds under the names that a site file gives."""
-    import os
-
-    names = {getattr(one, key, "") for one in site.model.source for key in _NAMED}
-    names |= {getattr(one, key, "") for e in site.model.engine for one in e.channels
-              for key in _NAMED}  # fmt: skip
-    names.add(site.model.ledger.password_env)
-    return {os.environ[name] for name in names if name and os.environ.get(name)}
-
-
-_NAMED = ("token_env", "password_env")
-
 #: What a command does with the state folder: it `reads` what belongs together; it `writes`, there
 #: or into the output; it `edits` the site file or a file beside it; or it has nothing to do with
 #: that.
@@ -185,12 +172,13 @@ class Work:
     def site(self) -> SiteFile:
         """The site file, read, with the hold that this command needs. Raises SiteFileError."""
         from jovial_atlas.sitefile import read_site_file
+        from jovial_atlas.sitefile.secrets import secrets_of
 
         path = self.site_path()
         if path.exists():
             self.hold()
         site = read_site_file(path)
-        _SECRETS.update(_secrets_of(site))
+        _SECRETS.update(secrets_of(site, os.environ))
         self.output.secrets = _SECRETS
         read = (site.folder / getattr(source, "path", "") for source in site.model.source)
         self.output.find_files_in(site.folder, site.output, *read)

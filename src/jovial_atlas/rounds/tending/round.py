@@ -6,7 +6,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, ExitStack, nullcontext
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from jovial_atlas import dates
 from jovial_atlas.errors import AtlasError, LossError
@@ -15,6 +15,7 @@ from jovial_atlas.findings.entry import Severity
 from jovial_atlas.findings.finding import at_or_above, counts
 from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.records import OpenNotice, RoundStep, TendedRound
+from jovial_atlas.redact import redacted
 from jovial_atlas.rounds.proving.check import check_site
 from jovial_atlas.rounds.publishing.build.options import BuildOptions
 from jovial_atlas.rounds.publishing.build.run import run_build
@@ -40,6 +41,7 @@ from jovial_atlas.rounds.tending.at_engines import (
 from jovial_atlas.rounds.tending.publishing import note_public, publish, unpublished
 from jovial_atlas.rounds.tending.standing import KeptBuild
 from jovial_atlas.sitefile import HtmlSource
+from jovial_atlas.sitefile.secrets import secrets_of
 
 #: Steps that change anything, here or elsewhere.
 _DOING = ("build", "inject", "publish", "submit", "hear")
@@ -86,7 +88,9 @@ class Rounding(AtEngines):
         found = TendedRound(
             begun, self.around.machine, state, self.steps, self.changes, self.announced
         )
-        return RoundOutcome(found, self.notices, self._unknown())  # fmt: skip
+        secrets = secrets_of(self.site, self.around.environment)
+        notices = [replace(one, message=redacted(one.message, secrets)) for one in self.notices]
+        return RoundOutcome(found, notices, self._unknown())  # fmt: skip
 
     def _run_steps(self, whole: bool) -> str:
         state = DONE
@@ -134,6 +138,7 @@ class Rounding(AtEngines):
         return state
 
     def _note(self, name: str, state: str, seconds: float, detail: str) -> None:
+        detail = redacted(detail, secrets_of(self.site, self.around.environment))
         self.steps.append(RoundStep(name, state, round(seconds, 3), detail))
         self.around.told(name, state, detail)
 
@@ -222,7 +227,7 @@ class Rounding(AtEngines):
             standing.forget()
             return NOTHING, "nothing was written"
         found = check_site(self.site, self.around.now()).findings
-        self.notices += trouble.of_findings(found)
+        self.notices += trouble.of_findings(found, self.site.model.tend.hold_at)
         said = ", ".join(plural(n, s, "advice" if s == "advice" else None)
                          for s, n in counts(found).items() if n) or "nothing found"  # fmt: skip
         if at_or_above(found, self.site.model.tend.hold_at):

@@ -40,17 +40,21 @@ def of_error(key: str, error: Exception, severity: str = "error") -> OpenNotice:
     return OpenNotice(key, severity, (), str(error))
 
 
-def of_findings(findings: Sequence[Finding]) -> Iterator[OpenNotice]:
-    """Findings that need a person, one notice a kind."""
+def of_findings(findings: Sequence[Finding], hold_at: str) -> Iterator[OpenNotice]:
+    """Findings that need a person, one notice a kind: errors and worse, and those that hold a round
+    back, which are told as errors."""
     counts = Counter(one.code for one in findings)
+    holding = SEVERITIES.index(next(one for one in SEVERITIES if one == hold_at))
     for code, count in counts.items():
         check = check_of(code)
-        if SEVERITIES.index(check.severity) > _LEAST:
+        grave = SEVERITIES.index(check.severity)
+        if grave > max(_LEAST, holding):
             continue
         first = next(one for one in findings if one.code == code)
         more = f" (and {count - 1:,} more)" if count > 1 else ""
         message = f"{check.what}: {first.where}: {first.message}{more} {check.fix}"
-        yield OpenNotice(f"finding {code}", str(check.severity), (), message)
+        severity = SEVERITIES[min(grave, _LEAST)]
+        yield OpenNotice(f"finding {code}", str(severity), (), message)
 
 
 def of_sources(faults: Iterable[Fault]) -> Iterator[OpenNotice]:
