@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import random
 import threading
+from itertools import pairwise
 
 import psycopg
 import pytest
@@ -49,6 +51,39 @@ def test_nothing_is_announced_or_told_twice_whoever_tends(machines):
         one.write(dict(list(pages.items())[:3]))
     assert [one.tend().round.state for one in machines] == ["held", "held"]
     assert [one.kind for one in mill.told] == ["trouble"], "the other machine knows that it was told"
+
+
+@pytest.mark.parametrize("seed", [1, 2])
+def test_over_a_year_two_machines_announce_each_change_once(machines, seed):
+    mill, barn = machines
+    shared(mill, barn)
+    chance = random.Random(seed)
+    pages = {f"/notes/{n}/": "2025-12-01" for n in range(60)}
+    tends, rests = mill, barn
+    for number in range(26):
+        day = f"{tends.now:%Y-%m-%d}"
+        some = chance.choice(sorted(pages))
+        match chance.choice(["add", "change", "remove", "nothing"]):
+            case "add":
+                pages[f"/notes/d{number}/"] = day
+            case "change":
+                pages[some] = day
+            case "remove":
+                del pages[some]
+        if chance.random() < 0.3:
+            tends, rests = rests, tends
+        for one in machines:
+            one.write(pages)
+            one.is_down = number < 24 and chance.random() < 0.2
+            one.ends_after = chance.choice(["", "", "survey", "build", "publish"]) if number < 24 else ""
+        tends.tend(60 * 24 * 14)
+        rests.now, rests.live, rests.live_pages = tends.now, tends.live, tends.live_pages
+    assert tends.tend(120).round.state == "nothing"
+    assert tends.listed() == set(pages)
+    for loc, heard in mill.heard.items():
+        assert all(one != other for one, other in pairwise(heard)), (loc, heard)
+        assert heard[-1] == pages.get(loc.removeprefix(URL)), (loc, heard)
+    assert {loc.removeprefix(URL) for loc, heard in mill.heard.items() if heard[-1]} == set(pages)
 
 
 def test_a_machine_takes_over_from_one_that_is_gone(machines):

@@ -42,6 +42,7 @@ def test_a_command_gets_the_list_of_what_changed_and_is_tried_again_where_it_fai
     (site / "broken").touch()
     failed = run_command("tend", cwd=site)
     assert failed.code == 1 and "exit code 1" in failed.out
+    assert (site / ".jovial-atlas/publish.log").exists()
     (site / "broken").unlink()
     (site / "seen").unlink()
     assert run_command("tend", cwd=site).code == 0

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
+from contextlib import contextmanager, nullcontext
 from itertools import pairwise
 from pathlib import Path
 
@@ -10,6 +12,8 @@ import pytest
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
+from jovial_atlas.errors import OutputError
+from jovial_atlas.files import FileSet
 from jovial_atlas.rounds.state.ledger import open_ledger
 from jovial_atlas.rounds.tending.health import health_of
 from jovial_atlas.running import RanCommand
@@ -242,12 +246,27 @@ def test_health_knows_when_no_round_went_well_for_too_long(world):
     assert health() == "held"
 
 
+@contextmanager
+def full_disk() -> Iterator[None]:
+    """No file of a build finds room, as long as the block runs."""
+
+    def no_room(_set: FileSet, _data: bytes) -> Path:
+        raise OutputError("sitemap.xml cannot be written (No space left on device).")
+
+    real, FileSet._staged = FileSet._staged, no_room
+    try:
+        yield
+    finally:
+        FileSet._staged = real
+
+
 #: What may happen on a day: to content, engine, publishing and telling.
 DAYS = st.lists(
     st.tuples(
         st.sampled_from(["add", "change", "remove", "move", "empty", "nothing", "nothing"]),
         st.sampled_from(["down", "up", "up"]), st.sampled_from(["stuck", "runs", "runs"]),
         st.sampled_from(["mute", "heard"]), st.sampled_from(["", "", "survey", "build", "publish"]),
+        st.sampled_from(["full", "room", "room", "room"]),
     ),
     min_size=20, max_size=30,
 )  # fmt: skip
@@ -264,7 +283,7 @@ def test_over_a_year_all_that_is_public_is_listed_and_announced_once_for_each_ch
     pages = {f"/notes/{n}/": "2025-12-01" for n in range(150)}
     world.write(pages)
     world.tend()
-    for number, (event, engine, publishing, telling, ends) in enumerate(days):
+    for number, (event, engine, publishing, telling, ends, disk) in enumerate(days):
         world.now = world.now.replace(hour=4)
         day = f"{world.now:%Y-%m-%d}"
         first = sorted(pages)[number % len(pages)]
@@ -280,7 +299,8 @@ def test_over_a_year_all_that_is_public_is_listed_and_announced_once_for_each_ch
         world.write({"/notes/0/": day} if event == "empty" else pages)
         world.is_down, world.cannot_publish = engine == "down", publishing == "stuck"
         world.is_mute, world.ends_after = telling == "mute", ends
-        done = world.tend(60 * 24 * 365 / len(days))
+        with full_disk() if disk == "full" else nullcontext():
+            done = world.tend(60 * 24 * 365 / len(days))
         if event == "empty":
             assert done.round.state == "held", done
     world.write(pages)

@@ -23,6 +23,8 @@ from jovial_atlas.sources.settings import name_of
 
 #: What was public after the last time, file by file; and the list of what changed since.
 _PUBLIC, _CHANGED = "public-files.json", "changed-files.txt"
+#: What the command said.
+_SAID = "publish.log"
 #: Names in the pattern of a message.
 _FIELD = re.compile(r"\{\{\s*(\w+)\s*\}\}")
 
@@ -102,6 +104,8 @@ def publish(site: SiteFile, files: Unpublished, around: Around) -> str:
                 limit=seconds_of(settings.limit), shell=settings.shell,
             )
         )  # fmt: skip
+        # What it said last, for whoever wants to see it.
+        write_whole(site.shared_state / _SAID, f"{ran.said}\n".encode())
         if ran.trouble:
             raise AtlasError(f"The command of [publish] failed ({ran.trouble}). Correct it, or "
                              "what it needs; the next round tries it again.")  # fmt: skip
