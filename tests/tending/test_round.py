@@ -63,6 +63,15 @@ def lost(world: World) -> None:
     world.write(dict(list(TEN.items())[:2]))
 
 
+def astray(world: World) -> None:
+    """A page names a canonical that does not exist, which is an error and takes it out of the sitemap."""
+    rows = [
+        f"{path},{path} of the fen,{day},{f'{URL}/gone/' if path == '/notes/0/' else ''}"
+        for path, day in TEN.items()
+    ]
+    (world.folder / "pages.csv").write_text("\n".join(["loc,title,lastmod,canonical", *rows]) + "\n")
+
+
 def wrong(world: World) -> None:
     (world.folder / "atlas.toml").write_text(SITE + TELL + "[sit]\n")
 
@@ -104,10 +113,7 @@ def test_a_build_with_a_finding_that_holds_gives_way_to_the_one_that_stood(world
     world.tend()
     public = world.folder / "public"
     before = {path.name: path.read_bytes() for path in public.iterdir()}
-    # A canonical that names a page which does not exist is an error.
-    rows = [f"{path},T,{day},{URL}/gone/ "[: None if path == "/notes/0/" else -len(f"{URL}/gone/ ")]
-            for path, day in TEN.items()]  # fmt: skip
-    (world.folder / "pages.csv").write_text("\n".join(["loc,title,lastmod,canonical", *rows]) + "\n")
+    astray(world)
     held = world.tend()
     assert (held.round.state, held.round.steps[-1].name) == ("held", "check"), held
     assert {path.name: path.read_bytes() for path in public.iterdir()} == before
@@ -116,6 +122,20 @@ def test_a_build_with_a_finding_that_holds_gives_way_to_the_one_that_stood(world
     world.write({**TEN, "/notes/0/": "2026-01-02"})
     assert world.tend().round.state == "done"
     assert world.heard[f"{URL}/notes/0/"] == ["2025-12-01", "2026-01-02"]
+
+
+def test_a_round_that_broke_off_before_its_check_keeps_the_build_that_was_right(world):
+    (world.folder / "atlas.toml").write_text(SITE.replace("[tend]", '[tend]\nhold_at = "error"') + TELL)
+    world.tend()
+    public = world.folder / "public"
+    before = {path.name: path.read_bytes() for path in public.iterdir()}
+    astray(world)
+    world.ends_after = "build"
+    world.tend()
+    world.ends_after = ""
+    held = world.tend()
+    assert (held.round.state, held.round.steps[-1].name) == ("held", "check")
+    assert {path.name: path.read_bytes() for path in public.iterdir()} == before
 
 
 def test_a_round_that_a_warning_holds_tells_somebody_and_no_secret(world):

@@ -167,6 +167,11 @@ class RecordOfRounds(Store):
             if not changed.rowcount:
                 connection.execute(insert(TENDER).values(machine=machine, **row))
 
+    def end_tending(self) -> None:
+        """Record that no machine is at a round: whoever has the ledger for rounds alone knows."""
+        with self._transaction(writes=True) as connection:
+            connection.execute(update(TENDER).values(doing=""))
+
     def tenders(self) -> dict[str, tuple[str, str]]:
         """Machine → when it was seen last, and what it did."""
         with self._transaction() as connection:

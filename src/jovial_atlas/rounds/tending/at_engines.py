@@ -4,11 +4,14 @@ is to be done there."""
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, field
 
 from jovial_atlas import dates
+from jovial_atlas.engines.published import Outcome as Announced
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import plural
+from jovial_atlas.files import Locks
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.records import OpenNotice
 from jovial_atlas.rounds.state.ledger import open_ledger
@@ -38,6 +41,28 @@ class HeldBackError(AtlasError):
         self.notices = notices or []
 
 
+class _Reading:
+    """Reading what belongs together; what takes long is done apart, so that nobody waits for it."""
+
+    def __init__(self, locks: Locks) -> None:
+        self._locks = locks
+        self._held = ExitStack()
+
+    def __enter__(self) -> _Reading:
+        self._held.enter_context(self._locks.reading())
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._held.close()
+
+    @contextmanager
+    def apart(self) -> Iterator[None]:
+        """Do the block without holding anything; it is held again after."""
+        self._held.close()
+        yield
+        self._held.enter_context(self._locks.reading())
+
+
 @dataclass(slots=True)
 class AtEngines:
     """What a round does at the live site and at the engines; each step gives its state, and what
@@ -60,7 +85,8 @@ class AtEngines:
             return NOTHING, LATER
         looked = 0
         for host, ledger in self.ledgers():
-            items = waiting(host, host.model.engine, ledger)
+            with self.around.locks.reading():
+                items = waiting(host, host.model.engine, ledger)
             looked += bool(items)
             pages = [loc for loc, mark in items if mark is not None]
             if items and (missing := behind(host, pages, self.around, limit)):
@@ -82,7 +108,7 @@ class AtEngines:
         sent = 0
         refused: dict[str, str] = {}
         for host, ledger in self.ledgers():
-            for one in run_submit(host, host.model.engine, ledger, sending):
+            for one in self._submitted(host, ledger, sending):
                 if one.status in _TAKEN:
                     self.announced += one.count
                 if one.status in _REFUSED:
@@ -105,7 +131,9 @@ class AtEngines:
         sending = self.sending()
         deaf = {}
         for host, ledger in self.ledgers():
-            for state in run_status(host, host.model.engine, ledger, sending):
+            with _Reading(self.around.locks) as held:
+                states = run_status(host, host.model.engine, ledger, sending, held.apart)
+            for state in states:
                 if state.trouble:
                     deaf[state.name] = state.trouble
         for name, why in deaf.items():
@@ -119,7 +147,9 @@ class AtEngines:
         """What is to be done at the engines."""
         steps: list[str] = []
         for host, ledger in self.ledgers():
-            for state in run_status(host, host.model.engine, ledger, None):
+            with self.around.locks.reading():
+                states = run_status(host, host.model.engine, ledger, None)
+            for state in states:
                 steps += state.next
         return NOTHING, steps[0] if steps else "nothing is left to do at the engines"
 
@@ -161,6 +191,12 @@ class AtEngines:
                 yield host, ledger
             finally:
                 ledger.close()
+
+    def _submitted(
+        self, host: SiteFile, ledger: Ledger, sending: Sending
+    ) -> Iterator[Announced]:
+        with _Reading(self.around.locks) as held:
+            yield from run_submit(host, host.model.engine, ledger, sending, apart=held.apart)
 
     def waits(self) -> bool:
         """Whether anything is to be announced now."""

@@ -167,15 +167,11 @@ class Rounding(AtEngines):
 
     def _survey(self) -> tuple[str, str]:
         around, site = self.around, self.site
+        self._heal()
         survey = as_before(around.path, around.now()) if self.is_real else None
         if survey is not None and all((host.output / INDEX).exists() for host in site.hosts):
             return NOTHING, _AS_BEFORE
         self._held.enter_context(around.locks.writing())
-        standing = KeptBuild(site)
-        if standing.is_kept:
-            # A round broke off while its build was not checked yet.
-            with around.locks.swapping():
-                standing.bring_back()
         options = SurveyOptions(around.environment, swapping=around.locks.swapping)
         survey = run_survey(site, around.now(), around.client, options)
         changes = survey.changes
@@ -186,6 +182,13 @@ class Rounding(AtEngines):
         self.notices += trouble.of_sources(survey.faults)
         said = ", ".join(f"{count:,} {name}" for name, count in self.changes.items() if count)
         return DONE, f"{plural(survey.pages, 'page')}; {said or 'no page changed'}"
+
+    def _heal(self) -> None:
+        """Put back what stood, where a round broke off before its build was checked."""
+        standing = KeptBuild(self.site)
+        if standing.is_kept:
+            with self.around.locks.writing(), self.around.locks.swapping():
+                standing.bring_back()
 
     def _guard(self) -> tuple[str, str]:
         survey = last_survey(self.site, self.around.now())
@@ -223,9 +226,9 @@ class Rounding(AtEngines):
 
     def _check(self, whole: bool) -> tuple[str, str]:
         standing = KeptBuild(self.site)
-        if not (whole or self.changes.get("files")):
+        if not (whole or any(self.changes.values())):
             standing.forget()
-            return NOTHING, "nothing was written"
+            return NOTHING, "nothing changed"
         found = check_site(self.site, self.around.now()).findings
         self.notices += trouble.of_findings(found, self.site.model.tend.hold_at)
         said = ", ".join(plural(n, s, "advice" if s == "advice" else None)

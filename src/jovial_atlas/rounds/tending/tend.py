@@ -29,7 +29,7 @@ from jovial_atlas.sitefile.read import parse_site_file, read_site_file
 
 #: The site file as it was read well last: who is to be told stands there.
 _GOOD = "tend-site.toml"
-_ROUND, _IDLE = "round", "idle"
+_ROUND = "round"
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,7 +101,7 @@ def _round(
     teller.settle(outcome)
     done = replace(outcome.round, told=teller.send_due())
     number = ledger.note_round(done)
-    ledger.note_tender(around.machine, _IDLE)
+    ledger.end_tending()
     done = replace(done, number=number)
     keep = around.now() - timedelta(days=site.model.tend.keep)
     ledger.forget_rounds(dates.write(keep))
