@@ -24,8 +24,8 @@ class RecordOfRounds(Store):
     """What rounds came to."""
 
     def note_round(self, done: TendedRound) -> int:
-        """Record a round; one without changes after another such one of the same machine is added
-        to that. Gives its number."""
+        """Record a round; one without changes after another such one of the same machine and day
+        is added to that. Gives its number."""
         row = {
             "at": done.at, "last": done.at, "times": 1, "machine": done.machine,
             "state": done.state, "steps": json.dumps([asdict(one) for one in done.steps]),
@@ -38,7 +38,9 @@ class RecordOfRounds(Store):
             ).first()
             quiet = done.state == _NOTHING and not done.told
             if quiet and last is not None and last.state == _NOTHING and (
-                last.machine == done.machine and last.told == "[]"
+                last.machine == done.machine
+                and last.told == "[]"
+                and last.at[:10] == done.at[:10]
             ):  # fmt: skip
                 connection.execute(
                     update(ROUND).where(ROUND.c.id == last.id)
@@ -53,6 +55,17 @@ class RecordOfRounds(Store):
         with self._transaction() as connection:
             found = connection.execute(wanted.limit(most) if most else wanted).all()
         return [_round(row) for row in found]
+
+    def rounds_since(self, when: str) -> list[TendedRound]:
+        """The rounds that ended since a time, the newest first."""
+        wanted = select(ROUND).where(ROUND.c.last >= when).order_by(ROUND.c.id.desc())
+        with self._transaction() as connection:
+            return [_round(row) for row in connection.execute(wanted)]
+
+    def first_round_at(self) -> str:
+        """When the first round was that is in the record; empty for never."""
+        with self._transaction() as connection:
+            return str(connection.execute(select(func.min(ROUND.c.at))).scalar() or "")
 
     def last_round(self, *states: str) -> TendedRound | None:
         """The latest round with one of these states."""
@@ -204,7 +217,10 @@ def _round(row: Row[Any]) -> TendedRound:
 
 
 def _notice(row: Row[Any]) -> OpenNotice:
-    sections = tuple(str(one) for one in foreign.read_json(row.sections))
+    try:
+        sections = tuple(str(one) for one in foreign.read_json(row.sections))
+    except (ValueError, TypeError):
+        raise LedgerError(f"Notice {row.id} of the ledger is not as this tool wrote it.") from None
     at = rows.moment(row.at, "notice.at")
     return OpenNotice(row.key, row.severity, sections, row.message, at, row.id)
 

@@ -89,8 +89,7 @@ class Teller:
             if every is None:
                 continue
             last = self._ledger.last_told(name, "digest")
-            rounds = self._ledger.rounds()
-            begun = last or (rounds[-1].at if rounds else dates.write(now))
+            begun = last or self._ledger.first_round_at() or dates.write(now)
             if now - dates.moment(begun) >= every:
                 said = self._digest(begun, now)
                 yield DueMessage(name, "digest", said.written(), self._due(how))
@@ -98,14 +97,13 @@ class Teller:
     def _digest(self, since: str, now: datetime) -> ToldMessage:
         """What happened since a time, with figures."""
         figures: Counter[str] = Counter()
-        for one in self._ledger.rounds():
-            if one.last >= since:
-                figures["rounds"] += one.times
-                figures["held or failed"] += one.state in ("held", "failed")
-                figures["announced"] += one.announced
-                figures.update(
-                    {f"pages {k}" if k in _OF_PAGES else k: n for k, n in one.changes.items()}
-                )
+        for one in self._ledger.rounds_since(since):
+            figures["rounds"] += one.times
+            figures["held or failed"] += one.state in ("held", "failed")
+            figures["announced"] += one.announced
+            figures.update(
+                {f"pages {k}" if k in _OF_PAGES else k: n for k, n in one.changes.items()}
+            )
         notices = self._ledger.notices_since(since)
         still = [one.message for one in self._ledger.open_notices()]
         figures["troubles"] = len(notices)
