@@ -113,13 +113,18 @@ def diary(tmp_path):
         (tmp_path / f"posts/{number}.md").write_text(f"Title: The Ü {name}'s day\nDate: 2026-0{number + 1}-03\n\nWords.\n")
     paths = [f"2026/0{number + 1}/the-u-{name}s-day.html" for number, name in enumerate(NAMES)]
     titles = [f"The Ü {name}'s day" for name in NAMES]
+    home = (
+        '<meta name="lantern-site-verification" content="e4a0"><meta name="twitter:site" content="@fen">'
+        '<script type="application/ld+json">{"@context": "https://schema.org", "@type": "NGO", "name": "Fen Trust",'
+        '"telephone": "+44 1632 960018", "sameAs": ["https://social.example/fen"]}</script>'
+    )
     others = {"tag/mud.html": "Mud", "tag/reed.html": "Reed", "drafts/soon.html": "Soon", "index.html": "Fen Diary"}
     for path, title in [*zip(paths, titles, strict=True), *others.items()]:
         (tmp_path / "old" / path).parent.mkdir(parents=True, exist_ok=True)
         film = "<video src=/otters.mp4 poster=/o.jpg></video>" if path == paths[0] else ""
         items = "".join(f"<li><a href=/{one}>{one}</a></li>" for one in paths) if path.startswith("tag") else ""
         body = film + "<p>Words. " * 30 + f"<ul>{items}</ul>"
-        (tmp_path / "old" / path).write_text(page(f"{title} | Fen Diary" if path in paths else title, body))
+        (tmp_path / "old" / path).write_text(page(f"{title} | Fen Diary" if path in paths else title, body, home if path == "index.html" else ""))
     video = VIDEO.format(url=URL, film="otters.mp4")
     entries = "".join(f"<url><loc>{URL}/{path}</loc>{video if path == paths[0] else ''}</url>" for path in [*paths, "", "booking/"])
     (tmp_path / "old/sitemap.xml").write_text(
@@ -135,6 +140,9 @@ def test_markdown_pages_stay_where_a_generator_published_them(diary):
     values = tomllib.loads((diary / "atlas.toml").read_text())
     assert values["source"][0]["url"] == "/{year}/{month}/{title_slug}.html"
     assert values["site"]["name"] == "Fen Diary"
+    assert values["head"]["verification"] == {"lantern-site-verification": "e4a0"}
+    assert (values["head"]["card_site"], values["publisher"]["telephone"]) == ("@fen", "+44 1632 960018")
+    assert (values["publisher"]["name"], values["publisher"]["profiles"]) == ("Fen Trust", ["https://social.example/fen"])
     assert "5 of 5 follow one pattern" in ran.out and "5 of 5 as they were" in ran.out
     listed = [one["loc"] for one in run_command("pages", "--format", "json", cwd=diary).json if one["verdict"] == "listed"]
     assert set(listed) == {

@@ -19,7 +19,7 @@ import polars as pl
 import tomlkit
 
 from jovial_atlas import addresses
-from jovial_atlas.errors import AtlasError
+from jovial_atlas.errors import AtlasError, SiteFileError
 from jovial_atlas.faults import plural
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.head import Head
@@ -35,6 +35,7 @@ from jovial_atlas.rounds.deciding.carry_sitemaps import take_sitemaps
 from jovial_atlas.rounds.deciding.history import contents_of
 from jovial_atlas.rounds.deciding.moves_import import import_moves
 from jovial_atlas.rounds.reading.first_site_file import robots_table
+from jovial_atlas.rounds.reading.home_head import HomeHead
 from jovial_atlas.rounds.reading.published import OldSite
 from jovial_atlas.rounds.reading.survey import run_survey
 from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
@@ -86,6 +87,7 @@ def _carried_over(
     rows = {one.loc: one for one in site.overrides}
     if published.pages is not None:
         _take_name(published.pages, site, carried)
+        _take_home(published.home, carried)
         _take_title_pattern(published, survey, carried)
         site = carried.settled()
         _take_heads(published, replace(survey, site=site), rows, carried)
@@ -144,6 +146,31 @@ def _take_name(pages: pl.DataFrame, site: SiteFile, carried: CarriedOver) -> Non
     if name and len(PARTS_OF_TITLES.split(name)) == 1:
         carried.edit(lambda text: set_key(text, "site", "name", name))
         carried.took.append(Took("name", name))
+
+
+def _take_home(home: HomeHead, carried: CarriedOver) -> None:
+    """What the home page said of the site, and who stands behind it: keys that the site file does
+    not have."""
+    said = tomllib.loads(carried.text)
+    taken = []
+    for table, values in (("publisher", home.publisher), ("head", home.head), ("site", home.site)):
+        for key, value in values.items():
+            if key not in said.get(table, {}) and _is_right(carried, table, key, value):
+                taken.append(f"{table}.{key}")
+    if taken:
+        carried.took.append(Took("the home page", ", ".join(taken)))
+
+
+def _is_right(carried: CarriedOver, table: str, key: str, value: Any) -> bool:
+    """Set a key, where a site file with it could be read."""
+    before = carried.text
+    carried.edit(lambda text: set_key(text, table, key, value))
+    try:
+        carried.settled()
+    except SiteFileError:
+        carried.edit(lambda _text: before)
+        return False
+    return True
 
 
 def _take_title_pattern(published: OldSite, survey: LastSurvey, carried: CarriedOver) -> None:

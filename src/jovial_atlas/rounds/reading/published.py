@@ -14,6 +14,7 @@ from jovial_atlas import delimited
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.moves.importing import kind_of_configuration
 from jovial_atlas.rounds.reading.content_place import ContentPlace, answer_at, recognise
+from jovial_atlas.rounds.reading.home_head import HomeHead, home_head
 from jovial_atlas.rounds.reading.proposal import pages_at
 from jovial_atlas.rounds.state.names import INDEX, ROBOTS
 from jovial_atlas.sitefile import CrawlSource, HtmlSource
@@ -33,6 +34,8 @@ class OldSite:
     """What was found, and what of it was not read, in words."""
 
     pages: pl.DataFrame | None = None
+    #: What the home page says of the site, and who stands behind it.
+    home: HomeHead = field(default_factory=HomeHead)
     robots: bytes | None = None
     sitemaps: list[bytes] = field(default_factory=list)
     redirects: list[Path] = field(default_factory=list)
@@ -124,6 +127,7 @@ def _site(
     if not isinstance(place.source, HtmlSource | CrawlSource):
         raise AtlasError(f"{place.what}: nothing is published there that could be brought over.")
     found.pages, _, _ = pages_at(url, place.source, place, now, client, most=_MOST_PAGES)
+    found.home = home_head(place, url, found.pages, client)
     if isinstance(place.source, CrawlSource):
         if found.pages.height >= _MOST_PAGES:
             found.notes.append(f"Of the live site {_MOST_PAGES:,} pages were read.")
