@@ -165,5 +165,7 @@ def test_what_was_listed_stays_listed_and_what_was_not_as_a_whole_stays_out(diar
     films = (diary / "videos.csv").read_text()
     assert "Otters at dawn" in films and "3 GBP" in films
     assert "kept in the table of videos: 1" in ran.out
+    again = run_command("init", "--from", "public", cwd=diary)
+    assert "Nothing is to be changed" in again.out, again.out
     (film,) = run_command("videos", "--format", "json", cwd=diary).json["videos"]
     assert (film["title"], film["from"]["title"]) == ("Otters at dawn", "table of videos")

@@ -23,6 +23,7 @@ from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Decision
 from jovial_atlas.sitefile.edit import add_rule, add_table, set_key
 from jovial_atlas.sitefile.overrides import Override
+from jovial_atlas.sitefile.parts import given_in
 from jovial_atlas.sitefile.videos import SETTABLE, VideoOverride, video_overrides_text
 from jovial_atlas.sitemaps.read import read_sitemap
 from jovial_atlas.sitemaps.said import said_of_entries
@@ -47,7 +48,7 @@ def take_sitemaps(
     }  # fmt: skip
     sections = dict(survey.decided.select("loc", "section").iter_rows())
     rules = _Rules(carried, survey.site)
-    values = _hints(said, sections, rows, rules)
+    values = _hints(said, survey, rows, rules)
     listed = _listing(said, published, survey, rows, rules)
     rules.write()
     carried.took.append(
@@ -74,8 +75,10 @@ class _Rules:
     def write(self) -> None:
         """Add them to the site file, but for those that stand there already."""
         for section, sets in self.sets.items():
-            said = Decision(**sets)
-            if any(one.section == section and one.set == said for one in self._site.model.rule):
+            if any(
+                one.section == section and sets.items() <= given_in(one.set).items()
+                for one in self._site.model.rule
+            ):
                 continue
             rule = {"section": section, "set": sets, "reason": AS_BEFORE}
             self._carried.edit(partial(add_rule, values=rule))
@@ -87,26 +90,32 @@ def _keep(rows: dict[str, Override], loc: str, **sets: Any) -> None:
 
 
 def _hints(
-    said: EntryWords, sections: Mapping[str, str], rows: dict[str, Override], rules: _Rules
+    said: EntryWords, survey: LastSurvey, rows: dict[str, Override], rules: _Rules
 ) -> int:
     """Priorities and frequencies: what most pages of a section share becomes a rule, where all of
     them say something. Gives how many stay with single pages."""
+    names = [name for name, _ in _HINTS]
+    pages = survey.decided.filter(pl.col("loc").is_in(list(said))).select("loc", "section", *names)
+    decided = {row["loc"]: row for row in pages.to_dicts()}
     by_section: dict[str, list[str]] = {}
     for loc in said:
-        if loc in sections:
-            by_section.setdefault(sections[loc], []).append(loc)
+        if loc in decided:
+            by_section.setdefault(decided[loc]["section"], []).append(loc)
     count = 0
     for section, locs in by_section.items():
         for name, kind in _HINTS:
             values = {loc: value for loc in locs if (value := _read(said[loc], name, kind))}
+            if all(decided[loc][name] == value for loc, value in values.items()):
+                continue
             counts = Counter(values.values())
             usual, many = counts.most_common(1)[0] if counts else (None, 0)
             if len(values) == len(locs) and many >= max(_LEAST, len(locs) / 2):
                 rules.add(section, **{name: usual})
                 values = {loc: value for loc, value in values.items() if value != usual}
-            for loc, value in values.items():
+            other = {loc: v for loc, v in values.items() if decided[loc][name] != v}
+            for loc, value in other.items():
                 _keep(rows, loc, **{name: value})
-            count += len(values)
+            count += len(other)
     return count
 
 
