@@ -118,6 +118,13 @@ def test_nothing_grows_with_rounds(tmp_path):
     assert len(list((world.folder / ".jovial-atlas").glob(".atlas-*"))) == 0
 
 
+def test_quiet_rounds_say_only_what_matters(site):
+    assert run_command("--quiet", "tend", cwd=site).out == "Round 1: Done.\n"
+    while run_command("tend", "--format", "json", cwd=site).json["state"] != "nothing":
+        pass
+    assert run_command("--quiet", "tend", cwd=site).out == ""
+
+
 def test_health_and_log_by_the_installed_command(site):
     never = run_command("tend", "--health", "--format", "json", cwd=site)
     assert (never.code, never.json["state"], never.json["last_round"]) == (1, "never", None)

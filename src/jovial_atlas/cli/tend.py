@@ -107,7 +107,8 @@ def _around(work: Work, timeout: float) -> Around:
         signal.signal(one, end)
 
     def told(name: str, state: str, detail: str) -> None:
-        if work.output.is_table:
+        loud = not work.output.quiet or state in ("held", "failed")
+        if work.output.is_table and loud:
             work.output.indented(f"{name:<8}{state:<8}", detail, text_style=_STYLES.get(state, ""))
 
     return Around(
@@ -138,6 +139,8 @@ _WORDS = {
 
 
 def _say_round(out: Output, one: TendedRound) -> None:
+    if out.quiet and one.state == "nothing":
+        return  # as in the log of a timer
     number = f"Round {one.number}: " if one.number else ""
     out.say(f"{number}{_WORDS[one.state]}", style="bold")
     for told in one.told:
