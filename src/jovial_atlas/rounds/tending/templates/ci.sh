@@ -2,8 +2,9 @@
 # A step of a pipeline, for any of them: reads the site, builds, and checks. It publishes and
 # announces nothing. Written by jovial-atlas.
 #
-#   ATLAS_BASE   revision that a change is held against, as origin/main: what guards keep is checked
-#   ATLAS_OUT    folder for results: atlas.sarif, atlas.xml (JUnit), guarded.sarif
+#   ATLAS_BASE      revision that a change is held against, as origin/main: guards are looked at
+#   ATLAS_OUT       folder for results: atlas.sarif, atlas.xml (JUnit), guarded.sarif
+#   ATLAS_PACKAGE   what is installed where the tool is missing: a name, a file or an address
 set -eu
 
 site={{ shell(site_file) }}
@@ -12,7 +13,7 @@ mkdir -p "$out"
 
 if ! command -v jovial-atlas >/dev/null 2>&1; then
     python3 -m venv .atlas-venv
-    .atlas-venv/bin/pip install --quiet {{ shell(requirement) }}
+    .atlas-venv/bin/pip install --quiet "${ATLAS_PACKAGE:-{{ requirement }}}"
     PATH="$PWD/.atlas-venv/bin:$PATH"
 fi
 
