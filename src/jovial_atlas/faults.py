@@ -36,6 +36,13 @@ def is_none(word: str, what: str, known: Iterable[str]) -> str:
     return f"{word!r} is no {what}; {hint}{', '.join(names) or 'none'}."
 
 
+def in_words(value: object) -> str:
+    """A value that was decided, as people read it."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return "nothing" if value is None else str(value)
+
+
 def plural(count: int, one: str, many: str | None = None) -> str:
     """`3 pages`, `1 page`: a count with its noun."""
     return f"{count:,} {one if count == 1 else many or one + 's'}"

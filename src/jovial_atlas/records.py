@@ -178,6 +178,16 @@ class TendedRound:
         """How long it took."""
         return sum(step.seconds for step in self.steps)
 
+    @property
+    def in_short(self) -> str:
+        """What came of it, in a line: what changed, and the step that held it back."""
+        if self.state == "nothing" and self.times > 1:
+            return f"{self.times:,} rounds until {self.last[:16].replace('T', ' ')}"
+        said = [", ".join(f"{count:,} {name}" for name, count in self.changes.items() if count)]
+        stopped = next((one for one in self.steps if one.state in ("held", "failed")), None)
+        said += [f"{stopped.name}: {stopped.detail}"] if stopped else []
+        return "; ".join(one for one in said if one) or "nothing changed"
+
 
 @dataclass(frozen=True, slots=True)
 class OpenNotice:

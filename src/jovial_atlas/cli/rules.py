@@ -313,23 +313,17 @@ def _show_reach(out: Output, reach: Reach, *, turns: bool) -> None:
 
 def show_turns(out: Output, turns: Turns) -> None:
     """How verdicts turn, with examples."""
-    from jovial_atlas.faults import plural
+    from jovial_atlas.faults import in_words, plural
 
     if not turns.kinds:
         out.say(f"No verdict of {plural(turns.pages, 'page')} changes.")
     for turn in turns.kinds:
-        was, now = (_word(value) for value in (turn.before, turn.after))
+        was, now = (in_words(value) for value in (turn.before, turn.after))
         out.say(f"{turn.field}: {was} → {now} for {plural(turn.count, 'page')}")
         for loc in turn.examples:
             out.indented("-", loc)
         if turn.count > len(turn.examples):
             out.indented("", f"… and {turn.count - len(turn.examples):,} more", indent=4)
-
-
-def _word(value: object) -> str:
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    return "nothing" if value is None else str(value)
 
 
 @atlas_command(

@@ -260,24 +260,11 @@ def _show_rounds(out: Output, rounds: list[TendedRound]) -> None:
         ["No.: right", "When (UTC)", "State", "What: fold", "Announced: right 2",
          "Seconds: right 1", "Machine: left 3"],
         [
-            [one.number, day_and_time(one.at), one.state, _what(one), one.announced,
+            [one.number, day_and_time(one.at), one.state, one.in_short, one.announced,
              f"{one.seconds:.1f}", one.machine]
             for one in rounds
         ],
     )  # fmt: skip
-
-
-def _what(one: TendedRound) -> str:
-    from jovial_atlas.cli.output import day_and_time
-
-    if one.state == "nothing" and one.times > 1:
-        return f"{one.times:,} rounds until {day_and_time(one.last)}"
-    stopped = next((step for step in one.steps if step.state in ("held", "failed")), None)
-    changes = ", ".join(f"{count:,} {name}" for name, count in one.changes.items() if count)
-    said = [changes] if changes else []
-    if stopped:
-        said.append(f"{stopped.name}: {stopped.detail.splitlines()[0][:160]}")
-    return "; ".join(said) or "nothing changed"
 
 
 def _show_round(out: Output, one: TendedRound) -> None:

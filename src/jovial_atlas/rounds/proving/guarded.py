@@ -11,11 +11,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import PurePosixPath
-from typing import Any
 
 import polars as pl
 
-from jovial_atlas.faults import Fault, plural
+from jovial_atlas.faults import Fault, in_words, plural
 from jovial_atlas.revisions import Author
 from jovial_atlas.rounds.proving.two_states import SiteState, TwoStates
 from jovial_atlas.rules.decide import deciders, own_words
@@ -266,11 +265,5 @@ def message_of(one: GuardedChange) -> str:
     if one.speaks == "guard":
         return f"{one.guard} is not as it was{who}."
     about = one.loc if one.pages == 1 else f"{plural(one.pages, 'page')}, as {one.loc}"
-    was, now = (_word(value) for value in (one.before, one.after))
+    was, now = (in_words(value) for value in (one.before, one.after))
     return f"{one.field} of {about}: {was} → {now}{who}{said}; {one.guard} keeps it."
-
-
-def _word(value: Any) -> str:
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    return "nothing" if value is None else str(value)

@@ -3,15 +3,13 @@ nobody is told; what would be published, announced and told is said."""
 
 from __future__ import annotations
 
-import os
-import shutil
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from jovial_atlas.files import FileSet, Locks
+from jovial_atlas.files import FileSet, Locks, name_again
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.records import TendedRound
 from jovial_atlas.rounds.state.ledger import has_ledger, open_ledger
@@ -76,7 +74,7 @@ def _copied(site: SiteFile, around: Around, folder: Path) -> Iterator[tuple[Site
     for number, host in enumerate(site.hosts):
         output = folder / f"output-{number}"
         for path in FileSet(host.output, host.state / MANIFEST).known_paths():
-            _link(host.output / path, output / path)
+            name_again(host.output / path, output / path)
         outputs.append(str(output))
     hosts = [
         changed(host, folder=place)
@@ -99,17 +97,7 @@ def _copy(state: Path, to: Path) -> None:
     for file in state.rglob("*") if state.is_dir() else ():
         below = file.relative_to(state)
         if file.is_file() and not set(below.parts) & set(_LEFT):
-            _link(file, to / below)
-
-
-def _link(file: Path, to: Path) -> None:
-    if not file.is_file():
-        return
-    to.parent.mkdir(parents=True, exist_ok=True)
-    try:
-        os.link(file, to)
-    except OSError:
-        shutil.copy2(file, to)
+            name_again(file, to / below)
 
 
 def _copy_ledger(site: SiteFile, copy: SiteFile, around: Around, folder: Path) -> None:

@@ -11,7 +11,14 @@ import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
-from jovial_atlas.files import FileSet, move_into_place, remove, temporary_name, writing
+from jovial_atlas.files import (
+    FileSet,
+    move_into_place,
+    name_again,
+    remove,
+    temporary_name,
+    writing,
+)
 from jovial_atlas.rounds.state import names
 from jovial_atlas.sitefile import SiteFile
 
@@ -43,10 +50,10 @@ class KeptBuild:
         for number, host in enumerate(self._site.hosts):
             own = FileSet(host.output, host.state / names.MANIFEST)
             for path in own.known_paths():
-                _link(host.output / path, beside / str(number) / "output" / path)
+                name_again(host.output / path, beside / str(number) / "output" / path)
             for file in _remembered(host):
                 place = file.relative_to(host.state)
-                _link(file, beside / str(number) / "state" / place)
+                name_again(file, beside / str(number) / "state" / place)
         with writing(beside):
             beside.mkdir(parents=True, exist_ok=True)
         os.replace(beside, self._folder)  # noqa: PTH105 - a folder, not over another
@@ -72,7 +79,7 @@ class KeptBuild:
                     if place.exists() and place.samefile(file):
                         continue  # to rename one name of a file to another does nothing
                     beside = temporary_name(place.parent)
-                    _link(file, beside)
+                    name_again(file, beside)
                     move_into_place(beside, place)
         self.forget()
 
@@ -95,14 +102,3 @@ def _files(place: Path) -> Iterator[Path]:
         yield place
     elif place.is_dir():
         yield from (one for one in sorted(place.rglob("*")) if one.is_file())
-
-
-def _link(file: Path, to: Path) -> None:
-    if not file.is_file():
-        return
-    with writing(to):
-        to.parent.mkdir(parents=True, exist_ok=True)
-        try:
-            os.link(file, to)
-        except OSError:
-            shutil.copy2(file, to)

@@ -13,7 +13,7 @@ from jovial_atlas import addresses
 from jovial_atlas.sources.records.columns import FieldMap, template_fields
 
 _DATED_NAME = re.compile(r"(\d{4}-\d\d-\d\d)-(.+)\Z")
-_NO_WORD = re.compile(r"[^\w]+|_+")
+_NO_WORD = re.compile(r"[\W_]+")
 #: What a template may name, the most telling first: where one stands in an address, the others do
 #: not count.
 _TELLING = ("path", "slug", "title_slug", "stem", "category_slug", "year", "month", "day")
@@ -22,9 +22,9 @@ _TELLING = ("path", "slug", "title_slug", "stem", "category_slug", "year", "mont
 def slug_of(text: str) -> str:
     """A text as addresses have it: its words in lower case with hyphens between, letters without
     their accents."""
-    plain = unicodedata.normalize("NFKD", text)
+    plain = unicodedata.normalize("NFKD", unicodedata.normalize("NFKD", text).casefold())
     bare = "".join(one for one in plain if not unicodedata.combining(one))
-    return _NO_WORD.sub("-", bare.replace("'", "").replace("\u2019", "").lower()).strip("-")
+    return _NO_WORD.sub("-", bare.replace("'", "").replace("\u2019", "")).strip("-")
 
 
 def date_in_name(name: str) -> str | None:

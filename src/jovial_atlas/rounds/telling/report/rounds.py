@@ -36,19 +36,9 @@ def round_tables(
 def _row(one: TendedRound) -> tuple[str, ...]:
     longest = max(one.steps, key=lambda step: step.seconds, default=None)
     return (
-        str(one.number), _when(one.at), one.state, _what(one), f"{one.announced:,}",
+        str(one.number), _when(one.at), one.state, one.in_short, f"{one.announced:,}",
         f"{one.seconds:.1f}", f"{longest.name}, {longest.seconds:.1f} s" if longest else "–",
     )  # fmt: skip
-
-
-def _what(one: TendedRound) -> str:
-    if one.state == "nothing" and one.times > 1:
-        return f"nothing, {one.times:,} rounds until {_when(one.last)}"
-    stopped = next((step for step in one.steps if step.state in ("held", "failed")), None)
-    changes = ", ".join(f"{count:,} {name}" for name, count in one.changes.items() if count)
-    if stopped:
-        return f"{stopped.name}: {stopped.detail}"
-    return changes or "nothing"
 
 
 def _when(at: str) -> str:
