@@ -286,6 +286,7 @@ def week() -> Iterator[Step]:
         ("tending",),
     )  # fmt: skip
     yield Step("   Monday:", ("tend",), hours=24)
+    yield Step("   What is wrong from the beginning is told once:", ("mail",))
     yield Step("   Tuesday: a field note is added.", ("tend",), hours=24, event="write last")
     yield Step("   Wednesday: nothing happens.", ("tend",), hours=24)
     yield Step(
@@ -293,7 +294,7 @@ def week() -> Iterator[Step]:
         "holds, and what stood before stands.",
         ("tend",), hours=24, event="hide", expected=(1,),
     )  # fmt: skip
-    yield Step("   The owner is told by mail, once:", ("mail",))
+    yield Step("   The owner is told by mail:", ("mail",))
     yield Step("   Friday: nobody has looked yet, and nobody is told again.", ("tend",), hours=24,
                expected=(1,))  # fmt: skip
     yield Step("   Saturday: the template is mended.", ("tend",), hours=24, event="show")
