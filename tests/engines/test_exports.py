@@ -2,7 +2,7 @@
 
 import pytest
 
-from jovial_atlas.engines.exports import read_date, read_export, read_number
+from jovial_atlas.engines.exports import export_rows, read_date, read_export, read_number
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.ledger import Ledger
 from tests.conftest import URL, run_command
@@ -47,7 +47,7 @@ def test_counts_are_read_with_any_sign_between_thousands(text, wanted):
     ],
 )  # fmt: skip
 def test_tables_are_read_in_any_encoding_with_any_sign_between_cells(data, rows):
-    assert read_export(data, "sitemaps", {}).rows == rows
+    assert read_export(export_rows(data), "sitemaps", {}).rows == rows
 
 
 @pytest.mark.parametrize(
@@ -57,7 +57,7 @@ def test_tables_are_read_in_any_encoding_with_any_sign_between_cells(data, rows)
 )  # fmt: skip
 def test_what_cannot_be_read_is_told_by_line(data, words):
     with pytest.raises(AtlasError, match=words):
-        read_export(data, "sitemaps", {})
+        read_export(export_rows(data), "sitemaps", {})
 
 
 ENGINE = '\n[[engine]]\nname = "Quillseek"  # by hand\ncrawlers = ["quillseek"]\nchannels = [{ kind = "hand" }]\n'

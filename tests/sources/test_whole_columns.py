@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.address_columns import SPELLED, normal_addresses, path_values
-from jovial_atlas.sources.records import table
+from jovial_atlas.sources.records import numbered
 from jovial_atlas.sources.records.whole_columns import read_dates, read_lists, read_pictures
 from tests.conftest import URL
 
@@ -110,13 +110,13 @@ LINES = st.lists(st.lists(CELLS, min_size=2, max_size=4), max_size=6)
 
 def read_both_ways(name, text):
     """Rows, lines and faults of a table: read by columns, and row by row."""
-    read = table._csv if name.endswith("csv") else table._json_lines
+    read = numbered.csv_rows if name.endswith("csv") else numbered.json_lines
     found = []
     for slow in (False, True):
         with tempfile.TemporaryDirectory() as folder, pytest.MonkeyPatch.context() as patch:
             if slow:
-                patch.setattr(table, "plain_rows", lambda *_: None)
-                patch.setattr(table, "plain_records", lambda *_: None)
+                patch.setattr(numbered, "plain_rows", lambda *_: None)
+                patch.setattr(numbered, "plain_records", lambda *_: None)
             (Path(folder) / name).write_text(text, "utf-8", newline="")
             pieces = list(read(Path(folder) / name))
         rows = [{name: value for name, value in row.items() if value is not None}

@@ -24,6 +24,7 @@ STAGES = {
         "pages": ("pages", "List pages with their verdicts; edit them in a spreadsheet."),
         "explain": ("explain", "Explain one page: its verdict, and all published for it."),
         "review": ("review", "Hold pages against a list of marks, with reasons."),
+        "traffic": ("traffic", "Show what people searched and clicked, and what changed."),
         "links": ("links", "Show what leads where, and what leads nowhere."),
         "videos": ("videos", "List videos, what is known of each, and what is missing."),
         "logs": ("logs", "Read server logs for what crawlers did."),

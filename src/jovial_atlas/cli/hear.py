@@ -3,15 +3,22 @@
 from __future__ import annotations
 
 import os
-from dataclasses import asdict
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from jovial_atlas.cli.common import FORMATS, Work, atlas_command
 from jovial_atlas.cli.names import ENGINE
 
-_KINDS = ("sitemaps", "reasons", "addresses")
+if TYPE_CHECKING:
+    from datetime import datetime
+
+    from jovial_atlas.cli.output import Output
+    from jovial_atlas.rounds.telling.hear import HeardTable
+
+_KINDS = ("sitemaps", "reasons", "addresses", "performance")
+_DAY = click.DateTime(["%Y-%m-%d"])
 
 
 @atlas_command(
@@ -26,41 +33,125 @@ _KINDS = ("sitemaps", "reasons", "addresses")
 @click.option("--kind", type=click.Choice(_KINDS), help="What the table tells of.")
 @click.option("--column", "columns", multiple=True, metavar="OURS=THEIRS",
               help="What a column is called there; the site file keeps it.")  # fmt: skip
+@click.option("--from", "begins", type=_DAY, metavar="DAY",
+              help="First day that a table tells of which has none in its rows.")  # fmt: skip
+@click.option("--to", "ends", type=_DAY, metavar="DAY", help="Last day that it tells of.")
+@click.option("--replace", is_flag=True,
+              help="What it says of its days replaces what was heard of them.")  # fmt: skip
 def command(
-    work: Work, files: tuple[Path, ...], engine: str, kind: str | None, columns: tuple[str, ...]
+    work: Work,
+    files: tuple[Path, ...],
+    engine: str,
+    kind: str | None,
+    columns: tuple[str, ...],
+    begins: datetime | None,
+    ends: datetime | None,
+    replace: bool,
 ) -> int:
-    """Take tables that an engine exported as CSV into the ledger: what it says of sitemaps (loc,
-    found, indexed, last_read, state), of reasons (reason, pages), or of single addresses (loc,
-    indexed, reason, last_crawl). Dates and numbers may be written as in several languages.
+    """Take tables that an engine exported (CSV, TSV, JSON, a workbook, Parquet; dates and numbers
+    as in many languages): what it says of sitemaps (loc, found, indexed, last_read, state), of
+    reasons (reason, pages), of single addresses (loc, indexed, reason, last_crawl), or of
+    performance: what was searched and clicked (date, loc, query, country, device, clicks,
+    impressions, position).
 
-    Columns with other names are told once with --kind and --column."""
-    from jovial_atlas.faults import plural
+    Columns with other names are told once with --kind and --column; headings of performance are
+    mostly understood as they are. The same table may be heard again, and tables may overlap:
+    nothing counts twice. `jovial-atlas traffic` shows what they come to."""
     from jovial_atlas.rounds.state.engine_choice import engines_named
     from jovial_atlas.rounds.state.ledger import open_ledger
-    from jovial_atlas.rounds.telling.hear import hear
+    from jovial_atlas.rounds.telling.hear import Hearing, hear, heard_figures
 
+    mapping = _mapping(columns)
+    if mapping and not kind:
+        raise click.UsageError("--column belongs to a --kind.")
+    if (begins is None) != (ends is None):
+        raise click.UsageError("--from and --to belong together.")
+    period = (begins.date(), ends.date()) if begins and ends else None
+    if period and period[0] > period[1]:
+        raise click.UsageError("--from is later than --to.")
+    site, out = work.site(), work.output
+    (chosen,) = engines_named(site, [engine])
+    how = Hearing(kind or "", mapping, period, replace)
+    ledger = open_ledger(site, work.now, os.environ)
+    heard: list[tuple[Path, HeardTable]] = []
+    try:
+        for path in files:
+            heard += [(path, one) for one in hear(site, chosen, path, ledger, how)]
+    finally:
+        ledger.close()
+        # What was taken before a file that cannot be read counts.
+        heard_figures(site, [one for _, one in heard])
+    if out.format == "json":
+        out.json({"heard": [_as_json(path, one) for path, one in heard]})
+        return 0
+    for _, done in heard:
+        _show(out, done)
+    told = {done.kind for _, done in heard}
+    if "performance" in told:
+        out.say("`jovial-atlas traffic` shows what they come to.")
+    if told - {"performance"}:
+        out.say("`jovial-atlas status --offline` shows what they come to.")
+    return 0
+
+
+def _mapping(columns: tuple[str, ...]) -> dict[str, str]:
     mapping = {}
     for one in columns:
         ours, sign, theirs = one.partition("=")
         if not sign or not theirs:
             raise click.UsageError(f"--column {one!r}: write it as found='Discovered pages'.")
         mapping[ours.strip()] = theirs.strip()
-    if mapping and not kind:
-        raise click.UsageError("--column belongs to a --kind.")
-    site, out = work.site(), work.output
-    (chosen,) = engines_named(site, [engine])
-    ledger = open_ledger(site, work.now, os.environ)
-    try:
-        heard = [hear(site, chosen, path, ledger, kind, mapping) for path in files]
-    finally:
-        ledger.close()
-    if out.format == "json":
-        pairs = zip(files, heard, strict=True)
-        rows = [{"file": str(path), **asdict(one)} for path, one in pairs]
-        out.json({"heard": rows})
-        return 0
-    for path, done in zip(files, heard, strict=True):
-        other = f", {done.elsewhere:,} of other sites left out" if done.elsewhere else ""
-        out.say(f"{path}: {plural(done.rows, 'row')} about {done.kind}{other}.")
-    out.say("`jovial-atlas status --offline` shows what they come to.")
-    return 0
+    return mapping
+
+
+def _as_json(path: Path, done: HeardTable) -> dict[str, Any]:
+    said: dict[str, Any] = {"file": str(path), "kind": done.kind, "rows": done.rows,
+                            "elsewhere": done.elsewhere}  # fmt: skip
+    if one := done.performance:
+        said |= {
+            "by": list(one.kind.parts),
+            "from": one.begins.isoformat() if one.begins else None,
+            "to": one.ends.isoformat() if one.ends else None,
+            "new": one.new, "other": one.other, "unread": one.unread, "hidden": one.hidden,
+            "cut": one.is_cut, "columns": dict(done.guessed),
+        }  # fmt: skip
+    return said
+
+
+def _show(out: Output, done: HeardTable) -> None:
+    from jovial_atlas.faults import plural
+
+    other = f", {done.elsewhere:,} of other sites left out" if done.elsewhere else ""
+    out.say(f"{done.table}: {plural(done.rows, 'row')} about {done.kind}{other}.")
+    one = done.performance
+    if one is None:
+        return
+    if done.guessed:
+        taken = ", ".join(f"{theirs} as {ours}" for ours, theirs in done.guessed.items())
+        out.indented("-", f"taken by their headings: {taken}")
+    if one.begins and one.ends:
+        out.indented("-", f"from {one.begins} to {one.ends}, by {_parts(one.kind.parts)}; "
+                     f"{plural(one.new, 'row')} not heard before")  # fmt: skip
+    if one.other:
+        out.indented("-", f"{plural(one.other, 'row')} said twice with different figures; the "
+                     "larger ones count (--replace takes those of this table)")  # fmt: skip
+    if one.unread:
+        out.indented("!", f"{plural(one.unread, 'row')} cannot be read and were left out, the "
+                     f"first at {one.first}")  # fmt: skip
+    if one.hidden:
+        out.indented("-", f"{plural(one.hidden, 'count')} hidden as too small; taken as 0")
+    if one.is_cut:
+        out.indented("!", f"it ends at exactly {one.rows + one.elsewhere + one.unread:,} rows, so "
+                     "it may have been cut off: pages that it does not name are not taken as "
+                     "never clicked")  # fmt: skip
+    if "query" in one.kind.parts:
+        out.indented("-", "engines leave out what few people searched, so these rows add up to "
+                     "less than tables without queries; they are kept apart")  # fmt: skip
+
+
+_WORDS = {"loc": "page", "date": "day", "results": "kind of result"}
+
+
+def _parts(parts: tuple[str, ...]) -> str:
+    words = [_WORDS.get(one, one) for one in parts]
+    return f"{', '.join(words[:-1])} and {words[-1]}" if len(words) > 1 else words[0]

@@ -1,4 +1,4 @@
-"""What engines export as CSV: read by a mapping of columns, in the forms of several languages.
+"""What engines export as tables: read by a mapping of columns, in the forms of several languages.
 
 Three kinds of table: `sitemaps` (loc, last_read, state, found, indexed), `reasons` (reason,
 pages) and `addresses` (loc, indexed, reason, last_crawl).
@@ -7,7 +7,7 @@ pages) and `addresses` (loc, indexed, reason, last_crawl).
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
@@ -46,18 +46,12 @@ class ExportTable:
     rows: list[dict[str, Any]]
 
 
-def header_of(data: bytes) -> list[str]:
-    """The columns of an export. Raises AtlasError where it is no table."""
-    rows = _rows(data)
-    if not rows:
-        raise AtlasError("It holds no table.")
-    return [cell.strip() for cell in rows[0]]
-
-
-def read_export(data: bytes, kind: str, columns: Mapping[str, str]) -> ExportTable:
-    """The rows of an export; `columns` maps our names to theirs. Raises AtlasError where a column
-    is missing, or a row cannot be read."""
-    header, *rows = _rows(data) or [[]]
+def read_export(
+    table: Sequence[Sequence[str]], kind: str, columns: Mapping[str, str]
+) -> ExportTable:
+    """The rows of an export, whose first row has its headings; `columns` maps our names to theirs.
+    Raises AtlasError where a column is missing, or a row cannot be read."""
+    header, *rows = table or [[]]
     places = {name.strip().casefold(): number for number, name in enumerate(header)}
     wanted = {ours: columns.get(ours, ours) for ours in EXPORT_COLUMNS[kind]}
     for ours in NEEDED[kind]:
@@ -68,7 +62,7 @@ def read_export(data: bytes, kind: str, columns: Mapping[str, str]) -> ExportTab
             )
     at = {o: places[t.strip().casefold()] for o, t in wanted.items()
           if t.strip().casefold() in places}  # fmt: skip
-    day_first = _day_first([row[at[name]] for name in _DATES & set(at) for row in rows
+    first = day_first([row[at[name]] for name in _DATES & set(at) for row in rows
                             if len(row) > at[name]])  # fmt: skip
     records = []
     for number, row in enumerate(rows, start=2):
@@ -76,12 +70,13 @@ def read_export(data: bytes, kind: str, columns: Mapping[str, str]) -> ExportTab
             continue
         if len(row) <= max(at.values()):
             raise AtlasError(f"Line {number} has {len(row)} cells, fewer than the first line.")
-        records.append({o: _value(o, row[path].strip(), kind, day_first, number)
+        records.append({o: _value(o, row[path].strip(), kind, first, number)
                       for o, path in at.items()})  # fmt: skip
     return ExportTable(kind, records)
 
 
-def _rows(data: bytes) -> list[list[str]]:
+def export_rows(data: bytes) -> list[list[str]]:
+    """The rows of an export as delimited text. Raises AtlasError where one cannot be read."""
     text, _ = delimited.decoded(data)
     table = []
     for line, cells, wrong in delimited.rows(text):
@@ -91,11 +86,11 @@ def _rows(data: bytes) -> list[list[str]]:
     return table
 
 
-def _value(name: str, text: str, kind: str, day_first: bool, line: int) -> Any:
+def _value(name: str, text: str, kind: str, first: bool, line: int) -> Any:
     if name in _DATES:
         if not text or text in ("-", "–", "N/A"):
             return None
-        read = read_date(text, day_first)
+        read = read_date(text, first)
         if read is None:
             raise AtlasError(f"Line {line}: {text!r} is no date.")
         return read
@@ -118,11 +113,11 @@ def read_number(text: str) -> int | None:
     return int(re.sub(r"[.,]", "", bare)) if match else None
 
 
-def read_date(text: str, day_first: bool = True) -> str | None:
+def read_date(text: str, days_first: bool = True) -> str | None:
     """A date as engines write it in many languages, in the product's form; None for none. Of two
     numbers that could be day or month the first is the day, or else the second."""
     # The time of day is none of the product's, and would make every text another one.
-    return dates.read(text) or _worded(_TIME.sub("", text), "DMY" if day_first else "MDY")
+    return dates.read(text) or _worded(_TIME.sub("", text), "DMY" if days_first else "MDY")
 
 
 @lru_cache(maxsize=4_096)
@@ -142,7 +137,7 @@ def _parser(order: str) -> DateDataParser:
     return DateDataParser(settings=settings)
 
 
-def _day_first(texts: list[str]) -> bool:
+def day_first(texts: Sequence[str]) -> bool:
     """Whether days stand before months: by the first date that can only be one of both."""
     for text in texts:
         match = _NUMERIC.match(text)

@@ -112,6 +112,10 @@ class PageRow(TypedDict, total=False):
     depth: int | None
     weight: float | None
     weight_rank: float | None
+    clicks: int | None
+    impressions: int | None
+    visits: int | None
+    position: float | None
     bytes: int | None
     mtime: int | None
     digest: str | None

@@ -72,7 +72,9 @@ LINK_COLUMNS = (
     "links_in", "links_out", "content_links_in", "content_links_out", "depth", "weight",
     "weight_rank",
 )  # fmt: skip
-WORKED_OUT = ("variant", "variant_of", "media", *LINK_COLUMNS)
+#: Columns that come from what engines and logs were heard to say, when the table is read.
+TRAFFIC_COLUMNS = ("clicks", "impressions", "visits", "position")
+WORKED_OUT = ("variant", "variant_of", "media", *LINK_COLUMNS, *TRAFFIC_COLUMNS)
 
 #: One video of a page, and what is known of its file.
 ONE_VIDEO = SCHEMA["videos"].inner  # type: ignore[attr-defined]

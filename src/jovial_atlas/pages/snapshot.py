@@ -48,9 +48,12 @@ def sink(
     path: Path,
     constant: Sequence[str] = (),
     compression: Literal["zstd", "uncompressed"] = "zstd",
+    *,
+    statistics: bool = False,
 ) -> None:
     """Write a table as Parquet without having it in memory as a whole. `constant` names columns
-    (of text or numbers) in which all rows have one value. Raises OutputError where it cannot be
+    (of text or numbers) in which all rows have one value; `statistics` let a reader pass over rows
+    that it does not ask for. Raises OutputError where it cannot be
     written, and ContentError where what it is made from cannot be read."""
     beside = temporary_name(path.parent)
     try:
@@ -63,7 +66,7 @@ def sink(
             beside,
             compression=compression,
             compression_level=1 if compression == "zstd" else None,
-            statistics=False,
+            statistics=statistics,
             row_group_size=ROW_GROUP,
             metadata={_CONSTANT: json.dumps(same[0])} if same else None,
         )

@@ -205,9 +205,12 @@ class LedgerPlace(Part, frozen=True, kw_only=True):
 
 
 class Export(Part, frozen=True, kw_only=True):
-    """A table that an engine exports as CSV: what it tells of, and how its columns are called."""
+    """A table that an engine exports: what it tells of, and how its columns are called."""
 
-    kind: Annotated[Literal["sitemaps", "reasons", "addresses"], says("what it tells of")]
+    kind: Annotated[
+        Literal["sitemaps", "reasons", "addresses", "performance"],
+        says("what it tells of: sitemaps, reasons, addresses, or what was searched and clicked"),
+    ]
     columns: Annotated[dict[str, str], says("our column → theirs, where the names differ")] = field(
         default_factory=dict
     )

@@ -38,6 +38,7 @@ from jovial_atlas.rounds.state.loss import check_survey
 from jovial_atlas.rounds.state.names import DEPARTED, PAGE_TABLE
 from jovial_atlas.rounds.state.survey_record import SurveyRecord, read_survey_record
 from jovial_atlas.rounds.state.survey_result import SectionCount, Survey
+from jovial_atlas.rounds.state.traffic import rests_on_traffic, with_traffic
 from jovial_atlas.rules import decide, rests_on_time
 from jovial_atlas.rules.doubts import doubts_of
 from jovial_atlas.rules.hiding import first_word, shown_of, whole_site
@@ -74,7 +75,8 @@ def run_survey(
         known = None if options.full else record
         after, layout, more = _completed(delivered, beside, site, client, now, signs, known)
         filled = filled_in(table, signs)
-        decided = decide(after, site, now, filled)
+        known_pages, known_filled = with_traffic(after, site, filled)
+        decided = decide(known_pages, site, now, known_filled)
         sections, rows = section_counts(decided, site, filled)
         changes = compare(before, after)
         may_lose = not options.accept and _may_lose(site, record, sections, changes)
@@ -172,7 +174,9 @@ def _refuse_loss(
     causes: list[str],
 ) -> None:
     """Raises LossError where too much of what was listed is not any more."""
-    had = decide(before, site, now, filled_in(before, _signs_before(record)))
+    filled = filled_in(before, _signs_before(record))
+    before, filled = with_traffic(before, site, filled)
+    had = decide(before, site, now, filled)
     check_survey(site, had, decided, causes)
 
 
@@ -196,7 +200,9 @@ def _is_lasting(table: pl.LazyFrame, site: SiteFile, now: datetime, filled: froz
     }
     (there,) = table.select(**asked).collect(engine="streaming").to_dicts()
     missing = {name for name, any_ in there.items() if not any_}
-    return not there["videos"] and not rests_on_time(site, now, table, filled - missing)
+    if there["videos"] or rests_on_traffic(site):
+        return False
+    return not rests_on_time(site, now, table, filled - missing)
 
 
 def _completed(

@@ -20,6 +20,7 @@ from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.page import pages_of
 from jovial_atlas.rounds.state.names import PAGE_TABLE, SURVEY_RECORD
 from jovial_atlas.rounds.state.survey_record import read_survey_record
+from jovial_atlas.rounds.state.traffic import with_traffic
 from jovial_atlas.rules import decide, layers_of
 from jovial_atlas.rules.decide import Pages
 from jovial_atlas.rules.page_kinds import SIGNS
@@ -168,7 +169,8 @@ def last_survey(site: SiteFile, now: datetime) -> LastSurvey:
         raise OutputError(message) from error
     filled = filled_in(stored, SIGNS if record.noted is None else record.noted)
     same = snapshot.constants(site.shared_state / PAGE_TABLE)
-    return LastSurvey(record.at, site, schema.complete(stored), filled, record.faults, now, same)
+    pages, filled = with_traffic(schema.complete(stored), site, filled)
+    return LastSurvey(record.at, site, pages, filled, record.faults, now, same)
 
 
 def filled_in(stored: pl.LazyFrame, signs: Iterable[str]) -> frozenset[str]:

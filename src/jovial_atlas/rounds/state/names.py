@@ -41,3 +41,5 @@ CRAWLED_COPIES = "crawls/pages"
 DOMAIN_ADDRESSES, DOMAIN_COURSE = "domain-addresses.parquet", "domain-course.jsonl"
 #: all that pages lead to
 PAGE_LINKS = "links.parquet"
+#: what people searched and clicked, by month; what that comes to by page, and of which days
+TRAFFIC, TRAFFIC_PAGES, TRAFFIC_SPANS = "traffic", "traffic-pages.parquet", "traffic-spans.json"

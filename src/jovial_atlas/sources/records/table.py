@@ -6,21 +6,14 @@ pieces, so that a ragged or broken line is told with its number.
 
 from __future__ import annotations
 
-import codecs
-import io
-import shutil
-import tempfile
-from collections.abc import Iterator, Sequence
-from itertools import chain
+from collections.abc import Iterator
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
 import polars as pl
 
-from jovial_atlas import delimited, foreign
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
-from jovial_atlas.files import packed
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.pages.snapshot import BROKEN, said_of
 from jovial_atlas.sources.records.columns import (
@@ -32,12 +25,8 @@ from jovial_atlas.sources.records.columns import (
     wrong,
 )
 from jovial_atlas.sources.records.content import PAGE_HTML
-from jovial_atlas.sources.records.plain_text import line_count, pieces, plain_records, plain_rows
-from jovial_atlas.sources.records.records import table_of
+from jovial_atlas.sources.records.numbered import Numbered, csv_rows, json_lines
 
-_ROWS = 50_000
-#: A first line is no longer than this.
-_LONGEST_HEAD = 100_000
 #: Rows with the HTML of their pages that are read at once.
 _PAGES = 2_000
 _FORMATS = {
@@ -72,9 +61,9 @@ def read_table(folder: Path, path: str, how: FieldMap) -> Iterator[Batch]:
         if kind == "parquet":
             yield from _parquet(file, how)
         elif kind == "csv":
-            yield from _batches(_csv(file), file, how, guess=True)
+            yield from _batches(csv_rows(file), file, how, guess=True)
         else:
-            yield from _batches(_json_lines(file), file, how, guess=False)
+            yield from _batches(json_lines(file), file, how, guess=False)
 
 
 def beginning_of_table(path: Path, rows: int) -> tuple[list[str], list[dict[str, Any]]]:
@@ -86,7 +75,7 @@ def beginning_of_table(path: Path, rows: int) -> tuple[list[str], list[dict[str,
             return table.collect_schema().names(), table.head(rows).collect().to_dicts()
         except (*BROKEN, OSError) as error:
             raise ContentError(f"{path} cannot be read: {said_of(error)}.") from error
-    first, _, _ = next(_csv(path) if kind == "csv" else _json_lines(path))
+    first, _, _ = next(csv_rows(path) if kind == "csv" else json_lines(path))
     return first.columns, first.head(rows).to_dicts()
 
 
@@ -115,10 +104,6 @@ def _parquet_pages(delivered: pl.LazyFrame, path: Path, how: FieldMap) -> Iterat
         assert isinstance(batch.table, pl.DataFrame)
         yield Batch(batch.table.with_columns(path=pl.lit(path.name)), batch.faults)
         start += some.height
-
-
-#: Rows as they are written, the lines that they stand on, and what is wrong with others.
-Numbered = tuple[pl.DataFrame, Sequence[int], list[Fault]]
 
 
 def _batches(
@@ -164,163 +149,3 @@ def _typed(table: pl.DataFrame) -> pl.DataFrame:
                 table = table.with_columns(pl.col(name).cast(wanted))
                 break
     return table
-
-
-def _csv(path: Path) -> Iterator[Numbered]:
-    """The rows of a CSV with their line numbers. Where each row is one line, as in most, whole
-    columns are parted at once; from the first that is not on, row by row."""
-    text, faults = _text(path)
-    beginning = text.readline(_LONGEST_HEAD)
-    text.seek(0)
-    separator = delimited.separator_of(beginning)
-    lines = iter(text)
-    header: list[str] = []
-    done = 0
-    if '"' not in beginning and not delimited.has_hint(beginning) and beginning.endswith("\n"):
-        header = _header(text.readline().rstrip("\r\n").split(separator), path, 1)
-        done = 1
-        for piece in pieces(text):
-            table = plain_rows(piece, header, separator)
-            if table is None:
-                lines = chain(io.StringIO(piece, newline=""), text)
-                break
-            yield table, range(done + 1, done + 1 + table.height), faults.copy()
-            faults.clear()
-            done += table.height
-    yield from _csv_rows(lines, path, header, done, separator, faults)
-
-
-def _header(cells: list[str], path: Path, line: int) -> list[str]:
-    header = [name.strip() for name in cells]
-    if len(set(header)) != len(header) or "" in header:
-        raise ContentError(
-            f"{path}:{line}: every column needs a name of its own in the first line."
-        )
-    return header
-
-
-def _csv_rows(
-    lines: Iterator[str], path: Path, header: list[str], done: int, separator: str,
-    faults: list[Fault],
-) -> Iterator[Numbered]:  # fmt: skip
-    """Rows one by one, after `done` lines; their first is the header, where none is given."""
-    rows = delimited.rows_of(lines, separator if header else "")
-    if not header:
-        _, cells, wrong = next(rows, (0, [], ""))
-        if wrong:
-            raise ContentError(f"{path}:1 cannot be read as a table ({wrong}).")
-        if not cells:
-            raise ContentError(f"{path} is empty; a table has a line of names first.")
-        header = _header(cells, path, 1)
-    whole: list[list[str]] = []
-    numbers: list[int] = []
-    for line, row, wrong in rows:
-        line += done
-        if wrong:
-            faults.append(Fault("row-broken", f"{path.name}:{line}", f"{wrong}."))
-            continue
-        if len(row) != len(header):
-            message = f"The line has {len(row)} cells, the header {len(header)}; it is left out."
-            faults.append(Fault("row-ragged", f"{path.name}:{line}", message))
-            continue
-        whole.append(row)
-        numbers.append(line)
-        if len(whole) == _ROWS:
-            yield _columns(header, whole), numbers, faults.copy()
-            whole, numbers = [], []
-            faults.clear()
-    yield _columns(header, whole), numbers, faults
-
-
-def _columns(header: Sequence[str], rows: Sequence[Sequence[str]]) -> pl.DataFrame:
-    """Rows of texts as columns; empty cells are null."""
-    columns = zip(*rows, strict=True) if rows else ((),) * len(header)
-    named = zip(header, columns, strict=True)
-    table = pl.DataFrame([pl.Series(name, cells, pl.String) for name, cells in named])
-    return table.select(pl.when(pl.col(one) != "").then(pl.col(one)).alias(one) for one in header)
-
-
-def _text(path: Path) -> tuple[io.TextIOWrapper, list[Fault]]:
-    """The file as text, unpacked where it is gzipped: UTF-8, else windows-1252 with a fault."""
-    faults: list[Fault] = []
-    encoding = "utf-8-sig"
-    try:
-        stream = _unpacked(path, faults)
-        if line := _line_beyond_utf8(stream):
-            said = "The line is not UTF-8; the file is read as windows-1252."
-            faults.append(Fault("table-encoding", f"{path.name}:{line}", said))
-            encoding = "windows-1252"
-    except OSError as error:
-        raise ContentError(f"{path} cannot be read ({error.strerror or error}).") from error
-    stream.seek(0)
-    errors = "replace" if encoding == "windows-1252" else "strict"
-    return io.TextIOWrapper(stream, encoding=encoding, errors=errors, newline=""), faults
-
-
-def _line_beyond_utf8(stream: BinaryIO) -> int:
-    """The number of the first line that is not UTF-8; 0 where all are."""
-    decoder = codecs.getincrementaldecoder("utf-8")()
-    done, octets = 0, b""
-    try:
-        while octets := stream.read(1 << 20):
-            decoder.decode(octets)
-            done += octets.count(b"\n")
-        decoder.decode(b"", final=True)
-    except UnicodeDecodeError as error:
-        # What is decoded now may begin with octets that were counted; no line ends among them.
-        return done + error.object[: error.start].count(b"\n") + 1
-    return 0
-
-
-def _unpacked(path: Path, faults: list[Fault]) -> BinaryIO:
-    """The octets of a table; those of one that is gzipped, from a file without a name."""
-    with packed.opened(path) as (stream, unpacking):
-        if unpacking is None:
-            return path.open("rb")
-        whole = tempfile.TemporaryFile()  # noqa: SIM115 - given on, open
-        shutil.copyfileobj(stream, whole, 1 << 20)
-        if unpacking.junk:
-            said = "Something that is no gzip stands behind its end and is left out."
-            faults.append(Fault("row-broken", path.name, said))
-    whole.seek(0)
-    return whole
-
-
-def _json_lines(path: Path) -> Iterator[Numbered]:
-    """The records of JSON Lines with their line numbers: plain ones as whole columns, others one
-    by one."""
-    stream, faults = _text(path)
-    done = 0
-    for piece in pieces(stream):
-        lines = line_count(piece)
-        table = plain_records(piece, lines)
-        if table is not None:
-            yield table, range(done + 1, done + 1 + table.height), faults
-            done += lines
-        else:
-            some = list(io.StringIO(piece, newline=""))
-            yield _one_by_one(some, path, done, faults)
-            done += len(some)
-        faults = []
-    if not done:
-        yield table_of([]), [], faults
-
-
-def _one_by_one(lines: list[str], path: Path, done: int, faults: list[Fault]) -> Numbered:
-    records: list[dict[str, Any]] = []
-    numbers: list[int] = []
-    for number, line in enumerate(lines, start=done + 1):
-        if not line.strip():
-            continue
-        try:
-            record = foreign.read_json(line)
-            if not isinstance(record, dict):
-                raise ValueError("it is no object")
-        except (ValueError, RecursionError) as error:
-            faults.append(
-                Fault("row-broken", f"{path.name}:{number}", f"Not a JSON object: {error}.")
-            )
-            continue
-        records.append(record)
-        numbers.append(number)
-    return table_of(records), numbers, faults

@@ -30,6 +30,7 @@ from jovial_atlas.rounds.publishing.build.versions import Versions
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import DECIDED_BLOCKS, PAGE_TABLE
 from jovial_atlas.rounds.state.record import BuildRecord, test_key
+from jovial_atlas.rounds.state.traffic import rests_on_traffic
 from jovial_atlas.rules import not_listed, rests_on_time
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
@@ -137,7 +138,10 @@ def block_records(
 
 
 def _regular(survey: LastSurvey) -> list[Block]:
-    """The blocks of the page table, where there are enough and all but the last of one size."""
+    """The blocks of the page table, where there are enough and all but the last of one size. What
+    was decided by figures that are no part of it has to be decided anew."""
+    if rests_on_traffic(survey.site):
+        return []
     blocks = blocks_of(survey.site.shared_state / PAGE_TABLE)
     regular = all(block.rows == snapshot.ROW_GROUP for block in blocks[:-1])
     return blocks if regular and len(blocks) >= _LEAST else []

@@ -1,0 +1,170 @@
+"""What people clicked and visited, beside each page: columns that are looked up as the page table
+is read, so that they are those of the tables that were heard last."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import date
+from functools import cached_property, partial
+from typing import Any
+
+import numpy as np
+import polars as pl
+
+from jovial_atlas.errors import OutputError
+from jovial_atlas.files import write_whole
+from jovial_atlas.linking.lookup import DigestNumbers
+from jovial_atlas.moves.resolving import MoveMap
+from jovial_atlas.pages import schema, snapshot
+from jovial_atlas.rounds.state.names import TRAFFIC, TRAFFIC_PAGES, TRAFFIC_SPANS
+from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.traffic.asking import Span, by_page
+from jovial_atlas.traffic.keeping import Traffic
+from jovial_atlas.traffic.visits import visits_by_page
+
+_SEED = 28
+_COLUMNS = schema.TRAFFIC_COLUMNS
+#: Columns of which no row means none, where the tables are whole.
+_COUNTED = ("clicks", "impressions")
+_NAMED = re.compile(rf"\b(?:{'|'.join(_COLUMNS)})\b", re.I)
+
+
+@dataclass(frozen=True, slots=True)
+class TrafficSpans:
+    """Of which days the figures of pages are: by engine, and of visits; and whether tables were cut
+    off, so that a page that they do not name may have been clicked all the same."""
+
+    engines: dict[str, Span] = field(default_factory=dict)
+    visits: Span | None = None
+    is_cut: bool = False
+
+    @property
+    def filled(self) -> frozenset[str]:
+        """The columns that hold anything."""
+        found = ("clicks", "impressions", "position") if self.engines else ()
+        return frozenset([*found, *(("visits",) if self.visits else ())])
+
+
+def traffic_of(site: SiteFile) -> Traffic:
+    """What is kept of what people searched and clicked on a site."""
+    return Traffic(site.shared_state / TRAFFIC / "engines")
+
+
+def keep_figures(site: SiteFile, *, is_cut: bool | None = None) -> TrafficSpans:
+    """Work out the figures of pages anew, after something was heard; `is_cut` tells that a table
+    was cut off, None that nothing new is known of that. Raises OutputError."""
+    traffic = traffic_of(site)
+    pages, engines = by_page(traffic)
+    visits, visited = visits_by_page(site.shared_state / TRAFFIC)
+    table = pages.join(visits, on="loc", how="full", coalesce=True).sort("loc")
+    known = traffic_spans(site)
+    spans = TrafficSpans(engines, visited, known.is_cut if is_cut is None else is_cut)
+    snapshot.save(table.select("loc", *_COLUMNS), site.shared_state / TRAFFIC_PAGES)
+    said = {
+        "engines": {name: _written(one) for name, one in engines.items()},
+        "visits": _written(visited) if visited else None,
+        "is_cut": spans.is_cut,
+    }
+    write_whole(site.shared_state / TRAFFIC_SPANS, (json.dumps(said, indent=1) + "\n").encode())
+    return spans
+
+
+def traffic_spans(site: SiteFile) -> TrafficSpans:
+    """Of which days the figures of pages are. Raises OutputError."""
+    path = site.shared_state / TRAFFIC_SPANS
+    try:
+        said: dict[str, Any] = json.loads(path.read_text("utf-8"))
+        return TrafficSpans(
+            {name: _read(one) for name, one in said["engines"].items()},
+            _read(said["visits"]) if said["visits"] else None,
+            bool(said["is_cut"]),
+        )
+    except FileNotFoundError:
+        return TrafficSpans()
+    except (OSError, ValueError, KeyError, TypeError) as error:
+        raise OutputError(
+            f"{path} cannot be read ({error}). Delete it and run `jovial-atlas hear` again."
+        ) from None
+
+
+def page_figures(site: SiteFile) -> pl.DataFrame | None:
+    """The figures of pages: `loc` and the columns of `TRAFFIC_COLUMNS`; None where nothing was
+    heard. Raises OutputError."""
+    return snapshot.load(site.shared_state / TRAFFIC_PAGES)
+
+
+def with_traffic(
+    pages: pl.LazyFrame, site: SiteFile, filled: frozenset[str]
+) -> tuple[pl.LazyFrame, frozenset[str]]:
+    """A page table with all columns of the schema, with its figures, and the columns that hold
+    anything. They are only looked up where they are asked for. Raises OutputError."""
+    spans = traffic_spans(site)
+    there = spans.filled
+    if not there:
+        return pages, filled
+    figures = _Figures(site, spans.is_cut)
+    looked_up = [
+        pl.col("loc")
+        .map_batches(partial(figures.of, name), schema.SCHEMA[name], is_elementwise=True)
+        .alias(name)
+        for name in _COLUMNS
+        if name in there
+    ]
+    return pages.with_columns(looked_up), filled | there
+
+
+def leading_on(site: SiteFile, locs: Iterable[str]) -> dict[str, str]:
+    """Old address → where it leads now, for those of some addresses that moved. Raises
+    SiteFileError where the table of moves cannot be read."""
+    if not site.model.moves.file:
+        return {}
+    by = MoveMap(site.moves)
+    ends = ((loc, by.end(loc)) for loc in locs)
+    return {loc: leads.to for loc, leads in ends if leads is not None and leads.to}
+
+
+def rests_on_traffic(site: SiteFile) -> bool:
+    """Whether a verdict may be another one when other figures are heard."""
+    return any(_NAMED.search(rule.when) for rule in site.model.rule)
+
+
+class _Figures:
+    """The figures of pages, loaded when they are first asked for."""
+
+    def __init__(self, site: SiteFile, is_cut: bool) -> None:
+        self._site = site
+        self._is_cut = is_cut
+
+    @cached_property
+    def _table(self) -> pl.DataFrame:
+        found = page_figures(self._site)
+        empty = pl.DataFrame(schema={"loc": pl.String, **{n: schema.SCHEMA[n] for n in _COLUMNS}})
+        return empty if found is None else found
+
+    @cached_property
+    def _numbers(self) -> DigestNumbers:
+        digests = self._table["loc"].hash(_SEED).to_numpy()
+        return DigestNumbers(digests, np.arange(len(digests), dtype=np.uint32))
+
+    def of(self, name: str, locs: pl.Series) -> pl.Series:
+        """The values of one column for some pages. Where tables are whole, pages that they do not
+        name were not clicked, shown or visited."""
+        numbers = pl.Series(self._numbers.of(locs.hash(_SEED).to_numpy()))
+        values = self._table[name]
+        if not values.len():
+            found = pl.Series(name, [None], schema.SCHEMA[name]).new_from_index(0, locs.len())
+        else:
+            found = values.gather(numbers.set(numbers < 0, None).cast(pl.UInt32))
+        none = name == "visits" or (name in _COUNTED and not self._is_cut)
+        return (found.fill_null(0) if none else found).cast(schema.SCHEMA[name])
+
+
+def _written(span: Span) -> list[str]:
+    return [span.begins.isoformat(), span.ends.isoformat()]
+
+
+def _read(said: list[str]) -> Span:
+    return Span(date.fromisoformat(said[0]), date.fromisoformat(said[1]))

@@ -1,0 +1,58 @@
+"""Visits of people by page and day, as logs of servers tell of them: Parquet files by month, with
+nothing in them but days, pages and counts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date
+from pathlib import Path
+
+import polars as pl
+
+from jovial_atlas.pages import snapshot
+from jovial_atlas.traffic.asking import DAYS, Span, span_to
+
+#: The folder within that of all traffic.
+_FOLDER = "visits"
+_TYPES = {"date": pl.Date(), "loc": pl.String(), "visits": pl.UInt32()}
+
+
+def keep_visits(folder: Path, counted: pl.DataFrame) -> None:
+    """Add visits (`date, loc, visits`) to what is kept in a folder. Raises OutputError."""
+    months = _typed(counted).with_columns(
+        month=pl.col("date").dt.strftime("%Y-%m")
+    )
+    for (month,), some in months.partition_by("month", as_dict=True, include_key=False).items():
+        path = folder / _FOLDER / f"{month}.parquet"
+        before = snapshot.load(path)
+        both = some if before is None else pl.concat([before, some])
+        table = both.group_by("date", "loc").agg(pl.col("visits").sum()).sort("date", "loc")
+        snapshot.save(_typed(table), path)
+
+
+def _typed(table: pl.DataFrame) -> pl.DataFrame:
+    return table.select(pl.col(name).cast(kind) for name, kind in _TYPES.items())
+
+
+def scan_visits(folder: Path, span: Span | None = None) -> pl.LazyFrame:
+    """Visits by day and page. Raises OutputError."""
+    found = [table for _, path in _months(folder) if (table := snapshot.scan(path)) is not None]
+    whole = pl.concat(found) if found else pl.LazyFrame(schema=_TYPES)
+    return whole.filter(pl.col("date").is_between(span.begins, span.ends)) if span else whole
+
+
+def visits_by_page(folder: Path, days: int = DAYS) -> tuple[pl.DataFrame, Span | None]:
+    """Visits of each page in the last days that logs tell of, and of which days that is."""
+    months = list(_months(folder))
+    last: date | None = None
+    if months and (table := snapshot.scan(months[-1][1])) is not None:
+        last = table.select(pl.col("date").max()).collect().item()
+    span = span_to(last, days) if last else None
+    visits = scan_visits(folder, span) if span else pl.LazyFrame(schema=_TYPES)
+    summed = visits.group_by("loc").agg(pl.col("visits").cast(pl.Int64).sum()).sort("loc")
+    return summed.collect(engine="streaming"), span
+
+
+def _months(folder: Path) -> Iterator[tuple[str, Path]]:
+    for path in sorted((folder / _FOLDER).glob("????-??.parquet")):
+        yield path.stem, path
