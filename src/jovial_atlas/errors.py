@@ -88,12 +88,14 @@ class Loss(NamedTuple):
 class LossError(AtlasError):
     """A survey, a build or an announcement that is refused, since it would lose much of what was
     listed before. Nothing was changed. `causes` are sentences on why that might be, `examples`
-    the first addresses that would be lost."""
+    the first addresses that would be lost, `stake` what people clicked of them, where it is
+    known."""
 
     def __init__(
-        self, doing: str, losses: list[Loss], causes: list[str], examples: list[str]
-    ) -> None:
-        self.losses, self.causes, self.examples = losses, causes, examples
+        self, doing: str, losses: list[Loss], causes: list[str], examples: list[str],
+        stake: str = "",
+    ) -> None:  # fmt: skip
+        self.losses, self.causes, self.examples, self.stake = losses, causes, examples, stake
         lines = [
             f"Refused: this {doing} would lose much of what was listed before, "
             "so nothing was changed.",
@@ -104,6 +106,8 @@ class LossError(AtlasError):
             lines.insert(_TOLD + 1, f"  - and {len(losses) - _TOLD:,} more")
         if examples:
             lines.append(f"  Among them: {', '.join(examples)}")
+        if stake:
+            lines.append(f"  At stake: {stake}")
         again = {"survey": "survey", "build": "build", "announcement": "submit"}[doing]
         lines.append(f"If that is meant, say so: jovial-atlas {again} --accept")
         super().__init__("\n".join(lines))
@@ -111,7 +115,8 @@ class LossError(AtlasError):
     def told(self) -> dict[str, object]:
         """It as JSON has it."""
         losses = [one._asdict() for one in self.losses]
-        return {"losses": losses, "causes": self.causes, "examples": self.examples}
+        stake = {"at_stake": self.stake} if self.stake else {}
+        return {"losses": losses, "causes": self.causes, "examples": self.examples, **stake}
 
 
 class BusyError(LedgerError):

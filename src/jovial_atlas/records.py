@@ -216,3 +216,21 @@ class DueMessage:
     trouble: str = ""
     number: int = 0
     at: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Stake:
+    """Of some pages, how many there are, their clicks and visits in 28 days, which part of the
+    site's clicks that is (of its visits, where no clicks are known), and those that have most; None
+    for what is not known."""
+
+    pages: int
+    clicks: int | None
+    visits: int | None
+    share: float
+    most: tuple[tuple[str, int], ...]
+
+    @property
+    def counted(self) -> int:
+        """The clicks or, where they are not known, the visits."""
+        return self.clicks if self.clicks is not None else self.visits or 0

@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 #: What links say of a page.
 _LINKS = ("links_in", "links_out", "content_links_in", "content_links_out", "depth", "weight",
           "weight_rank")  # fmt: skip
+#: What was heard of its clicks and visits.
+_TRAFFIC = ("clicks", "impressions", "visits", "position")
 
 
 @atlas_command(
@@ -77,6 +79,7 @@ def _as_json(explained: Explained) -> dict[str, Any]:
             for layer in explained.layers
         ],
         "links": {name: getattr(page, name) for name in _LINKS},
+        "traffic": {name: getattr(page, name) for name in _TRAFFIC},
         "sitemap": explained.sitemap,
         "robots": explained.robots,
         "head": head,
@@ -105,6 +108,8 @@ def _show(out: Output, explained: Explained) -> None:
     dated = f"{page.lastmod or 'not known'}"
     if page.links_in is not None:
         out.indented("linked ", _linked(page))
+    if clicked := _clicked(page):
+        out.indented("clicked", clicked)
     out.indented("lastmod", dated + (f" (from {page.lastmod_from})" if page.lastmod else ""))
     out.indented("sitemap", ", ".join(explained.sitemap) or "in none of the files on disk")
     _show_reading(out, explained)
@@ -226,6 +231,18 @@ def _linked(page: Page) -> str:
         f"from {plural(page.links_in or 0, 'page')}{content}; {far}; more weight than {rank:.0%} "
         "of the others"
     )
+
+
+def _clicked(page: Page) -> str:
+    """How often it was clicked, shown and visited, as far as that is known."""
+    from jovial_atlas.faults import plural
+
+    parts = [plural(page.clicks, "click")] if page.clicks is not None else []
+    if page.impressions is not None:
+        place = f" at place {page.position:.1f}" if page.position is not None else ""
+        parts.append(f"shown {plural(page.impressions, 'time')}{place}")
+    parts += [plural(page.visits, "visit")] if page.visits is not None else []
+    return f"{', '.join(parts)} in 28 days" if parts else ""
 
 
 def _shown(value: object) -> str:

@@ -17,6 +17,7 @@ from jovial_atlas.cli.moves_shown import (
     show_followed,
     show_moves,
 )
+from jovial_atlas.cli.stake import stake_option
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -87,15 +88,17 @@ def _survey(work: Work) -> LastSurvey:
               help="How visitors are sent on; 302 and 307 for a time only.")  # fmt: skip
 @click.option("--reason", default="", metavar="TEXT", help="Why, for whoever reads the table.")
 @_yes
+@stake_option
 def take(
-    work: Work, which: tuple[str, ...], sure: float | None, status: str, reason: str, yes: bool
-) -> int:
+    work: Work, which: tuple[str, ...], sure: float | None, status: str, reason: str, yes: bool,
+    accepts: bool,
+) -> int:  # fmt: skip
     """Take moves that are proposed into the table of moves: by their numbers, by old addresses, or
     all; those of which nothing is left become gone (410). `build` writes them for servers."""
     survey = _survey(work)
     found = _chosen(survey, which, sure)
     moves = _rows(work, survey, found, reason, status=int(status))
-    return give_change(work, survey.site, moves, yes or None, {})
+    return give_change(work, survey.site, moves, yes or None, {}, accepts=accepts)
 
 
 def _chosen(survey: LastSurvey, which: tuple[str, ...], sure: float | None) -> Sequence[FoundMove]:
@@ -144,7 +147,8 @@ def refuse(work: Work, which: tuple[str, ...], reason: str, dry_run: bool) -> in
 @click.argument("old", nargs=-1, required=True, metavar="OLD…")
 @click.option("--reason", default="", metavar="TEXT", help="Why, for whoever reads the table.")
 @_dry_run
-def gone(work: Work, old: tuple[str, ...], reason: str, dry_run: bool) -> int:
+@stake_option
+def gone(work: Work, old: tuple[str, ...], reason: str, dry_run: bool, accepts: bool) -> int:
     """Say that pages are gone on purpose: servers answer 410, sitemaps leave them out, and `submit`
     announces them as removed. OLD is a path, an address, or a pattern."""
     from jovial_atlas import dates
@@ -153,7 +157,7 @@ def gone(work: Work, old: tuple[str, ...], reason: str, dry_run: bool) -> int:
 
     site, today = work.site(), dates.write(work.now())[:10]
     moves = [move_by_hand(site, one, "", GONE, "", reason, today) for one in old]
-    return give_change(work, site, moves, not dry_run, {})
+    return give_change(work, site, moves, not dry_run, {}, accepts=accepts)
 
 
 @atlas_command(
@@ -168,9 +172,11 @@ def gone(work: Work, old: tuple[str, ...], reason: str, dry_run: bool) -> int:
               help="What becomes of queries. Default: as [moves] says.")  # fmt: skip
 @click.option("--reason", default="", metavar="TEXT", help="Why, for whoever reads the table.")
 @_dry_run
+@stake_option
 def add(
-    work: Work, old: str, new: str, status: str, query: str | None, reason: str, dry_run: bool
-) -> int:
+    work: Work, old: str, new: str, status: str, query: str | None, reason: str, dry_run: bool,
+    accepts: bool,
+) -> int:  # fmt: skip
     """Lead OLD to NEW. OLD may be a pattern: `*` stands for anything in one folder, `**` for
     anything, `#` for digits; NEW names what they stood for as $1, $2, or by the same signs."""
     from jovial_atlas import dates
@@ -178,7 +184,7 @@ def add(
 
     site, today = work.site(), dates.write(work.now())[:10]
     move = move_by_hand(site, old, new, int(status), query or "", reason, today)
-    return give_change(work, site, [move], not dry_run, {})
+    return give_change(work, site, [move], not dry_run, {}, accepts=accepts)
 
 
 @atlas_command(

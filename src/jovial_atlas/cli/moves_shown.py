@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from jovial_atlas.cli.stake import may_save, say_stake, stake_as_json
+
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
@@ -151,27 +153,33 @@ def _show_table(out: Output, table: Sequence[NumberedMove], url: str, *, show_al
 
 
 def give_change(
-    work: Work, site: SiteFile, added: Sequence[Move], save: bool | None, also: Mapping[str, Any]
-) -> int:
+    work: Work, site: SiteFile, added: Sequence[Move], save: bool | None, also: Mapping[str, Any],
+    *, accepts: bool = True,
+) -> int:  # fmt: skip
     """Show what is done to the table of moves, and do it where that is wanted (None: ask on a
-    terminal); in JSON with what there is `also`."""
+    terminal); in JSON with what there is `also`. Where not all is accepted, it is asked about what
+    is at stake."""
     from jovial_atlas.rounds.deciding.moves import change_of, write_change
+    from jovial_atlas.rounds.state.stake import moved_at_stake
 
     out = work.output
     change = change_of(site, added)
+    stake = moved_at_stake(site, change.added)
     if out.is_table:
         show_change(out, change, site)
+        say_stake(out, stake, site.urls[0])
     how = "Nothing was saved." if save is False else "Nothing was saved; --yes saves it."
     if added and save is None and out.is_table and sys.stdin.isatty() and sys.stdout.isatty():
         save = click.confirm("Save this?", default=False)
-    saved = bool(save and added)
+    saved = bool(save and added and may_save(stake, site, accepts=accepts))
     if saved:
         write_change(site, change)
     if out.format == "json":
         told = [{"from": short_old(one.old, site.urls[0]), "to": one.to or None,
                  "status": one.status or None} for one in change.added]  # fmt: skip
         dropped = [short_old(one.old, site.urls[0]) for one in change.dropped]
-        out.json({"moves": told, "dropped": dropped, "saved": saved, **also})
+        out.json({"moves": told, "dropped": dropped, "at_stake": stake_as_json(stake),
+                  "saved": saved, **also})  # fmt: skip
     elif added:
         table = site.model.moves.file
         out.say(f"Saved in {table}; `jovial-atlas build` writes it for servers." if saved

@@ -167,7 +167,8 @@ class Output:
             click.echo(buffer.getvalue(), nl=False)
 
     def csv_tables(self, tables: Iterable[pl.DataFrame]) -> None:
-        """As `csv`, of tables of texts with the same columns, of which the first may be empty."""
+        """As `csv`, of tables of texts and numbers with the same columns, of which the first may be
+        empty."""
         for number, table in enumerate(tables):
             cells = table.with_columns(map(self._cells, table))
             text = cells.write_csv(include_header=not number, line_terminator="\r\n")
@@ -175,6 +176,8 @@ class Output:
 
     def _cells(self, values: pl.Series) -> pl.Series:
         """A column of cells: those that may need it are looked at one by one."""
+        if values.dtype.is_numeric():
+            return values
         odd = values.is_not_null() if self.secrets else values.str.contains(_PERHAPS_ODD)
         if not odd.any():
             return values

@@ -9,8 +9,11 @@ import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command, bundled
 from jovial_atlas.cli.names import SECTION, SOURCE
+from jovial_atlas.cli.stake import may_save, say_stake, stake_option
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     import polars as pl
 
     from jovial_atlas.cli.output import Output
@@ -19,6 +22,9 @@ if TYPE_CHECKING:
 
 _FILTERS = ("section", "verdict", "source", "language", "match", "where")
 _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
+#: What is shown as well where it is known.
+_TRAFFIC = ("clicks", "impressions", "visits", "position")
+_HEADINGS = {"clicks": "Clicks: right", "visits": "Visits: right"}
 
 
 @atlas_command(
@@ -37,6 +43,8 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
 @click.option("--language", help="Only pages in this language, as in de or en-GB.")
 @click.option("--match", metavar="PATTERN", help="Only addresses like this: /tags/**")
 @click.option("--where", metavar="SQL", help="Only pages where this condition holds.")
+@click.option("--sort", metavar="COLUMN",
+              help="Those first that have most of this: clicks, words, lastmod…")  # fmt: skip
 @click.option("--limit", type=click.IntRange(1), help="At most this many; in a table 1,000 else.")
 @click.option(
     "--export",
@@ -69,6 +77,7 @@ _FIELDS = ("loc", "section", "verdict", "reason", "title", "lastmod", "source")
 @click.option(
     "--anyway", is_flag=True, help="With --take: also rows of pages that changed meanwhile."
 )
+@stake_option
 @bundled("filters", _FILTERS)
 def command(
     work: Work,
@@ -77,14 +86,15 @@ def command(
     export_to: Path | None,
     edit: Path | None,
     fields: str,
+    sort: str | None,
     take: Path | None,
     dry_run: bool,
     anyway: bool,
+    accepts: bool,
 ) -> int:
     """List pages with their verdicts, as of the last survey and the site file of now."""
     from jovial_atlas.faults import plural
     from jovial_atlas.rounds.deciding.edit_table import columns_of, write_table
-    from jovial_atlas.rounds.deciding.overrides_table import take_table
     from jovial_atlas.rounds.deciding.pages import Filters, export, select_pages
     from jovial_atlas.rounds.state.last_survey import last_survey
 
@@ -93,10 +103,8 @@ def command(
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
     if take:
-        taken = take_table(survey, take, dry_run=dry_run, anyway=anyway)
-        work.turned = taken.turned
-        return _tell(work, taken, take, dry_run)
-    pages = select_pages(survey.table, site, Filters(**filters))
+        return _take(work, survey, take, dry_run=dry_run, anyway=anyway, accepts=accepts)
+    pages = _sorted(select_pages(survey.table, site, Filters(**filters)), sort)
     shown = pages.head(limit) if limit else pages
     if edit:
         some = shown.collect(engine="streaming")
@@ -110,7 +118,8 @@ def command(
         count = export(shown, export_to)
         out.note(f"{plural(count, 'page')} written to {export_to}.")
     else:
-        _show(out, pages, limit, site.model.site.url)
+        fields_shown = [*_FIELDS, *(name for name in _TRAFFIC if name in survey.filled)]
+        _show(out, pages, fields_shown, limit, site.model.site.url)
     return 0
 
 
@@ -136,14 +145,16 @@ def _marks_of(pages: pl.DataFrame, survey: LastSurvey, work: Work) -> dict[str, 
 _MOST_SHOWN = 1_000
 
 
-def _show(out: Output, pages: pl.LazyFrame, limit: int | None, url: str) -> None:
+def _show(
+    out: Output, pages: pl.LazyFrame, fields: Sequence[str], limit: int | None, url: str
+) -> None:
     """The pages, and how many more there are."""
     import polars as pl
 
     from jovial_atlas.faults import plural
     from jovial_atlas.rounds.deciding.pages import batches, json_pieces
 
-    rows = pages.select(_FIELDS)
+    rows = pages.select(fields)
     wanted = rows.head(limit) if limit else rows
     if out.format == "json":
         out.json_pieces(json_pieces(wanted))
@@ -154,7 +165,7 @@ def _show(out: Output, pages: pl.LazyFrame, limit: int | None, url: str) -> None
         shown = rows.head(limit or _MOST_SHOWN).collect(engine="streaming")
         out.table(
             ["Page: address", "Section: left 2", "Verdict: fold", "Title: fold 1",
-             "Last change: left 3"],
+             "Last change: left 3", *(_HEADINGS[name] for name in fields if name in _HEADINGS)],
             [
                 [
                     row["loc"].removeprefix(url),
@@ -162,6 +173,7 @@ def _show(out: Output, pages: pl.LazyFrame, limit: int | None, url: str) -> None
                     "listed" if row["verdict"] == "listed" else f"not: {row['reason']}",
                     row["title"],
                     (row["lastmod"] or "")[:10],
+                    *(row[name] for name in fields if name in _HEADINGS),
                 ]
                 for row in shown.to_dicts()
             ],
@@ -174,6 +186,37 @@ def _show(out: Output, pages: pl.LazyFrame, limit: int | None, url: str) -> None
 
 #: Changes of a table that are shown.
 _CHANGES = 40
+
+
+def _sorted(pages: pl.LazyFrame, name: str | None) -> pl.LazyFrame:
+    """The pages with those first that have most in a column."""
+    if name is None:
+        return pages
+    known = pages.collect_schema()
+    if name not in known or known[name].is_nested():
+        plain = ", ".join(one for one, kind in known.items() if not kind.is_nested())
+        raise click.UsageError(f"--sort {name!r}: there is no such column to sort by. There are: "
+                               f"{plain}.")  # fmt: skip
+    return pages.sort(name, "loc", descending=[True, False], nulls_last=True)
+
+
+def _take(
+    work: Work, survey: LastSurvey, path: Path, *, dry_run: bool, anyway: bool, accepts: bool
+) -> int:
+    """Take a table back, after a look at what is at stake with the pages that it hides."""
+    from jovial_atlas.rounds.deciding.overrides_table import take_table
+    from jovial_atlas.rounds.state.stake import at_stake
+
+    first = take_table(survey, path, dry_run=True, anyway=anyway)
+    stake = at_stake(survey.site, [one.loc for one in first.changes if one.hides])
+    if work.output.is_table:
+        say_stake(work.output, stake, survey.site.model.site.url)
+    if not dry_run and not may_save(stake, survey.site, accepts=accepts):
+        work.output.say("Nothing was saved.")
+        return 0
+    taken = first if dry_run else take_table(survey, path, anyway=anyway)
+    work.turned = taken.turned
+    return _tell(work, taken, path, dry_run)
 
 
 def _tell(work: Work, taken: Taken, path: Path, dry_run: bool) -> int:

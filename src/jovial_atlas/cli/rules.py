@@ -13,6 +13,7 @@ from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.explained import command_group
 from jovial_atlas.cli.findings import FindingsShown, fail_on_option, give_findings
 from jovial_atlas.cli.names import CHOICE, POLICY
+from jovial_atlas.cli.stake import may_save, say_stake, stake_as_json, stake_option
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
@@ -47,6 +48,7 @@ _SELECTORS = (
 
 def _selectors(function: Callable[..., Any]) -> Callable[..., Any]:
     for decorate in (
+        stake_option,
         click.option("--yes", is_flag=True, help="Save without asking."),
         click.option("--reason", metavar="TEXT", help="Why, in your words."),
         click.option(
@@ -163,11 +165,12 @@ def list_policies(work: Work) -> int:
 @click.argument("name", type=POLICY)
 @click.argument("choice", type=CHOICE)
 @click.option("--yes", is_flag=True, help="Save without asking.")
-def policy(work: Work, name: str, choice: str, yes: bool) -> int:
+@stake_option
+def policy(work: Work, name: str, choice: str, yes: bool, accepts: bool) -> int:
     """Choose what happens with the pages of policy NAME, after a look at what turns."""
     from jovial_atlas.sitefile.edit import set_policy
 
-    return _change(work, lambda text: set_policy(text, name, choice), yes)
+    return _change(work, lambda text: set_policy(text, name, choice), yes, accepts=accepts)
 
 
 @atlas_command(
@@ -182,12 +185,12 @@ def policy(work: Work, name: str, choice: str, yes: bool) -> int:
 )
 @_selectors
 @click.option("--at", type=click.IntRange(1), help="Place in the order. Default: last.")
-def add(work: Work, at: int | None, yes: bool, **given: Any) -> int:
+def add(work: Work, at: int | None, yes: bool, accepts: bool, **given: Any) -> int:
     """Add a rule."""
     from jovial_atlas.sitefile.edit import add_rule
 
     values = {key: value for key, value in _values(given).items() if value is not None}
-    return _change(work, lambda text: add_rule(text, values, at), yes, at or 0)
+    return _change(work, lambda text: add_rule(text, values, at), yes, at or 0, accepts=accepts)
 
 
 @atlas_command(
@@ -198,25 +201,28 @@ def add(work: Work, at: int | None, yes: bool, **given: Any) -> int:
 )
 @click.argument("number", type=int)
 @_selectors
-def change(work: Work, number: int, yes: bool, **given: Any) -> int:
+def change(work: Work, number: int, yes: bool, accepts: bool, **given: Any) -> int:
     """Change rule NUMBER: what is given is set anew, an empty value takes a key out."""
     from jovial_atlas.sitefile.edit import change_rule
 
     values = _values(given)
     if not values:
         raise click.UsageError("Nothing to change: give --match, --when, --set or another option.")
-    return _change(work, lambda text: change_rule(text, number, values), yes, number)
+    return _change(
+        work, lambda text: change_rule(text, number, values), yes, number, accepts=accepts
+    )
 
 
 @atlas_command(
     "remove", state="edits", formats=FORMATS, examples=("rules remove 2", "rules remove 2 --yes"))
 @click.argument("number", type=int)
 @click.option("--yes", is_flag=True, help="Save without asking.")
-def remove(work: Work, number: int, yes: bool) -> int:
+@stake_option
+def remove(work: Work, number: int, yes: bool, accepts: bool) -> int:
     """Remove rule NUMBER."""
     from jovial_atlas.sitefile.edit import remove_rule
 
-    return _change(work, lambda text: remove_rule(text, number), yes)
+    return _change(work, lambda text: remove_rule(text, number), yes, accepts=accepts)
 
 
 @atlas_command(
@@ -224,11 +230,12 @@ def remove(work: Work, number: int, yes: bool) -> int:
 @click.argument("number", type=int)
 @click.argument("to", type=int)
 @click.option("--yes", is_flag=True, help="Save without asking.")
-def move(work: Work, number: int, to: int, yes: bool) -> int:
+@stake_option
+def move(work: Work, number: int, to: int, yes: bool, accepts: bool) -> int:
     """Move rule NUMBER to place TO in the order."""
     from jovial_atlas.sitefile.edit import move_rule
 
-    return _change(work, lambda text: move_rule(text, number, to), yes)
+    return _change(work, lambda text: move_rule(text, number, to), yes, accepts=accepts)
 
 
 def _values(given: dict[str, Any]) -> dict[str, Any]:
@@ -264,14 +271,14 @@ def _set(text: str) -> tuple[str, Any]:
 
 
 def _change(
-    work: Work, edit: Callable[[str], str], yes: bool, number: int | None = None
+    work: Work, edit: Callable[[str], str], yes: bool, number: int | None = None, *, accepts: bool
 ) -> int:
     """Show what an edit of the site file turns, and save it. `number` is the rule that it is about,
-    0 for the last."""
+    0 for the last; `accepts` saves whatever is at stake."""
     from jovial_atlas.rounds.deciding.rules import preview, reach_of, save
 
-    out = work.output
-    effect = preview(work.site(), edit, work.now())
+    out, site = work.output, work.site()
+    effect = preview(site, edit, work.now())
     reach = None
     if number is not None:
         last = len(effect.site.model.rule) - effect.site.base_rules
@@ -281,14 +288,16 @@ def _change(
         if reach:
             _show_reach(out, reach, turns=bool(effect.turns.kinds))
         show_turns(out, effect.turns)
+        say_stake(out, effect.turns.stake, site.model.site.url)
         if not yes and sys.stdin.isatty() and sys.stdout.isatty():
             yes = click.confirm("Save this?", default=False)
-    if yes:
+    if yes := yes and may_save(effect.turns.hiding, site, accepts=accepts):
         save(effect)
     if out.format == "json":
         about = {"pages": reach.pages, "decided_by": dict(reach.decided_by)} if reach else {}
         turns = [asdict(turn) for turn in effect.turns.kinds]
-        out.json({"turns": turns, **about, "saved": yes})
+        stake = stake_as_json(effect.turns.stake)
+        out.json({"turns": turns, **about, "at_stake": stake, "saved": yes})
     else:
         out.say("Saved." if yes else "Nothing was saved; --yes saves it.", style="bold")
     return 0

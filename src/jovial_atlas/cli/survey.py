@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.cli.stake import say_stake
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
@@ -109,6 +110,8 @@ def _show(out: Output, survey: Survey) -> None:
         footer=["all", *(sum(getattr(one, key) for one in counted) for key in _COUNTS)],
     )  # fmt: skip
     out.say(f"Since the last survey: {describe(survey.changes)}.")
+    if survey.stake and survey.stake.counted:
+        say_stake(out, survey.stake)
     if survey.changes.removed:
         out.note("Where visitors of old addresses should go: jovial-atlas moves")
     if out.verbose:

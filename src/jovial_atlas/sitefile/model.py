@@ -30,6 +30,7 @@ from jovial_atlas.sitefile.reviewing import Reviewing
 from jovial_atlas.sitefile.sources import Source, origin_of
 from jovial_atlas.sitefile.tending import Publish, Tell, Tend
 from jovial_atlas.sitefile.videos import Videos
+from jovial_atlas.sitefile.visiting import TrafficChoices
 
 
 class Site(Part, frozen=True, kw_only=True):
@@ -358,6 +359,7 @@ class SiteModel(Part, frozen=True, kw_only=True):
     head: HeadData = field(default_factory=HeadData)
     lengths: Lengths = field(default_factory=Lengths)
     review: Reviewing = field(default_factory=Reviewing)
+    traffic: TrafficChoices = field(default_factory=TrafficChoices)
     links: Linking = field(default_factory=Linking)
     moves: Moving = field(default_factory=Moving)
     sharing: Sharing = field(default_factory=Sharing)

@@ -46,6 +46,11 @@ class Change:
     before: str | None
     after: str | None
 
+    @property
+    def hides(self) -> bool:
+        """Whether it takes the page out of sitemaps, or of the index."""
+        return self.field in ("listed", "index") and self.after in ("no", "false")
+
 
 @dataclass(frozen=True, slots=True)
 class Taken:

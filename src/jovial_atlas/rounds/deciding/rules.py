@@ -11,6 +11,7 @@ import polars as pl
 from jovial_atlas import dates
 from jovial_atlas.files import write_over
 from jovial_atlas.rounds.state.last_survey import last_survey
+from jovial_atlas.rounds.state.stake import Stake, at_stake
 from jovial_atlas.rules import FIELDS
 from jovial_atlas.rules.layers import rule_name, where_of_rule
 from jovial_atlas.rules.policies import EXPIRED, POLICIES, choices_of, named_policy
@@ -41,6 +42,9 @@ class Turns:
     pages: int
     turned: int
     kinds: list[Turn]
+    #: What is at stake with all pages that turn, and with those that are hidden by it.
+    stake: Stake | None = None
+    hiding: Stake | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,8 +90,11 @@ def turns_between(site: SiteFile, changed: SiteFile, now: datetime) -> Turns:
             Turn(name, old, new, count, locs) for old, new, count, locs in differing.iter_rows()
         ]
     turns.sort(key=lambda turn: -turn.count)
-    turned = both.select(pl.any_horizontal(differ.values()).sum()).item()
-    return Turns(before.height, int(turned), turns)
+    turned = both.filter(pl.any_horizontal(differ.values()))
+    hides = [pl.col(name) & ~pl.col(f"{name}_after") for name in ("listed", "index")]
+    hidden = turned.filter(pl.any_horizontal(hides))
+    stakes = (at_stake(site, some["loc"]) for some in (turned, hidden))
+    return Turns(before.height, turned.height, turns, *stakes)
 
 
 @dataclass(frozen=True, slots=True)

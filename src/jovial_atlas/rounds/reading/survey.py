@@ -36,9 +36,10 @@ from jovial_atlas.rounds.state.last_survey import filled_in, stored_pages
 from jovial_atlas.rounds.state.layout import Layout
 from jovial_atlas.rounds.state.loss import check_survey
 from jovial_atlas.rounds.state.names import DEPARTED, PAGE_TABLE
+from jovial_atlas.rounds.state.stake import Stake, at_stake
 from jovial_atlas.rounds.state.survey_record import SurveyRecord, read_survey_record
 from jovial_atlas.rounds.state.survey_result import SectionCount, Survey
-from jovial_atlas.rounds.state.traffic import rests_on_traffic, with_traffic
+from jovial_atlas.rounds.state.traffic import rests_on_traffic, traffic_spans, with_traffic
 from jovial_atlas.rules import decide, rests_on_time
 from jovial_atlas.rules.doubts import doubts_of
 from jovial_atlas.rules.hiding import first_word, shown_of, whole_site
@@ -89,6 +90,7 @@ def run_survey(
         survey = Survey(
             dates.write(now), sum(section.pages for section in sections), sections, changes,
             [*faults, *more], hidden, layout, doubts_of(rows),
+            _lost_stake(site, before, after, changes),
         )  # fmt: skip
         with options.swapping():
             if departed is not None:
@@ -99,6 +101,16 @@ def run_survey(
         with suppress(OSError):
             beside.unlink(missing_ok=True)
     return replace(survey, hidden=hides_first(site, now)) if site.model.host else survey
+
+
+def _lost_stake(
+    site: SiteFile, before: pl.LazyFrame | None, after: pl.LazyFrame, changes: Changes
+) -> Stake | None:
+    """What the pages that went were clicked; None where none went, or nothing is known."""
+    if before is None or not changes.removed or not traffic_spans(site).filled:
+        return None
+    gone = before.select("loc").join(after.select("loc"), on="loc", how="anti")
+    return at_stake(site, gone.collect(engine="streaming")["loc"])
 
 
 def _forget_copies(site: SiteFile) -> None:

@@ -16,6 +16,7 @@ import polars as pl
 from jovial_atlas import addresses
 from jovial_atlas.errors import Loss, LossError
 from jovial_atlas.faults import plural
+from jovial_atlas.rounds.state.stake import at_stake, stake_in_words
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.model import Losing
 
@@ -85,7 +86,8 @@ def check_survey(
             f"{plural(gone.height - moved, 'page is', 'pages are')} not there any longer. Was the "
             "site built to the end, and is it the right folder?"
         )
-    raise LossError("survey", losses, causes[:_CAUSES], _paths(locs["loc"]))
+    stake = stake_in_words(at_stake(site, locs["loc"]), site.model.site.url)
+    raise LossError("survey", losses, causes[:_CAUSES], _paths(locs["loc"]), stake)
 
 
 def _reasons(unlisted: pl.DataFrame) -> Iterator[str]:

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.changes import Changes
 from jovial_atlas.pages.doubt import Doubt
+from jovial_atlas.records import Stake
 from jovial_atlas.rounds.state.layout import Layout
 
 #: Gives a context in which nobody reads what is put in the place of something else.
@@ -43,3 +44,5 @@ class Survey:
     layout: Layout = field(default_factory=Layout)
     #: Kinds of page that are not sure.
     doubts: list[Doubt] = field(default_factory=list)
+    #: What the pages that went were clicked.
+    stake: Stake | None = None

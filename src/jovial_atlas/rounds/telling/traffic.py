@@ -71,9 +71,8 @@ class _Looking:
 
     def _led_on(self, table: pl.DataFrame) -> pl.DataFrame:
         """What old addresses had counts for where they lead now."""
-        gone = (
-            table["loc"].unique().filter(~table["loc"].unique().is_in(self.known["loc"].implode()))
-        )
+        locs = table["loc"].unique().sort()
+        gone = locs.filter(~locs.is_in(self.known["loc"].implode()))
         onward = leading_on(self.survey.site, gone.to_list())
         if not onward:
             return table

@@ -25,6 +25,8 @@ def of_loss(key: str, error: LossError) -> OpenNotice:
     said += [f"Why it might be: {cause}" for cause in error.causes]
     if error.examples:
         said.append(f"Among them: {', '.join(error.examples)}.")
+    if error.stake:
+        said.append(f"At stake: {error.stake}")
     said.append(str(error).splitlines()[-1])
     return OpenNotice(key, "error", sections, " ".join(said))
 

@@ -1,0 +1,148 @@
+"""What people searched and clicked, on the command line: heard, shown, and beside every decision."""
+
+from datetime import date, timedelta
+
+import polars as pl
+import pytest
+
+from jovial_atlas.standin.searches import Effect, SearchWorld, as_exported, searched, summed
+from tests.conftest import URL, run_command
+
+ENDS = date(2026, 11, 20)
+ENGINES = """
+[[engine]]
+name = "Lanternfish"
+crawlers = ["lanternbot"]
+channels = [{ kind = "hand" }]
+
+[[engine]]
+name = "Quillseek"
+crawlers = ["quillseek"]
+channels = [{ kind = "hand" }]
+"""
+
+
+def world(folder, *effects, **more):
+    """The site as people search it, whose truth is known."""
+    pages = pl.read_parquet(folder / ".jovial-atlas/pages.parquet")
+    titled = pages.with_columns(pl.coalesce("title", "loc")).select("loc", "title")
+    return SearchWorld(list(titled.iter_rows()), effects=effects, **more)
+
+
+def hear(folder, which, engine="Lanternfish", days=70, ends=ENDS):
+    """Hear tables by page, and by page and query, as an engine exports them."""
+    rows = searched(which, ends - timedelta(days - 1), ends)
+    for by in (["date", "loc"], ["date", "loc", "query"]):
+        (folder / f"{engine}-{len(by)}.csv").write_bytes(as_exported(summed(rows, by), engine))
+    ran = run_command("hear", "--engine", engine, f"{engine}-2.csv", f"{engine}-3.csv", cwd=folder)
+    assert ran.code == 0, ran.err
+    return rows, ran
+
+
+@pytest.fixture
+def site(marrowfen):
+    (marrowfen / "atlas.toml").open("a").write(ENGINES)
+    return marrowfen
+
+
+def traffic(folder, *more):
+    ran = run_command("traffic", *more, "--format", "json", cwd=folder)
+    assert ran.code == 0, ran.err
+    return ran.json
+
+
+def test_two_engines_tables_come_to_what_they_say_and_twice_is_once(site):
+    which = world(site)
+    rows, _ = hear(site, which)
+    hear(site, which, "Quillseek")
+    said = traffic(site)
+    hear(site, which, days=40)
+    assert traffic(site) == said
+    late = rows.filter(pl.col("date") > ENDS - timedelta(28))
+    assert (said["from"], said["to"]) == ("2026-10-24", "2026-11-20")
+    assert said["clicks"] == 2 * late["clicks"].sum()
+    assert said["impressions"] == 2 * late["impressions"].sum()
+    assert sum(one["clicks"] for one in said["sections"]) == said["clicks"]
+    assert traffic(site, "--engine", "Quillseek")["clicks"] * 2 == said["clicks"]
+    assert 0 < said["clicks_by_query"] < 1
+    assert len(said["weeks"]) == 10
+
+
+def test_a_page_that_fell_is_named_and_what_the_site_does_is_not(site):
+    hear(site, world(site, Effect("/species/bittern/$", ENDS - timedelta(27), shown=0.1),
+                     Effect("/", ENDS - timedelta(27), shown=0.7), shown=300.0, season=0.0))  # fmt: skip
+    said = traffic(site)
+    assert [one["loc"] for one in said["fell"]] == [f"{URL}/species/bittern/"]
+    fell = said["fell"][0]
+    assert (fell["now"] < fell["before"] / 5, fell["p"] < 0.001, said["rose"]) == (True, True, [])
+    shown = run_command("traffic", cwd=site)
+    assert ("Fell: 1 page" in shown.out, "/species/bittern/" in shown.out) == (True, True)
+    unlisted = {one["loc"]: one["reason"] for one in said["shown_unlisted"]}
+    assert unlisted[f"{URL}/field-notes/winter-roost/"] == "the page says noindex"
+
+
+def test_a_gone_page_counts_for_where_it_leads_now(site):
+    which = world(site)
+    hear(site, which)
+    before = {one["name"]: one["clicks"] for one in traffic(site)["sections"]}
+    assert run_command("moves", "add", "/shop/**", "/cafe/", "--at-stake", cwd=site).code == 0
+    for path in (site / "public/shop").rglob("*.html"):
+        path.unlink()
+    ran = run_command("survey", "--accept", cwd=site)
+    assert ("At stake: these " in ran.out, ran.code) == (True, 0)
+    after = {one["name"]: one["clicks"] for one in traffic(site)["sections"]}
+    assert after["cafe"] == before["cafe"] + before["shop"]
+    assert "shop" not in after
+
+
+def test_decisions_say_what_is_at_stake_and_much_is_not_saved_unasked(site):
+    hear(site, world(site))
+    pages = run_command("pages", "--sort", "clicks", "--limit", "3", "--format", "json", cwd=site).json
+    assert pages[0]["clicks"] >= pages[1]["clicks"] >= pages[2]["clicks"] > 0
+    never = run_command("pages", "--where", "clicks = 0 and impressions > 0", "--format", "csv", cwd=site)
+    assert all(",0," in line for line in never.out.splitlines()[1:])
+    hide = ("rules", "add", "--match", "/species/**", "--set", "index=false", "--yes")
+    refused = run_command(*hide, cwd=site)
+    assert (refused.code, "is at stake, more than [traffic] ask_above" in refused.err) == (2, True)
+    assert "At stake: these " in refused.out
+    text = (site / "atlas.toml").read_text()
+    saved = run_command(*hide, "--at-stake", "--format", "json", cwd=site).json
+    assert (saved["saved"], saved["at_stake"]["share"] > 0.05) == (True, True)
+    (site / "atlas.toml").write_text(text + "\n[traffic]\nask_above = 1\n")
+    assert run_command(*hide, cwd=site).code == 0
+    (site / "atlas.toml").write_text(text)
+    gone = run_command("moves", "gone", "/species/**", cwd=site)
+    assert (gone.code, "--at-stake" in gone.err) == (2, True)
+    assert run_command("moves", "gone", "/species/**", "--dry-run", cwd=site).code == 0
+    (site / "atlas.toml").write_text(f'{text}\n[overrides]\nfile = "overrides.csv"\n')
+    edited = site / "edited.csv"
+    species = run_command("pages", "--match", "/species/**", "--format", "json", cwd=site).json
+    edited.write_text("loc,index\n" + "".join(f"{one['loc']},no\n" for one in species))
+    taken = run_command("pages", "--take", str(edited), cwd=site)
+    assert (taken.code, "--at-stake" in taken.err) == (2, True), taken.out
+    assert not (site / "overrides.csv").exists()
+
+
+def test_rules_by_clicks_follow_what_was_heard_last(site):
+    rule = '\n[[rule]]\nwhen = "clicks < 5"\nset = { listed = false }\nreason = "Hardly anybody comes"\n'
+    (site / "atlas.toml").open("a").write(rule)
+    listed = ("pages", "--verdict", "listed", "--format", "json")
+    everything = run_command(*listed, cwd=site).json
+    hear(site, world(site, Effect("/cafe/$", date(2026, 1, 1), shown=0.0), shown=400.0))
+    some = {one["loc"]: one["clicks"] for one in run_command(*listed, cwd=site).json}
+    assert 0 < len(some) < len(everything)
+    assert f"{URL}/cafe/" not in some
+    assert min(some.values()) >= 5
+    survey = run_command("survey", "--accept", "--format", "json", cwd=site).json
+    assert sum(one["listed"] for one in survey["sections"].values()) == len(some)
+    built = run_command("build", "--accept", "--format", "json", cwd=site).json
+    assert built["listed"] == len(some)
+
+
+def test_what_cannot_be_known_is_said(site):
+    assert run_command("traffic", cwd=site).code == 2
+    hear(site, world(site), days=20)
+    said = run_command("traffic", cwd=site)
+    assert "Tables of four weeks at least are needed" in said.out
+    wrong = run_command("hear", "--engine", "Lanternfish", "atlas.toml", cwd=site)
+    assert wrong.code == 2
