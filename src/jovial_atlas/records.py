@@ -234,3 +234,17 @@ class Stake:
     def counted(self) -> int:
         """The clicks or, where they are not known, the visits."""
         return self.clicks if self.clicks is not None else self.visits or 0
+
+
+@dataclass(frozen=True, slots=True)
+class SiteEvent:
+    """A change of pages: its name among events, when it was made, of which kind it is (title,
+    description, data, listing, move, links, announcement, trial, other), what was changed in
+    words, why, and how many pages it changed."""
+
+    name: str
+    at: str
+    kind: str
+    what: str
+    why: str
+    pages: int

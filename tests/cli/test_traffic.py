@@ -5,7 +5,7 @@ from datetime import date, timedelta
 import polars as pl
 import pytest
 
-from jovial_atlas.standin.searches import Effect, SearchWorld, as_exported, searched, summed
+from jovial_atlas.standin.searches import KnownEffect, SearchWorld, as_exported, searched, summed
 from tests.conftest import URL, run_command
 
 ENDS = date(2026, 11, 20)
@@ -69,8 +69,8 @@ def test_two_engines_tables_come_to_what_they_say_and_twice_is_once(site):
 
 
 def test_a_page_that_fell_is_named_and_what_the_site_does_is_not(site):
-    hear(site, world(site, Effect("/species/bittern/$", ENDS - timedelta(27), shown=0.1),
-                     Effect("/", ENDS - timedelta(27), shown=0.7), shown=300.0, season=0.0))  # fmt: skip
+    hear(site, world(site, KnownEffect("/species/bittern/$", ENDS - timedelta(27), shown=0.1),
+                     KnownEffect("/", ENDS - timedelta(27), shown=0.7), shown=300.0, season=0.0))  # fmt: skip
     said = traffic(site)
     assert [one["loc"] for one in said["fell"]] == [f"{URL}/species/bittern/"]
     fell = said["fell"][0]
@@ -128,7 +128,7 @@ def test_rules_by_clicks_follow_what_was_heard_last(site):
     (site / "atlas.toml").open("a").write(rule)
     listed = ("pages", "--verdict", "listed", "--format", "json")
     everything = run_command(*listed, cwd=site).json
-    hear(site, world(site, Effect("/cafe/$", date(2026, 1, 1), shown=0.0), shown=400.0))
+    hear(site, world(site, KnownEffect("/cafe/$", date(2026, 1, 1), shown=0.0), shown=400.0))
     some = {one["loc"]: one["clicks"] for one in run_command(*listed, cwd=site).json}
     assert 0 < len(some) < len(everything)
     assert f"{URL}/cafe/" not in some

@@ -16,7 +16,7 @@ from jovial_atlas.traffic import keeping, reading
 from jovial_atlas.traffic.asking import by_page, chosen, span_to
 from jovial_atlas.traffic.columns import guessed_columns, is_performance
 from jovial_atlas.traffic.hearing import hear_performance
-from jovial_atlas.traffic.keeping import Kind, Traffic
+from jovial_atlas.traffic.keeping import TableKind, Traffic
 from jovial_atlas.traffic.reading import tables_of
 from tests.conftest import URL
 
@@ -96,7 +96,7 @@ def test_a_workbook_is_heard_sheet_by_sheet(tmp_path):
     book.save(tmp_path / "b.xlsx")
     heard, traffic = hear(tmp_path, "b.xlsx", None, period=(DAY, DAY + timedelta(27)))
     assert [one.kind.folder for one in heard] == ["period-page", "day"]
-    assert rows(traffic, Kind(("loc",))) == [(DAY, DAY + timedelta(27), f"{URL}/a/", 5, 50, None)]
+    assert rows(traffic, TableKind(("loc",))) == [(DAY, DAY + timedelta(27), f"{URL}/a/", 5, 50, None)]
     with pytest.raises(AtlasError, match="sheet Sheet has no column of days"):
         hear(tmp_path, "b.xlsx", None)
 

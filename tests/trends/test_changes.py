@@ -4,7 +4,7 @@ runs each, are in the benchmarks; here each shows that nothing is far out.)"""
 import numpy as np
 import pytest
 
-from jovial_atlas.trends.changes import LEVEL, changes, corrected
+from jovial_atlas.trends.changes import FALSE_SHARE, changes, corrected
 from jovial_atlas.trends.curve import click_curve, seldom_clicked
 
 WEEK = np.array([1.2, 1.1, 1.1, 1.0, 0.9, 0.6, 0.7])
@@ -28,7 +28,7 @@ def test_without_a_change_hardly_any_page_is_named(pages, noise, drift):
     runs = 150
     alarms = sum(changes(*counts(chance, pages, noise, drift=drift)).named.any() for _ in range(runs))
     # The level, and what 150 runs may be off by (three standard errors).
-    assert alarms / runs <= LEVEL + 3 * (LEVEL * (1 - LEVEL) / runs) ** 0.5
+    assert alarms / runs <= FALSE_SHARE + 3 * (FALSE_SHARE * (1 - FALSE_SHARE) / runs) ** 0.5
 
 
 def test_pages_that_changed_are_named_and_the_others_are_not():
@@ -86,6 +86,6 @@ def test_pages_clicked_seldom_for_their_place_are_found_against_the_sites_own_cu
         else:
             found += tested.named[:20].mean()
         assert ((tested.shrunk - tested.usual) * (tested.share - tested.usual) >= -1e-9).all()
-    assert alarms / runs <= LEVEL + 3 * (LEVEL * (1 - LEVEL) / runs) ** 0.5
+    assert alarms / runs <= FALSE_SHARE + 3 * (FALSE_SHARE * (1 - FALSE_SHARE) / runs) ** 0.5
     assert found / runs > 0.2
     assert click_curve(place[:5], clicks[:5], shown[:5]) is None

@@ -44,7 +44,7 @@ def published_texts(decided: pl.DataFrame, settings: HeadSettings) -> list[Publi
     """The texts of all listed pages."""
     published = []
     for page in pages_of(decided.filter("listed")):
-        section = settings.section.get(page.section)
+        section = settings.section_of(page)
         title, said = title_of(page, settings, section), description_of(page, settings, section)
         published.append(PublishedTexts(page, section, title, said))
     return published

@@ -61,8 +61,10 @@ def command(
     from jovial_atlas.rounds.publishing.build.foreign import replace_foreign
     from jovial_atlas.rounds.publishing.build.options import BuildOptions
     from jovial_atlas.rounds.publishing.build.run import run_build
+    from jovial_atlas.rounds.publishing.changed import changed_pages
     from jovial_atlas.rounds.reading.unchanged import own_writes
     from jovial_atlas.rounds.state.last_survey import last_survey
+    from jovial_atlas.rounds.telling.events import note_changes
 
     site, out = work.site(), work.output
     survey = last_survey(site, work.now())
@@ -73,6 +75,8 @@ def command(
     options = BuildOptions(dry_run, fold, addresses, accept, work.locks().swapping, _names(work))
     with nullcontext() if dry_run else own_writes(site.path):
         build = run_build(site, survey, work.now(), options)
+        if not dry_run:
+            note_changes(site, changed_pages(survey), work.now, os.environ)
     for warning in (build.hidden, build.refused):
         if warning:
             out.warn(warning)

@@ -116,23 +116,7 @@ def _show(out: Output, explained: Explained) -> None:
     rule = f" by {explained.robots['rule']!r}" if explained.robots["rule"] else ""
     allowed = "may be fetched" if explained.robots["allowed"] else "may not be fetched"
     out.indented("robots ", f"{allowed}{rule}; directives: {head.directives or 'none needed'}")
-    out.table(
-        [
-            "Layer, weakest first",
-            "Says",
-            "Decides",
-            "Because: fold",
-        ],
-        [
-            [
-                f"{one.name}, for {', '.join(one.crawlers)}" if one.crawlers else one.name,
-                ", ".join(_setting(name, value) for name, value in one.sets.items()),
-                ", ".join(one.won),
-                one.reason,
-            ]
-            for one in explained.layers
-        ],
-    )
+    _show_layers(out, explained)
     if page.merged:
         out.table(
             ["Also said by", "Of", "Value: fold", "Used"],
@@ -208,6 +192,27 @@ def _show_film(out: Output, film: Film) -> None:
             [name, _shown(value), film.origin.get(name, "")]
             for name, value in asdict(film.values).items()
             if value is not None
+        ],
+    )
+
+
+def _show_layers(out: Output, explained: Explained) -> None:
+    """Every layer that says something of the page."""
+    out.table(
+        [
+            "Layer, weakest first",
+            "Says",
+            "Decides",
+            "Because: fold",
+        ],
+        [
+            [
+                f"{one.name}, for {', '.join(one.crawlers)}" if one.crawlers else one.name,
+                ", ".join(_setting(name, value) for name, value in one.sets.items()),
+                ", ".join(one.won),
+                one.reason,
+            ]
+            for one in explained.layers
         ],
     )
 

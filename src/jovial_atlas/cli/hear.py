@@ -12,7 +12,7 @@ from jovial_atlas.cli.common import FORMATS, Work, atlas_command
 from jovial_atlas.cli.names import ENGINE
 
 if TYPE_CHECKING:
-    from datetime import datetime
+    from datetime import date, datetime
 
     from jovial_atlas.cli.output import Output
     from jovial_atlas.rounds.telling.hear import HeardTable
@@ -59,19 +59,14 @@ def command(
     nothing counts twice. `jovial-atlas traffic` shows what they come to."""
     from jovial_atlas.rounds.state.engine_choice import engines_named
     from jovial_atlas.rounds.state.ledger import open_ledger
-    from jovial_atlas.rounds.telling.hear import Hearing, hear, heard_figures
+    from jovial_atlas.rounds.telling.hear import HowToHear, hear, heard_figures
 
-    mapping = _mapping(columns)
+    mapping, period = _mapping(columns), _period(begins, ends)
     if mapping and not kind:
         raise click.UsageError("--column belongs to a --kind.")
-    if (begins is None) != (ends is None):
-        raise click.UsageError("--from and --to belong together.")
-    period = (begins.date(), ends.date()) if begins and ends else None
-    if period and period[0] > period[1]:
-        raise click.UsageError("--from is later than --to.")
     site, out = work.site(), work.output
     (chosen,) = engines_named(site, [engine])
-    how = Hearing(kind or "", mapping, period, replace)
+    how = HowToHear(kind or "", mapping, period, replace)
     ledger = open_ledger(site, work.now, os.environ)
     heard: list[tuple[Path, HeardTable]] = []
     try:
@@ -102,6 +97,14 @@ def _mapping(columns: tuple[str, ...]) -> dict[str, str]:
             raise click.UsageError(f"--column {one!r}: write it as found='Discovered pages'.")
         mapping[ours.strip()] = theirs.strip()
     return mapping
+
+
+def _period(begins: datetime | None, ends: datetime | None) -> tuple[date, date] | None:
+    if (begins is None) != (ends is None):
+        raise click.UsageError("--from and --to belong together.")
+    if begins and ends and begins > ends:
+        raise click.UsageError("--from is later than --to.")
+    return (begins.date(), ends.date()) if begins and ends else None
 
 
 def _as_json(path: Path, done: HeardTable) -> dict[str, Any]:

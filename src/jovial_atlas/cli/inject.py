@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from contextlib import nullcontext
 from typing import TYPE_CHECKING, Any
 
@@ -74,13 +75,17 @@ def _of_host(
     work: Work, survey: LastSurvey, how: dict[str, Any], *, dry_run: bool
 ) -> list[Injected]:
     """What is done with the pages of one host."""
+    from jovial_atlas.rounds.publishing.changed import changed_links
     from jovial_atlas.rounds.publishing.inject import keep_marks, run_inject
+    from jovial_atlas.rounds.telling.events import note_changes
 
     diffs = _SHOWN if dry_run else 0
     done = list(run_inject(survey.site, survey, dry_run=dry_run, diffs=diffs, **how))
     if not dry_run:
         with work.locks().swapping():
             keep_marks(survey, done)
+        if not how["remove"]:
+            note_changes(survey.site, changed_links(survey, done), work.now, os.environ)
     return done
 
 

@@ -9,13 +9,14 @@ import click
 from jovial_atlas.cli.common import FORMATS, Work, atlas_command
 from jovial_atlas.cli.explained import OverviewFirst, command_group
 from jovial_atlas.cli.names import ENGINE
+from jovial_atlas.cli.traffic_effects import effect, events, note, settle, try_
 from jovial_atlas.cli.traffic_shown import show_traffic
 
 if TYPE_CHECKING:
     from jovial_atlas.rounds.telling.traffic_seen import SiteTraffic
 
 
-@command_group("traffic", cls=OverviewFirst, examples=("traffic", "traffic --weeks 2"))
+@command_group("traffic", cls=OverviewFirst, examples=("traffic", "traffic effect 3"))
 def command() -> None:
     """What people searched and clicked, as tables say that were heard (`hear`): the whole site in
     one screen, and whether a change helped. Without a command: the overview."""
@@ -86,4 +87,5 @@ def _change(one: Any, name: str) -> dict[str, Any]:
     return {name: one.loc, "before": one.before, "now": one.now, "p": one.p}
 
 
-command.add_command(overview)
+for one in (overview, events, effect, note, try_, settle):
+    command.add_command(one)

@@ -70,7 +70,7 @@ class PageHead:
 
 
 def _section(page: Page, settings: HeadSettings) -> Section | None:
-    return settings.section.get(page.section)
+    return settings.section_of(page)
 
 
 def directives_of(page: Page, stage: str) -> str:

@@ -3,14 +3,17 @@ and what the tables beside it say of single pages."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
+from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile import Publisher, Section, Site, SiteFile
 from jovial_atlas.sitefile.heads import HeadData, Sharing
 from jovial_atlas.sitefile.model import Feed
+from jovial_atlas.sitefile.parts import changed
 from jovial_atlas.sitefile.publisher import Place, Structured
 from jovial_atlas.sitefile.videos import VideoOverride, Videos
+from jovial_atlas.sitefile.visiting import Trial
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,12 +34,26 @@ class HeadSettings:
     ownership: Mapping[str, str]
     texts: Mapping[str, Mapping[str, str]]
     edited: Mapping[str, list[VideoOverride]]
+    #: Section → the trials of its pages.
+    trials: Mapping[str, Sequence[Trial]] = field(default_factory=dict)
+
+    def section_of(self, page: Page) -> Section | None:
+        """The section of a page as it is set for that page: with what a trial gives its half."""
+        section = self.section.get(page.section)
+        trying = [one for one in self.trials.get(page.section, ()) if one.takes(page.loc)]
+        if not trying:
+            return section
+        texts = {key: value for one in trying for key, value in one.texts.items()}
+        return changed(section or Section(name=page.section, match=()), **texts)
 
 
 def head_settings(site: SiteFile) -> HeadSettings:
     """What heads depend on in a site file."""
     model = site.model
     edited: dict[str, list[VideoOverride]] = {}
+    trials: dict[str, list[Trial]] = {}
+    for one in model.trial:
+        trials.setdefault(one.section, []).append(one)
     for override in site.video_overrides:
         edited.setdefault(override.loc, []).append(override)
     return HeadSettings(
@@ -52,4 +69,5 @@ def head_settings(site: SiteFile) -> HeadSettings:
         {name: tag for engine in model.engine for name, tag in engine.ownership.meta.items()},
         site.texts,
         edited,
+        trials,
     )

@@ -106,7 +106,7 @@ def films_of(pages: Iterable[Page], settings: HeadSettings, now: str) -> dict[st
 
 
 def _of_page(page: Page, settings: HeadSettings, now: str) -> Iterable[Film]:
-    section = settings.section.get(page.section)
+    section = settings.section_of(page)
     wanted = section.videos if section else True
     media = page.media or []
     for number, video in enumerate(page.videos or [], start=1):

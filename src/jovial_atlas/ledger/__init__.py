@@ -2,6 +2,7 @@
 
 from jovial_atlas.ledger.announcing import Announcing
 from jovial_atlas.ledger.carry import Carrying
+from jovial_atlas.ledger.events import RecordOfEvents
 from jovial_atlas.ledger.hearing import Hearing
 from jovial_atlas.ledger.outside import RecordOfOutside
 from jovial_atlas.ledger.reviewing import RecordOfReviews
@@ -19,7 +20,9 @@ from jovial_atlas.records import (
 )
 
 
-class Ledger(Announcing, Hearing, RecordOfReviews, RecordOfOutside, RecordOfRounds, Carrying):
+class Ledger(
+    Announcing, Hearing, RecordOfReviews, RecordOfOutside, RecordOfRounds, RecordOfEvents, Carrying
+):
     """The record of one host of a site."""
 
 

@@ -16,6 +16,8 @@
 | notice       | something that needs a person, as long as it lasts                    |
 | message      | what is to be told to somebody of a notice, and whether it was        |
 | tender       | a machine that tends the site, as it was seen last                    |
+| event        | pages that changed, and what changed of them                          |
+| event_page   | a page that an event changed, or that a lot kept as it was            |
 | outside      | an address of another site that links lead to, as it was met last     |
 
 `heard` follows from `announcement` and `item`, and is kept so that nobody has to add them up;
@@ -30,7 +32,7 @@ from __future__ import annotations
 from sqlalchemy import Column, ForeignKey, Index, Integer, MetaData, String, Table
 
 #: The last step of `migrations/versions`.
-VERSION = "0005"
+VERSION = "0006"
 
 TABLES = MetaData()
 ANNOUNCEMENT = Table(
@@ -139,6 +141,23 @@ REVIEWED = Table(
     Column("score", Integer, nullable=False),
     Column("pages", Integer, nullable=False),
     Column("marks", String, nullable=False),
+)
+EVENT = Table(
+    "event",
+    TABLES,
+    Column("id", Integer, primary_key=True),
+    Column("at", String, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("what", String, nullable=False),
+    Column("why", String, nullable=False),
+    Column("pages", Integer, nullable=False),
+)
+EVENT_PAGE = Table(
+    "event_page",
+    TABLES,
+    Column("event", Integer, primary_key=True),
+    Column("loc", String, primary_key=True),
+    Column("side", Integer, nullable=False),
 )
 OUTSIDE = Table(
     "outside",

@@ -225,6 +225,29 @@ def add_table(text: str, name: str, values: Mapping[str, Any]) -> str:
     return _appended(text, new)
 
 
+def remove_table(text: str, name: str, number: int) -> str:
+    """The text without a table of a list, [[name]]; `number` counts from 0."""
+    wanted = tomllib.loads(text)
+    del wanted[name][number]
+    if not wanted[name]:
+        del wanted[name]
+    blocks = blocks_of(text)
+    where = [at for at, block in enumerate(blocks) if block.name == name]
+    if where and number < len(where):
+        lines = blocks[where[number]].text.splitlines(keepends=True)
+        blocks[where[number]] = TableBlock(name, "".join(lines[_end_of(lines) :]).lstrip("\n"))
+        changed = text_of_blocks(blocks)
+        # A table at the end leaves no empty line behind.
+        changed = changed if text.endswith("\n\n") else f"{changed.rstrip()}\n"
+        if says(changed, wanted):
+            return changed
+    whole = tomlkit.parse(text)
+    del whole[name][number]
+    if not whole[name]:
+        del whole[name]
+    return tomlkit.dumps(whole)
+
+
 def _appended(text: str, block: str) -> str:
     """A text with a table at its end; nothing before it is touched."""
     return f"{text.rstrip()}\n\n{block}" if text.strip() else block

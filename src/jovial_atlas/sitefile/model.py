@@ -30,7 +30,7 @@ from jovial_atlas.sitefile.reviewing import Reviewing
 from jovial_atlas.sitefile.sources import Source, origin_of
 from jovial_atlas.sitefile.tending import Publish, Tell, Tend
 from jovial_atlas.sitefile.videos import Videos
-from jovial_atlas.sitefile.visiting import TrafficChoices
+from jovial_atlas.sitefile.visiting import TrafficChoices, Trial
 
 
 class Site(Part, frozen=True, kw_only=True):
@@ -360,6 +360,7 @@ class SiteModel(Part, frozen=True, kw_only=True):
     lengths: Lengths = field(default_factory=Lengths)
     review: Reviewing = field(default_factory=Reviewing)
     traffic: TrafficChoices = field(default_factory=TrafficChoices)
+    trial: tuple[Trial, ...] = ()
     links: Linking = field(default_factory=Linking)
     moves: Moving = field(default_factory=Moving)
     sharing: Sharing = field(default_factory=Sharing)

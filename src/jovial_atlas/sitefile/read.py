@@ -260,6 +260,7 @@ def _cross_problems(model: SiteModel, lines: dict[tuple[str | int, ...], int]) -
     named = {
         "section": [section.name for section in model.section],
         "engine": [engine.name for engine in model.engine],
+        "trial": [trial.name for trial in model.trial],
     }
     for kind, names in named.items():
         for number, name in enumerate(names):
@@ -283,6 +284,8 @@ def _named_sections(model: SiteModel) -> Iterator[tuple[tuple[str | int, ...], s
     for number, rule in enumerate(model.rule):
         if rule.section:
             yield ("rule", number, "section"), rule.section
+    for number, trial in enumerate(model.trial):
+        yield ("trial", number, "section"), trial.section
     # Sources of records may name sections of their own, row by row.
     if all(isinstance(source, HtmlSource) for source in model.source):
         for number, some in enumerate(model.inject.for_some):

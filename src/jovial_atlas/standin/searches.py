@@ -33,7 +33,7 @@ _QUERIES = 4
 
 
 @dataclass(frozen=True, slots=True)
-class Effect:
+class KnownEffect:
     """From a day on, pages whose path fits a regular expression are shown and clicked so many
     times as often."""
 
@@ -60,7 +60,7 @@ class SearchWorld:
     #: Growth within a year, and the part that the season adds at its height (in June).
     growth: float = 0.1
     season: float = 0.15
-    effects: Sequence[Effect] = field(default_factory=tuple)
+    effects: Sequence[KnownEffect] = field(default_factory=tuple)
 
 
 def searched(world: SearchWorld, begins: date, ends: date) -> pl.DataFrame:

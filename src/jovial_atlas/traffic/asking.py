@@ -8,10 +8,10 @@ from datetime import date, timedelta
 
 import polars as pl
 
-from jovial_atlas.traffic.keeping import Kind, Traffic
+from jovial_atlas.traffic.keeping import TableKind, Traffic
 
 #: The days that figures of pages are of: four whole weeks.
-DAYS = 28
+FOUR_WEEKS = 28
 #: Tables of an engine that end so many days before those of another are not of the same time.
 _LATE = 14
 _SUMS = ("clicks", "impressions")
@@ -34,7 +34,7 @@ class Span:
         return Span(self.begins - timedelta(self.days), self.begins - timedelta(1))
 
 
-def span_to(ends: date, days: int = DAYS) -> Span:
+def span_to(ends: date, days: int = FOUR_WEEKS) -> Span:
     """So many days up to one."""
     return Span(ends - timedelta(days - 1), ends)
 
@@ -43,7 +43,7 @@ def span_to(ends: date, days: int = DAYS) -> Span:
 class Chosen:
     """The days of one kind of table that are counted."""
 
-    kind: Kind
+    kind: TableKind
     days: tuple[date, ...]
 
 
@@ -110,7 +110,7 @@ def engines_now(traffic: Traffic, needs: Sequence[str] = ("loc",)) -> dict[str, 
     }
 
 
-def by_page(traffic: Traffic, days: int = DAYS) -> tuple[pl.DataFrame, dict[str, Span]]:
+def by_page(traffic: Traffic, days: int = FOUR_WEEKS) -> tuple[pl.DataFrame, dict[str, Span]]:
     """Clicks, impressions and mean position of each page (`loc`) in the last days that each engine
     tells of, added up over engines; and of which days that is. An engine without tables by day
     tells by its newest table of a longer time, brought to as many days."""

@@ -7,9 +7,9 @@ from collections.abc import Mapping, Sequence
 
 #: What tells rows apart, in the order in which it is kept: day, address of the page, what was
 #: searched, where, on what, and among which kind of results.
-PARTS = ("date", "loc", "query", "country", "device", "results")
+TABLE_PARTS = ("date", "loc", "query", "country", "device", "results")
 #: What rows count: clicks, times shown, and the mean place among the results.
-MEASURES = ("clicks", "impressions", "position")
+ROW_MEASURES = ("clicks", "impressions", "position")
 
 #: Our name → words of headings, in small letters. A heading that holds one of them as a whole word
 #: is taken for it where no other fits better.
@@ -68,4 +68,5 @@ def _holds(text: str, words: Sequence[str]) -> bool:
 def is_performance(columns: Mapping[str, str]) -> bool:
     """Whether a table with these columns tells of performance: what was clicked or shown, by
     anything that tells its rows apart."""
-    return not {"clicks", "impressions"}.isdisjoint(columns) and not set(PARTS).isdisjoint(columns)
+    counted = not {"clicks", "impressions"}.isdisjoint(columns)
+    return counted and not set(TABLE_PARTS).isdisjoint(columns)

@@ -14,7 +14,7 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import plural
 from jovial_atlas.files import make_folder, temporary_name
 from jovial_atlas.pages import snapshot
-from jovial_atlas.traffic.keeping import Kind, Traffic, kind_of
+from jovial_atlas.traffic.keeping import TableKind, Traffic, kind_of
 from jovial_atlas.traffic.reading import NotPlainError, TableFile
 from jovial_atlas.traffic.values import Days, Unread, typed
 
@@ -33,7 +33,7 @@ class HeardPerformance:
     them say what was not known, and how many something else than was known; rows left out, and
     the first value that cannot be read; whether it seems to be cut off."""
 
-    kind: Kind
+    kind: TableKind
     begins: date | None
     ends: date | None
     rows: int
@@ -146,7 +146,7 @@ def _dated(path: Path, known: Mapping[str, date | None], unread: Unread) -> Path
     return path
 
 
-def _spelled_once(kind: Kind, rows: pl.LazyFrame) -> pl.LazyFrame:
+def _spelled_once(kind: TableKind, rows: pl.LazyFrame) -> pl.LazyFrame:
     """Rows in which each address has one spelling: what a table says of several spellings of one
     is added up; what it says twice of the same spelling counts once."""
     have = rows.collect_schema().names()

@@ -21,7 +21,7 @@ import polars as pl
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import cannot_write, temporary_name
 from jovial_atlas.pages import snapshot
-from jovial_atlas.traffic.columns import PARTS
+from jovial_atlas.traffic.columns import TABLE_PARTS
 
 #: Names of folders: what each part of a kind of table is called there.
 _NAMES = {"date": "day", "loc": "page"}
@@ -39,9 +39,9 @@ _PLACES, _BITS = 1_000, 1 << 32
 
 
 @dataclass(frozen=True, slots=True)
-class Kind:
-    """A kind of table: the columns of `PARTS` that tell its rows apart; one without days is about
-    the time from `begins` to `ends`."""
+class TableKind:
+    """A kind of table: the columns of `TABLE_PARTS` that tell its rows apart; one without
+    days is about the time from `begins` to `ends`."""
 
     parts: tuple[str, ...]
 
@@ -63,13 +63,13 @@ class Kind:
         return "date" in self.parts
 
 
-def kind_of(columns: Sequence[str]) -> Kind:
+def kind_of(columns: Sequence[str]) -> TableKind:
     """The kind of a table with these columns."""
-    return Kind(tuple(one for one in PARTS if one in columns))
+    return TableKind(tuple(one for one in TABLE_PARTS if one in columns))
 
 
 @dataclass(frozen=True, slots=True)
-class Merged:
+class KeptRows:
     """What became of rows: how many are new, how many say something else than was known."""
 
     rows: int
@@ -77,9 +77,9 @@ class Merged:
     other: int
 
 
-def _sum_of(some: Iterable[Merged]) -> Merged:
+def _sum_of(some: Iterable[KeptRows]) -> KeptRows:
     whole = [(one.rows, one.new, one.other) for one in some]
-    return Merged(*map(sum, zip(*whole, strict=True))) if whole else Merged(0, 0, 0)
+    return KeptRows(*map(sum, zip(*whole, strict=True))) if whole else KeptRows(0, 0, 0)
 
 
 class Traffic:
@@ -94,13 +94,13 @@ class Traffic:
             return []
         return sorted(unquote(one.name) for one in self.folder.iterdir() if self._kinds(one))
 
-    def kinds(self, engine: str) -> list[Kind]:
+    def kinds(self, engine: str) -> list[TableKind]:
         """The kinds of table that are kept of an engine, those that tell fewer things apart
         first."""
         return sorted(self._kinds(self._of(engine)), key=lambda one: (len(one.parts), one.parts))
 
     def scan(
-        self, engine: str, kind: Kind, begins: date | None = None, ends: date | None = None
+        self, engine: str, kind: TableKind, begins: date | None = None, ends: date | None = None
     ) -> pl.LazyFrame:
         """The rows of one kind, of the days from `begins` to `ends`; of a table without days, of
         times that end then. Raises OutputError."""
@@ -116,7 +116,7 @@ class Traffic:
             whole = whole.filter(when >= begins)
         return whole.filter(when <= ends) if ends else whole
 
-    def last_day(self, engine: str, kind: Kind) -> date | None:
+    def last_day(self, engine: str, kind: TableKind) -> date | None:
         """The last day that is told of, or the end of the last time; None where there is none."""
         months = list(self._months(engine, kind))
         if not months:
@@ -126,8 +126,10 @@ class Traffic:
         found = table.select(pl.col("date" if kind.has_days else "ends").max()).collect().item()
         return found if isinstance(found, date) else None
 
-    def add(self, engine: str, kind: Kind, rows: pl.LazyFrame, *, replace: bool = False) -> Merged:
-        """Put rows with the columns of the kind and those of `MEASURES` to what is kept; with
+    def add(
+        self, engine: str, kind: TableKind, rows: pl.LazyFrame, *, replace: bool = False
+    ) -> KeptRows:
+        """Put rows with the columns of the kind and those of `ROW_MEASURES` to what is kept; with
         `replace` their days are as they say, whatever was known. Raises OutputError."""
         when = "date" if kind.has_days else "ends"
         counts = (
@@ -142,14 +144,14 @@ class Traffic:
         )
 
     def _add_month(
-        self, engine: str, kind: Kind, rows: pl.LazyFrame, month: str,
+        self, engine: str, kind: TableKind, rows: pl.LazyFrame, month: str,
         days: Sequence[tuple[date, int]], *, replace: bool,
-    ) -> Merged:  # fmt: skip
+    ) -> KeptRows:  # fmt: skip
         path = self._of(engine) / kind.folder / f"{month}.parquet"
         when = pl.col("date" if kind.has_days else "ends")
         before = snapshot.scan(path)
         parts: list[pl.LazyFrame] = []
-        merged: list[Merged] = []
+        merged: list[KeptRows] = []
         told = [day for day, _ in days]
         beside = temporary_name(path.parent)
         try:
@@ -190,8 +192,8 @@ class Traffic:
         # A dot alone, or two, would be another folder.
         return self.folder / quote(engine, safe=" ").replace(".", "%2E")
 
-    def _kinds(self, folder: Path) -> Iterator[Kind]:
-        by_name = {_NAMES.get(one, one): one for one in PARTS}
+    def _kinds(self, folder: Path) -> Iterator[TableKind]:
+        by_name = {_NAMES.get(one, one): one for one in TABLE_PARTS}
         for one in folder.iterdir() if folder.is_dir() else ():
             names = [name for name in one.name.split("-") if name != _PERIOD]
             if (
@@ -199,13 +201,13 @@ class Traffic:
                 and all(name in by_name for name in names)
                 and any(one.glob("*.parquet"))
             ):
-                yield Kind(tuple(by_name[name] for name in names))
+                yield TableKind(tuple(by_name[name] for name in names))
 
-    def _months(self, engine: str, kind: Kind) -> Iterator[tuple[str, Path]]:
+    def _months(self, engine: str, kind: TableKind) -> Iterator[tuple[str, Path]]:
         for path in sorted((self._of(engine) / kind.folder).glob("????-??.parquet")):
             yield path.stem, path
 
-    def _schema(self, kind: Kind) -> dict[str, pl.DataType]:
+    def _schema(self, kind: TableKind) -> dict[str, pl.DataType]:
         names = [*kind.keys, "clicks", "impressions", "position"]
         return {name: TYPES[name] for name in names}
 
@@ -229,8 +231,8 @@ def _slices(days: Sequence[tuple[date, int]]) -> Iterator[list[date]]:
 
 
 def _put_together(
-    kind: Kind, fresh: pl.LazyFrame, known: pl.LazyFrame | None
-) -> tuple[pl.DataFrame, Merged]:
+    kind: TableKind, fresh: pl.LazyFrame, known: pl.LazyFrame | None
+) -> tuple[pl.DataFrame, KeptRows]:
     """Rows of both, each once, and what became of the new ones."""
     seen, clicks, source = pl.col("seen"), pl.col("clicks"), pl.col("known")
     both = [_packed(kind, fresh).with_columns(known=pl.lit(False))]
@@ -246,7 +248,7 @@ def _put_together(
         .collect(engine="streaming")
     )  # fmt: skip
     told = table.filter(~pl.col("only"))
-    merged = Merged(told.height, int((~told["known"]).sum()), int(told["other"].sum()))
+    merged = KeptRows(told.height, int((~told["known"]).sum()), int(told["other"].sum()))
     place = (seen % _BITS).cast(pl.Float64) / _PLACES
     when = [one for one in ("date", "begins", "ends") if one in kind.keys]
     return (
@@ -259,7 +261,7 @@ def _put_together(
     ), merged  # fmt: skip
 
 
-def _packed(kind: Kind, rows: pl.LazyFrame) -> pl.LazyFrame:
+def _packed(kind: TableKind, rows: pl.LazyFrame) -> pl.LazyFrame:
     have = rows.collect_schema()
     clicks = pl.col("clicks") if "clicks" in have else pl.lit(0, pl.UInt32)
     shown = pl.col("impressions") if "impressions" in have else pl.lit(0, pl.UInt32)

@@ -16,7 +16,7 @@ from jovial_atlas.pages.snapshot import BROKEN, said_of
 from jovial_atlas.sources.records.numbered import csv_rows, json_lines
 from jovial_atlas.workbooks import ENDINGS, read_workbook
 
-#: Rows that are worked on together.
+#: TextRows that are worked on together.
 PIECE = 500_000
 #: Files from this size on are read on all cores, where their rows are as plain as most are.
 _LARGE = 32 << 20
@@ -26,11 +26,11 @@ _LONGEST_JSON = 256 << 20
 
 
 class NotPlainError(Exception):
-    """Rows of a table are not as plain as was thought: they are to be read one by one."""
+    """TextRows of a table are not as plain as was thought: they are to be read one by one."""
 
 
 @dataclass(frozen=True, slots=True)
-class Rows:
+class TextRows:
     """Some rows as texts, and the lines that they stand on."""
 
     table: pl.DataFrame
@@ -61,7 +61,7 @@ class TableFile:
         """Whether its rows are first read on all cores, as if they were plain."""
         return self.is_text and _size(self.path) >= _LARGE
 
-    def pieces(self, *, plain: bool = False) -> Iterator[Rows]:
+    def pieces(self, *, plain: bool = False) -> Iterator[TextRows]:
         """Its rows, some at a time; `plain` as if each were one line, on all cores. Raises
         AtlasError, and NotPlainError where it turns out that they are not plain."""
         return _plain(self.path) if plain else _pieces(self)
@@ -80,23 +80,23 @@ def tables_of(path: Path) -> list[TableFile]:
     return [TableFile(path, "", first.table.columns)]
 
 
-def _pieces(of: TableFile) -> Iterator[Rows]:
+def _pieces(of: TableFile) -> Iterator[TextRows]:
     if of.sheet:
         (sheet,) = (one for one in read_workbook(of.path) if one.name == of.sheet)
-        yield Rows(_columns(of.header, sheet.rows[1:]), range(2, len(sheet.rows) + 1))
+        yield TextRows(_columns(of.header, sheet.rows[1:]), range(2, len(sheet.rows) + 1))
         return
     yield from _together(_of_file(of.path))
 
 
-def _of_file(path: Path) -> Iterator[Rows]:
+def _of_file(path: Path) -> Iterator[TextRows]:
     ending = Path(path.name.lower().removesuffix(".gz")).suffix
     if ending == ".parquet":
         yield from _parquet(path)
     elif ending in _LINES:
-        yield from (Rows(_texts(table), lines) for table, lines, _ in json_lines(path))
+        yield from (TextRows(_texts(table), lines) for table, lines, _ in json_lines(path))
     elif ending == ".json":
         table = _json(path)
-        yield Rows(table, range(1, table.height + 1))
+        yield TextRows(table, range(1, table.height + 1))
     else:
         _size(path)
         yield from _row_by_row(path)
@@ -109,14 +109,14 @@ def _size(path: Path) -> int:
         raise AtlasError(f"{path} cannot be read ({error.strerror or error}).") from error
 
 
-def _row_by_row(path: Path) -> Iterator[Rows]:
+def _row_by_row(path: Path) -> Iterator[TextRows]:
     for table, lines, faults in csv_rows(path):
         if faults and any(one.code == "row-broken" for one in faults) and not table.height:
             raise AtlasError(f"{faults[0].where}: {faults[0].message}")
-        yield Rows(table, lines)
+        yield TextRows(table, lines)
 
 
-def _plain(path: Path) -> Iterator[Rows]:
+def _plain(path: Path) -> Iterator[TextRows]:
     """The rows of a large CSV in UTF-8."""
     with path.open("rb") as file:
         beginning = file.read(1 << 16)
@@ -133,26 +133,26 @@ def _plain(path: Path) -> Iterator[Rows]:
         raise NotPlainError from error
 
 
-def _batches(table: pl.LazyFrame) -> Iterator[Rows]:
+def _batches(table: pl.LazyFrame) -> Iterator[TextRows]:
     done = 1
     for some in table.collect_batches(chunk_size=PIECE, maintain_order=True, engine="streaming"):
-        yield Rows(some, range(done + 1, done + 1 + some.height))
+        yield TextRows(some, range(done + 1, done + 1 + some.height))
         done += some.height
 
 
-def _parquet(path: Path) -> Iterator[Rows]:
+def _parquet(path: Path) -> Iterator[TextRows]:
     try:
         table = pl.scan_parquet(path)
         names = table.collect_schema().names()
         for some in _batches(table.select(pl.col(names).cast(pl.String, strict=False))):
-            yield Rows(some.table, range(some.lines.start - 1, some.lines.stop - 1))  # type: ignore[attr-defined]
+            yield TextRows(some.table, range(some.lines.start - 1, some.lines.stop - 1))  # type: ignore[attr-defined]
     except (*BROKEN, OSError) as error:
         raise AtlasError(f"{path} cannot be read: {said_of(error)}.") from error
 
 
-def _together(pieces: Iterator[Rows]) -> Iterator[Rows]:
+def _together(pieces: Iterator[TextRows]) -> Iterator[TextRows]:
     """Small pieces as large ones: what is done with each costs more than their rows."""
-    waiting: list[Rows] = []
+    waiting: list[TextRows] = []
     for one in pieces:
         waiting.append(one)
         if sum(each.table.height for each in waiting) >= PIECE:
@@ -162,11 +162,11 @@ def _together(pieces: Iterator[Rows]) -> Iterator[Rows]:
         yield _joined(waiting)
 
 
-def _joined(pieces: list[Rows]) -> Rows:
+def _joined(pieces: list[TextRows]) -> TextRows:
     if len(pieces) == 1:
         return pieces[0]
     lines = [line for one in pieces for line in one.lines]
-    return Rows(pl.concat([one.table for one in pieces], how="diagonal"), lines)
+    return TextRows(pl.concat([one.table for one in pieces], how="diagonal"), lines)
 
 
 def _json(path: Path) -> pl.DataFrame:

@@ -13,8 +13,8 @@ import polars as pl
 
 from jovial_atlas.address_columns import normal_addresses, whole_addresses
 from jovial_atlas.engines.exports import day_first, read_date
-from jovial_atlas.traffic.columns import MEASURES, PARTS
-from jovial_atlas.traffic.reading import Rows
+from jovial_atlas.traffic.columns import ROW_MEASURES, TABLE_PARTS
+from jovial_atlas.traffic.reading import TextRows
 
 #: What stands between thousands in some language.
 _GAPS = r"[\s\u{a0}\u{202f}\u{2009}'’_]"
@@ -30,7 +30,7 @@ _HIDDEN = r"^\s*[<≤]"
 
 @dataclass(slots=True)
 class Unread:
-    """Rows that were left out: how many could not be read and why the first, how many are about
+    """TextRows that were left out: how many could not be read and why the first, how many are about
     other sites, and how many have a count that the engine hides."""
 
     rows: int = 0
@@ -65,11 +65,11 @@ def _day(text: str, first: bool) -> date | None:
 
 
 def typed(
-    rows: Rows, columns: Mapping[str, str], hosts: Sequence[str], days: Days, unread: Unread
+    rows: TextRows, columns: Mapping[str, str], hosts: Sequence[str], days: Days, unread: Unread
 ) -> pl.DataFrame:
-    """Rows with columns of our names: `date`, or `written` (the day as it is written, where that
-    is not in the one form), `raw` (a digest of the address as it is written, where it is not in the
-    one spelling), those of `PARTS` but the day, and `MEASURES` where they are given;
+    """Rows with columns of our names: `date`, or `written` (the day as it is written, where that is
+    not in the one form), `raw` (a digest of the address as it is written, where it is not in the
+    one spelling), those of `TABLE_PARTS` but the day, and `ROW_MEASURES` where they are given;
     counts without a value are 0, a position without one null. `hosts` are those of the site,
     `https://www.marrowfen.example` each. What cannot be used is left out, and noted."""
     given = {ours: rows.table[theirs] for ours, theirs in columns.items()}
@@ -77,7 +77,7 @@ def typed(
         {ours: one.replace("", None) if ours in _TEXTS else one for ours, one in given.items()}
     )
     fine, told = pl.repeat(True, table.height, eager=True), {}
-    for name in (one for one in MEASURES if one in table.columns):
+    for name in (one for one in ROW_MEASURES if one in table.columns):
         value, wrong = _number(table[name], is_place=name == "position")
         if wrong is not None:
             hidden = wrong & table[name].str.contains(_HIDDEN)
@@ -106,7 +106,7 @@ def typed(
             table = table.rename({"date": "written"})
         else:
             table = table.with_columns(plain.alias("date"))
-    texts = [name for name in PARTS if name in table.columns and name not in ("date", "loc")]
+    texts = [name for name in TABLE_PARTS if name in table.columns and name not in ("date", "loc")]
     counts = [pl.col(name).fill_null(0) for name in ("clicks", "impressions")
               if name in table.columns]  # fmt: skip
     return table.with_columns(*(pl.col(name).str.strip_chars() for name in texts), *counts)

@@ -10,7 +10,7 @@ from pathlib import Path
 import polars as pl
 
 from jovial_atlas.pages import snapshot
-from jovial_atlas.traffic.asking import DAYS, Span, span_to
+from jovial_atlas.traffic.asking import FOUR_WEEKS, Span, span_to
 
 #: The folder within that of all traffic.
 _FOLDER = "visits"
@@ -41,7 +41,7 @@ def scan_visits(folder: Path, span: Span | None = None) -> pl.LazyFrame:
     return whole.filter(pl.col("date").is_between(span.begins, span.ends)) if span else whole
 
 
-def visits_by_page(folder: Path, days: int = DAYS) -> tuple[pl.DataFrame, Span | None]:
+def visits_by_page(folder: Path, days: int = FOUR_WEEKS) -> tuple[pl.DataFrame, Span | None]:
     """Visits of each page in the last days that logs tell of, and of which days that is."""
     months = list(_months(folder))
     last: date | None = None

@@ -21,7 +21,7 @@ _WEEK = 7
 
 
 @dataclass(frozen=True, slots=True)
-class Compared:
+class ComparedWeeks:
     """The weeks that are compared: up to which day, how many on each side, and the engines that
     tell of all of them, with their last days."""
 
@@ -47,7 +47,7 @@ class Compared:
 
 def compared(
     traffic: Traffic, weeks: int = MOST_WEEKS, engines: Sequence[str] = ()
-) -> Compared | None:
+) -> ComparedWeeks | None:
     """Which weeks can be compared: as many as asked for on each side, fewer where engines do not
     tell of so many yet; None where they tell of no day at all. With 0 weeks there are too few."""
     lasts = engines_now(traffic)
@@ -59,7 +59,7 @@ def compared(
     most = max(told.values())
     most = most // 2 if most // 2 >= LEAST_WEEKS else 0
     fit = tuple(one for one, number in told.items() if number >= 2 * most)
-    return Compared(ends, min(weeks, most), fit)
+    return ComparedWeeks(ends, min(weeks, most), fit)
 
 
 def _whole_weeks(traffic: Traffic, engine: str, ends: date, most: int) -> int:

@@ -24,9 +24,9 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 
-TEST = "quasi-likelihood F test, corrected after Benjamini and Hochberg"
+CHANGE_TEST = "quasi-likelihood F test, corrected after Benjamini and Hochberg"
 #: The share of false alarms among those named, on average.
-LEVEL = 0.05
+FALSE_SHARE = 0.05
 #: Counts of both times together from which a row is looked at: less can tell nothing.
 LEAST = 12
 #: Rows from which their common spread is estimated, and from which the median of all tests tells.
@@ -38,7 +38,7 @@ _SURE = 200.0
 
 
 @dataclass(frozen=True, slots=True)
-class Changes:
+class CountChanges:
     """Of each row: the counts of the earlier and the later weeks, how much of its share it gained
     beyond what all did (0.5: half as much again), the p-value, and the level at which it would
     be named; NaN where it is too small to tell."""
@@ -52,10 +52,10 @@ class Changes:
     @property
     def named(self) -> NDArray[np.bool_]:
         """Rows that changed by more than chance."""
-        return np.nan_to_num(self.q, nan=1.0) <= LEVEL
+        return np.nan_to_num(self.q, nan=1.0) <= FALSE_SHARE
 
 
-def changes(earlier: Floats, later: Floats) -> Changes:
+def changes(earlier: Floats, later: Floats) -> CountChanges:
     """Test each row of two tables of counts, one column a week: both have the same rows."""
     before, now = earlier.sum(axis=1), later.sum(axis=1)
     tested = before + now >= LEAST
@@ -63,7 +63,7 @@ def changes(earlier: Floats, later: Floats) -> Changes:
     change = np.zeros(len(before))
     if tested.any() and earlier.shape[1] >= 2 and later.shape[1] >= 2:
         p[tested], change[tested] = _tested(earlier[tested], later[tested])
-    return Changes(before, now, change, p, corrected(p))
+    return CountChanges(before, now, change, p, corrected(p))
 
 
 def corrected(p: Floats) -> Floats:
@@ -85,7 +85,7 @@ def _tested(earlier: Floats, later: Floats) -> tuple[Floats, Floats]:
     for _ in range(_ROUNDS):
         level = _level(counts, weeks, steady)
         p, change = _against(counts, weeks, level)
-        changed = corrected(p) <= LEVEL
+        changed = corrected(p) <= FALSE_SHARE
         # The level needs most of what there is: a few rows of a site are no measure of all.
         if changed.sum() * 2 >= len(counts) or (changed == ~steady).all():
             break

@@ -14,11 +14,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from jovial_atlas.trends.changes import LEVEL, corrected
+from jovial_atlas.trends.changes import FALSE_SHARE, Floats, corrected
 
-Floats = NDArray[np.float64]
-
-TEST = "beta-binomial lower tail, corrected after Benjamini and Hochberg"
+CURVE_TEST = "beta-binomial lower tail, corrected after Benjamini and Hochberg"
 #: Clicks and rows from which a site has a curve of its own.
 _LEAST_CLICKS, _LEAST_ROWS = 100, 20
 #: Rows of one step of the curve, at least, and times shown that a row needs to be looked at.
@@ -100,7 +98,7 @@ class SeldomClicked:
     @property
     def named(self) -> NDArray[np.bool_]:
         """Rows that are clicked less than is usual, by more than chance."""
-        return np.nan_to_num(self.q, nan=1.0) <= LEVEL
+        return np.nan_to_num(self.q, nan=1.0) <= FALSE_SHARE
 
 
 def seldom_clicked(

@@ -51,7 +51,7 @@ class ShownData:
 def graph_of(page: Page, survey: LastSurvey, *, trace: bool = True) -> Graph:
     """The graph of a page, a row of the decided table."""
     settings = survey.heads_of(page.loc)
-    section = settings.section.get(page.section)
+    section = settings.section_of(page)
     texts = (title_of(page, settings, section).value, description_of(page, settings, section).value)
     films = survey.films.get(page.loc, ())
     return page_graph(page, settings, section, texts, films, survey.head_context, trace=trace)

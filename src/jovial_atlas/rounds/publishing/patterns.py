@@ -46,6 +46,9 @@ def given_patterns(site: SiteFile) -> Iterator[tuple[tuple[str | int, ...], str,
     for number, section in enumerate(site.model.section):
         for key in TEXTS:
             yield ("section", number, key), key, getattr(section, key)
+    for number, trial in enumerate(site.model.trial):
+        for key in ("title", "description"):
+            yield ("trial", number, key), key, getattr(trial, key)
 
 
 def failing_patterns(pages: Iterable[Page], site: SiteFile) -> Iterator[Fault]:
@@ -55,7 +58,7 @@ def failing_patterns(pages: Iterable[Page], site: SiteFile) -> Iterator[Fault]:
     settings = head_settings(site)
     lines = _lines_of_patterns(site)
     for page in pages:
-        section = settings.section.get(page.section)
+        section = settings.section_of(page)
         for name in TEXTS:
             for _, pattern in patterns_of(name, page, settings, section):
                 if not pattern:

@@ -98,7 +98,7 @@ def draw(pages: pl.DataFrame, survey: LastSurvey, path: Path) -> int:
 
 def shared_octets(page: Page, survey: LastSurvey) -> bytes | None:
     """The picture with which a page is shared; None where its file is not here."""
-    section = survey.heads.section.get(page.section)
+    section = survey.heads.section_of(page)
     films = survey.films.get(page.loc, ())
     shared = shared_picture(page, survey.heads, section, films, survey.pictures.look)
     if shared is None:

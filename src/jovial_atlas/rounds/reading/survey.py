@@ -76,8 +76,7 @@ def run_survey(
         known = None if options.full else record
         after, layout, more = _completed(delivered, beside, site, client, now, signs, known)
         filled = filled_in(table, signs)
-        known_pages, known_filled = with_traffic(after, site, filled)
-        decided = decide(known_pages, site, now, known_filled)
+        decided = decide(*_beside(after, site, now, filled))
         sections, rows = section_counts(decided, site, filled)
         changes = compare(before, after)
         may_lose = not options.accept and _may_lose(site, record, sections, changes)
@@ -87,11 +86,9 @@ def run_survey(
         lasting = _is_lasting(after, site, now, filled)
         departed = departed_now(site, before, after, now) if changes.moves else None
         hidden = "" if site.model.host else _said_first(site, rows, after)
-        survey = Survey(
-            dates.write(now), sum(section.pages for section in sections), sections, changes,
-            [*faults, *more], hidden, layout, doubts_of(rows),
-            _lost_stake(site, before, after, changes),
-        )  # fmt: skip
+        told = [*faults, *more], hidden, layout, doubts_of(rows)
+        pages, lost = sum(one.pages for one in sections), _lost_stake(site, before, after, changes)
+        survey = Survey(dates.write(now), pages, sections, changes, *told, lost)
         with options.swapping():
             if departed is not None:
                 snapshot.save(departed, site.state / DEPARTED)
@@ -101,6 +98,14 @@ def run_survey(
         with suppress(OSError):
             beside.unlink(missing_ok=True)
     return replace(survey, hidden=hides_first(site, now)) if site.model.host else survey
+
+
+def _beside(
+    pages: pl.LazyFrame, site: SiteFile, now: datetime, filled: frozenset[str]
+) -> tuple[pl.LazyFrame, SiteFile, datetime, frozenset[str]]:
+    """What pages are decided by: with the figures of what people click."""
+    known, there = with_traffic(pages, site, filled)
+    return known, site, now, there
 
 
 def _lost_stake(
@@ -187,8 +192,7 @@ def _refuse_loss(
 ) -> None:
     """Raises LossError where too much of what was listed is not any more."""
     filled = filled_in(before, _signs_before(record))
-    before, filled = with_traffic(before, site, filled)
-    had = decide(before, site, now, filled)
+    had = decide(*_beside(before, site, now, filled))
     check_survey(site, had, decided, causes)
 
 

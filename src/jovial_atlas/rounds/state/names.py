@@ -43,3 +43,6 @@ DOMAIN_ADDRESSES, DOMAIN_COURSE = "domain-addresses.parquet", "domain-course.jso
 PAGE_LINKS = "links.parquet"
 #: what people searched and clicked, by month; what that comes to by page, and of which days
 TRAFFIC, TRAFFIC_PAGES, TRAFFIC_SPANS = "traffic", "traffic-pages.parquet", "traffic-spans.json"
+#: what was published of each page; the moves of then; which links were put into which page
+AS_PUBLISHED, MOVES_SEEN = "as-published.parquet", "moves-seen.json"
+PUT_LINKS = "put-links.json"

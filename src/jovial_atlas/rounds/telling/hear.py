@@ -21,17 +21,19 @@ from jovial_atlas.ledger import Ledger, PageReport, SitemapReport
 from jovial_atlas.rounds.state.traffic import keep_figures, traffic_of
 from jovial_atlas.sitefile import Engine, SiteFile
 from jovial_atlas.sitefile.edit import set_export
-from jovial_atlas.traffic.columns import MEASURES, PARTS, guessed_columns, is_performance
+from jovial_atlas.traffic.columns import ROW_MEASURES, TABLE_PARTS, guessed_columns, is_performance
 from jovial_atlas.traffic.hearing import HeardPerformance, Period, hear_performance
 from jovial_atlas.traffic.reading import TableFile, tables_of
 
 #: Kinds of table, with the columns that each may have.
-HEARD_KINDS: Mapping[str, tuple[str, ...]] = {**EXPORT_COLUMNS, "performance": (*PARTS, *MEASURES)}
 PERFORMANCE = "performance"
+HEARD_KINDS: Mapping[str, tuple[str, ...]] = {
+    **EXPORT_COLUMNS, PERFORMANCE: (*TABLE_PARTS, *ROW_MEASURES),
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
-class Hearing:
+class HowToHear:
     """How a table is to be taken: of which kind it is ("" to see by its columns), our columns →
     its headings where they are said, which days it tells of where it has none, and whether what
     it says of its days replaces what was known of them."""
@@ -57,12 +59,12 @@ class HeardTable:
 
 
 def hear(
-    site: SiteFile, engine: Engine, path: Path, ledger: Ledger, how: Hearing | None = None
+    site: SiteFile, engine: Engine, path: Path, ledger: Ledger, how: HowToHear | None = None
 ) -> list[HeardTable]:
     """Take an exported file: one table, or the sheets of a workbook that fit. Without `columns` the
     mapping that the site file keeps for this engine counts, by what fits; with them they are kept
     there. Raises AtlasError."""
-    how = how or Hearing()
+    how = how or HowToHear()
     tables = tables_of(path)
     found: list[HeardTable] = []
     unfit: list[AtlasError] = []
@@ -100,7 +102,7 @@ class _Fit:
     is_guess: bool = False
 
 
-def _fitting(engine: Engine, table: TableFile, how: Hearing) -> _Fit:
+def _fitting(engine: Engine, table: TableFile, how: HowToHear) -> _Fit:
     """The kind and mapping that fit a table: the one that names most of its columns; else what its
     headings say themselves. Raises AtlasError."""
     if how.kind and how.kind != PERFORMANCE:
@@ -139,7 +141,7 @@ def _fitting(engine: Engine, table: TableFile, how: Hearing) -> _Fit:
     return best[1]
 
 
-def _unfitting(engine: Engine, table: TableFile, how: Hearing) -> str:
+def _unfitting(engine: Engine, table: TableFile, how: HowToHear) -> str:
     columns = ", ".join(table.header)
     missing = [theirs for theirs in how.columns.values()
                if theirs.casefold() not in {name.casefold() for name in table.header}]  # fmt: skip
@@ -153,7 +155,7 @@ def _unfitting(engine: Engine, table: TableFile, how: Hearing) -> str:
 
 
 def _taken(
-    site: SiteFile, engine: Engine, table: TableFile, fit: _Fit, ledger: Ledger, how: Hearing
+    site: SiteFile, engine: Engine, table: TableFile, fit: _Fit, ledger: Ledger, how: HowToHear
 ) -> HeardTable:
     if fit.kind == PERFORMANCE:
         done = hear_performance(

@@ -20,7 +20,7 @@ from jovial_atlas.traffic.asking import Span
 from jovial_atlas.traffic.keeping import Traffic
 from jovial_atlas.traffic.weeks import (
     MOST_WEEKS,
-    Compared,
+    ComparedWeeks,
     compared,
     matrix,
     rows_together,
@@ -54,7 +54,7 @@ def site_traffic(
 class _Looking:
     """What is asked of the tables, each once."""
 
-    def __init__(self, survey: LastSurvey, traffic: Traffic, which: Compared) -> None:
+    def __init__(self, survey: LastSurvey, traffic: Traffic, which: ComparedWeeks) -> None:
         self.survey, self.traffic, self.which = survey, traffic, which
         self.weeks = max(which.weeks, 1)
         self.span = which.both if which.weeks else _weeks_to(which.ends, 2 * self.weeks)

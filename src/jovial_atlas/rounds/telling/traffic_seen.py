@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from datetime import date
 
-from jovial_atlas.traffic.weeks import Compared
+from jovial_atlas.traffic.weeks import ComparedWeeks
 from jovial_atlas.trends.curve import ClickCurve
 
 
@@ -68,7 +68,7 @@ class Rivals:
 class SiteTraffic:
     """What is known of what people searched and clicked, of the whole site."""
 
-    compared: Compared
+    compared: ComparedWeeks
     clicks: int
     impressions: int
     clicks_before: int

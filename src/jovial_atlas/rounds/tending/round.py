@@ -19,6 +19,7 @@ from jovial_atlas.redact import redacted
 from jovial_atlas.rounds.proving.check import check_site
 from jovial_atlas.rounds.publishing.build.options import BuildOptions
 from jovial_atlas.rounds.publishing.build.run import run_build
+from jovial_atlas.rounds.publishing.changed import changed_links, changed_pages
 from jovial_atlas.rounds.publishing.inject import keep_marks, run_inject
 from jovial_atlas.rounds.reading.all_sources import SurveyOptions
 from jovial_atlas.rounds.reading.survey import run_survey
@@ -27,6 +28,7 @@ from jovial_atlas.rounds.state.hiding import coming_robots, hiding_faults
 from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.rounds.state.names import INDEX
 from jovial_atlas.rounds.state.unlisted_names import names_from_ledger
+from jovial_atlas.rounds.telling.events import note_changes
 from jovial_atlas.rounds.tending import trouble
 from jovial_atlas.rounds.tending.at_engines import (
     DONE,
@@ -240,6 +242,9 @@ class Rounding(AtEngines):
             worst = f"{found[0].code}: {found[0].where}: {found[0].message}"
             raise HeldBackError(f"{said}; the build of before stands. {worst}")
         standing.forget()
+        survey = last_survey(self.site, self.around.now())
+        changed = changed_pages(survey)
+        note_changes(self.site, changed, self.around.now, self.around.environment)
         return DONE, said
 
     def _inject(self, whole: bool) -> tuple[str, str]:
@@ -256,6 +261,7 @@ class Rounding(AtEngines):
                 done = list(run_inject(host, part))
                 with around.locks.swapping():
                     keep_marks(part, done)
+                note_changes(host, changed_links(part, done), around.now, around.environment)
                 injected += done
         written = sum(one.state == "changed" for one in injected)
         left = [one for one in injected if one.state == "skipped"]

@@ -161,7 +161,7 @@ def _newest(
 
 def _item(page: Page, site: SiteFile, settings: HeadSettings) -> FeedItem:
     feed = settings.feed
-    section = settings.section.get(page.section)
+    section = settings.section_of(page)
     said = description_of(page, settings, section).value or ""
     content = _full_text(page, site) if feed.content == "full" else ""
     lines = (feed.attribution_before, feed.attribution)

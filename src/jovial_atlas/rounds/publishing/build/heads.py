@@ -65,7 +65,7 @@ def _copies_of(
     """The copies of pictures that these heads name."""
     for one in heads:
         if (picture := one.head.picture) and picture.original:
-            section, of_page = settings.section.get(one.page.section), films.get(one.page.loc, ())
+            section, of_page = settings.section_of(one.page), films.get(one.page.loc, ())
             shared = shared_picture(one.page, settings, section, of_page, look)
             if shared and shared.copy:
                 yield shared.copy

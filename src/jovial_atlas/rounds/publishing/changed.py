@@ -1,0 +1,175 @@
+"""Which pages changed in what is published of them, by what the build or the injection before
+published: changes whose effect can be asked for later."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from jovial_atlas.errors import OutputError
+from jovial_atlas.files import write_whole
+from jovial_atlas.foreign import read_json
+from jovial_atlas.pages import snapshot
+from jovial_atlas.rounds.publishing.inject import Injected, InjectState
+from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rounds.state.names import AS_PUBLISHED, HEAD_DATA, MOVES_SEEN, PUT_LINKS
+from jovial_atlas.sitefile import SiteFile
+
+#: What is kept of each page → kind of event, and what changed in words.
+_KINDS = {
+    "title": ("title", "titles"),
+    "description": ("description", "descriptions"),
+    "data": ("data", "kinds of structured data"),
+    "listed": ("listing", "whether they are in sitemaps"),
+    "index": ("listing", "whether they may be indexed"),
+}
+_SCHEMA = {"loc": pl.String, "title": pl.String, "description": pl.String, "data": pl.String,
+           "listed": pl.Boolean, "index": pl.Boolean}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class ChangedPages:
+    """Pages of which the same changed: the kind of event, what changed, and their addresses."""
+
+    kind: str
+    what: str
+    locs: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class FoundChanges:
+    """What changed of pages since it was looked at last, and what `keep` does."""
+
+    changes: list[ChangedPages]
+    keeping: Sequence[Callable[[], None]]
+
+    def keep(self) -> None:
+        """Remember what is published now, once the changes are noted. Raises OutputError."""
+        for one in self.keeping:
+            one()
+
+
+def changed_pages(survey: LastSurvey) -> FoundChanges:
+    """What the build that was just made publishes otherwise than the one before. Sites that are too
+    large for head data are not looked at."""
+    keeping: list[Callable[[], None]] = []
+    found: list[ChangedPages] = []
+    for host in survey.site.hosts if survey.is_held else ():
+        found += _of_host(survey.of_host(host), keeping)
+    return FoundChanges(_joined(found), keeping)
+
+
+def _of_host(survey: LastSurvey, keeping: list[Callable[[], None]]) -> Iterator[ChangedPages]:
+    site = survey.site
+    now = _published(survey)
+    path = site.state / AS_PUBLISHED
+    before = _known(site)
+    if before is None or not before.equals(now):
+        keeping.append(partial(snapshot.save, now, path))
+    yield from _moved(site, keeping)
+    if before is None:
+        return
+    both = now.join(before, on="loc", suffix="_before", maintain_order="left")
+    for column, (kind, what) in _KINDS.items():
+        differs = pl.col(column).ne_missing(pl.col(f"{column}_before"))
+        # A page without head data was not looked at.
+        known = pl.lit(True)
+        if column in ("title", "description", "data"):
+            known = pl.col("data").is_not_null() & pl.col("data_before").is_not_null()
+        locs = both.filter(differs & known)["loc"].to_list()
+        if locs:
+            yield ChangedPages(kind, what, tuple(locs))
+
+
+def _known(site: SiteFile) -> pl.DataFrame | None:
+    try:
+        before = snapshot.load(site.state / AS_PUBLISHED)
+    except OutputError:
+        return None
+    return before if before is not None and dict(before.schema) == _SCHEMA else None
+
+
+def _published(survey: LastSurvey) -> pl.DataFrame:
+    rows = []
+    for path in sorted((survey.site.state / HEAD_DATA).glob("*.jsonl")):
+        for line in path.read_bytes().splitlines():
+            with suppress(ValueError, KeyError, TypeError):  # changed by hand since it was written
+                head = read_json(line)
+                shape = _shape(head["json_ld"])
+                rows.append((head["loc"], head["title"], head["description"], shape))
+    heads = pl.DataFrame(rows, orient="row",
+                         schema={name: _SCHEMA[name] for name in list(_SCHEMA)[:4]})  # fmt: skip
+    verdicts = survey.decided.select("loc", "listed", "index")
+    joined = verdicts.join(heads.unique("loc"), on="loc", how="left", maintain_order="left")
+    return joined.select(list(_SCHEMA)).sort("loc")
+
+
+def _shape(data: Any) -> str:
+    """Which types and properties structured data has, as a digest: values change with every
+    page."""
+    return hashlib.blake2b(json.dumps(_keys(data)).encode(), digest_size=8).hexdigest()
+
+
+def _keys(data: Any) -> Any:
+    if isinstance(data, dict):
+        return {key: one if key == "@type" else _keys(one) for key, one in sorted(data.items())}
+    if isinstance(data, list):
+        return sorted({json.dumps(_keys(one), sort_keys=True) for one in data})
+    return None
+
+
+def _moved(site: SiteFile, keeping: list[Callable[[], None]]) -> Iterator[ChangedPages]:
+    """Where moves lead that were not there at the build before."""
+    path = site.state / MOVES_SEEN
+    now = {move.old: move.to for move in site.moves if move.to}
+    before = _read(path)
+    if before != now:
+        keeping.append(partial(write_whole, path, (json.dumps(now) + "\n").encode()))
+    if before is not None:
+        fresh = sorted({to for old, to in now.items() if before.get(old) != to and "$" not in to})
+        if fresh:
+            yield ChangedPages("move", "addresses that lead there", tuple(fresh))
+
+
+def changed_links(survey: LastSurvey, injected: Sequence[Injected]) -> FoundChanges:
+    """Pages that links were put to which led not there before."""
+    path = survey.site.state / PUT_LINKS
+    before = _read(path)
+    now: dict[str, Any] = dict(before or {})
+    targets: set[str] = set()
+    for one in injected:
+        if one.state == InjectState.SKIPPED:
+            continue
+        had = set(now.get(one.loc, ()))
+        targets |= {link.rpartition(": ")[2] for link in one.links if link not in had}
+        now[one.loc] = list(one.links)
+        if not one.links:
+            del now[one.loc]
+    text = json.dumps(now, ensure_ascii=False) + "\n"
+    keeping = [partial(write_whole, path, text.encode())] if now != (before or {}) else []
+    found = ChangedPages("links", "links put into texts", tuple(sorted(targets)))
+    return FoundChanges([found] if targets else [], keeping)
+
+
+def _read(path: Path) -> dict[str, Any] | None:
+    try:
+        found = json.loads(path.read_text("utf-8"))
+    except (OSError, ValueError):
+        return None
+    return found if isinstance(found, dict) else None
+
+
+def _joined(found: Sequence[ChangedPages]) -> list[ChangedPages]:
+    """What changed on several hosts, as one."""
+    joined: dict[tuple[str, str], list[str]] = {}
+    for one in found:
+        joined.setdefault((one.kind, one.what), []).extend(one.locs)
+    return [ChangedPages(kind, what, tuple(locs)) for (kind, what), locs in joined.items()]
