@@ -167,8 +167,7 @@ class Output:
             click.echo(buffer.getvalue(), nl=False)
 
     def csv_tables(self, tables: Iterable[pl.DataFrame]) -> None:
-        """As `csv`, of tables of texts and numbers with the same columns, of which the first may be
-        empty."""
+        """As `csv`, of tables with the same columns, of which the first may be empty."""
         for number, table in enumerate(tables):
             cells = table.with_columns(map(self._cells, table))
             text = cells.write_csv(include_header=not number, line_terminator="\r\n")

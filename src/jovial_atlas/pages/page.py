@@ -263,19 +263,12 @@ class SurveyedPage(msgspec.Struct, frozen=True, kw_only=True):
     weight_rank: Annotated[
         float | None, says("which part of all other pages has less weight, 0 to 1")
     ] = None  # fmt: skip
-    clicks: Annotated[
-        Int64 | None,
-        says("clicks in engines in 28 days, as tables that were heard say; 0 where they say none"),
-    ] = None
-    impressions: Annotated[
-        Int64 | None, says("times that engines showed it in the same 28 days")
-    ] = None  # fmt: skip
-    visits: Annotated[
-        Int64 | None, says("visits of people in 28 days, as logs of the server say")
-    ] = None  # fmt: skip
-    position: Annotated[
-        float | None, says("its mean place among what engines showed in the same 28 days, from 1")
-    ] = None
+    clicks: Annotated[Int64 | None, says("clicks in engines in 28 days, as was heard")] = None
+    impressions: Annotated[Int64 | None, says("times shown by engines in those 28 days")] = None
+    visits: Annotated[Int64 | None, says("visits of people in 28 days, by the server's logs")] = (
+        None
+    )
+    position: Annotated[float | None, says("its mean place in engines in those 28 days")] = None
     bytes: Annotated[Int64 | None, says("size of the file")] = None
     mtime: Annotated[
         Int64 | None, says("time of the file, in nanoseconds since 1970")

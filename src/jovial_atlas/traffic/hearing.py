@@ -156,15 +156,15 @@ def _spelled_once(kind: TableKind, rows: pl.LazyFrame) -> pl.LazyFrame:
     if not spelled:
         return rows.drop("raw")
     measures = [one for one in ("clicks", "impressions") if one in have]
-    shown = pl.col("impressions") if "impressions" in have else pl.lit(1, pl.UInt32)
-    once = rows.unique([*kind.keys, "raw", *measures])
+    largest = [pl.col(one).max() for one in measures]
     summed = [pl.col(one).sum() for one in measures]
     if "position" in have:
+        shown = pl.col("impressions") if "impressions" in have else pl.lit(1, pl.UInt32)
+        # As where tables contradict each other: the place of the row that is shown most.
+        largest.append(pl.col("position").filter(shown == shown.max()).max())
         weight = pl.max_horizontal(shown, pl.lit(1, pl.UInt32)).cast(pl.Float64)
         there = pl.col("position").is_not_null()
         place = (pl.col("position") * weight).sum() / weight.filter(there).sum()
         summed.append(pl.when(there.any()).then(place).cast(pl.Float32).alias("position"))
-    largest = [pl.col(one).max() for one in measures]
-    if "position" in have:
-        largest.append(pl.col("position").first())
-    return once.group_by([*kind.keys, "raw"]).agg(largest).group_by(kind.keys).agg(summed)
+    once = rows.group_by([*kind.keys, "raw"]).agg(largest)
+    return once.group_by(kind.keys).agg(summed)
