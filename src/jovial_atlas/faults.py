@@ -28,6 +28,14 @@ def nearest(word: str, known: Iterable[str], least: int = 60) -> str | None:
     return best[0] if best else None
 
 
+def change_in_words(before: float, now: float) -> str:
+    """How a count changed, as in `+12%`; "new" where there was none before."""
+    if not before:
+        return "new" if now else "0%"
+    said = f"{now / before - 1:+.0%}"
+    return "0%" if said in ("+0%", "-0%") else said
+
+
 def is_none(word: str, what: str, known: Iterable[str]) -> str:
     """What is told where a name is not known: the nearest that is, or all of them."""
     names = list(known)

@@ -48,7 +48,8 @@ def command(
 ) -> int:
     """Read server logs (Common or Combined Log Format, or JSON; plain or gzipped; `-` for standard
     input) for the crawlers of the site's engines: when each last read robots.txt, sitemaps and
-    pages, what it never asked for, what answered with an error, and who only says to be it."""
+    pages, what it never asked for, what answered with an error, and who only says to be it. Visits
+    of people are counted by page and day as well; nothing about anybody is kept."""
     from jovial_atlas.rounds.state.engine_choice import engines_named
     from jovial_atlas.rounds.state.ledger import open_ledger
     from jovial_atlas.rounds.telling.logs import dns as name_servers
@@ -67,12 +68,21 @@ def command(
     if out.format == "json":
         crawlers = [asdict(one) for one in read.crawlers]
         out.json({"lines": read.lines, "unread": read.unread, "crawlers": crawlers,
-                  "never": read.never})  # fmt: skip
+                  "never": read.never, "people": _people(read)})  # fmt: skip
     elif out.format == "csv":
         out.csv(_FIELDS, [[getattr(one, name) for name in _FIELDS] for one in read.crawlers])
     else:
         _show(out, read, every=never)
     return 0
+
+
+def _people(read: LogsRead) -> dict[str, object] | None:
+    one = read.people
+    if one is None:
+        return None
+    return {"visits": one.visits, "pages": one.pages, "before": one.before,
+            "from": one.begins.isoformat() if one.begins else None,
+            "to": one.ends.isoformat() if one.ends else None}  # fmt: skip
 
 
 def _show(out: Output, read: LogsRead, *, every: bool) -> None:
@@ -105,3 +115,7 @@ def _show(out: Output, read: LogsRead, *, every: bool) -> None:
             out.indented("", f"… and {len(read.never) - len(shown):,} more; --never shows them")
     bad = f", {read.unread:,} of them not understood" if read.unread else ""
     out.say(f"{plural(read.lines, 'line')} read{bad}.")
+    if (people := read.people) and people.begins:
+        done = f"; {people.before:,} requests had been counted before" if people.before else ""
+        out.say(f"People: {plural(people.visits, 'visit')} to {plural(people.pages, 'page')}, "
+                f"{people.begins} to {people.ends}{done}. Only counts are kept.")  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -32,8 +33,12 @@ def command() -> None:
               help="Weeks that are compared with as many before.")  # fmt: skip
 @click.option("--engine", "engines", type=ENGINE, multiple=True,
               help="Only what this engine says.")  # fmt: skip
+@click.option("--figures", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
+              help="Draw sections, and clicks by place, as well: .png or .svg.")  # fmt: skip
 @click.option("--all", "show_all", is_flag=True, help="Show every page, not the first few.")
-def overview(work: Work, weeks: int, engines: tuple[str, ...], show_all: bool) -> int:
+def overview(
+    work: Work, weeks: int, engines: tuple[str, ...], figures: Path | None, show_all: bool
+) -> int:
     """How clicks go, week by week and section by section; pages that rose or fell by more than
     chance; what people search; pages that are clicked seldom for their place, that are never shown,
     or shown though they are not listed. Each with what to do next."""
@@ -44,6 +49,11 @@ def overview(work: Work, weeks: int, engines: tuple[str, ...], show_all: bool) -
     site = work.site()
     chosen = [one.name for one in engines_named(site, engines)] if engines else []
     told = site_traffic(last_survey(site, work.now()), weeks, chosen)
+    if figures:
+        from jovial_atlas.rounds.telling.traffic_figures import draw_figures, traffic_figures
+
+        draw_figures(list(traffic_figures(told, site.model.site.url)), figures)
+        work.output.note(f"What people clicked is drawn in {figures}.")
     if work.output.format == "json":
         work.output.json(_as_json(told))
     else:

@@ -7,6 +7,7 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import asdict
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -79,7 +80,9 @@ def events(work: Work, show_all: bool) -> int:
 @click.argument("event", metavar="EVENT")
 @click.option("--metric", type=click.Choice(_METRICS), default="clicks", show_default=True,
               help="What scripts are told of first.")  # fmt: skip
-def effect(work: Work, event: str, metric: str) -> int:
+@click.option("--figures", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE",
+              help="Draw its course as well, .png or .svg.")  # fmt: skip
+def effect(work: Work, event: str, metric: str, figures: Path | None) -> int:
     """Tell what a change did: pages that changed against comparable pages that did not, before and
     after. EVENT is a name of `traffic events`, or of a trial."""
     from jovial_atlas.rounds.state.last_survey import last_survey
@@ -89,6 +92,11 @@ def effect(work: Work, event: str, metric: str) -> int:
     survey = last_survey(site, work.now())
     with _ledger(work, site) as ledger:
         found = effect_of_event(survey, ledger, event)
+    if figures:
+        from jovial_atlas.rounds.telling.traffic_figures import draw_figures, event_figure
+
+        draw_figures([event_figure(found)], figures)
+        work.output.note(f"Its course is drawn in {figures}.")
     if work.output.format == "json":
         work.output.json(_as_json(found, metric))
     else:

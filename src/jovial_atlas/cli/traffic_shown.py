@@ -17,6 +17,7 @@ _BARS = "▁▂▃▄▅▆▇█"
 def show_traffic(out: Output, told: SiteTraffic, url: str, *, show_all: bool) -> None:
     """The whole site: how it goes, what changed, what to do."""
     from jovial_atlas.faults import plural
+    from jovial_atlas.trends.changes import CHANGE_TEST
 
     span, engines = told.compared.now, " and ".join(told.compared.engines)
     out.say(f"{span.begins} to {span.ends}, as {engines} told:", style="bold")
@@ -32,13 +33,16 @@ def show_traffic(out: Output, told: SiteTraffic, url: str, *, show_all: bool) ->
     _sections(out, told)
     most = None if show_all else _ROWS
     tested = plural(told.tested, "page")
-    _changed(out, "Fell", told.fell, url, most, f"of {tested}, beyond chance and what the site did",
+    _changed(out, "Fell", told.fell, url, most, f"of {tested}, beyond what the site did and chance",
              "`jovial-atlas explain PAGE` shows what is published of it, "
              "`jovial-atlas review PAGE` what could be better.")  # fmt: skip
     _changed(out, "Rose", told.rose, url, most, "by more than chance",
              "See what they have that others do not.")  # fmt: skip
     if told.tested and not told.fell and not told.rose:
         out.say(f"No page of {tested} rose or fell by more than chance in {weeks}.")
+        out.say()
+    if told.fell or told.rose:
+        out.indented("", f"Named by a {CHANGE_TEST}: one in twenty may be chance.")
         out.say()
     _queries(out, told, most)
     _seldom(out, told, url, most)
@@ -47,7 +51,9 @@ def show_traffic(out: Output, told: SiteTraffic, url: str, *, show_all: bool) ->
 
 
 def _level(out: Output, name: str, now: int, before: int, weeks: Sequence[int]) -> None:
-    change = f", {now / before - 1:+.0%} on the weeks before" if before else ""
+    from jovial_atlas.faults import change_in_words
+
+    change = f", {change_in_words(before, now)} on the weeks before" if before else ""
     out.say(f"  {name:<7} {now:>11,}{change}  {_bars(weeks)}")
 
 
@@ -60,9 +66,11 @@ def _bars(values: Sequence[int]) -> str:
 
 
 def _sections(out: Output, told: SiteTraffic) -> None:
+    from jovial_atlas.faults import change_in_words
+
     rows = []
     for one in told.sections:
-        change = f"{one.now_against_before:+.0%}" if one.before else "new"
+        change = change_in_words(one.before, one.clicks)
         beyond = "more than chance" if one.changed else ""
         rows.append([one.name or "(not in the survey)", one.clicks, one.before, change, beyond])
     out.table(["Section", "Clicks: right", "Before: right", "Change: right", "Against the site"],
@@ -78,7 +86,8 @@ def _changed(
 
     if not rows:
         return
-    out.say(f"{what}: {plural(len(rows), 'page')} {how}", style="bold")
+    count = f"{len(rows):,}" if how.startswith("of ") else plural(len(rows), "page")
+    out.say(f"{what}: {count} {how}", style="bold")
     for one in rows[:most]:
         out.indented("-", f"{_short(one.loc, url)}  {one.before:,} → {one.now:,} clicks", cut=True)
     _more(out, len(rows), most)

@@ -10,7 +10,7 @@ import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import BinaryIO
+from typing import Protocol
 
 from jovial_atlas.logs.lines import parse_line
 
@@ -18,6 +18,13 @@ from jovial_atlas.logs.lines import parse_line
 _CHUNK, _MOST = 4 << 20, 200_000
 #: The longest line that is looked at; longer ones are no lines of a log.
 _LINE = 64 << 10
+
+
+class LogStream(Protocol):
+    """A log, opened."""
+
+    def read(self, size: int = -1, /) -> bytes:
+        """The next octets; none at the end."""
 
 
 @dataclass(slots=True)
@@ -57,7 +64,7 @@ class Counted:
     crawlers: dict[str, Tally] = field(default_factory=dict)
 
 
-def lines_of(stream: BinaryIO) -> Iterator[tuple[bytes, int]]:
+def lines_of(stream: LogStream) -> Iterator[tuple[bytes, int]]:
     """The stream in pieces that end with whole lines, each with the number of its lines."""
     rest = b""
     while piece := stream.read(_CHUNK):
@@ -73,7 +80,7 @@ def lines_of(stream: BinaryIO) -> Iterator[tuple[bytes, int]]:
 
 
 def count(
-    streams: Iterable[BinaryIO], tokens: Sequence[str], *, skip: frozenset[str] = frozenset()
+    streams: Iterable[LogStream], tokens: Sequence[str], *, skip: frozenset[str] = frozenset()
 ) -> Counted:
     """Count what the crawlers with these product tokens asked for. Requests from addresses in
     `skip` are passed over: they are forged."""

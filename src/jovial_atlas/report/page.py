@@ -17,6 +17,7 @@ from importlib.resources import files
 from jinja2 import Environment, PackageLoader
 from markupsafe import Markup, escape
 
+from jovial_atlas.report.clicks import ClickFigure, click_svg
 from jovial_atlas.report.drawing import in_page
 from jovial_atlas.report.figures import bars
 from jovial_atlas.report.fitting import fitted
@@ -59,6 +60,7 @@ def render(report: Report) -> bytes:
             *map(_crossing, report.crossings),
             *map(_trend, report.trends),
         ],
+        "clicks": [*map(_clicked, report.clicks)],
         "look": _part("look.css"),
         "script": script,
         "script_hash": base64.b64encode(hashlib.sha256(script.encode()).digest()).decode(),
@@ -126,6 +128,12 @@ def _trend(trend: Trend) -> Figure:
     columns, rows = numbers_of(trend)
     numbers = Table(trend.title, "", columns, rows, _after_first(columns[1:]))
     return Figure(trend.title, trend.about, in_page(as_svg(trend)), numbers, wide=True)
+
+
+def _clicked(one: ClickFigure) -> Figure:
+    columns, rows = one.numbers()
+    numbers = Table(one.title, "", columns, rows, _after_first(columns[1:]))
+    return Figure(one.title, one.about, in_page(click_svg(one)), numbers, wide=True)
 
 
 def _after_first(names: Sequence[str]) -> list[int]:

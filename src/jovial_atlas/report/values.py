@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from jovial_atlas.report.clicks import ClickFigure
 from jovial_atlas.report.sheets import SheetSet
 from jovial_atlas.report.trends import Course, Trend
 
@@ -130,3 +131,6 @@ class Report:
     not_reviewed: str = ""
     #: What rounds that nobody watched came to.
     rounds: Sequence[Table] = field(default=())
+    #: What people clicked.
+    clicks: Sequence[ClickFigure] = field(default=())
+    click_tables: Sequence[Table] = field(default=())

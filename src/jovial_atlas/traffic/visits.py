@@ -3,17 +3,20 @@ nothing in them but days, pages and counts."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import json
+from collections.abc import Iterator, Mapping
 from datetime import date
 from pathlib import Path
 
 import polars as pl
 
+from jovial_atlas.errors import OutputError
+from jovial_atlas.files import write_whole
 from jovial_atlas.pages import snapshot
 from jovial_atlas.traffic.asking import FOUR_WEEKS, Span, span_to
 
 #: The folder within that of all traffic.
-_FOLDER = "visits"
+_FOLDER, _TIMES = "visits", "times.json"
 _TYPES = {"date": pl.Date(), "loc": pl.String(), "visits": pl.UInt32()}
 
 
@@ -28,6 +31,32 @@ def keep_visits(folder: Path, counted: pl.DataFrame) -> None:
         both = some if before is None else pl.concat([before, some])
         table = both.group_by("date", "loc").agg(pl.col("visits").sum()).sort("date", "loc")
         snapshot.save(_typed(table), path)
+
+
+def times_read(folder: Path) -> dict[date, tuple[str, str]]:
+    """From when to when the visits of each day were counted. Raises OutputError where that cannot
+    be read."""
+    path = folder / _FOLDER / _TIMES
+    try:
+        said = json.loads(path.read_text("utf-8"))
+        return {date.fromisoformat(day): (one[0], one[1]) for day, one in said.items()}
+    except FileNotFoundError:
+        return {}
+    except (OSError, ValueError, AttributeError, TypeError, IndexError) as error:
+        raise OutputError(
+            f"{path} cannot be read ({error}). Delete the folder {path.parent} and read all logs "
+            "again: jovial-atlas logs FILE…"
+        ) from None
+
+
+def keep_times(folder: Path, times: Mapping[date, tuple[str, str]]) -> None:
+    """Keep from when to when visits of days are counted now. Raises OutputError."""
+    known = times_read(folder)
+    for day, (first, last) in times.items():
+        had = known.get(day, (first, last))
+        known[day] = (min(first, had[0]), max(last, had[1]))
+    text = json.dumps({f"{day}": known[day] for day in sorted(known)}, indent=0)
+    write_whole(folder / _FOLDER / _TIMES, f"{text}\n".encode())
 
 
 def _typed(table: pl.DataFrame) -> pl.DataFrame:

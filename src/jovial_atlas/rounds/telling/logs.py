@@ -7,17 +7,26 @@ import socket
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, field
+from datetime import date
 from pathlib import Path
 from typing import BinaryIO
 
+import polars as pl
+
 from jovial_atlas import addresses
+from jovial_atlas.address_columns import normal_addresses
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import packed
 from jovial_atlas.ledger import Ledger, Visit
+from jovial_atlas.logs.people import PeopleCounted, PeopleCounter
 from jovial_atlas.logs.tally import Tally, Visits, count
 from jovial_atlas.logs.verify import Resolver, is_genuine
+from jovial_atlas.rounds.state.last_survey import stored_pages
+from jovial_atlas.rounds.state.names import PAGE_TABLE, TRAFFIC
 from jovial_atlas.rounds.state.published import PublishedSite
+from jovial_atlas.rounds.state.traffic import keep_figures
 from jovial_atlas.sitefile import Engine, SiteFile
+from jovial_atlas.traffic.visits import keep_times, keep_visits, times_read
 
 
 @dataclass(slots=True)
@@ -43,6 +52,18 @@ class Seen:
 
 
 @dataclass(frozen=True, slots=True)
+class PeopleSeen:
+    """Visits of people to pages: how many, to how many pages, on which days; and requests that had
+    been counted before."""
+
+    visits: int
+    pages: int
+    begins: date | None
+    ends: date | None
+    before: int
+
+
+@dataclass(frozen=True, slots=True)
 class LogsRead:
     """What came of some logs; `never` has the listed addresses that no crawler of any engine asked
     for."""
@@ -53,6 +74,7 @@ class LogsRead:
     never: list[str]
     #: Files behind whose end stands something that is no gzip.
     junk: tuple[str, ...] = ()
+    people: PeopleSeen | None = None
 
 
 def dns() -> Resolver:
@@ -91,7 +113,9 @@ def read_logs(
         )
     with ExitStack() as stack:
         junk: list[str] = []
-        streams = (stack.enter_context(opened_log(one, junk)) for one in files)
+        folder = site.shared_state / TRAFFIC
+        people = PeopleCounter(times_read(folder))
+        streams = (_Heard(stack.enter_context(opened_log(one, junk)), people) for one in files)
         counted = count(streams, sorted(by_token))
     public = PublishedSite(site)
     listed = {addresses.path_and_query(loc): loc for loc in public.marks}
@@ -113,7 +137,56 @@ def read_logs(
         if ledger is not None:
             ledger.note_visits(_noted(engine, genuine, site, listed, sitemaps))
     never = [loc for path, loc in listed.items() if path not in visited]
-    return LogsRead(counted.lines, counted.unread, tallies, sorted(never), tuple(junk))
+    seen_people = _people(site, people.counted(), keep=ledger is not None)
+    return LogsRead(counted.lines, counted.unread, tallies, sorted(never), tuple(junk),
+                    seen_people)  # fmt: skip
+
+
+class _Heard:
+    """A log whose pieces, as they are read, are also looked at for people."""
+
+    def __init__(self, stream: BinaryIO, people: PeopleCounter) -> None:
+        self._stream, self._people = stream, people
+
+    def read(self, size: int = -1) -> bytes:
+        """The next piece; nothing at the end."""
+        piece = self._stream.read(size)
+        if piece:
+            self._people.take(piece)
+        else:
+            self._people.end_of_file()
+        return piece
+
+
+def _people(site: SiteFile, counted: PeopleCounted, *, keep: bool) -> PeopleSeen:
+    """Visits to pages of the last survey, kept where that is wanted. What an address asks for
+    behind a question mark counts for the page, unless it is a page of its own."""
+    folder, url = site.shared_state / TRAFFIC, site.model.site.url
+    pages = stored_pages(site.shared_state / PAGE_TABLE)
+    locs = pl.Series([], dtype=pl.String)
+    if pages is not None:
+        alive = pl.col("kind").is_in(["page", "file"]).fill_null(True)
+        locs = pages.filter(alive).select("loc").collect(engine="streaming")["loc"]
+    asked = counted.visits.with_columns(
+        whole=normal_addresses(counted.visits["path"], url),
+        bare=normal_addresses(counted.visits["path"].str.replace(r"\?.*$", ""), url),
+    )
+    known = [pl.when(pl.col(one).is_in(locs.implode())).then(one) for one in ("whole", "bare")]
+    visits = (
+        asked.with_columns(loc=pl.coalesce(known))
+        .drop_nulls("loc")
+        .group_by("date", "loc")
+        .agg(pl.col("visits").sum())
+    )
+    if keep and visits.height:
+        keep_visits(folder, visits)
+    if keep and counted.times:
+        keep_times(folder, counted.times)
+        keep_figures(site)
+    days = sorted(counted.times)
+    return PeopleSeen(int(visits["visits"].sum()), visits["loc"].n_unique(),
+                      days[0] if days else None, days[-1] if days else None,
+                      counted.before)  # fmt: skip
 
 
 @contextmanager

@@ -174,7 +174,7 @@ class _Looking:
         found = self._come_and_gone(rows)
         now, _ = self._halves(rows)
         found["rivals"] = rivals_of(now)
-        found["curve"], found["seldom_clicked"] = seldom_of(now)
+        found["curve"], found["seldom_clicked"], found["points"] = seldom_of(now)
         return found
 
     def _come_and_gone(self, rows: pl.DataFrame) -> dict[str, Any]:

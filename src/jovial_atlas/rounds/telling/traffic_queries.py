@@ -4,12 +4,13 @@ place."""
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import NamedTuple
 
 import numpy as np
 import polars as pl
 
 from jovial_atlas.rounds.telling.traffic_seen import Rivals, SeldomClick
-from jovial_atlas.trends.curve import ClickCurve, click_curve, seldom_clicked
+from jovial_atlas.trends.curve import LEAST_SHOWN, ClickCurve, click_curve, seldom_clicked
 
 #: Times that a query must be shown in the later weeks to be told of as shared, and the part of it
 #: that a second page must have.
@@ -49,8 +50,17 @@ def _turns(rows: pl.DataFrame) -> Mapping[str, int]:
     return {query: int(turns) for query, turns in counted.iter_rows()}
 
 
-def seldom_of(now: pl.DataFrame) -> tuple[ClickCurve | None, list[SeldomClick]]:
-    """The site's curve of clicks by place, and what is clicked less than that."""
+class SeldomClicks(NamedTuple):
+    """The site's curve of clicks by place, what is clicked less than that, and all pages and
+    queries as points."""
+
+    curve: ClickCurve | None
+    seldom: list[SeldomClick]
+    points: list[tuple[float, float, int]]
+
+
+def seldom_of(now: pl.DataFrame) -> SeldomClicks:
+    """What is clicked how often at its place."""
     known = pl.col("impressions").filter(pl.col("places").is_not_null())
     table = (
         now.group_by("query", "loc")
@@ -63,7 +73,7 @@ def seldom_of(now: pl.DataFrame) -> tuple[ClickCurve | None, list[SeldomClick]]:
     )
     curve = click_curve(place, clicks, shown)
     if curve is None:
-        return None, []
+        return SeldomClicks(None, [], [])
     found = seldom_clicked(curve, place, clicks, shown)
     rows = [
         SeldomClick(
@@ -73,4 +83,8 @@ def seldom_of(now: pl.DataFrame) -> tuple[ClickCurve | None, list[SeldomClick]]:
         )
         for at in np.flatnonzero(found.named)
     ]  # fmt: skip
-    return curve, sorted(rows, key=lambda one: (-one.missed, one.loc, one.query))
+    seldom = sorted(rows, key=lambda one: (-one.missed, one.loc, one.query))
+    often = shown >= LEAST_SHOWN
+    points = zip(place[often].tolist(), found.share[often].tolist(),
+                 shown[often].astype(int).tolist(), strict=True)  # fmt: skip
+    return SeldomClicks(curve, seldom, list(points))

@@ -20,11 +20,6 @@ class SectionTraffic:
     p: float | None
     changed: bool
 
-    @property
-    def now_against_before(self) -> float:
-        """Its change, that of the site included."""
-        return self.clicks / self.before - 1 if self.before else 0.0
-
 
 @dataclass(frozen=True, slots=True)
 class PageChange:
@@ -84,6 +79,8 @@ class SiteTraffic:
     rivals: list[Rivals] = field(default_factory=list)
     seldom_clicked: list[SeldomClick] = field(default_factory=list)
     curve: ClickCurve | None = None
+    #: Mean place, share of clicks and times shown of each page and query.
+    points: list[tuple[float, float, int]] = field(default_factory=list)
     never_shown: list[str] = field(default_factory=list)
     #: Pages that are shown though they are not listed: address, times shown, and why it is not;
     #: "" where the page table does not know it.

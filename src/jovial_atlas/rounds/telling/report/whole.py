@@ -27,6 +27,7 @@ from jovial_atlas.rounds.state.record import load_record
 from jovial_atlas.rounds.telling.address_state import KnownPage, pages_known_to
 from jovial_atlas.rounds.telling.engine_state import EngineState
 from jovial_atlas.rounds.telling.links_figures import crossings
+from jovial_atlas.rounds.telling.report.clicks import clicked
 from jovial_atlas.rounds.telling.report.figures import charts, course
 from jovial_atlas.rounds.telling.report.findings import reported_faults
 from jovial_atlas.rounds.telling.report.rounds import SHOWN_ROUNDS, round_tables
@@ -102,6 +103,7 @@ def report(site: SiteFile, now: datetime, environment: Mapping[str, str]) -> byt
             sheets,
             "" if small else _NOT_REVIEWED,
             heard.rounds,
+            *clicked(survey),
         )
     )  # fmt: skip
 

@@ -1,0 +1,158 @@
+"""Visits of people, counted from server logs without keeping anything about anybody.
+
+Who visits is told apart by the address and the browser, and by nothing else: both go through a hash
+whose key is drawn by lot for each day, is in memory only, and is thrown away at the end. What is
+kept are counts: day, page, visits. Somebody who looks at a page twice on one day counts once.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date
+
+import polars as pl
+
+from jovial_atlas.logs.lines import parse_line
+
+#: Lines as servers write them: the address is in what stands before the time.
+_LINE = (
+    r"^(?P<lead>[^\[]*)\[(?P<day>\d\d/\w{3}/\d{4}):(?P<clock>\d\d:\d\d:\d\d) (?P<zone>[+-]\d{4})\] "
+    r'"(?P<method>[A-Z]+) (?P<target>\S+)(?: HTTP/[\d.]+)?" (?P<status>\d{3}) \S+'
+    r'(?: "(?:[^"\\]|\\.)*" "(?P<agent>(?:[^"\\]|\\.)*)")?'
+)
+#: Programs, by what they call themselves: all that fetch by themselves say so, or name an address
+#: where one can read about them.
+_PROGRAMS = (
+    r"(?i)bot\b|bot[/_;-]|crawl|spider|slurp|fetch|monitor|preview|scan|probe|check|curl|wget|"
+    r"python|perl|ruby|java/|go-http|okhttp|libwww|httpclient|headless|phantom|feed|rss|archiv|"
+    r"valid|http://|https://|\+http|@"
+)
+#: Rows that are held before those that are the same are joined.
+_HELD = 4_000_000
+_ROW = {"date": pl.Date, "path": pl.String, "who": pl.UInt64}
+
+
+@dataclass(slots=True)
+class PeopleCounted:
+    """Visits as `date, path, visits`, from when to when each day was read, and requests that were
+    left out since their time had been counted before."""
+
+    visits: pl.DataFrame
+    times: dict[date, tuple[str, str]]
+    before: int
+
+
+@dataclass(slots=True)
+class PeopleCounter:
+    """Takes lines of logs, piece by piece. `known` has from when to when each day was counted
+    before: requests of those times do not count again."""
+
+    known: Mapping[date, tuple[str, str]] = field(default_factory=dict)
+    _times: dict[date, tuple[str, str]] = field(default_factory=dict)
+    _keys: dict[date, int] = field(default_factory=dict)
+    _held: list[pl.DataFrame] = field(default_factory=list)
+    _rest: bytes = b""
+    _before: int = 0
+
+    def take(self, piece: bytes) -> None:
+        """Take a piece of a log; a line may go on in the next one."""
+        whole = self._rest + piece
+        end = whole.rfind(b"\n") + 1
+        self._rest = whole[end:][-(1 << 16) :]
+        if end:
+            self._count(whole[:end])
+
+    def end_of_file(self) -> None:
+        """What is left is a line, though nothing ends it."""
+        if self._rest:
+            self._count(self._rest + b"\n")
+        self._rest = b""
+
+    def counted(self) -> PeopleCounted:
+        """What came of all lines. The keys are thrown away."""
+        self._join()
+        rows = self._held[0] if self._held else pl.DataFrame(schema=_ROW)
+        visits = rows.group_by("date", "path").agg(visits=pl.len()).sort("date", "path")
+        self._keys.clear()
+        self._held.clear()
+        return PeopleCounted(visits, self._times, self._before)
+
+    def _count(self, whole: bytes) -> None:
+        lines = whole.decode("utf-8", "replace").splitlines()
+        if whole.lstrip()[:1] == b"{":
+            table = _from_json(lines)
+        else:
+            table = _from_lines(pl.Series("line", lines))
+        table = self._not_before(table)
+        people = table.filter(
+            (pl.col("method") == "GET")
+            & pl.col("status").is_in([200, 304])
+            & (pl.col("agent").str.len_chars() > 3)
+            & ~pl.col("agent").str.contains(_PROGRAMS)
+        )
+        for (day,), some in people.partition_by("date", as_dict=True).items():
+            key = self._keys.setdefault(day, secrets.randbits(63))
+            who = pl.concat_str("address", pl.lit("\0"), "agent").hash(key)
+            self._held.append(some.select("date", "path", who=who).unique())
+        if sum(one.height for one in self._held) > _HELD:
+            self._join()
+
+    def _not_before(self, table: pl.DataFrame) -> pl.DataFrame:
+        """The lines whose times were not counted before; from when to when they are is noted."""
+        spans = table.group_by("date").agg(first=pl.col("at").min(), last=pl.col("at").max())
+        for day, first, last in spans.iter_rows():
+            had = self._times.get(day, (first, last))
+            self._times[day] = (min(first, had[0]), max(last, had[1]))
+        if not self.known:
+            return table
+        known = pl.DataFrame(
+            [(day, *times) for day, times in self.known.items()], orient="row",
+            schema={"date": pl.Date, "from": pl.String, "to": pl.String},
+        )  # fmt: skip
+        joined = table.join(known, on="date", how="left", maintain_order="left")
+        done = pl.col("at").is_between("from", "to").fill_null(False)
+        fresh = joined.filter(~done).drop("from", "to")
+        self._before += table.height - fresh.height
+        return fresh
+
+    def _join(self) -> None:
+        if self._held:
+            self._held = [pl.concat(self._held).unique()]
+
+
+def _from_lines(lines: pl.Series) -> pl.DataFrame:
+    """Common and Combined Log Format, whole columns at once: `date, at, address, method, path,
+    status, agent`; times in UTC."""
+    parts = lines.to_frame().select(pl.col("line").str.extract_groups(_LINE)).unnest("line")
+    said = pl.col("day") + " " + pl.col("clock") + " " + pl.col("zone")
+    at = said.str.to_datetime("%d/%b/%Y %H:%M:%S %z", strict=False, time_zone="UTC")
+    words = pl.col("lead").str.split(" ")
+    looks = words.list.first().str.contains(r"^[0-9A-Fa-f.:]*[.:][0-9A-Fa-f.:]*$")
+    address = pl.when(looks).then(words.list.first()).otherwise(words.list.get(1, null_on_oob=True))
+    return (
+        parts.with_columns(moment=at)
+        .filter(pl.col("moment").is_not_null())
+        .select(
+            date=pl.col("moment").dt.date(),
+            at=pl.col("moment").dt.strftime("%Y-%m-%dT%H:%M:%SZ"),
+            address=address.fill_null(""),
+            method="method",
+            path=pl.col("target"),
+            status=pl.col("status").cast(pl.Int32),
+            agent=pl.col("agent").fill_null(""),
+        )
+    )
+
+
+def _from_json(lines: list[str]) -> pl.DataFrame:
+    hits = [hit for line in lines if (hit := parse_line(line.encode()))]
+    rows = [
+        (date.fromisoformat(hit.at[:10]), hit.at, hit.address, hit.method, hit.target, hit.status,
+         hit.agent)
+        for hit in hits
+    ]  # fmt: skip
+    schema = {"date": pl.Date, "at": pl.String, "address": pl.String, "method": pl.String,
+              "path": pl.String, "status": pl.Int32, "agent": pl.String}  # fmt: skip
+    return pl.DataFrame(rows, schema=schema, orient="row")
