@@ -8,7 +8,7 @@ import gzip
 import io
 import json
 import tempfile
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from pathlib import Path
 
 import polars as pl
@@ -19,6 +19,7 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.head.patterns import PatternError, filled_in, wrong
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.logs.lines import parse_line
+from jovial_atlas.logs.people import PeopleCounter
 from jovial_atlas.markup import Additions, ChangedError, Tag, inject, restore, without_block
 from jovial_atlas.media import oembed
 from jovial_atlas.pages import blocks, snapshot
@@ -40,6 +41,10 @@ from jovial_atlas.structured import values
 from jovial_atlas.structured.hours import parse_hours
 from jovial_atlas.structured.read import read_json_ld
 from jovial_atlas.structured.validate import plain_validator
+from jovial_atlas.traffic.columns import guessed_columns, is_performance
+from jovial_atlas.traffic.hearing import hear_performance
+from jovial_atlas.traffic.keeping import Traffic
+from jovial_atlas.traffic.reading import tables_of
 
 URL = "https://www.marrowfen.example"
 NOW = datetime(2026, 11, 23, tzinfo=UTC)
@@ -104,7 +109,19 @@ def json_ld(data):
 def export(data):
     for kind in exports.EXPORT_COLUMNS:
         with contextlib.suppress(AtlasError):
-            exports.read_export(data, kind, {})
+            exports.read_export(exports.export_rows(data), kind, {})
+
+
+def performance(data):
+    with tempfile.TemporaryDirectory() as folder:
+        for name in ("t.csv", "t.json", "t.jsonl", "t.xlsx"):
+            (Path(folder) / name).write_bytes(data)
+            with contextlib.suppress(AtlasError):
+                for one in tables_of(Path(folder) / name):
+                    columns = guessed_columns(one.header)
+                    if is_performance(columns):
+                        period = (date(2026, 10, 1), date(2026, 10, 2))
+                        hear_performance(Traffic(Path(folder) / "kept"), "E", one, columns, [URL], period)
 
 
 def table(data):
@@ -146,12 +163,17 @@ def settings(data):
 def log(data):
     hit = parse_line(data)
     assert hit is None or dates.moment(hit.at)
+    people = PeopleCounter()
+    people.take(data)
+    people.end_of_file()
+    assert people.counted().visits.height <= data.count(b"\n") + 1
 
 
 def engine(data):
     for read in (
         lambda: call.read_report(data, "sitemaps", {}, "L"),
         lambda: call.read_pages(data, "", "next", {}, "L"),
+        lambda: call.read_rows(data, "rows", "next", "L"),
         lambda: oembed.read_answer(data, "x"),
     ):
         with contextlib.suppress(AtlasError):
@@ -229,6 +251,8 @@ TARGETS = {
     injected: [_PAGE.encode(), inject(_PAGE.encode(), TAGS) or b""],
     json_ld: [_LD.encode(), b'{"@context":"https://schema.org","@type":"\\ud83d"}', b"[" * 500],
     export: ["Address,Found,Indexed,Last read\nx,1.234,5,23. Nov. 2026\n".encode("utf-16"), b"loc;found\ra;1\r"],
+    performance: [b"Tag;Seite;Klicks;Rang\n3.10.2026;/a/;1.234;3,4\n", b'{"rows":[{"day":"2026-10-03","page":"/","clicks":1e9}]}',
+                  b"# x\nquery,clicks\n\"a\nb\",-1\n"],
     table: [b"loc,title,lastmod\n/a,T,2026-01-01\n", b'{"loc":"/a","tags":["x"],"n":1e400}\n'],
     parquet: [_parquet()],
     feed: [b'<rss><channel><item><link>https://www.marrowfen.example/a</link><pubDate>x</pubDate></item></channel></rss>',

@@ -8,7 +8,7 @@ from urllib.parse import quote
 import httpx
 import pytest
 
-from jovial_atlas.engines.exports import read_export
+from jovial_atlas.engines.exports import export_rows, read_export
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.standin.clock import Clock
 from jovial_atlas.standin.engine import SimulatedEngine
@@ -160,7 +160,7 @@ def test_what_it_exports_can_be_heard_and_its_page_says_that_it_is_simulated(wor
     there = f"{api}/sites/{quote(SITE, safe='')}"
     for kind, ours in (("sitemaps", "sitemaps"), ("pages", "addresses"), ("reasons", "reasons")):
         data = httpx.get(f"{there}/{kind}.csv").content
-        read = read_export(data, ours, {our: their for their, our in EXPORTS[kind]})
+        read = read_export(export_rows(data), ours, {our: their for their, our in EXPORTS[kind]})
         assert len(read.rows) == len(list(csv.reader(io.StringIO(data.decode())))) - 1
     assert read.rows == [{"reason": "not found", "pages": 1}]
     shown = httpx.get(f"{api}/report").text

@@ -16,9 +16,12 @@ if TYPE_CHECKING:
 
     from jovial_atlas.cli.output import Output
     from jovial_atlas.rounds.telling.hear import HeardTable
+    from jovial_atlas.sitefile import Engine, SiteFile
 
 _KINDS = ("sitemaps", "reasons", "addresses", "performance")
 _DAY = click.DateTime(["%Y-%m-%d"])
+#: Seconds to wait for an engine.
+_SECONDS = 30.0
 
 
 @atlas_command(
@@ -27,7 +30,7 @@ _DAY = click.DateTime(["%Y-%m-%d"])
     formats=FORMATS,
     examples=("hear --engine Quillseek sitemaps.csv", "hear --engine Lanternfish exports/*.csv"),
 )
-@click.argument("files", nargs=-1, required=True, metavar="FILE…",
+@click.argument("files", nargs=-1, metavar="[FILE]…",
                 type=click.Path(path_type=Path, dir_okay=False, exists=True))  # fmt: skip
 @click.option("--engine", type=ENGINE, required=True, help="The engine that exported them.")
 @click.option("--kind", type=click.Choice(_KINDS), help="What the table tells of.")
@@ -48,11 +51,12 @@ def command(
     ends: datetime | None,
     replace: bool,
 ) -> int:
-    """Take tables that an engine exported (CSV, TSV, JSON, a workbook, Parquet; dates and numbers
-    as in many languages): what it says of sitemaps (loc, found, indexed, last_read, state), of
-    reasons (reason, pages), of single addresses (loc, indexed, reason, last_crawl), or of
-    performance: what was searched and clicked (date, loc, query, country, device, clicks,
-    impressions, position).
+    """Take what an engine knows: without FILE by asking its interface what was searched and clicked
+    (a channel read-performance), else from tables that it exported (CSV, TSV, JSON, a workbook,
+    Parquet; dates and numbers as in many languages): what it says of sitemaps (loc, found, indexed,
+    last_read, state), of reasons (reason, pages), of single addresses (loc, indexed, reason,
+    last_crawl), or of performance: what was searched and clicked (date, loc, query, country,
+    device, clicks, impressions, position).
 
     Columns with other names are told once with --kind and --column; headings of performance are
     mostly understood as they are. The same table may be heard again, and tables may overlap:
@@ -66,6 +70,8 @@ def command(
         raise click.UsageError("--column belongs to a --kind.")
     site, out = work.site(), work.output
     (chosen,) = engines_named(site, [engine])
+    if not files:
+        return _ask(work, site, chosen)
     how = HowToHear(kind or "", mapping, period, replace)
     ledger = open_ledger(site, work.now, os.environ)
     heard: list[tuple[Path, HeardTable]] = []
@@ -87,6 +93,40 @@ def command(
     if told - {"performance"}:
         out.say("`jovial-atlas status --offline` shows what they come to.")
     return 0
+
+
+def _ask(work: Work, site: SiteFile, engine: Engine) -> int:
+    """Ask an engine over its interface."""
+    from jovial_atlas.errors import NetworkError
+    from jovial_atlas.rounds.state.sending import Sending
+    from jovial_atlas.rounds.telling.hear import heard_figures
+    from jovial_atlas.rounds.telling.performance import ask_performance, tells_performance
+    from jovial_atlas.web import new_client
+
+    out = work.output
+    if not tells_performance(engine):
+        raise click.UsageError(
+            f"Name a FILE that {engine.name} exported, or describe a channel read-performance in "
+            "its [[engine]]."
+        )
+    with new_client(_SECONDS) as asking:
+        heard, trouble = ask_performance(site, engine, Sending(asking, os.environ), work.now())
+    if heard:
+        heard_figures(site, [heard])
+    if trouble and not heard:
+        raise NetworkError(trouble)
+    if out.format == "json":
+        out.json({"heard": [_as_json(Path(heard.table), heard)] if heard else [],
+                  "trouble": trouble or None})  # fmt: skip
+        return 1 if trouble else 0
+    if heard:
+        _show(out, heard)
+        out.say("`jovial-atlas traffic` shows what they come to.")
+    else:
+        out.say(f"{engine.name} tells of no day that is not known.")
+    if trouble:
+        out.warn(f"{trouble} What came before it is kept.")
+    return 1 if trouble else 0
 
 
 def _mapping(columns: tuple[str, ...]) -> dict[str, str]:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
+from typing import Any
 
-from jovial_atlas.engines.call import fill, read_pages, read_report
+from jovial_atlas.engines.call import fill, read_pages, read_report, read_rows
 from jovial_atlas.engines.meaning import refusal
 from jovial_atlas.engines.published import NOT_KNOWN, channel_for
 from jovial_atlas.errors import NetworkError
@@ -15,6 +17,7 @@ from jovial_atlas.web import Answer, Client, Request, send
 
 #: Parts of a list of pages that are read, at most: an interface that never ends is broken.
 _PARTS = 1_000
+_NOTHING: Mapping[str, str] = MappingProxyType({})
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,10 +46,7 @@ class Asking:
         channel = channel_for(self.engine, "read-pages")
         if channel is None:
             return
-        from httpx import URL
-
         request = self._request(channel)
-        host = URL(request.url).netloc
         for _ in range(_PARTS):
             answer = self._ask(channel, request)
             part, onward = read_pages(
@@ -55,16 +55,47 @@ class Asking:
             yield part
             if not onward:
                 return
-            url = URL(request.url).join(onward)
-            if url.netloc != host:
-                raise NetworkError(
-                    f"{self.engine.name} goes on at {url.host}, another host; it is not asked. "
-                    "Check `next` of its channel read-pages."
-                )
-            request = Request(request.method, str(url), request.headers, request.body)
-        raise NetworkError(
-            f"{self.engine.name} has more than {_PARTS:,} parts in its list of pages; the list was "
-            "cut there, and what was read is kept."
+            request = self._onward(channel, request, onward)
+        raise self._endless("pages")
+
+    def performance(self, begins: str, ends: str) -> Iterator[list[dict[str, Any]]]:
+        """The rows of what was searched and clicked from one day to another, part by part, as the
+        interface has them; no part where it has no such channel. As `pages`."""
+        channel = channel_for(self.engine, "read-performance")
+        if channel is None:
+            return
+        days = {"from": begins, "to": ends}
+        counts = "{skip}" in channel.url + channel.body
+        request, rows = self._request(channel, also={**days, "skip": "0"}), 0
+        for _ in range(_PARTS):
+            answer = self._ask(channel, request)
+            part, onward = read_rows(answer.body, channel.list_key, channel.next, self.engine.name)
+            yield part
+            rows += len(part)
+            if onward:
+                request = self._onward(channel, request, onward)
+            elif counts and part:
+                request = self._request(channel, also={**days, "skip": str(rows)})
+            else:
+                return
+        raise self._endless("rows")
+
+    def _onward(self, channel: CallChannel, request: Request, onward: str) -> Request:
+        """The request for the next part of a list, on the same host."""
+        from httpx import URL
+
+        url = URL(request.url).join(onward)
+        if url.netloc != URL(request.url).netloc:
+            raise NetworkError(
+                f"{self.engine.name} goes on at {url.host}, another host; it is not asked. "
+                f"Check `next` of its channel {channel.name}."
+            )
+        return Request(request.method, str(url), request.headers, request.body)
+
+    def _endless(self, what: str) -> NetworkError:
+        return NetworkError(
+            f"{self.engine.name} has more than {_PARTS:,} parts in its list of {what}; the list "
+            "was cut there, and what was read is kept."
         )
 
     def page(self, loc: str) -> PageReport | None:
@@ -79,12 +110,14 @@ class Asking:
         found, _ = read_pages(answer.body, channel.list_key, "", channel.fields, self.engine.name)
         return found[0] if found else None
 
-    def _request(self, channel: CallChannel, page: str = "") -> Request:
+    def _request(
+        self, channel: CallChannel, page: str = "", also: Mapping[str, str] = _NOTHING
+    ) -> Request:
         token = self.token(channel.token_env) if channel.token_env else ""
+        values = {"site": self.site_url, "page": page, **also}
         return fill(
-            channel.method, channel.url, channel.headers, channel.body, site=self.site_url,
-            page=page, token=token,
-        )  # fmt: skip
+            channel.method, channel.url, channel.headers, channel.body, values=values, token=token
+        )
 
     def _ask(self, channel: CallChannel, request: Request) -> Answer:
         return self._good(channel, send(self.client, request))

@@ -22,20 +22,14 @@ PAGE_ANSWER = ("loc", "indexed", "reason", "last_crawl", "canonical", "announced
 
 
 def fill(
-    method: str,
-    url: str,
-    headers: Mapping[str, str],
-    body: str,
-    *,
-    site: str,
-    sitemap: str = "",
-    page: str = "",
-    token: str = "",
-) -> Request:
-    """A described call with its values put in: percent-encoded in the URL, as they are in the
-    body; a token becomes an Authorization header (RFC 6750)."""
+    method: str, url: str, headers: Mapping[str, str], body: str, *,
+    values: Mapping[str, str], token: str = "",
+) -> Request:  # fmt: skip
+    """A described call with its values put in ({site}, {sitemap}, {page} and others by name):
+    percent-encoded in the URL, as they are in the body; a token becomes an Authorization header
+    (RFC 6750)."""
     text = body
-    for name, value in (("site", site), ("sitemap", sitemap), ("page", page)):
+    for name, value in values.items():
         url = url.replace(f"{{{name}}}", quote(value, safe=""))
         text = text.replace(f"{{{name}}}", value)
     fields = dict(headers)
@@ -100,6 +94,17 @@ def read_pages(
             )
     onward = _down(read, next_) if next_ else None
     return pages, foreign.text(onward, _LONGEST_LOC)
+
+
+def read_rows(
+    answer: bytes, items: str, next_: str, engine: str
+) -> tuple[list[dict[str, Any]], str]:
+    """The rows of a table that an interface gives, as they are, and where it goes on ("" for
+    nowhere). As `read_report`."""
+    read = _read(answer, engine)
+    rows = [one for one in _list(read, items, engine) if isinstance(one, dict)]
+    onward = _down(read, next_) if next_ else None
+    return rows, foreign.text(onward, _LONGEST_LOC)
 
 
 def _read(answer: bytes, engine: str) -> Any:

@@ -80,7 +80,7 @@ class PeopleCounter:
         return PeopleCounted(visits, self._times, self._before)
 
     def _count(self, whole: bytes) -> None:
-        lines = whole.decode("utf-8", "replace").splitlines()
+        lines = whole.decode("utf-8", "replace").split("\n")
         if whole.lstrip()[:1] == b"{":
             table = _from_json(lines)
         else:

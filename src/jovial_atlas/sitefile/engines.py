@@ -75,11 +75,12 @@ CALLS = {
     "index-page": "{page}",
     "read-pages": "",
     "read-page": "{page}",
+    "read-performance": "",
     "verify-site": "",
 }
 CallName = Literal[
     "submit-sitemap", "remove-sitemap", "read-sitemaps", "index-page", "read-pages", "read-page",
-    "verify-site",
+    "read-performance", "verify-site",
 ]  # fmt: skip
 
 
@@ -91,17 +92,24 @@ class CallChannel(Part, frozen=True, kw_only=True, tag_field="kind", tag="call")
         CallName,
         says(
             "what the call is for: submit or remove one sitemap, read what came of all, "
-            "ask to index one page, read what it knows of all pages or of one, or have it look for "
-            "the proof of ownership"
+            "ask to index one page, read what it knows of all pages or of one, read what was "
+            "searched and clicked, or have it look for the proof of ownership"
         ),
     ]
     method: Annotated[
         Literal["GET", "POST", "PUT", "DELETE"],
         says("HTTP method: GET for reading; PUT or POST, as the engine asks, for submitting"),
     ]
-    url: Annotated[str, says("address with {site}, {sitemap} and {page}, put in percent-encoded")]
+    url: Annotated[
+        str,
+        says(
+            "address with {site}, {sitemap} and {page}, put in percent-encoded; of "
+            "read-performance also {from} and {to}, the first and last day, and {skip}, how many "
+            "rows came before"
+        ),
+    ]
     headers: Annotated[dict[str, str], says("further header fields")] = field(default_factory=dict)
-    body: Annotated[str, says("body, with {site}, {sitemap} and {page} as they are")] = ""
+    body: Annotated[str, says("body, with the same, as they are")] = ""
     per_day: Annotated[
         Annotated[int, Meta(ge=1)] | None, says("calls of index-page within 24 hours, at most")
     ] = None
@@ -112,12 +120,12 @@ class CallChannel(Part, frozen=True, kw_only=True, tag_field="kind", tag="call")
     items: Annotated[
         str | None,
         says(
-            "where in the answer the list stands; `sitemaps` or `pages`, and for read-page "
+            "where in the answer the list stands; `sitemaps`, `pages` or `rows`, and for read-page "
             "the whole answer, where it is left out"
         ),
     ] = None
     next: Annotated[
-        str, says("where in the answer of read-pages the address of the next part stands")
+        str, says("where in the answer of a list the address of its next part stands")
     ] = ""
     fields: Annotated[dict[str, str], says("our field → theirs, where the names differ")] = field(
         default_factory=dict
@@ -126,7 +134,7 @@ class CallChannel(Part, frozen=True, kw_only=True, tag_field="kind", tag="call")
     @check("url")
     @classmethod
     def _address(cls, value: str) -> str:
-        addresses.split(re.sub(r"\{(site|sitemap|page)\}", r"\1", value))
+        addresses.split(re.sub(r"\{(site|sitemap|page|from|to|skip)\}", r"\1", value))
         return value
 
     @check_whole
@@ -141,7 +149,8 @@ class CallChannel(Part, frozen=True, kw_only=True, tag_field="kind", tag="call")
         """Where in the answer the list stands."""
         if self.items is not None:
             return self.items
-        return {"read-sitemaps": "sitemaps", "read-pages": "pages"}.get(self.name, "")
+        lists = {"read-sitemaps": "sitemaps", "read-pages": "pages", "read-performance": "rows"}
+        return lists.get(self.name, "")
 
 
 class Ownership(Part, frozen=True, kw_only=True):

@@ -12,7 +12,7 @@ from __future__ import annotations
 import io
 import re
 import zlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import Any
@@ -167,6 +167,28 @@ def as_exported(table: pl.DataFrame, engine: str) -> bytes:
     named = table.rename({name: words[name] for name in table.columns})
     named.write_csv(buffer, separator=";" if german else ",")
     return buffer.getvalue()
+
+
+def performance_rows(
+    name: str, pages: Iterable[str], begins: date, ends: date
+) -> list[dict[str, Any]]:
+    """What an engine says of some pages over its interface: a row a day, page and search, in its
+    own words."""
+    titled = [(loc, words_of(loc)) for loc in sorted(pages)]
+    if begins > ends or not titled:
+        return []
+    world = SearchWorld(titled, seed=zlib.crc32(name.encode()))
+    table = summed(searched(world, begins, ends), ["date", "loc", "query"])
+    return [
+        {"keys": [f"{day}", loc, query], "clicks": clicks, "shown": shown, "place": place}
+        for day, loc, query, clicks, shown, place in table.iter_rows()
+    ]
+
+
+def words_of(loc: str) -> str:
+    """What a page may be called, by the last part of its address."""
+    last = loc.rstrip("/").rpartition("/")[2].removesuffix(".html")
+    return last.replace("-", " ") if "." not in last else "home"
 
 
 def true_ratio(world: SearchWorld, loc: str, day: date) -> NDArray[np.float64]:

@@ -11,6 +11,7 @@
 | `DELETE /sites/{site}/sitemaps/{sitemap}`      | 204, 404                                      |
 | `GET /sites/{site}/sitemaps`                   | `{"sitemaps": [{"loc", "state", …}]}`         |
 | `GET /sites/{site}/pages?from=N`               | `{"pages": […], "next": "…"}`, 500 at a time  |
+| `GET /sites/{site}/performance?from=DAY&to=DAY` | `{"rows": [{"keys": [day, page, search], …}]}` |
 | `GET /sites/{site}/pages/{page}`               | what is known of one page; 404                |
 | `POST /sites/{site}/pages/{page}`              | ask for it: 202, 429                          |
 | `GET /sites/{site}/sitemaps.csv`, `pages.csv`, `reasons.csv` | tables in the engine's own words |
@@ -28,6 +29,7 @@ import threading
 import time
 from collections import Counter
 from collections.abc import Awaitable, Callable
+from datetime import date
 from typing import Any
 from urllib.parse import unquote
 
@@ -43,11 +45,12 @@ from jovial_atlas.engines.indexnow import BATCH
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.standin.engine import SimulatedEngine
 from jovial_atlas.standin.scenario import Trouble
+from jovial_atlas.standin.searches import performance_rows
 from jovial_atlas.standin.showing import EXPORTS, as_csv, as_page
 
 _KEY = re.compile(r"[A-Za-z0-9-]{8,128}")
 _LARGEST_BODY = 32 * 1024 * 1024
-_PART = 500
+_PART, _ROWS = 500, 5_000
 _HOURS_MOST = 24 * 400
 
 Handler = Callable[[Request], Awaitable[Response]]
@@ -212,6 +215,8 @@ def _about_site(engine: SimulatedEngine, site: str, parts: list[str], request: R
             return JSONResponse({"sitemaps": engine.reports(site)})
         case ("GET", "pages"):
             return _pages(engine, site, request)
+        case ("GET", "performance"):
+            return _performance(engine, site, request)
         case ("GET", str(name)) if name.removesuffix(".csv") in EXPORTS and "." in name:
             text = as_csv(engine, site, name.removesuffix(".csv"))
             return Response(text, media_type="text/csv; charset=utf-8")
@@ -246,6 +251,22 @@ def _pages(engine: SimulatedEngine, site: str, request: Request) -> Response:
     pages = engine.pages(site)
     onward = f"?from={start + _PART}" if len(pages) > start + _PART else None
     return JSONResponse({"pages": pages[start : start + _PART], "next": onward})
+
+
+def _performance(engine: SimulatedEngine, site: str, request: Request) -> Response:
+    """What was searched and clicked on pages that are indexed, by day, page and search."""
+    asked = request.query_params
+    try:
+        begins, ends = (date.fromisoformat(asked.get(name, "")) for name in ("from", "to"))
+        start = int(asked.get("start", "0"))
+    except ValueError:
+        return _said(422, "from and to are days, as 2026-10-01; start is a number.")
+    indexed = [one["loc"] for one in engine.pages(site) if one["indexed"]]
+    rows = performance_rows(engine.name, indexed, begins, min(ends, engine.clock.now().date()))
+    onward = None
+    if len(rows) > start + _ROWS:
+        onward = f"?from={begins}&to={ends}&start={start + _ROWS}"
+    return JSONResponse({"rows": rows[start : start + _ROWS], "next": onward})
 
 
 def _proof(engine: SimulatedEngine, site: str, method: str) -> Response:

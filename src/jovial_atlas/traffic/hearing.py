@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
+from typing import Protocol
 
 import polars as pl
 
@@ -15,7 +16,7 @@ from jovial_atlas.faults import plural
 from jovial_atlas.files import make_folder, temporary_name
 from jovial_atlas.pages import snapshot
 from jovial_atlas.traffic.keeping import TableKind, Traffic, kind_of
-from jovial_atlas.traffic.reading import NotPlainError, TableFile
+from jovial_atlas.traffic.reading import NotPlainError, TextRows
 from jovial_atlas.traffic.values import Days, Unread, typed
 
 #: A table of which a larger part than this cannot be read is another table than was thought.
@@ -46,10 +47,25 @@ class HeardPerformance:
     is_cut: bool
 
 
+class PerformanceTable(Protocol):
+    """A table of performance, in a file or elsewhere."""
+
+    @property
+    def shown(self) -> str:
+        """What it is called in messages."""
+
+    @property
+    def is_large(self) -> bool:
+        """Whether its rows are first read as if they were plain."""
+
+    def pieces(self, *, plain: bool = False) -> Iterator[TextRows]:
+        """Its rows, some at a time."""
+
+
 def hear_performance(
     traffic: Traffic,
     engine: str,
-    table: TableFile,
+    table: PerformanceTable,
     columns: Mapping[str, str],
     hosts: Sequence[str],
     period: Period | None = None,
@@ -73,7 +89,7 @@ def hear_performance(
 
 
 def _take(
-    traffic: Traffic, engine: str, table: TableFile, columns: Mapping[str, str],
+    traffic: Traffic, engine: str, table: PerformanceTable, columns: Mapping[str, str],
     hosts: Sequence[str], period: Period | None, beside: Path, *, replace: bool,
 ) -> HeardPerformance:  # fmt: skip
     kind = kind_of(list(columns))
@@ -119,8 +135,9 @@ class _Read:
 
 
 def _read(
-    table: TableFile, columns: Mapping[str, str], hosts: Sequence[str], beside: Path, *, plain: bool
-) -> _Read:
+    table: PerformanceTable, columns: Mapping[str, str], hosts: Sequence[str], beside: Path, *,
+    plain: bool,
+) -> _Read:  # fmt: skip
     read = _Read()
     for piece in table.pieces(plain=plain):
         read.rows += piece.table.height

@@ -77,7 +77,7 @@ class CallKind(SentKind[CallChannel]):
         loc = due.items[0][0]
         return fill(
             channel.method, channel.url, channel.headers, channel.body,
-            site=published.site_url, sitemap=loc, page=loc, token=token,
+            values={"site": published.site_url, "sitemap": loc, "page": loc}, token=token,
         )  # fmt: skip
 
     def meaning(self, channel: CallChannel, answer: Answer) -> tuple[Status, str]:

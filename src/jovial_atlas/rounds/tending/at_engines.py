@@ -16,6 +16,8 @@ from jovial_atlas.ledger import Ledger
 from jovial_atlas.records import OpenNotice
 from jovial_atlas.rounds.state.ledger import open_ledger
 from jovial_atlas.rounds.state.sending import Sending
+from jovial_atlas.rounds.telling.hear import heard_figures
+from jovial_atlas.rounds.telling.performance import ask_performance
 from jovial_atlas.rounds.telling.status import run_status
 from jovial_atlas.rounds.telling.submit import run_submit, waiting
 from jovial_atlas.rounds.tending.around import Around
@@ -136,12 +138,31 @@ class AtEngines:
             for state in states:
                 if state.trouble:
                     deaf[state.name] = state.trouble
+        heard = self._hear_clicks(sending, deaf)
         for name, why in deaf.items():
             said = f"{name} could not be asked what it knows: {why}"
             self.notices.append(OpenNotice(f"deaf {name}", "warning", (), said))
         asked = plural(len(self.site.model.engine) - len(deaf), "engine")
         left = f", not {', '.join(deaf)}" if deaf else ""
-        return DONE, f"{asked} asked{left}"
+        return DONE, f"{asked} asked{left}{heard}"
+
+    def _hear_clicks(self, sending: Sending, deaf: dict[str, str]) -> str:
+        """Ask engines that tell it what was searched and clicked; in words what came."""
+        rows, told = 0, []
+        for engine in self.site.model.engine:
+            try:
+                heard, trouble = ask_performance(self.site, engine, sending, self.around.now())
+            except AtlasError as error:
+                heard, trouble = None, str(error)
+            if heard:
+                rows += heard.performance.new if heard.performance else 0
+                told.append(heard)
+            if trouble:
+                deaf.setdefault(engine.name, trouble)
+        if told:
+            with self.around.locks.reading():
+                heard_figures(self.site, told)
+        return f"; {plural(rows, 'new row')} of what was clicked" if told else ""
 
     def status(self) -> tuple[str, str]:
         """What is to be done at the engines."""
