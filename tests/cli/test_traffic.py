@@ -5,6 +5,8 @@ from datetime import date, timedelta
 import polars as pl
 import pytest
 
+from jovial_atlas.rounds.state.published import PublishedSite
+from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.standin.searches import KnownEffect, SearchWorld, as_exported, searched, summed
 from tests.conftest import URL, run_command
 
@@ -137,6 +139,26 @@ def test_rules_by_clicks_follow_what_was_heard_last(site):
     assert sum(one["listed"] for one in survey["sections"].values()) == len(some)
     built = run_command("build", "--accept", "--format", "json", cwd=site).json
     assert built["listed"] == len(some)
+
+
+def test_sitemaps_and_announcements_follow_what_is_clicked(site):
+    text = (site / "atlas.toml").read_text()
+    text = text.replace('channels = [{ kind = "hand" }]',
+                        'channels = [{ kind = "indexnow", endpoint = "http://127.0.0.1:1/", per_day = 3 }]', 1)  # fmt: skip
+    (site / "atlas.toml").write_text(text.replace("[output]", '[sitemap]\norder = "clicks"\n\n[output]', 1))
+    assert run_command("build", cwd=site).code == 0
+    hear(site, world(site))
+    assert run_command("build", cwd=site).code == 0
+    clicks = {one["loc"]: one["clicks"] for one in run_command("pages", "--format", "json", cwd=site).json}
+    listed = [line.partition("<loc>")[2].partition("<")[0]
+              for line in (site / "public/sitemap-species-1.xml").read_text().splitlines() if "<loc>" in line]  # fmt: skip
+    locs = [loc for loc in listed if loc in clicks]
+    assert len(locs) > 5
+    assert [clicks[loc] for loc in locs] == sorted((clicks[loc] for loc in locs), reverse=True)
+    assert "same" in {one["state"] for one in run_command("build", "--format", "json", cwd=site).json["files"]}
+    weights = PublishedSite(read_site_file(site / "atlas.toml")).announced.weights
+    assert sorted(weights, key=weights.get)[-1] == max(weights, key=lambda loc: clicks[loc])
+    assert max(weights.values()) < 0.6, "a section that weighs more comes first all the same"
 
 
 def test_what_cannot_be_known_is_said(site):

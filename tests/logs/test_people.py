@@ -50,6 +50,12 @@ def test_people_are_told_from_programs_and_count_once_a_day(text, visits):
     assert {key: value for key, value in counted(text)[0].items() if key[0] < 30} == visits
 
 
+def test_a_crawler_of_the_site_file_is_nobody():
+    counter = PeopleCounter(tokens=["Quill-Seek"])
+    counter.take(line(1, "/a/", agent="Quill-Seek/1.0 (simulated)").encode() + line(1, "/a/").encode())
+    assert counter.counted().visits["visits"].to_list() == [1]
+
+
 def test_times_that_were_counted_do_not_count_again():
     first = line(1, "/a/", clock="08:00:00") + line(1, "/a/", "192.0.2.8", clock="12:00:00")
     visits, found = counted(first)

@@ -88,17 +88,15 @@ def _survey(work: Work) -> LastSurvey:
               help="How visitors are sent on; 302 and 307 for a time only.")  # fmt: skip
 @click.option("--reason", default="", metavar="TEXT", help="Why, for whoever reads the table.")
 @_yes
-@stake_option
 def take(
-    work: Work, which: tuple[str, ...], sure: float | None, status: str, reason: str, yes: bool,
-    accepts: bool,
-) -> int:  # fmt: skip
+    work: Work, which: tuple[str, ...], sure: float | None, status: str, reason: str, yes: bool
+) -> int:
     """Take moves that are proposed into the table of moves: by their numbers, by old addresses, or
     all; those of which nothing is left become gone (410). `build` writes them for servers."""
     survey = _survey(work)
     found = _chosen(survey, which, sure)
     moves = _rows(work, survey, found, reason, status=int(status))
-    return give_change(work, survey.site, moves, yes or None, {}, accepts=accepts)
+    return give_change(work, survey.site, moves, yes or None, {})
 
 
 def _chosen(survey: LastSurvey, which: tuple[str, ...], sure: float | None) -> Sequence[FoundMove]:

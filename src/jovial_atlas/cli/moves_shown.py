@@ -171,7 +171,10 @@ def give_change(
     how = "Nothing was saved." if save is False else "Nothing was saved; --yes saves it."
     if added and save is None and out.is_table and sys.stdin.isatty() and sys.stdout.isatty():
         save = click.confirm("Save this?", default=False)
-    saved = bool(save and added and may_save(stake, site, accepts=accepts))
+    saved = bool(save and added)
+    if saved and not accepts:
+        # What went already loses nothing by being led on.
+        saved = may_save(moved_at_stake(site, change.added, alive=True), site, accepts=False)
     if saved:
         write_change(site, change)
     if out.format == "json":

@@ -19,6 +19,7 @@ from pathlib import Path
 
 from jovial_atlas.demo import site as sample
 from jovial_atlas.demo.builder import URL
+from jovial_atlas.demo.searched import TABLES, export_searches
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.standin.clock import Clock
 from jovial_atlas.standin.engine import SimulatedEngine
@@ -143,7 +144,9 @@ def prepare(folder: Path, today: datetime) -> int:
                 "Name another folder: jovial-atlas demo DIR"
             )
         sample.remove(folder)
-        for name in ("atlas.toml", "services.toml", "overrides.csv", "moves.csv", LOG, MISSING_LOG):
+        tables = [one for some in TABLES.values() for one in some]
+        for name in ("atlas.toml", "services.toml", "overrides.csv", "moves.csv", LOG, MISSING_LOG,
+                     *tables):  # fmt: skip
             (folder / name).unlink(missing_ok=True)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -276,6 +279,15 @@ def month(running: Servers) -> Iterator[Step]:
                "/cafe/apple-crumble/"))  # fmt: skip
     yield Step("12. And what did visitors ask for in vain? The server's log of a day:",
                ("moves", "missing", "--log", MISSING_LOG))  # fmt: skip
+    yield Step(
+        "13. What did people search and click? Each engine exports it in its own words.",
+        ("hear", "--engine", "Lanternfish", *TABLES["Lanternfish"]), event="searched",
+    )  # fmt: skip
+    yield Step("", ("hear", "--engine", "Quillseek", *TABLES["Quillseek"]))
+    yield Step("   The site in one screen:", ("traffic",))
+    yield Step("   And before a section is hidden, what is at stake:",
+               ("rules", "add", "--match", "/events/**", "--set", "index=false", "--reason",
+                "Walks are over for the year"))  # fmt: skip
 
 
 def week() -> Iterator[Step]:
@@ -338,5 +350,7 @@ def happen(event: str, folder: Path, running: Servers) -> None:
         sample.hide(folder / "public", hidden=event == "hide")
     elif event == "write last":
         sample.write_last(folder / "public", running.clock.present())
+    elif event == "searched":
+        export_searches(folder, running.clock.present())
     elif event == "write":
         sample.write_later(folder / "public", running.clock.present())

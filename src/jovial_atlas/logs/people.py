@@ -7,8 +7,9 @@ kept are counts: day, page, visits. Somebody who looks at a page twice on one da
 
 from __future__ import annotations
 
+import re
 import secrets
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 
@@ -27,7 +28,7 @@ _LINE = (
 _PROGRAMS = (
     r"(?i)bot\b|bot[/_;-]|crawl|spider|slurp|fetch|monitor|preview|scan|probe|check|curl|wget|"
     r"python|perl|ruby|java/|go-http|okhttp|libwww|httpclient|headless|phantom|feed|rss|archiv|"
-    r"valid|http://|https://|\+http|@"
+    r"valid|http://|https://|\+http|@|jovial-atlas"
 )
 #: Rows that are held before those that are the same are joined.
 _HELD = 4_000_000
@@ -47,9 +48,11 @@ class PeopleCounted:
 @dataclass(slots=True)
 class PeopleCounter:
     """Takes lines of logs, piece by piece. `known` has from when to when each day was counted
-    before: requests of those times do not count again."""
+    before: requests of those times do not count again. `tokens` are product tokens of crawlers that
+    are known to be some."""
 
     known: Mapping[date, tuple[str, str]] = field(default_factory=dict)
+    tokens: Sequence[str] = ()
     _times: dict[date, tuple[str, str]] = field(default_factory=dict)
     _keys: dict[date, int] = field(default_factory=dict)
     _held: list[pl.DataFrame] = field(default_factory=list)
@@ -90,7 +93,7 @@ class PeopleCounter:
             (pl.col("method") == "GET")
             & pl.col("status").is_in([200, 304])
             & (pl.col("agent").str.len_chars() > 3)
-            & ~pl.col("agent").str.contains(_PROGRAMS)
+            & ~pl.col("agent").str.contains(self._programs)
         )
         for (day,), some in people.partition_by("date", as_dict=True).items():
             key = self._keys.setdefault(day, secrets.randbits(63))
@@ -116,6 +119,10 @@ class PeopleCounter:
         fresh = joined.filter(~done).drop("from", "to")
         self._before += table.height - fresh.height
         return fresh
+
+    @property
+    def _programs(self) -> str:
+        return "|".join([_PROGRAMS, *map(re.escape, self.tokens)])
 
     def _join(self) -> None:
         if self._held:

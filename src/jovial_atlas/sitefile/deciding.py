@@ -18,7 +18,7 @@ REST = "pages"
 
 Frequency = Literal["always", "hourly", "daily", "weekly", "monthly", "yearly", "never"]
 Compression = Literal["auto", "always", "never"]
-Order = Literal["address", "newest", "source"]
+Order = Literal["address", "newest", "source", "clicks"]
 FoundIn = Literal["video", "player", "link", "og", "json-ld", "microdata", "rdfa", "feed", "field"]
 
 _AGE = re.compile(r"(\d+) (day|week|month|year)s?")

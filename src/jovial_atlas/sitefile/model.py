@@ -213,7 +213,7 @@ class Sitemap(Part, frozen=True, kw_only=True):
         Order,
         says(
             "order of the addresses in a file: as the page table has them, by "
-            "address, or newest first"
+            "address, newest first, or those first that are clicked most"
         ),
     ] = "source"
     pictures: Annotated[bool, says("whether pictures are listed with their pages")] = True

@@ -9,7 +9,9 @@ import polars as pl
 
 from jovial_atlas.faults import plural
 from jovial_atlas.moves.move import Move, whole_expression
+from jovial_atlas.pages import snapshot
 from jovial_atlas.records import Stake as Stake
+from jovial_atlas.rounds.state.names import PAGE_TABLE
 from jovial_atlas.rounds.state.traffic import page_figures, traffic_spans
 from jovial_atlas.sitefile import SiteFile
 
@@ -57,8 +59,11 @@ def share_of(stake: Stake) -> str:
     return "less than 1 %" if stake.share < 0.01 else f"{100 * stake.share:.0f} %"
 
 
-def moved_at_stake(site: SiteFile, moves: Iterable[Move]) -> Stake | None:
-    """What is at stake with the old addresses of moves, patterns too. Raises OutputError."""
+def moved_at_stake(
+    site: SiteFile, moves: Iterable[Move], *, alive: bool = False
+) -> Stake | None:
+    """What is at stake with the old addresses of moves, patterns too; `alive`: with those that are
+    pages now, of whom a move takes their visitors. Raises OutputError."""
     figures = page_figures(site)
     if figures is None:
         return None
@@ -69,4 +74,8 @@ def moved_at_stake(site: SiteFile, moves: Iterable[Move]) -> Stake | None:
         else:
             patterns.append(re.compile(whole_expression(move)))
     fitting = [loc for loc in figures["loc"] if any(one.search(loc) for one in patterns)]
-    return at_stake(site, [*single, *(fitting if patterns else [])])
+    old = [*single, *(fitting if patterns else [])]
+    if alive and (pages := snapshot.scan(site.shared_state / PAGE_TABLE)) is not None:
+        there = pages.filter(pl.col("loc").is_in(pl.Series(old, dtype=pl.String).implode()))
+        old = there.select("loc").collect(engine="streaming")["loc"].to_list()
+    return at_stake(site, old)

@@ -96,6 +96,13 @@ def page_figures(site: SiteFile) -> pl.DataFrame | None:
     return snapshot.load(site.shared_state / TRAFFIC_PAGES)
 
 
+def figures_mark(site: SiteFile) -> str:
+    """What tells whether the figures of pages are others than before; "" where there are none.
+    Raises OutputError."""
+    figures = page_figures(site)
+    return "" if figures is None else f"{figures.hash_rows(_SEED).sum():016x}"
+
+
 def with_traffic(
     pages: pl.LazyFrame, site: SiteFile, filled: frozenset[str]
 ) -> tuple[pl.LazyFrame, frozenset[str]]:

@@ -114,7 +114,7 @@ def read_logs(
     with ExitStack() as stack:
         junk: list[str] = []
         folder = site.shared_state / TRAFFIC
-        people = PeopleCounter(times_read(folder))
+        people = PeopleCounter(times_read(folder), sorted(by_token))
         streams = (_Heard(stack.enter_context(opened_log(one, junk)), people) for one in files)
         counted = count(streams, sorted(by_token))
     public = PublishedSite(site)

@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+from jovial_atlas.rounds.state.traffic import figures_mark
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import REST
 from jovial_atlas.sitemaps import protocol
 
 VIDEO, NEWS = "video", "news"
+#: The order in which those stand first that are clicked most.
+BY_CLICKS = "clicks"
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,14 +66,15 @@ def _kind(name: str, site: SiteFile, tokens: Mapping[str, str]) -> Kind:
 
     secret = name in every.unlisted
     middle = f"{tokens[name]}" if secret else name
-    most = int(str(setting("max_urls")))
+    most, order = int(str(setting("max_urls"))), str(setting("order"))
     return Kind(
         name,
         # An unlisted file is named nowhere, so only the root may speak for all addresses.
         f"{'' if secret else every.folder[1:]}sitemap-{middle}",
         min(most, protocol.MAX_NEWS) if name == NEWS else most,
         str(setting("compress")),
-        str(setting("order")),
+        # What engines say of clicks is no part of a page: where it changed, files do.
+        f"{BY_CLICKS} {figures_mark(site)}" if order == BY_CLICKS else order,
         bool(setting("pictures")),
         bool(setting("alternates")),
         secret,

@@ -14,7 +14,7 @@ from typing import Protocol, TypeVar
 import polars as pl
 
 from jovial_atlas.pages.keys import key_of, keys_of
-from jovial_atlas.rounds.publishing.build.kinds import VIDEO, Kind
+from jovial_atlas.rounds.publishing.build.kinds import BY_CLICKS, VIDEO, Kind
 from jovial_atlas.rounds.publishing.build.listing import (
     FROM_VERSIONS,
     HINTS,
@@ -25,6 +25,7 @@ from jovial_atlas.rounds.publishing.build.listing import (
 )
 from jovial_atlas.rounds.publishing.build.versions import Versions
 from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rounds.state.traffic import page_figures
 from jovial_atlas.sitemaps import plan
 
 #: Rows of the page table that are read at once.
@@ -132,6 +133,7 @@ def tables_of(
     """(kind, number, rows as the writer takes them and `mark`) of the files in `wanted`, each as
     soon as all its rows are read."""
     due, counts = placed.due(wanted)
+    clicks = _clicks(survey, kinds)
     waiting: dict[tuple[int, int], list[pl.DataFrame]] = {}
     have: dict[tuple[int, int], int] = {}
     for table, some in _texts_of(survey, listing, due):
@@ -140,11 +142,12 @@ def tables_of(
             have[at] = have.get(at, 0) + part.height
             if have[at] == counts[at]:
                 whole = pl.concat(waiting.pop(at), rechunk=True)
-                yield *at, _shaped(whole, kinds[at[0]], listing.versions)
+                yield *at, _shaped(whole, kinds[at[0]], listing.versions, clicks)
     shown = placed.videos.join(wanted, on=["kind", "number"], how="semi", maintain_order="left")
     for place, part in shown.partition_by("kind", "number", as_dict=True).items():
         kind = kinds[int(place[0])]
-        yield int(place[0]), int(place[1]), _ordered(part.select("loc", "lastmod", "videos"), kind)
+        rows = part.select("loc", "lastmod", "videos")
+        yield int(place[0]), int(place[1]), _ordered(rows, kind, clicks)
 
 
 def _texts_of(
@@ -217,16 +220,33 @@ def _windows(due: pl.DataFrame) -> Iterator[pl.DataFrame]:
             yield due.slice(begin, end - begin)
 
 
-def _shaped(table: pl.DataFrame, kind: Kind, versions: Versions) -> pl.DataFrame:
+def _clicks(survey: LastSurvey, kinds: Sequence[Kind]) -> pl.DataFrame | None:
+    """How often pages are clicked, where any kind is ordered by that."""
+    if not any(kind.order.startswith(BY_CLICKS) for kind in kinds):
+        return None
+    figures = page_figures(survey.site)
+    return None if figures is None else figures.select("loc", "clicks", "visits")
+
+
+def _shaped(
+    table: pl.DataFrame, kind: Kind, versions: Versions, clicks: pl.DataFrame | None
+) -> pl.DataFrame:
     if not kind.pictures and "images" in table.columns:
         table = table.drop("images")
     if VERSIONS in table.columns:
         lists = versions.lists.gather(table[VERSIONS]).alias(FROM_VERSIONS)
         table = table.drop(VERSIONS).with_columns([lists] if kind.alternates else [])
-    return _ordered(table, kind)
+    return _ordered(table, kind, clicks)
 
 
-def _ordered(table: pl.DataFrame, kind: Kind) -> pl.DataFrame:
+def _ordered(table: pl.DataFrame, kind: Kind, clicks: pl.DataFrame | None) -> pl.DataFrame:
+    if kind.order.startswith(BY_CLICKS):
+        if clicks is None:
+            return table
+        known = table.join(clicks, on="loc", how="left", maintain_order="left")
+        by = known.select(pl.coalesce("clicks", "visits", 0).alias("_clicks"), "loc")
+        order = by.with_row_index("_at").sort(["_clicks", "loc"], descending=[True, False])["_at"]
+        return table[order]
     if kind.order == "newest":
         return table.sort(["lastmod", "loc"], descending=[True, False], nulls_last=True)
     if kind.order == "address" and not table["loc"].is_sorted():
