@@ -27,12 +27,14 @@ from benchmarks import (
     shapes,
     start,
     survey,
+    traffic,
     videos,
 )
 
 BENCHMARKS = {
     "start": start.run,
     "survey": survey.run,
+    "traffic": traffic.run,
     "build": build.run,
     "check": check.run,
     "cluster": cluster.run,
