@@ -97,6 +97,7 @@ def command(
     from jovial_atlas.rounds.deciding.edit_table import columns_of, write_table
     from jovial_atlas.rounds.deciding.pages import Filters, export, select_pages
     from jovial_atlas.rounds.state.last_survey import last_survey
+    from jovial_atlas.rounds.state.traffic import traffic_spans
 
     if take and not dry_run:
         work.hold("edits")
@@ -118,7 +119,8 @@ def command(
         count = export(shown, export_to)
         out.note(f"{plural(count, 'page')} written to {export_to}.")
     else:
-        fields_shown = [*_FIELDS, *(name for name in _TRAFFIC if name in survey.filled)]
+        known = traffic_spans(site).filled
+        fields_shown = [*_FIELDS, *(name for name in _TRAFFIC if name in known)]
         _show(out, pages, fields_shown, limit, site.model.site.url)
     return 0
 

@@ -85,16 +85,24 @@ _CLOCK = re.compile(r"(?:[01]\d|2[0-3]):[0-5]\d:(?:[0-5]\d|60)\Z")
 _FIRST_YEAR = 1990
 
 
+def day_of(day: bytes) -> date | None:
+    """The day that is written as `23/Nov/2026`; None where it is none."""
+    month = _MONTHS.get(day[3:6].title())
+    try:
+        if month is None or int(day[7:]) < _FIRST_YEAR:
+            return None
+        return date(int(day[7:]), month, int(day[:2]))
+    except ValueError:
+        return None
+
+
 def _moment(day: bytes, time: bytes, zone: bytes) -> str | None:
     text = _DAYS.get(day)
     if text is None:
-        month = _MONTHS.get(day[3:6].title())
-        try:
-            if month is None or int(day[7:]) < _FIRST_YEAR:
-                return None
-            text = date(int(day[7:]), month, int(day[:2])).isoformat()
-        except ValueError:
+        found = day_of(day)
+        if found is None:
             return None
+        text = found.isoformat()
         if len(_DAYS) > 4096:
             _DAYS.clear()
         _DAYS[day] = text

@@ -15,14 +15,11 @@ from datetime import date
 
 import polars as pl
 
-from jovial_atlas.logs.lines import parse_line
+from jovial_atlas.logs.lines import day_of, parse_line
 
-#: Lines as servers write them: the address is in what stands before the time.
-_LINE = (
-    r"^(?P<lead>[^\[]*)\[(?P<day>\d\d/\w{3}/\d{4}):(?P<clock>\d\d:\d\d:\d\d) (?P<zone>[+-]\d{4})\] "
-    r'"(?P<method>[A-Z]+) (?P<target>\S+)(?: HTTP/[\d.]+)?" (?P<status>\d{3}) \S+'
-    r'(?: "(?:[^"\\]|\\.)*" "(?P<agent>(?:[^"\\]|\\.)*)")?'
-)
+#: How a time is written: day, clock and zone at fixed places.
+_TIME = r"^\d\d/[A-Za-z]{3}/\d{4}:\d\d:\d\d:\d\d [+-]\d{4}$"
+_DAY, _CLOCK, _UTC = (0, 11), (12, 8), " +0000"
 #: Programs, by what they call themselves: all that fetch by themselves say so, or name an address
 #: where one can read about them.
 _PROGRAMS = (
@@ -131,26 +128,56 @@ class PeopleCounter:
 
 def _from_lines(lines: pl.Series) -> pl.DataFrame:
     """Common and Combined Log Format, whole columns at once: `date, at, address, method, path,
-    status, agent`; times in UTC."""
-    parts = lines.to_frame().select(pl.col("line").str.extract_groups(_LINE)).unnest("line")
-    said = pl.col("day") + " " + pl.col("clock") + " " + pl.col("zone")
-    at = said.str.to_datetime("%d/%b/%Y %H:%M:%S %z", strict=False, time_zone="UTC")
-    words = pl.col("lead").str.split(" ")
-    looks = words.list.first().str.contains(r"^[0-9A-Fa-f.:]*[.:][0-9A-Fa-f.:]*$")
-    address = pl.when(looks).then(words.list.first()).otherwise(words.list.get(1, null_on_oob=True))
-    return (
-        parts.with_columns(moment=at)
-        .filter(pl.col("moment").is_not_null())
-        .select(
-            date=pl.col("moment").dt.date(),
-            at=pl.col("moment").dt.strftime("%Y-%m-%dT%H:%M:%SZ"),
-            address=address.fill_null(""),
-            method="method",
-            path=pl.col("target"),
-            status=pl.col("status").cast(pl.Int32),
-            agent=pl.col("agent").fill_null(""),
+    status, agent`; times in UTC. What stands between quotes is found by these; a line in which
+    another stands within is told apart by its beginning all the same."""
+    parts = (
+        lines.to_frame()
+        .select(pl.col("line").str.split_exact('"', 5).struct.unnest())
+        .with_columns(
+            time=pl.col("field_0").str.extract(r"\[([^\]]+)\]"),
+            words=pl.col("field_1").str.split_exact(" ", 2),
+            status=pl.col("field_2").str.strip_chars_start(" ").str.slice(0, 3),
         )
+        .filter(pl.col("time").str.contains(_TIME) & pl.col("status").str.contains(r"^\d{3}$"))
     )
+    lead = pl.col("field_0").str.split_exact(" ", 2)
+    first, second = lead.struct.field("field_0"), lead.struct.field("field_1")
+    address = pl.when(first.str.contains(_IP)).then(first).otherwise(second)
+    return (
+        _with_times(parts)
+        .select(
+            "date", "at",
+            address=address.fill_null(""),
+            method=pl.col("words").struct.field("field_0"),
+            path=pl.col("words").struct.field("field_1"),
+            status=pl.col("status").cast(pl.Int32),
+            agent=pl.col("field_5").fill_null(""),
+        )
+        .drop_nulls(["date", "path"])
+    )  # fmt: skip
+
+
+_IP = r"^[0-9A-Fa-f.:]*[.:][0-9A-Fa-f.:]*$"
+
+
+def _with_times(parts: pl.DataFrame) -> pl.DataFrame:
+    """The lines with `date` and `at` in UTC. Days are few, and read once each; only times of other
+    zones are worked out one by one."""
+    day = parts["time"].str.slice(*_DAY)
+    known = {text: day_of(text.encode()) for text in day.unique().to_list()}
+    dates = day.replace_strict(known, default=None, return_dtype=pl.Date)
+    table = parts.with_columns(
+        date=dates,
+        at=dates.dt.strftime("%Y-%m-%d") + "T" + parts["time"].str.slice(*_CLOCK) + "Z",
+    )
+    elsewhere = ~pl.col("time").str.ends_with(_UTC)
+    moment = pl.col("time").str.to_datetime("%d/%b/%Y:%H:%M:%S %z", strict=False, time_zone="UTC")
+    if table.select(elsewhere.any()).item():
+        table = table.with_columns(
+            date=pl.when(elsewhere).then(moment.dt.date()).otherwise("date"),
+            at=pl.when(elsewhere).then(moment.dt.strftime("%Y-%m-%dT%H:%M:%SZ")).otherwise("at"),
+        )
+    return table
 
 
 def _from_json(lines: list[str]) -> pl.DataFrame:
