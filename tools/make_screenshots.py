@@ -34,6 +34,12 @@ SHOTS = Path(__file__).parent.parent / "docs/screenshots"
 COMMAND = Path(sys.executable).with_name("jovial-atlas")
 TEMPLATES = Path(__file__).parent.parent / "src/jovial_atlas/demo/templates"
 NOW = datetime.now(UTC)
+#: Writes what engines export, beside the site file.
+EXPORT = (
+    "from datetime import UTC, datetime; from pathlib import Path; "
+    "from jovial_atlas.demo.searched import export_searches; "
+    "export_searches(Path(), datetime.now(UTC))"
+)
 #: Picture → the command it shows, in the order of the round.
 TERMINAL = {
     "init": f"init --yes --url {URL} --html public --name 'Marrowfen Wetland Reserve' "
@@ -43,7 +49,6 @@ TERMINAL = {
     "check": "check | head -45",
     "explain": "explain /hides/heron-fishing/ | head -46",
     "videos": "videos",
-    "inject": "inject --dry-run --match /privacy/",
     "review": "review /shop/willow-basket/ | head -46",
     "review-site": "review --site",
     "links": "links; jovial-atlas links propose --most 5 -q",
@@ -58,11 +63,14 @@ TERMINAL = {
     f"{COMMAND} survey --accept",
     "rules": "rules add --match '/species/**' --when 'words < 60' --set listed=no "
     "--reason 'Too thin to help'",
+    "searched": f"--help; {sys.executable} -c '{EXPORT}'; "
+    f"{COMMAND} hear --engine Lanternfish lanternfish-*.csv",
+    "traffic": "traffic | head -48",
     "tended": "--help",
     "tend": "tend; jovial-atlas tend log -q; jovial-atlas tend --health | head -12",
 }
 #: Run, and not shown.
-UNSHOWN = frozenset({"init", "placed", "moved", "back", "tended", "survey"})
+UNSHOWN = frozenset({"init", "placed", "moved", "back", "searched", "tended", "survey"})
 #: Shown as it is on the day of the demo on which something is found out.
 STATUS = "status --engine lanternfish"
 NEEDED = ("Xvfb", "xterm", "import", "chromium")

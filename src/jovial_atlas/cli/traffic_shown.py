@@ -29,7 +29,6 @@ def show_traffic(out: Output, told: SiteTraffic, url: str, *, show_all: bool) ->
                      "before; what follows cannot tell what changed.")  # fmt: skip
     if told.is_cut:
         out.indented("!", "A table was cut off, so pages that are missing in it are not known.")
-    out.say()
     _sections(out, told)
     most = None if show_all else _ROWS
     tested = plural(told.tested, "page")
