@@ -161,6 +161,18 @@ def test_sitemaps_and_announcements_follow_what_is_clicked(site):
     assert max(weights.values()) < 0.6, "a section that weighs more comes first all the same"
 
 
+def test_a_review_proposes_what_people_searched(site):
+    page = "/species/bittern/"
+    (before,) = run_command("review", page, "--format", "json", cwd=site).json["pages"]
+    rows, _ = hear(site, world(site, shown=300.0))
+    (after,) = run_command("review", page, "--format", "json", cwd=site).json["pages"]
+    late = rows.filter((pl.col("date") > ENDS - timedelta(28)) & (pl.col("loc") == URL + page))
+    counts = late.group_by("query").agg(pl.col("clicks", "impressions").cast(pl.Int64).sum())
+    most = counts.sort(["clicks", "impressions"], descending=True)["query"][0]
+    assert (before["proposed"], before["searched"]) == ("Bittern", False)
+    assert (after["proposed"], after["searched"]) == (most, True)
+
+
 def test_what_cannot_be_known_is_said(site):
     assert run_command("traffic", cwd=site).code == 2
     hear(site, world(site), days=20)

@@ -252,7 +252,8 @@ def _page(out: Output, review: PageReview) -> None:
     if page.phrases:
         out.indented("phrase", "; ".join(page.phrases))
     elif page.proposed and page.is_text:
-        out.indented("phrase", f"none; by its heading it could be {page.proposed!r}")
+        why = "people searched most" if page.is_searched else "by its heading it could be"
+        out.indented("phrase", f"none; {why} {page.proposed!r}")
     if raising := review.raising():
         out.indented("most to gain", "")
         for one in raising:

@@ -59,7 +59,8 @@ class ReviewedPage:
     `is_whole` says that the page is seen as it is served, and not only its text; `own_title` and
     `own_description` that nothing else stands in for them; `is_text` that it is about something (no
     listing, search or error page). `usual_words` is the median of its section, `proposed` a phrase
-    that it might want to be found for, where it has none, `links_in` how many other pages link to
+    that it might want to be found for, where it has none (`is_searched`: what people searched
+    most that came to it), `links_in` how many other pages link to
     it, `usual_links_in` the median of that. `same_title`, `same_description` and `rivals` (phrase →
     addresses) are other pages that say the same; `leads` are links of the page to what is no listed
     page, with why.
@@ -78,6 +79,7 @@ class ReviewedPage:
     site_names: tuple[str, ...] = ()
     phrases: tuple[str, ...] = ()
     proposed: str | None = None
+    is_searched: bool = False
     important: bool = False
     is_text: bool = True
     is_home: bool = False

@@ -35,6 +35,7 @@ from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.measured import Measuring
 from jovial_atlas.rounds.state.page_files import page_place
 from jovial_atlas.rounds.state.site_files import may_exist
+from jovial_atlas.rounds.state.traffic import most_searched
 from jovial_atlas.sitefile import CrawlSource, HtmlSource, SiteFile
 from jovial_atlas.sitefile.overrides import names_in
 from jovial_atlas.sources.settings import name_of
@@ -168,7 +169,8 @@ class AboutPages:
             own_description=one.description.source != "excerpt",
             site_names=names,
             phrases=phrases,
-            proposed=None if phrases else proposed_phrase(page.heading, names),
+            proposed=None if phrases else self._proposed(page, names),
+            is_searched=page.loc in self._searched,
             important=bool(page.important),
             is_text=_is_text(page, measures), is_home=page.loc == f"{model.site.url}/",
             words=_comparable_words(page, measures),
@@ -187,6 +189,14 @@ class AboutPages:
                             lengths.description_px, lengths.description_size,
                             lengths.description_least),
         )  # fmt: skip
+
+    def _proposed(self, page: Page, names: tuple[str, str]) -> str | None:
+        """What people searched most that came to it, else a phrase of its heading."""
+        return self._searched.get(page.loc) or proposed_phrase(page.heading, names)
+
+    @cached_property
+    def _searched(self) -> Mapping[str, str]:
+        return most_searched(self.survey.site)
 
     def _others(
         self, groups: Mapping[str, Sequence[str]], value: str | None, loc: str

@@ -40,7 +40,7 @@ def _page(review: PageReview) -> dict[str, Any]:
         "score": review.score,
         "important": page.important,
         "phrases": list(page.phrases),
-        **({"proposed": page.proposed} if page.proposed else {}),
+        **({"proposed": page.proposed, "searched": page.is_searched} if page.proposed else {}),
         "raise": [one.code for one in review.raising()],
         "marks": [_mark(one) for one in review.marks],
     }

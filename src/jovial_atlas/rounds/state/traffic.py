@@ -21,7 +21,7 @@ from jovial_atlas.moves.resolving import MoveMap
 from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.rounds.state.names import TRAFFIC, TRAFFIC_PAGES, TRAFFIC_SPANS
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.traffic.asking import Span, by_page
+from jovial_atlas.traffic.asking import Span, by_page, engines_now, rows_of, span_to
 from jovial_atlas.traffic.keeping import Traffic
 from jovial_atlas.traffic.visits import visits_by_page
 
@@ -29,6 +29,8 @@ _SEED = 28
 _COLUMNS = schema.TRAFFIC_COLUMNS
 #: Columns of which no row means none, where the tables are whole.
 _COUNTED = ("clicks", "impressions")
+#: Times that a search must have shown a page to tell what it is searched for.
+_OFTEN = 20
 _NAMED = re.compile(rf"\b(?:{'|'.join(_COLUMNS)})\b", re.I)
 
 
@@ -131,6 +133,29 @@ def leading_on(site: SiteFile, locs: Iterable[str]) -> dict[str, str]:
     by = MoveMap(site.moves)
     ends = ((loc, by.end(loc)) for loc in locs)
     return {loc: leads.to for loc, leads in ends if leads is not None and leads.to}
+
+
+def most_searched(site: SiteFile) -> dict[str, str]:
+    """Page → what people searched that clicked on it, or were shown it, most in 28 days; without
+    pages that were shown seldom. Raises OutputError."""
+    traffic = traffic_of(site)
+    found = []
+    for engine, day in engines_now(traffic, ("loc", "query")).items():
+        found.append(rows_of(traffic, engine, span_to(day), ("loc", "query")))
+    if not found:
+        return {}
+    table = (
+        pl.concat(found)
+        .filter(pl.col("query").is_not_null() & (pl.col("query") != ""))
+        .group_by("loc", "query")
+        .agg(pl.col("clicks", "impressions").cast(pl.Int64).sum())
+        .filter(pl.col("impressions") >= _OFTEN)
+        .sort(["clicks", "impressions", "query"], descending=[True, True, False])
+        .group_by("loc", maintain_order=True)
+        .first()
+        .collect(engine="streaming")
+    )
+    return dict(table.select("loc", "query").iter_rows())
 
 
 def rests_on_traffic(site: SiteFile) -> bool:
