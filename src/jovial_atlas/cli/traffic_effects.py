@@ -123,8 +123,8 @@ def _span(span: Any) -> dict[str, str] | None:
 
 
 _NO_LOT = (
-    "Tested by a permutation over pages. Pages that changed were not chosen by lot, so something "
-    "else about them may have done it; `traffic try` makes a fair comparison."
+    " Pages that changed were not chosen by lot, so something else about them may have done it; "
+    "`traffic try` makes a fair comparison."
 )
 _VERDICTS = {
     "too early": "It is too early: figures of two weeks after it are needed.",
@@ -134,6 +134,7 @@ _VERDICTS = {
 
 def _show(out: Output, found: EventEffect) -> None:
     from jovial_atlas.faults import plural
+    from jovial_atlas.trends.effect import EFFECT_TEST
 
     one = found.event
     out.say(f"Event {one.name}, {found.day}: {one.what} ({one.kind})", style="bold")
@@ -154,7 +155,7 @@ def _show(out: Output, found: EventEffect) -> None:
             [[str(day), round(clicks), round(expected), "" if day < found.day else "after"]
              for day, clicks, expected in found.weeks],
         )  # fmt: skip
-    out.indented("", "Tested by a permutation over pages." if found.is_trial else _NO_LOT)
+    out.indented("", f"Tested by a {EFFECT_TEST}.{'' if found.is_trial else _NO_LOT}")
 
 
 def _in_words(one: MeasuredEffect) -> str:

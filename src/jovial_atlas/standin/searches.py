@@ -19,7 +19,6 @@ from typing import Any
 
 import numpy as np
 import polars as pl
-from numpy.typing import NDArray
 
 #: Searches on Monday to Sunday, beside the mean.
 _WEEK = np.array([1.12, 1.1, 1.08, 1.04, 0.96, 0.82, 0.88])
@@ -189,14 +188,3 @@ def words_of(loc: str) -> str:
     """What a page may be called, by the last part of its address."""
     last = loc.rstrip("/").rpartition("/")[2].removesuffix(".html")
     return last.replace("-", " ") if "." not in last else "home"
-
-
-def true_ratio(world: SearchWorld, loc: str, day: date) -> NDArray[np.float64]:
-    """How many times as often a page is shown and clicked on a day as it would be without any
-    effect: two numbers."""
-    shown = clicked = 1.0
-    for one in world.effects:
-        if one.is_about(loc) and day >= one.since:
-            shown *= one.shown
-            clicked *= one.clicks
-    return np.array([shown, shown * clicked])

@@ -69,9 +69,7 @@ def chosen(
     told: set[date] = set()
     found = []
     for kind in kinds:
-        rows = traffic.scan(engine, kind, span.begins, span.ends)
-        days = rows.select(pl.col("date").unique()).collect(engine="streaming")["date"].to_list()
-        fresh = tuple(sorted(set(days) - told))
+        fresh = tuple(sorted(traffic.days(engine, kind, span.begins, span.ends) - told))
         if fresh:
             found.append(Chosen(kind, fresh))
             told.update(fresh)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
@@ -58,8 +59,11 @@ class PerformanceTable(Protocol):
     def is_large(self) -> bool:
         """Whether its rows are first read as if they were plain."""
 
-    def pieces(self, *, plain: bool = False) -> Iterator[TextRows]:
-        """Its rows, some at a time."""
+    def pieces(self) -> Iterator[TextRows]:
+        """Its rows as texts, some at a time."""
+
+    def plain_pieces(self, kinds: Mapping[str, pl.DataType]) -> Iterator[TextRows]:
+        """Its rows, columns of `kinds` read as these, on all cores."""
 
 
 def hear_performance(
@@ -93,10 +97,7 @@ def _take(
     hosts: Sequence[str], period: Period | None, beside: Path, *, replace: bool,
 ) -> HeardPerformance:  # fmt: skip
     kind = kind_of(list(columns))
-    try:
-        read = _read(table, columns, hosts, beside, plain=table.is_large)
-    except NotPlainError:
-        read = _read(table, columns, hosts, beside, plain=False)
+    read = _read(table, columns, hosts, beside)
     parts, rows, unread = read.parts, read.rows, read.unread
     known = read.days.read()
     if known:
@@ -134,12 +135,27 @@ class _Read:
     unread: Unread = field(default_factory=Unread)
 
 
+#: How columns of most tables are written.
+_KINDS = {"date": pl.Date(), "clicks": pl.UInt32(), "impressions": pl.UInt32(),
+          "position": pl.Float64()}  # fmt: skip
+
+
 def _read(
-    table: PerformanceTable, columns: Mapping[str, str], hosts: Sequence[str], beside: Path, *,
-    plain: bool,
-) -> _Read:  # fmt: skip
+    table: PerformanceTable, columns: Mapping[str, str], hosts: Sequence[str], beside: Path
+) -> _Read:
+    """Read a table: a large one first as most are written, then as texts, at last row by row."""
+    kinds = {theirs: _KINDS[ours] for ours, theirs in columns.items() if ours in _KINDS}
+    for some in (kinds, {}) if table.is_large else ():
+        with suppress(NotPlainError):
+            return _read_pieces(table.plain_pieces(some), columns, hosts, beside)
+    return _read_pieces(table.pieces(), columns, hosts, beside)
+
+
+def _read_pieces(
+    pieces: Iterator[TextRows], columns: Mapping[str, str], hosts: Sequence[str], beside: Path
+) -> _Read:
     read = _Read()
-    for piece in table.pieces(plain=plain):
+    for piece in pieces:
         read.rows += piece.table.height
         some = typed(piece, columns, hosts, read.days, read.unread)
         if some.height:

@@ -18,7 +18,6 @@ from urllib.parse import quote, unquote
 
 import polars as pl
 
-from jovial_atlas.errors import OutputError
 from jovial_atlas.files import cannot_write, temporary_name
 from jovial_atlas.pages import snapshot
 from jovial_atlas.traffic.columns import TABLE_PARTS
@@ -87,6 +86,8 @@ class Traffic:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
+        #: File of a month → the days that it tells of.
+        self._days: dict[Path, frozenset[date]] = {}
 
     def engines(self) -> list[str]:
         """Engines of which anything is kept."""
@@ -115,6 +116,20 @@ class Traffic:
         if begins:
             whole = whole.filter(when >= begins)
         return whole.filter(when <= ends) if ends else whole
+
+    def days(self, engine: str, kind: TableKind, begins: date, ends: date) -> set[date]:
+        """The days from one to another that a kind of table tells of. Raises OutputError."""
+        found: set[date] = set()
+        for month, path in self._months(engine, kind):
+            if not _month(begins) <= month <= _month(ends):
+                continue
+            if path not in self._days:
+                table = snapshot.scan(path)
+                assert table is not None
+                days = table.select(pl.col("date").unique()).collect(engine="streaming")["date"]
+                self._days[path] = frozenset(days.to_list())
+            found |= self._days[path]
+        return {day for day in found if begins <= day <= ends}
 
     def last_day(self, engine: str, kind: TableKind) -> date | None:
         """The last day that is told of, or the end of the last time; None where there is none."""
@@ -148,6 +163,7 @@ class Traffic:
         days: Sequence[tuple[date, int]], *, replace: bool,
     ) -> KeptRows:  # fmt: skip
         path = self._of(engine) / kind.folder / f"{month}.parquet"
+        self._days.pop(path, None)
         when = pl.col("date" if kind.has_days else "ends")
         before = snapshot.scan(path)
         parts: list[pl.LazyFrame] = []
@@ -176,17 +192,6 @@ class Traffic:
         finally:
             shutil.rmtree(beside, ignore_errors=True)
         return _sum_of(merged)
-
-    def forget(self, engine: str) -> None:
-        """Take all of an engine away. Raises OutputError."""
-        try:
-            shutil.rmtree(self._of(engine))
-        except FileNotFoundError:
-            return
-        except OSError as error:
-            raise OutputError(
-                f"{self._of(engine)} cannot be removed ({error.strerror})."
-            ) from error
 
     def _of(self, engine: str) -> Path:
         # A dot alone, or two, would be another folder.

@@ -3,7 +3,7 @@ read in pieces as texts, with the lines that they stand on."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -26,7 +26,7 @@ _LONGEST_JSON = 256 << 20
 
 
 class NotPlainError(Exception):
-    """TextRows of a table are not as plain as was thought: they are to be read one by one."""
+    """Rows of a table are not as plain as was thought: they are to be read one by one."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,10 +61,14 @@ class TableFile:
         """Whether its rows are first read on all cores, as if they were plain."""
         return self.is_text and _size(self.path) >= _LARGE
 
-    def pieces(self, *, plain: bool = False) -> Iterator[TextRows]:
-        """Its rows, some at a time; `plain` as if each were one line, on all cores. Raises
-        AtlasError, and NotPlainError where it turns out that they are not plain."""
-        return _plain(self.path) if plain else _pieces(self)
+    def pieces(self) -> Iterator[TextRows]:
+        """Its rows as texts, some at a time. Raises AtlasError."""
+        return _pieces(self)
+
+    def plain_pieces(self, kinds: Mapping[str, pl.DataType]) -> Iterator[TextRows]:
+        """Its rows as if each were one line, on all cores; columns of `kinds` are read as these.
+        Raises NotPlainError where it turns out that they are not so."""
+        return _plain(self.path, kinds)
 
 
 def tables_of(path: Path) -> list[TableFile]:
@@ -116,7 +120,7 @@ def _row_by_row(path: Path) -> Iterator[TextRows]:
         yield TextRows(table, lines)
 
 
-def _plain(path: Path) -> Iterator[TextRows]:
+def _plain(path: Path, kinds: Mapping[str, pl.DataType]) -> Iterator[TextRows]:
     """The rows of a large CSV in UTF-8."""
     with path.open("rb") as file:
         beginning = file.read(1 << 16)
@@ -124,9 +128,13 @@ def _plain(path: Path) -> Iterator[TextRows]:
     others = beginning[:2] in (b"\xff\xfe", b"\xfe\xff") or "\r" in text.replace("\r\n", "")
     if others or delimited.has_hint(text) or text.startswith("#"):
         raise NotPlainError
-    table = pl.scan_csv(path, separator=delimited.separator_of(text), infer_schema=False)
+    separator = delimited.separator_of(text)
     try:
-        header = table.collect_schema().names()
+        header = pl.scan_csv(path, separator=separator, infer_schema=False).collect_schema().names()
+        types = {name: kinds[name.strip()] for name in header if name.strip() in kinds}
+        table = pl.scan_csv(
+            path, separator=separator, infer_schema=False, schema_overrides=types,
+        )  # fmt: skip
         named = dict(zip(header, map(str.strip, header), strict=True))
         yield from _batches(table.rename(named))
     except BROKEN as error:

@@ -74,7 +74,10 @@ def typed(
     `https://www.marrowfen.example` each. What cannot be used is left out, and noted."""
     given = {ours: rows.table[theirs] for ours, theirs in columns.items()}
     table = pl.DataFrame(
-        {ours: one.replace("", None) if ours in _TEXTS else one for ours, one in given.items()}
+        {
+            ours: one.replace("", None) if ours in _TEXTS and one.dtype == pl.String else one
+            for ours, one in given.items()
+        }
     )
     fine, told = pl.repeat(True, table.height, eager=True), {}
     for name in (one for one in ROW_MEASURES if one in table.columns):
@@ -89,17 +92,19 @@ def typed(
         told["date"] = table["date"].is_null()
         fine &= ~told["date"]
     if "loc" in table.columns:
-        locs, wrong, elsewhere = _locs(table["loc"], hosts)
+        said = table["loc"]
+        locs, wrong, elsewhere = _locs(said, hosts)
         told["loc"] = wrong
         fine &= ~wrong
         unread.elsewhere += int((elsewhere & fine).sum())
         fine &= ~elsewhere
-        odd = (locs != table["loc"]).fill_null(False)
-        raw = table["loc"].hash(1).set(~odd, None)
-        table = table.with_columns(locs.alias("loc"), raw.alias("raw"))
+        if locs is not said:
+            odd = (locs != said).fill_null(False)
+            raw = said.hash(1).set(~odd, None)
+            table = table.with_columns(locs.alias("loc"), raw.alias("raw"))
     _note(unread, told, given, rows.lines)
-    table = table.filter(fine)
-    if "date" in table.columns:
+    table = table if fine.all() else table.filter(fine)
+    if "date" in table.columns and table["date"].dtype != pl.Date:
         plain = table["date"].str.to_date("%Y-%m-%d", strict=False)
         if plain.null_count():
             days.note(table["date"])
@@ -115,6 +120,8 @@ def typed(
 def _number(texts: pl.Series, *, is_place: bool) -> tuple[pl.Series, pl.Series | None]:
     """Numbers of texts, null where there is none, and where one is wrong, if anywhere."""
     read = _place if is_place else _count
+    if texts.dtype == pl.UInt32:
+        return texts, None
     plain = texts.cast(pl.Float64 if is_place else pl.UInt32, strict=False)
     wrong = None
     if plain.null_count() > texts.null_count():
@@ -158,6 +165,10 @@ def _locs(texts: pl.Series, hosts: Sequence[str]) -> tuple[pl.Series, pl.Series,
     ours = pl.repeat(False, known.len(), eager=True)
     for host in hosts:
         ours |= known.str.starts_with(f"{host}/").fill_null(False)
+    if ours.all() and bool((known == once).all()):
+        # Most tables have all addresses in the one spelling.
+        none = pl.repeat(False, texts.len(), eager=True)
+        return texts, none, none
     table = pl.DataFrame({"text": once, "loc": known, "ours": ours})
     found = texts.rename("text").to_frame().join(
         table, on="text", how="left", maintain_order="left", nulls_equal=True

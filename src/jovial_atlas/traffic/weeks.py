@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -10,7 +11,7 @@ import numpy as np
 import polars as pl
 from numpy.typing import NDArray
 
-from jovial_atlas.traffic.asking import Span, engines_now, rows_of
+from jovial_atlas.traffic.asking import Span, chosen, engines_now, rows_of
 from jovial_atlas.traffic.keeping import Traffic
 
 #: Weeks of each side that are compared, at most and at least.
@@ -65,9 +66,8 @@ def compared(
 def _whole_weeks(traffic: Traffic, engine: str, ends: date, most: int) -> int:
     """How many weeks up to a day an engine tells of without a gap."""
     span = Span(ends - timedelta(most * _WEEK - 1), ends)
-    days = rows_of(traffic, engine, span).select(pl.col("date").unique())
-    age = (pl.lit(ends) - pl.col("date")).dt.total_days() // _WEEK
-    counts = dict(days.group_by(age.alias("week")).len().collect(engine="streaming").iter_rows())
+    days = [day for one in chosen(traffic, engine, span) for day in one.days]
+    counts = Counter((ends - day).days // _WEEK for day in days)
     return next((week for week in range(most) if counts.get(week, 0) < _DAYS_OF_WEEK), most)
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from typing import Any
+
+import polars as pl
 
 from jovial_atlas.engines.published import channel_for
 from jovial_atlas.errors import NetworkError
@@ -37,9 +39,13 @@ class AskedTable:
     trouble: str = ""
     asked: int = field(default=0)
 
-    def pieces(self, *, plain: bool = False) -> Iterator[TextRows]:
+    def plain_pieces(self, kinds: Mapping[str, pl.DataType]) -> Iterator[TextRows]:
+        """As `pieces`: it is never large."""
+        del kinds
+        return self.pieces()
+
+    def pieces(self) -> Iterator[TextRows]:
         """Its rows, some at a time; there are no lines to name, so rows are counted."""
-        del plain
         part: list[dict[str, Any]] | None = self.first
         while part is not None:
             table = flat_rows(part)
