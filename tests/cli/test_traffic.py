@@ -78,7 +78,7 @@ def test_a_page_that_fell_is_named_and_what_the_site_does_is_not(site):
     fell = said["fell"][0]
     assert (fell["now"] < fell["before"] / 5, fell["p"] < 0.001, said["rose"]) == (True, True, [])
     shown = run_command("traffic", cwd=site)
-    assert ("Fell: 1 page" in shown.out, "/species/bittern/" in shown.out) == (True, True)
+    assert ("Fell: 1 of " in shown.out, "/species/bittern/" in shown.out) == (True, True)
     unlisted = {one["loc"]: one["reason"] for one in said["shown_unlisted"]}
     assert unlisted[f"{URL}/field-notes/winter-roost/"] == "the page says noindex"
 

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from datetime import date, datetime
 
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.telling.hear import HeardTable
+    from jovial_atlas.rounds.telling.hear import HeardTable, HowToHear
     from jovial_atlas.sitefile import Engine, SiteFile
 
 _KINDS = ("sitemaps", "reasons", "addresses", "performance")
@@ -62,22 +62,32 @@ def command(
     mostly understood as they are. The same table may be heard again, and tables may overlap:
     nothing counts twice. `jovial-atlas traffic` shows what they come to."""
     from jovial_atlas.rounds.state.engine_choice import engines_named
-    from jovial_atlas.rounds.state.ledger import open_ledger
-    from jovial_atlas.rounds.telling.hear import HowToHear, hear, heard_figures
+    from jovial_atlas.rounds.telling.hear import HowToHear
 
     mapping, period = _mapping(columns), _period(begins, ends)
     if mapping and not kind:
         raise click.UsageError("--column belongs to a --kind.")
-    site, out = work.site(), work.output
+    site = work.site()
     (chosen,) = engines_named(site, [engine])
     if not files:
         return _ask(work, site, chosen)
     how = HowToHear(kind or "", mapping, period, replace)
+    return _hear_files(work, site, chosen, files, how)
+
+
+def _hear_files(
+    work: Work, site: SiteFile, engine: Engine, files: tuple[Path, ...], how: HowToHear
+) -> int:
+    """Take the tables of some files."""
+    from jovial_atlas.rounds.state.ledger import open_ledger
+    from jovial_atlas.rounds.telling.hear import hear, heard_figures
+
+    out = work.output
     ledger = open_ledger(site, work.now, os.environ)
     heard: list[tuple[Path, HeardTable]] = []
     try:
         for path in files:
-            heard += [(path, one) for one in hear(site, chosen, path, ledger, how)]
+            heard += [(path, one) for one in hear(site, engine, path, ledger, how)]
     finally:
         ledger.close()
         # What was taken before a file that cannot be read counts.

@@ -19,7 +19,7 @@ from pathlib import Path
 
 from jovial_atlas.demo import site as sample
 from jovial_atlas.demo.builder import URL
-from jovial_atlas.demo.searched import TABLES, export_searches
+from jovial_atlas.demo.searched import EXPORTED_TABLES, export_searches
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.standin.clock import Clock
 from jovial_atlas.standin.engine import SimulatedEngine
@@ -144,7 +144,7 @@ def prepare(folder: Path, today: datetime) -> int:
                 "Name another folder: jovial-atlas demo DIR"
             )
         sample.remove(folder)
-        tables = [one for some in TABLES.values() for one in some]
+        tables = [one for some in EXPORTED_TABLES.values() for one in some]
         for name in ("atlas.toml", "services.toml", "overrides.csv", "moves.csv", LOG, MISSING_LOG,
                      *tables):  # fmt: skip
             (folder / name).unlink(missing_ok=True)
@@ -281,9 +281,9 @@ def month(running: Servers) -> Iterator[Step]:
                ("moves", "missing", "--log", MISSING_LOG))  # fmt: skip
     yield Step(
         "13. What did people search and click? Each engine exports it in its own words.",
-        ("hear", "--engine", "Lanternfish", *TABLES["Lanternfish"]), event="searched",
+        ("hear", "--engine", "Lanternfish", *EXPORTED_TABLES["Lanternfish"]), event="searched",
     )  # fmt: skip
-    yield Step("", ("hear", "--engine", "Quillseek", *TABLES["Quillseek"]))
+    yield Step("", ("hear", "--engine", "Quillseek", *EXPORTED_TABLES["Quillseek"]))
     yield Step("   The site in one screen:", ("traffic",))
     yield Step("   And before a section is hidden, what is at stake:",
                ("rules", "add", "--match", "/events/**", "--set", "index=false", "--reason",

@@ -26,7 +26,7 @@ _ENGINES = {
     "Lanternfish": (7, 220.0, ("lanternfish-pages.csv", "lanternfish-searches.csv")),
     "Quillseek": (11, 60.0, ("quillseek-seiten.csv", "quillseek-suchanfragen.csv")),
 }
-TABLES = {name: files for name, (_, _, files) in _ENGINES.items()}
+EXPORTED_TABLES = {name: files for name, (_, _, files) in _ENGINES.items()}
 
 
 def export_searches(folder: Path, now: datetime) -> None:

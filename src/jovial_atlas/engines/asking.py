@@ -60,7 +60,8 @@ class Asking:
 
     def performance(self, begins: str, ends: str) -> Iterator[list[dict[str, Any]]]:
         """The rows of what was searched and clicked from one day to another, part by part, as the
-        interface has them; no part where it has no such channel. As `pages`."""
+        interface has them; no part where it has no such channel. As `pages`. Raises
+        NetworkError."""
         channel = channel_for(self.engine, "read-performance")
         if channel is None:
             return

@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
+from math import sqrt
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
@@ -168,8 +169,6 @@ class ClickShares:
 
     def draw(self, axes: Axes) -> None:
         """Points, the curve through them, and those far below it."""
-        from math import sqrt
-
         shown = sorted(self.points, key=lambda one: -one[2])[:_POINTS]
         sizes = [3 + 1.1 * sqrt(one[2]) ** 0.9 for one in shown]
         axes.scatter([one[0] for one in shown], [100 * one[1] for one in shown], s=sizes,

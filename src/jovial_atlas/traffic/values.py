@@ -104,17 +104,22 @@ def typed(
             table = table.with_columns(locs.alias("loc"), raw.alias("raw"))
     _note(unread, told, given, rows.lines)
     table = table if fine.all() else table.filter(fine)
-    if "date" in table.columns and table["date"].dtype != pl.Date:
-        plain = table["date"].str.to_date("%Y-%m-%d", strict=False)
-        if plain.null_count():
-            days.note(table["date"])
-            table = table.rename({"date": "written"})
-        else:
-            table = table.with_columns(plain.alias("date"))
+    table = _with_days(table, days)
     texts = [name for name in TABLE_PARTS if name in table.columns and name not in ("date", "loc")]
     counts = [pl.col(name).fill_null(0) for name in ("clicks", "impressions")
               if name in table.columns]  # fmt: skip
     return table.with_columns(*(pl.col(name).str.strip_chars() for name in texts), *counts)
+
+
+def _with_days(table: pl.DataFrame, days: Days) -> pl.DataFrame:
+    """The table with its days, or with how they are written where they are in no one form."""
+    if "date" not in table.columns or table["date"].dtype == pl.Date:
+        return table
+    plain = table["date"].str.to_date("%Y-%m-%d", strict=False)
+    if not plain.null_count():
+        return table.with_columns(plain.alias("date"))
+    days.note(table["date"])
+    return table.rename({"date": "written"})
 
 
 def _number(texts: pl.Series, *, is_place: bool) -> tuple[pl.Series, pl.Series | None]:

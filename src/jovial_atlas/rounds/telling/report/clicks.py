@@ -50,6 +50,11 @@ def _tables(told: SiteTraffic, url: str) -> Iterator[Table]:
              for what, one in changed[:_ROWS]],
             (2, 3),
         )  # fmt: skip
+    yield from _openings(told, url)
+
+
+def _openings(told: SiteTraffic, url: str) -> Iterator[Table]:
+    """Where something could be done."""
     if told.seldom_clicked:
         yield Table(
             "Shown often, clicked seldom for their place",
