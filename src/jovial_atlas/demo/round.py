@@ -279,6 +279,11 @@ def month(running: Servers) -> Iterator[Step]:
                "/cafe/apple-crumble/"))  # fmt: skip
     yield Step("12. And what did visitors ask for in vain? The server's log of a day:",
                ("moves", "missing", "--log", MISSING_LOG))  # fmt: skip
+    yield from _clicks()
+
+
+def _clicks() -> Iterator[Step]:
+    """What people searched and clicked."""
     yield Step(
         "13. What did people search and click? Each engine exports it in its own words.",
         ("hear", "--engine", "Lanternfish", *EXPORTED_TABLES["Lanternfish"]), event="searched",

@@ -32,7 +32,7 @@ TYPES: Mapping[str, pl.DataType] = {
     "clicks": pl.UInt32(), "impressions": pl.UInt32(), "position": pl.Float32(),
 }  # fmt: skip
 #: Rows of some days that are put together at a time.
-_AT_ONCE = 3_000_000
+_AT_ONCE = 5_000_000
 #: A mean place and the times shown that it is of, in one number: the larger one counts.
 _PLACES, _BITS = 1_000, 1 << 32
 
