@@ -10,6 +10,7 @@ import polars as pl
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from polars.testing import assert_frame_equal
 
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.traffic import keeping, reading
@@ -207,3 +208,18 @@ def test_a_table_of_a_longer_time_is_brought_to_four_weeks(tmp_path):
     _, traffic = hear(tmp_path, "p.csv", text, period=(date(2026, 8, 1), date(2026, 10, 23)))
     pages, _ = by_page(traffic)
     assert pages.rows() == [(f"{URL}/a/", 100, 1000, 2.0)]
+
+
+def test_what_is_added_up_by_page_is_what_the_rows_come_to(tmp_path):
+    lines = [f"2026-10-{1 + n % 9:02d},/{n % 3}/,q{n},{n % 4},{n % 7},{1 + n % 5}" for n in range(90)]
+    for some in (lines[:60], lines[30:]):
+        _, traffic = hear(tmp_path, "q.csv", "date,loc,query,clicks,impressions,position\n" + "\n".join(some))
+    (kind,) = traffic.kinds(ENGINE)
+    places = (pl.col("position") * pl.col("impressions")).sum()
+    sums = [
+        traffic.scan(ENGINE, kind, by_page=by_page).group_by("date", "loc")
+        .agg(pl.col("clicks", "impressions").sum(), places=places).sort("date", "loc").collect()
+        for by_page in (True, False)
+    ]  # fmt: skip
+    assert_frame_equal(*sums, rel_tol=1e-4)
+    assert traffic.scan(ENGINE, kind, by_page=True).collect().height == 9 < traffic.scan(ENGINE, kind).collect().height

@@ -88,7 +88,8 @@ def rows_of(
               "impressions": pl.UInt32, "places": pl.Float64}  # fmt: skip
     found = []
     for one in chosen(traffic, engine, span, needs):
-        rows = traffic.scan(engine, one.kind, one.days[0], one.days[-1])
+        by_page = tuple(needs) == ("loc",)
+        rows = traffic.scan(engine, one.kind, one.days[0], one.days[-1], by_page=by_page)
         if len(one.days) < (one.days[-1] - one.days[0]).days + 1:
             rows = rows.filter(pl.col("date").is_in(one.days))
         places = pl.col("position").cast(pl.Float64) * pl.col("impressions")

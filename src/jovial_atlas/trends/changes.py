@@ -107,7 +107,7 @@ def _level(counts: Floats, weeks: int, steady: NDArray[np.bool_]) -> Floats:
 
 def _against(counts: Floats, weeks: int, level: Floats) -> tuple[Floats, Floats]:
     """P-values and changes of rows against the level of each week."""
-    from scipy.stats import f as f_distribution
+    from scipy.special import fdtrc, fdtri
 
     share = level[weeks:].sum() / level.sum()
     before, now = counts[:, :weeks].sum(axis=1), counts[:, weeks:].sum(axis=1)
@@ -116,8 +116,11 @@ def _against(counts: Floats, weeks: int, level: Floats) -> tuple[Floats, Floats]
     off = np.maximum(np.abs(now - total * share) - 0.5, 0.0)
     statistic = off**2 / (total * share * (1 - share) * spread)
     if len(counts) >= _MANY:
-        statistic = statistic / _inflation(statistic / f_distribution.ppf(0.5, 1, degrees), total)
-    p = np.maximum(f_distribution.sf(statistic, 1, degrees), _binomial(now, total, share))
+        statistic = statistic / _inflation(statistic / fdtri(1, degrees, 0.5), total)
+    p = fdtrc(1, degrees, statistic)
+    # What is no alarm by the one test is none by both.
+    near = p <= FALSE_SHARE
+    p[near] = np.maximum(p[near], _binomial(now[near], total[near], share))
     expected = np.maximum(before, 0.5) * share / (1 - share)
     return p, np.maximum(now, 0.5) / expected - 1.0
 
@@ -133,10 +136,11 @@ def _inflation(ratios: Floats, size: Floats) -> Floats:
 
 def _binomial(now: Floats, total: Floats, share: float) -> Floats:
     """Two-sided exact p-values, twice the smaller tail."""
-    from scipy.stats import binom
+    from scipy.special import bdtr, bdtrc
 
-    low = binom.cdf(now, total, share)
-    high = binom.sf(now - 1, total, share)
+    low = bdtr(now, total, share)
+    # None at all is as likely as can be.
+    high = np.where(now > 0, bdtrc(np.maximum(now - 1, 0), total, share), 1.0)
     found: Floats = np.minimum(1.0, 2 * np.minimum(low, high))
     return found
 

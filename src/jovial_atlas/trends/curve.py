@@ -105,7 +105,7 @@ def seldom_clicked(
     curve: ClickCurve, position: Floats, clicks: Floats, shown: Floats
 ) -> SeldomClicked:
     """Test each row against the curve."""
-    from scipy.stats import beta
+    from scipy.special import betainc
 
     usual = curve.at(np.nan_to_num(position, nan=1e6))
     tested = (shown >= LEAST_SHOWN) & np.isfinite(position) & (position >= 1)
@@ -116,9 +116,10 @@ def seldom_clicked(
     known = shown[tested] * (certain + 1) / (shown[tested] + certain) - 1
     known = np.maximum(known, 0.1)
     p = np.full(len(shown), np.nan)
-    p[tested] = beta.cdf(
+    p[tested] = betainc(
+        usual[tested] * known,
+        (1 - usual[tested]) * known,
         np.minimum((clicks[tested] + 0.5) / shown[tested], 1 - 1e-12),
-        usual[tested] * known, (1 - usual[tested]) * known,
-    )  # fmt: skip
+    )
     shrunk = (clicks + certain * usual) / (shown + certain)
     return SeldomClicked(share, usual, shrunk, corrected(p))

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.traffic import leading_on, traffic_of, traffic_spans
-from jovial_atlas.rounds.telling.traffic_queries import rivals_of, seldom_of
+from jovial_atlas.rounds.telling.traffic_queries import SearchedRows, rivals_of, seldom_of
 from jovial_atlas.rounds.telling.traffic_seen import PageChange, SectionTraffic, SiteTraffic
 from jovial_atlas.traffic.asking import Span
 from jovial_atlas.traffic.keeping import Traffic
@@ -142,14 +142,10 @@ class _Looking:
         ]  # fmt: skip
         return sorted(rows, key=lambda one: (one.name == _UNKNOWN, -one.clicks, one.name))
 
-    def _queries(self) -> pl.DataFrame | None:
-        """The queries that are shown most, week by week and page by page (`query, loc, week,
-        clicks, impressions, places`); None where no table tells of them."""
-        told = [
-            engine for engine in self.which.engines
-            if any({"loc", "query"} <= set(kind.parts) and kind.has_days
-                   for kind in self.traffic.kinds(engine))
-        ]  # fmt: skip
+    def _queries(self) -> SearchedRows | None:
+        """The queries that are shown most, day by day and page by page; None where no table tells
+        of them."""
+        told = [engine for engine in self.which.engines if self._tells_queries(engine)]
         if not told:
             return None
         rows = rows_together(self.traffic, told, self.span, ("loc", "query"))
@@ -158,31 +154,37 @@ class _Looking:
             rows.group_by("query")
             .agg(pl.col("impressions").cast(pl.Int64).sum())
             .top_k(_QUERIES, by="impressions")
+            .sort("query")
             .collect(engine="streaming")
         )
         week = (pl.col("date") - pl.lit(self.span.begins)).dt.total_days() // 7
-        return (
-            rows.join(most.lazy().select("query"), on="query", how="semi")
-            .group_by("query", "loc", week=week.cast(pl.Int32))
-            .agg(pl.col("clicks", "impressions").cast(pl.Int64).sum(), pl.col("places").sum())
-            .collect(engine="streaming")
-        )
+        # Texts would be most of it: what is held are numbers.
+        numbered = most.lazy().select("query").with_row_index("q")
+        return SearchedRows(
+            most["query"],
+            rows.join(numbered, on="query", how="inner")
+            .select("q", pl.col("loc").cast(pl.Categorical), "clicks", "impressions",
+                    pl.col("places").cast(pl.Float32), week=week.cast(pl.Int32))
+            .collect(engine="streaming"),
+        )  # fmt: skip
 
-    def _of_queries(self, rows: pl.DataFrame | None) -> dict[str, Any]:
-        if rows is None or not rows.height:
+    def _of_queries(self, rows: SearchedRows | None) -> dict[str, Any]:
+        if rows is None or not rows.table.height:
             return {}
         found = self._come_and_gone(rows)
-        now, _ = self._halves(rows)
-        found["rivals"] = rivals_of(now)
-        found["curve"], found["seldom_clicked"], found["points"] = seldom_of(now)
+        now = rows.since(self.weeks)
+        pages = now.by_page()
+        found["rivals"] = rivals_of(now, pages)
+        found["curve"], found["seldom_clicked"], found["points"] = seldom_of(now, pages)
         return found
 
-    def _come_and_gone(self, rows: pl.DataFrame) -> dict[str, Any]:
+    def _come_and_gone(self, rows: SearchedRows) -> dict[str, Any]:
         """Queries that are new, and those that are lost."""
         if not self.which.weeks:
             return {}
-        summed = rows.group_by("query", "week").agg(pl.col("impressions").sum())
-        queries, counts = matrix(summed, "query", "impressions", 2 * self.weeks)
+        summed = rows.table.group_by("q", "week").agg(pl.col("impressions").cast(pl.Int64).sum())
+        numbers, counts = matrix(summed, "q", "impressions", 2 * self.weeks)
+        queries = rows.queries.gather(numbers)
         seen = changes(counts[:, : self.weeks], counts[:, self.weeks :])
 
         def some(where: NDArray[np.bool_]) -> list[PageChange]:
@@ -195,11 +197,21 @@ class _Looking:
 
         return {"new_queries": some(seen.before == 0), "lost_queries": some(seen.now == 0)}
 
-    def _told_by_query(self, rows: pl.DataFrame | None, clicks: int) -> float | None:
+    def _told_by_query(self, rows: SearchedRows | None, clicks: int) -> float | None:
         if rows is None or not clicks:
             return None
-        now, _ = self._halves(rows)
-        return min(1.0, int(now["clicks"].sum()) / clicks)
+        engines = [one for one in self.which.engines if self._tells_queries(one)]
+        span = self.which.now if self.which.weeks else self.span
+        told = rows_together(self.traffic, engines, span, ("loc", "query")).select(
+            pl.col("clicks").cast(pl.Int64).sum()
+        )
+        return min(1.0, int(told.collect(engine="streaming").item()) / clicks)
+
+    def _tells_queries(self, engine: str) -> bool:
+        return any(
+            {"loc", "query"} <= set(kind.parts) and kind.has_days
+            for kind in self.traffic.kinds(engine)
+        )
 
     def _never_shown(self) -> list[str]:
         """Listed pages that are there for months and were never shown in all that is kept."""
