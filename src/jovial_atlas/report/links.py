@@ -23,6 +23,9 @@ _LETTERS, _SIZE = 18, 8
 #: Names of columns that stand level have so many letters at most; the strongest cell lets ink stand
 #: out from it.
 _LEVEL, _STRONGEST = 7, 0.45
+#: Inches of the figure of clicks, and pages that are named in it.
+_VISITED, _WANTED = 3.4, 5
+_TICKS = (0.5, 1, 2, 5, 10, 20, 50, 100, 1_000, 10_000, 100_000, 1_000_000)
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +37,10 @@ class LinkFigures:
     depths: Sequence[str]
     pages: Sequence[Sequence[int]]
     links: Sequence[Sequence[int]]
+    #: Of listed pages: pages that link there, how often they are clicked or visited, and what they
+    #: are called; empty where nothing was heard of that.
+    visited: Sequence[tuple[int, int, str]] = ()
+    counted: str = "clicks"
 
 
 def draw_link_figures(told: LinkFigures, path: Path) -> bytes:
@@ -41,13 +48,19 @@ def draw_link_figures(told: LinkFigures, path: Path) -> bytes:
     rows = len(told.sections)
     height = max(_LEAST_HEIGHT, rows * _ROW + _AROUND + _NAMES)
     widths = (len(told.depths) * _CELL + _NAMES, rows * _CELL + _NAMES)
-    with figure_of(sum(widths) + _AROUND, height, layout="constrained") as figure:
-        _draw(told, figure, widths)
+    more = _VISITED if told.visited else 0.0
+    with figure_of(sum(widths) + _AROUND, height + more, layout="constrained") as figure:
+        _draw(told, figure, widths, height)
         return svg_of(figure).encode() if path.suffix.lower() == ".svg" else png_of(figure)
 
 
-def _draw(told: LinkFigures, figure: Figure, widths: Sequence[float]) -> None:
-    left, right = figure.subplots(1, 2, width_ratios=widths)
+def _draw(told: LinkFigures, figure: Figure, widths: Sequence[float], height: float) -> None:
+    if told.visited:
+        grid = figure.add_gridspec(2, 2, width_ratios=widths, height_ratios=(height, _VISITED))
+        left, right = figure.add_subplot(grid[0, 0]), figure.add_subplot(grid[0, 1])
+        _visited(figure.add_subplot(grid[1, :]), told)
+    else:
+        left, right = figure.subplots(1, 2, width_ratios=widths)
     _cells(left, told.pages)
     left.set_title("Pages by clicks from the start", color=INK, loc="left", fontsize=11)
     _named(left, told.sections, told.depths)
@@ -56,6 +69,36 @@ def _draw(told: LinkFigures, figure: Figure, widths: Sequence[float]) -> None:
     right.set_title("Links from the section on the left to the one below", color=INK, loc="left",
                     fontsize=11)  # fmt: skip
     _named(right, told.sections, told.sections)
+
+
+def _visited(axes: Axes, told: LinkFigures) -> None:
+    """Pages by the links to them and by how often they are clicked: those far up on the left are
+    wanted, and few links lead there."""
+    links = [max(one, 0.5) for one, _, _ in told.visited]
+    counts = [max(one, 0.5) for _, one, _ in told.visited]
+    axes.scatter(links, counts, s=18, color=COLOURS[3], alpha=0.45, linewidths=0)
+    middle = sorted(links)[len(links) // 2]
+    few = [one for one in told.visited if one[0] <= middle and one[1] > 0]
+    wanted = sorted(few, key=lambda one: -one[1])[:_WANTED]
+    axes.set_xscale("log")
+    axes.set_yscale("log")
+    axes.scatter([max(one[0], 0.5) for one in wanted], [one[1] for one in wanted], s=34,
+                 color=COLOURS[2], zorder=3)  # fmt: skip
+    for number, (_, count, name) in enumerate(wanted):
+        # One below the other, the most clicked first, as the dots are.
+        first = (max(wanted[0][0], 0.5), wanted[0][1])
+        axes.annotate(f"{name}  {count:,}", first, xytext=(16, 2 - 13 * number),
+                      textcoords="offset points", color=COLOURS[2], fontsize=8.5)  # fmt: skip
+    most = max(links)
+    ticks = [one for one in _TICKS if one <= most * 1.5]
+    axes.set_xticks(ticks, ["0" if one < 1 else f"{one:,}" for one in ticks])
+    axes.yaxis.set_major_formatter(lambda value, _: "0" if value < 1 else f"{value:,.0f}")
+    axes.set_xlabel("pages that link there", color=QUIET)
+    axes.set_ylabel(f"{told.counted} in 28 days", color=QUIET)
+    axes.set_title(f"Many {told.counted}, few links: pages that deserve more",
+                   color=INK, loc="left", fontsize=11)  # fmt: skip
+    axes.minorticks_off()
+    bare(axes)
 
 
 def drawn_crossings(told: Crossings) -> str:

@@ -94,7 +94,8 @@ class SiteLinks:
         """What is asked of each page here, in the order of the page table."""
         return self.survey.table.select(
             "loc", "section", "role", "listed", "index", "follow", "canonical", "decided_by",
-            "redirect", "send_to", "status", "kind", "links_in", "depth", "weight",
+            "redirect", "send_to", "status", "kind", "links_in", "depth", "weight", "clicks",
+            "visits",
         ).collect(engine="streaming").pipe(self._with_figures)  # fmt: skip
 
     def _with_figures(self, pages: pl.DataFrame) -> pl.DataFrame:

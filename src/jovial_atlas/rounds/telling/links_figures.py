@@ -7,6 +7,7 @@ from pathlib import Path
 
 import polars as pl
 
+from jovial_atlas.addresses import path_and_query
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_whole
 from jovial_atlas.report.links import LinkFigures, draw_link_figures
@@ -53,7 +54,8 @@ def crossings(survey: LastSurvey) -> Iterator[Crossings]:
 
 
 def link_figures_of(told: LinkOverview, pages: pl.DataFrame) -> LinkFigures:
-    """What is drawn of a site's links: of `pages` their `section` and `depth`."""
+    """What is drawn of a site's links: of `pages` their `section`, `depth`, `links_in`, `clicks`,
+    `visits`, and whether they are `listed`."""
     counted = pages.group_by("section").len().sort(["len", "section"], descending=[True, False])
     sections = sorted(counted["section"].head(_SECTIONS).to_list())
     at = pl.col("depth").clip(upper_bound=_DEPTHS).fill_null(-1)
@@ -62,9 +64,15 @@ def link_figures_of(told: LinkOverview, pages: pl.DataFrame) -> LinkFigures:
     known = sorted({depth for _, depth in found if depth >= 0})
     depths = [*known, *([-1] if any(depth < 0 for _, depth in found) else [])]
     pairs = {(one.source, one.target): one.links for one in told.matrix}
+    by = next((one for one in ("clicks", "visits") if pages[one].sum()), "")
+    visited = pages.filter("listed").select("links_in", by, "loc") if by else None
     return LinkFigures(
         sections,
         ["no way" if depth < 0 else f"{depth}{'+' * (depth == _DEPTHS)}" for depth in depths],
         [[found.get((section, depth), 0) for depth in depths] for section in sections],
         [[pairs.get((one, other), 0) for other in sections] for one in sections],
-    )
+        [] if visited is None else [
+            (links or 0, count or 0, path_and_query(loc)) for links, count, loc in visited.rows()
+        ],
+        by or "clicks",
+    )  # fmt: skip
