@@ -18,6 +18,8 @@ from jovial_atlas.traffic.keeping import Traffic
 MOST_WEEKS, LEAST_WEEKS = 4, 2
 #: A week counts where so many of its days are told of.
 _DAYS_OF_WEEK = 4
+#: A week is drawn where so many are.
+_WHOLE = 6
 _WEEK = 7
 
 
@@ -119,7 +121,7 @@ def week_totals(
     kept: Mapping[int, tuple[int, int]] = {
         week: (clicks, shown)
         for week, clicks, shown, days in table.iter_rows()
-        if days >= _DAYS_OF_WEEK
+        if days >= _WHOLE
     }
     first = min(kept, default=0)
     return [

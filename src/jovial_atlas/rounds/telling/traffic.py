@@ -131,6 +131,8 @@ class _Looking:
         at = {name: number for number, name in enumerate(sections)}
         np.add.at(table, [at[name] for name in of], counts)
         found = changes(table[:, : self.weeks], table[:, self.weeks :])
+        # One section alone is the site.
+        able = able and len(sections) > 1
         rows = [
             SectionTraffic(
                 name, int(found.now[number]), int(found.before[number]),

@@ -16,6 +16,8 @@ from jovial_atlas.trends.curve import LEAST_SHOWN, ClickCurve, click_curve, seld
 #: Times that a query must be shown in the later weeks to be told of as shared, and the part of it
 #: that a second page must have.
 _SHARED_LEAST, _SHARED_PART = 40, 0.2
+#: So often another page leads where pages take turns.
+_TURNS = 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +71,8 @@ def rivals_of(now: SearchedRows, by_page: pl.DataFrame) -> list[Rivals]:
         .partition_by("query", "q", as_dict=True, maintain_order=True)
         .items()
     ]
-    return sorted(found, key=lambda one: -one.turns)
+    # Where pages take turns first; of these and of the others what is shown most.
+    return sorted(found, key=lambda one: one.turns < _TURNS)
 
 
 def _turns(rows: pl.DataFrame) -> Mapping[int, int]:
