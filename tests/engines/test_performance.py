@@ -1,6 +1,9 @@
 """What an engine tells of clicks over its interface: part by part, once more for the last days, and what came before a
 failure is kept."""
 
+from datetime import timedelta
+from urllib.parse import quote
+
 import httpx
 import pytest
 
@@ -96,6 +99,14 @@ channels = [{{ kind = "hand" }}]
         assert (again["new"], 0 < again["rows"] < heard["rows"] / 5) == (0, True)
         told = run_command("traffic", "--format", "json", cwd=marrowfen, env=env).json
         assert told["impressions"] > 0
+        last = clock.present().date()
+        days = {"from": f"{last - timedelta(3)}", "to": f"{last - timedelta(1)}"}
+        table = httpx.get(f"http://{api.address}/sites/{quote(URL, safe='')}/performance.csv", params=days)
+        assert table.text.startswith("Tag;Seite;Suchanfrage;Klicks;Einblendungen;Rang")
+        (marrowfen / "exported.csv").write_bytes(table.content)
+        (same,) = run_command("hear", "--engine", "Quillseek", "exported.csv", "--format", "json", cwd=marrowfen, env=env).json["heard"]
+        assert (same["new"], same["other"], same["rows"] > 100) == (0, 0, True)
+        assert run_command("review", "--where", "clicks > 5", "--format", "json", cwd=marrowfen, env=env).code == 0
         named = run_command("hear", "--engine", "Other", cwd=marrowfen, env=env)
         assert (named.code, "Name a FILE that Other exported" in named.err) == (2, True)
     finally:

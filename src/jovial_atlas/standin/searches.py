@@ -168,16 +168,15 @@ def as_exported(table: pl.DataFrame, engine: str) -> bytes:
     return buffer.getvalue()
 
 
-def performance_rows(
-    name: str, pages: Iterable[str], begins: date, ends: date
-) -> list[dict[str, Any]]:
-    """What an engine says of some pages over its interface: a row a day, page and search, in its
-    own words."""
+def performance_of(name: str, pages: Iterable[str], begins: date, ends: date) -> pl.DataFrame:
+    """What an engine knows of some pages, by day, page and search."""
     titled = [(loc, words_of(loc)) for loc in sorted(pages)]
-    if begins > ends or not titled:
-        return []
-    world = SearchWorld(titled, seed=zlib.crc32(name.encode()))
-    table = summed(searched(world, begins, ends), ["date", "loc", "query"])
+    world = SearchWorld(titled if begins <= ends else [], seed=zlib.crc32(name.encode()))
+    return summed(searched(world, begins, ends), ["date", "loc", "query"])
+
+
+def performance_rows(table: pl.DataFrame) -> list[dict[str, Any]]:
+    """Such a table as an interface gives it: a row a day, page and search, in its own words."""
     return [
         {"keys": [f"{day}", loc, query], "clicks": clicks, "shown": shown, "place": place}
         for day, loc, query, clicks, shown, place in table.iter_rows()

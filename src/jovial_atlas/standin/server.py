@@ -12,6 +12,7 @@
 | `GET /sites/{site}/sitemaps`                   | `{"sitemaps": [{"loc", "state", …}]}`         |
 | `GET /sites/{site}/pages?from=N`               | `{"pages": […], "next": "…"}`, 500 at a time  |
 | `GET /sites/{site}/performance?from=DAY&to=DAY` | `{"rows": [{"keys": [day, page, search], …}]}` |
+| `GET /sites/{site}/performance.csv?from=DAY&to=DAY` | the same in the engine's own words |
 | `GET /sites/{site}/pages/{page}`               | what is known of one page; 404                |
 | `POST /sites/{site}/pages/{page}`              | ask for it: 202, 429                          |
 | `GET /sites/{site}/sitemaps.csv`, `pages.csv`, `reasons.csv` | tables in the engine's own words |
@@ -45,7 +46,7 @@ from jovial_atlas.engines.indexnow import BATCH
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.standin.engine import SimulatedEngine
 from jovial_atlas.standin.scenario import Trouble
-from jovial_atlas.standin.searches import performance_rows
+from jovial_atlas.standin.searches import as_exported, performance_of, performance_rows
 from jovial_atlas.standin.showing import EXPORTS, as_csv, as_page
 
 _KEY = re.compile(r"[A-Za-z0-9-]{8,128}")
@@ -215,8 +216,8 @@ def _about_site(engine: SimulatedEngine, site: str, parts: list[str], request: R
             return JSONResponse({"sitemaps": engine.reports(site)})
         case ("GET", "pages"):
             return _pages(engine, site, request)
-        case ("GET", "performance"):
-            return _performance(engine, site, request)
+        case ("GET", "performance" | "performance.csv" as kind):
+            return _performance(engine, site, request, exported=kind != "performance")
         case ("GET", str(name)) if name.removesuffix(".csv") in EXPORTS and "." in name:
             text = as_csv(engine, site, name.removesuffix(".csv"))
             return Response(text, media_type="text/csv; charset=utf-8")
@@ -253,8 +254,11 @@ def _pages(engine: SimulatedEngine, site: str, request: Request) -> Response:
     return JSONResponse({"pages": pages[start : start + _PART], "next": onward})
 
 
-def _performance(engine: SimulatedEngine, site: str, request: Request) -> Response:
-    """What was searched and clicked on pages that are indexed, by day, page and search."""
+def _performance(
+    engine: SimulatedEngine, site: str, request: Request, *, exported: bool
+) -> Response:
+    """What was searched and clicked on pages that are indexed, by day, page and search: in parts,
+    or as the table that is exported."""
     asked = request.query_params
     try:
         begins, ends = (date.fromisoformat(asked.get(name, "")) for name in ("from", "to"))
@@ -262,7 +266,11 @@ def _performance(engine: SimulatedEngine, site: str, request: Request) -> Respon
     except ValueError:
         return _said(422, "from and to are days, as 2026-10-01; start is a number.")
     indexed = [one["loc"] for one in engine.pages(site) if one["indexed"]]
-    rows = performance_rows(engine.name, indexed, begins, min(ends, engine.clock.now().date()))
+    table = performance_of(engine.name, indexed, begins, min(ends, engine.clock.now().date()))
+    if exported:
+        text = as_exported(table, engine.name)
+        return Response(text, media_type="text/csv; charset=utf-8")
+    rows = performance_rows(table)
     onward = None
     if len(rows) > start + _ROWS:
         onward = f"?from={begins}&to={ends}&start={start + _ROWS}"
