@@ -178,5 +178,6 @@ def test_what_cannot_be_known_is_said(site):
     hear(site, world(site), days=20)
     said = run_command("traffic", cwd=site)
     assert "Tables of four weeks at least are needed" in said.out
+    assert ("2026-11-14 to 2026-11-20" in said.out, "on the weeks before" in said.out) == (True, False)
     wrong = run_command("hear", "--engine", "Lanternfish", "atlas.toml", cwd=site)
     assert wrong.code == 2

@@ -21,8 +21,10 @@ def show_traffic(out: Output, told: SiteTraffic, url: str, *, show_all: bool) ->
 
     span, engines = told.compared.now, " and ".join(told.compared.engines)
     out.say(f"{span.begins} to {span.ends}, as {engines} told:", style="bold")
-    _level(out, "clicks", told.clicks, told.clicks_before, [one[1] for one in told.weeks])
-    _level(out, "shown", told.impressions, told.impressions_before, [one[2] for one in told.weeks])
+    # Less than two weeks on each side are no measure.
+    before = (told.clicks_before, told.impressions_before) if told.compared.weeks else (0, 0)
+    _level(out, "clicks", told.clicks, before[0], [one[1] for one in told.weeks])
+    _level(out, "shown", told.impressions, before[1], [one[2] for one in told.weeks])
     weeks = plural(told.compared.weeks, "week")
     if not told.compared.weeks:
         out.indented("!", "Tables of four weeks at least are needed to compare weeks with those "
@@ -69,7 +71,7 @@ def _sections(out: Output, told: SiteTraffic) -> None:
 
     rows = []
     for one in told.sections:
-        change = change_in_words(one.before, one.clicks)
+        change = change_in_words(one.before, one.clicks) if told.compared.weeks else "–"
         beyond = "more than chance" if one.changed else ""
         rows.append([one.name or "(not in the survey)", one.clicks, one.before, change, beyond])
     out.table(["Section", "Clicks: right", "Before: right", "Change: right", "Against the site"],

@@ -14,7 +14,7 @@ import polars as pl
 
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import plural
-from jovial_atlas.files import make_folder, temporary_name
+from jovial_atlas.files import make_folder, sweep, temporary_name
 from jovial_atlas.pages import snapshot
 from jovial_atlas.traffic.keeping import TableKind, Traffic, kind_of
 from jovial_atlas.traffic.reading import NotPlainError, TextRows
@@ -84,6 +84,7 @@ def hear_performance(
             f"{table.shown} has no column of days, so it must be said which days it tells of: "
             "--from 2026-10-01 --to 2026-10-28."
         )
+    sweep(traffic.folder)
     beside = temporary_name(traffic.folder)
     make_folder(beside)
     try:

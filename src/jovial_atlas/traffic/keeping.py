@@ -18,7 +18,7 @@ from urllib.parse import quote, unquote
 
 import polars as pl
 
-from jovial_atlas.files import cannot_write, temporary_name
+from jovial_atlas.files import cannot_write, sweep, temporary_name
 from jovial_atlas.pages import snapshot
 from jovial_atlas.traffic.columns import TABLE_PARTS
 
@@ -159,9 +159,7 @@ class Traffic:
         """Put rows with the columns of the kind and those of `ROW_MEASURES` to what is kept; with
         `replace` their days are as they say, whatever was known. Raises OutputError."""
         when = "date" if kind.has_days else "ends"
-        counts = (
-            rows.group_by(when).len().sort(when).collect(engine="streaming").rows()
-        )  # fmt: skip
+        counts = rows.group_by(when).len().sort(when).collect(engine="streaming").rows()
         months: dict[str, list[tuple[date, int]]] = {}
         for day, number in counts:
             months.setdefault(_month(day), []).append((day, number))
@@ -181,14 +179,16 @@ class Traffic:
         parts: list[pl.LazyFrame] = []
         merged: list[KeptRows] = []
         told = [day for day, _ in days]
+        sweep(path.parent)
         beside = temporary_name(path.parent)
         try:
             if before is not None:
                 parts.append(before.filter(~when.is_in(told)))
             for number, some in enumerate(_slices(days)):
                 fresh = rows.filter(when.is_in(some))
-                known = before.filter(when.is_in(some)) if before is not None and not replace else (
-                    None)  # fmt: skip
+                known = None
+                if before is not None and not replace:
+                    known = before.filter(when.is_in(some))
                 table, counted = _put_together(kind, fresh, known)
                 merged.append(counted)
                 if len(told) == len(some):

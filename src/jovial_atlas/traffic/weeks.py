@@ -34,8 +34,8 @@ class ComparedWeeks:
 
     @property
     def now(self) -> Span:
-        """The later weeks."""
-        return Span(self.ends - timedelta(self.weeks * _WEEK - 1), self.ends)
+        """The later weeks; the last one where there are too few."""
+        return Span(self.ends - timedelta(max(self.weeks, 1) * _WEEK - 1), self.ends)
 
     @property
     def before(self) -> Span:

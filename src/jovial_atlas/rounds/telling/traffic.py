@@ -4,7 +4,7 @@ chance, and where something could be done."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import date, timedelta
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
@@ -57,7 +57,7 @@ class _Looking:
     def __init__(self, survey: LastSurvey, traffic: Traffic, which: ComparedWeeks) -> None:
         self.survey, self.traffic, self.which = survey, traffic, which
         self.weeks = max(which.weeks, 1)
-        self.span = which.both if which.weeks else _weeks_to(which.ends, 2 * self.weeks)
+        self.span = which.both
         rows = rows_together(traffic, which.engines, self.span, ("loc",))
         self.by_page = weekly(rows, "loc", self.span)
         self.known = self._known(self.by_page["loc"].unique())
@@ -203,8 +203,7 @@ class _Looking:
         if rows is None or not clicks:
             return None
         engines = [one for one in self.which.engines if self._tells_queries(one)]
-        span = self.which.now if self.which.weeks else self.span
-        told = rows_together(self.traffic, engines, span, ("loc", "query")).select(
+        told = rows_together(self.traffic, engines, self.which.now, ("loc", "query")).select(
             pl.col("clicks").cast(pl.Int64).sum()
         )
         return min(1.0, int(told.collect(engine="streaming").item()) / clicks)
@@ -246,5 +245,3 @@ class _Looking:
         ]
 
 
-def _weeks_to(ends: date, weeks: int) -> Span:
-    return Span(ends - timedelta(weeks * 7 - 1), ends)
