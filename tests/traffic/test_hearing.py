@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from polars.testing import assert_frame_equal
 
 from jovial_atlas.errors import AtlasError
-from jovial_atlas.traffic import keeping, reading
+from jovial_atlas.traffic import hearing, keeping, reading
 from jovial_atlas.traffic.asking import by_page, chosen, span_to
 from jovial_atlas.traffic.columns import guessed_columns, is_performance
 from jovial_atlas.traffic.hearing import hear_performance
@@ -156,6 +156,7 @@ def test_overlapping_and_contradicting_tables_give_one_truth_in_any_order(export
         with tempfile.TemporaryDirectory() as folder, pytest.MonkeyPatch.context() as patch:
             # Days are put together some at a time, as those of large tables are.
             patch.setattr(keeping, "_AT_ONCE", chance.choice([1, 3, 1000]))
+            patch.setattr(hearing, "_HELD", chance.choice([0, 1000]))
             for export in order:
                 given_ = export if order is exports else chance.sample(export, len(export))
                 lines = [f"{date(2026, 9, 20) + timedelta(day)},/{loc}/,{clicks},{shown},{place}"

@@ -89,3 +89,15 @@ def test_pages_clicked_seldom_for_their_place_are_found_against_the_sites_own_cu
     assert alarms / runs <= FALSE_SHARE + 3 * (FALSE_SHARE * (1 - FALSE_SHARE) / runs) ** 0.5
     assert found / runs > 0.2
     assert click_curve(place[:5], clicks[:5], shown[:5]) is None
+
+
+def test_the_curve_falls_as_an_isotonic_regression_does():
+    from scipy.optimize import isotonic_regression
+
+    from jovial_atlas.trends.curve import _falling
+
+    chance = np.random.default_rng(2)
+    for size in (1, 2, 7, 20):
+        values, weights = chance.normal(size=size), chance.uniform(0.1, 3.0, size)
+        wanted = isotonic_regression(values, weights=weights, increasing=False).x
+        assert np.allclose(_falling(values, weights), wanted)

@@ -22,6 +22,8 @@ from jovial_atlas.traffic.values import Days, Unread, typed
 
 #: A table of which a larger part than this cannot be read is another table than was thought.
 _MOST_UNREAD = 0.1
+#: Rows that are held before they are put into files.
+_HELD = 5_000_000
 #: Exports end at a round number of rows where they are cut off.
 _ROUND = (1_000, 5_000, 10_000, 25_000, 50_000, 100_000, 500_000, 1_000_000)
 
@@ -99,16 +101,18 @@ def _take(
 ) -> HeardPerformance:  # fmt: skip
     kind = kind_of(list(columns))
     read = _read(table, columns, hosts, beside)
-    parts, rows, unread = read.parts, read.rows, read.unread
+    rows, unread = read.rows, read.unread
     known = read.days.read()
-    if known:
-        parts = [_dated(path, known, unread) for path in parts]
+    read.held = [_dated(one, known, unread) for one in read.held]
+    for path in read.parts if known else ():
+        _keep(_dated(pl.read_parquet(path), known, unread), path)
     if unread.rows and unread.rows > rows * _MOST_UNREAD:
         raise AtlasError(
             f"{table.shown}: {plural(unread.rows, 'row')} of {rows:,} cannot be read "
             f"({unread.first}). See whether --column names its columns rightly."
         )
-    whole = pl.concat([pl.scan_parquet(one) for one in parts], how="diagonal") if parts else None
+    parts = [*(pl.scan_parquet(one) for one in read.parts), *(one.lazy() for one in read.held)]
+    whole = pl.concat(parts, how="diagonal") if parts else None
     if whole is None:
         return HeardPerformance(kind, None, None, 0, 0, 0, unread.elsewhere, unread.rows,
                                 unread.first, unread.hidden, is_cut=False)  # fmt: skip
@@ -128,9 +132,11 @@ def _take(
 
 @dataclass(slots=True)
 class _Read:
-    """What was read: in which files it lies, how many rows it was, days, and what was left out."""
+    """What was read: in which files it lies and, of the last rows, what is held; how many rows it
+    was, days, and what was left out."""
 
     parts: list[Path] = field(default_factory=list)
+    held: list[pl.DataFrame] = field(default_factory=list)
     rows: int = 0
     days: Days = field(default_factory=Days)
     unread: Unread = field(default_factory=Unread)
@@ -160,24 +166,29 @@ def _read_pieces(
         read.rows += piece.table.height
         some = typed(piece, columns, hosts, read.days, read.unread)
         if some.height:
-            read.parts.append(beside / f"{len(read.parts):05d}.parquet")
-            snapshot.sink(some.lazy(), read.parts[-1], compression="uncompressed", statistics=True)
+            read.held.append(some)
+        if sum(one.height for one in read.held) > _HELD:
+            for one in read.held:
+                read.parts.append(beside / f"{len(read.parts):05d}.parquet")
+                _keep(one, read.parts[-1])
+            read.held.clear()
     return read
 
 
-def _dated(path: Path, known: Mapping[str, date | None], unread: Unread) -> Path:
+def _keep(part: pl.DataFrame, path: Path) -> None:
+    snapshot.sink(part.lazy(), path, compression="uncompressed", statistics=True)
+
+
+def _dated(part: pl.DataFrame, known: Mapping[str, date | None], unread: Unread) -> pl.DataFrame:
     """A part with its days; what has none is left out, and noted."""
-    part = pl.read_parquet(path)
     if "written" not in part.columns:
-        return path
+        return part
     day = part["written"].replace_strict(known, default=None, return_dtype=pl.Date)
     if missing := day.null_count():
         if not unread.first:
             unread.first = f"{part['written'].filter(day.is_null())[0]!r} is no day"
         unread.rows += missing
-    dated = part.drop("written").with_columns(date=day).drop_nulls("date").sort("date")
-    snapshot.sink(dated.lazy(), path, compression="uncompressed", statistics=True)
-    return path
+    return part.drop("written").with_columns(date=day).drop_nulls("date").sort("date")
 
 
 def _spelled_once(kind: TableKind, rows: pl.LazyFrame) -> pl.LazyFrame:

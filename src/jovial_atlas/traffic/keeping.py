@@ -282,19 +282,25 @@ def _put_together(
     """Rows of both, each once, and what became of the new ones."""
     seen, clicks, source = pl.col("seen"), pl.col("clicks"), pl.col("known")
     both = [_packed(kind, fresh).with_columns(known=pl.lit(False))]
+    largest = [seen.max(), clicks.max()]
+    counted = [source.max(), source.min().alias("only")]
     if known is not None:
         both.append(_packed(kind, known).with_columns(known=pl.lit(True)))
-    table = (
-        pl.concat(both)
-        .group_by(kind.keys)
-        .agg(
-            seen.max(), clicks.max(), source.max(), only=source.min(),
-            other=(seen.min() != seen.max()) | (clicks.min() != clicks.max()),
-        )
-        .collect(engine="streaming")
-    )  # fmt: skip
-    told = table.filter(~pl.col("only"))
-    merged = KeptRows(told.height, int((~told["known"]).sum()), int(told["other"].sum()))
+    rows = pl.concat(both)
+    differs = (seen.min() != seen.max()) | (clicks.min() != clicks.max())
+    if known is None:
+        table = rows.group_by(kind.keys).agg(*largest).collect(engine="streaming")
+        number = int(rows.select(pl.len()).collect(engine="streaming").item())
+        other = 0
+        if table.height < number:  # mostly each row is there once
+            twice = rows.group_by(kind.keys).agg(differs.alias("other"))
+            other = int(twice.select(pl.col("other").sum()).collect(engine="streaming").item())
+        merged = KeptRows(table.height, table.height, other)
+    else:
+        whole = rows.group_by(kind.keys).agg(*largest, *counted, other=differs)
+        table = whole.collect(engine="streaming")
+        told = table.filter(~pl.col("only"))
+        merged = KeptRows(told.height, int((~told["known"]).sum()), int(told["other"].sum()))
     place = (seen % _BITS).cast(pl.Float64) / _PLACES
     when = [one for one in ("date", "begins", "ends") if one in kind.keys]
     return (
