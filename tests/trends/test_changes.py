@@ -101,3 +101,13 @@ def test_the_curve_falls_as_an_isotonic_regression_does():
         values, weights = chance.normal(size=size), chance.uniform(0.1, 3.0, size)
         wanted = isotonic_regression(values, weights=weights, increasing=False).x
         assert np.allclose(_falling(values, weights), wanted)
+
+
+def test_tails_are_those_of_the_binomial_distribution():
+    from scipy.stats import binom
+
+    from jovial_atlas.trends.changes import _binomial
+
+    now, total = np.array([0.0, 3, 12, 12, 500]), np.array([12.0, 12, 12, 30, 900])
+    wanted = np.minimum(1, 2 * np.minimum(binom.cdf(now, total, 0.4), binom.sf(now - 1, total, 0.4)))
+    assert np.allclose(_binomial(now, total, 0.4), wanted)

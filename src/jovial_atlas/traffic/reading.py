@@ -4,7 +4,8 @@ read in pieces as texts, with the lines that they stand on."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from contextlib import suppress
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -78,10 +79,14 @@ def tables_of(path: Path) -> list[TableFile]:
             TableFile(path, sheet.name, [cell.strip() for cell in sheet.rows[0]])
             for sheet in read_workbook(path)
         ]
+    alone = TableFile(path, "", [])
+    with suppress(NotPlainError):
+        if alone.is_large:
+            return [replace(alone, header=[name.strip() for name in _plain_header(path)[1]])]
     first = next(_of_file(path), None)
     if first is None or not first.table.columns:
         raise AtlasError(f"{path} holds no table.")
-    return [TableFile(path, "", first.table.columns)]
+    return [replace(alone, header=first.table.columns)]
 
 
 def _pieces(of: TableFile) -> Iterator[TextRows]:
@@ -122,6 +127,20 @@ def _row_by_row(path: Path) -> Iterator[TextRows]:
 
 def _plain(path: Path, kinds: Mapping[str, pl.DataType]) -> Iterator[TextRows]:
     """The rows of a large CSV in UTF-8."""
+    separator, header = _plain_header(path)
+    types = {name: kinds[name.strip()] for name in header if name.strip() in kinds}
+    try:
+        table = pl.scan_csv(
+            path, separator=separator, infer_schema=False, schema_overrides=types,
+        )  # fmt: skip
+        named = dict(zip(header, map(str.strip, header), strict=True))
+        yield from _batches(table.rename(named))
+    except BROKEN as error:
+        raise NotPlainError from error
+
+
+def _plain_header(path: Path) -> tuple[str, list[str]]:
+    """What parts the cells of a large CSV, and its headings as they are written."""
     with path.open("rb") as file:
         beginning = file.read(1 << 16)
     text = beginning.decode("utf-8-sig", "replace")
@@ -130,15 +149,13 @@ def _plain(path: Path, kinds: Mapping[str, pl.DataType]) -> Iterator[TextRows]:
         raise NotPlainError
     separator = delimited.separator_of(text)
     try:
-        header = pl.scan_csv(path, separator=separator, infer_schema=False).collect_schema().names()
-        types = {name: kinds[name.strip()] for name in header if name.strip() in kinds}
-        table = pl.scan_csv(
-            path, separator=separator, infer_schema=False, schema_overrides=types,
-        )  # fmt: skip
-        named = dict(zip(header, map(str.strip, header), strict=True))
-        yield from _batches(table.rename(named))
+        table = pl.scan_csv(path, separator=separator, infer_schema=False)
+        header = table.collect_schema().names()
     except BROKEN as error:
         raise NotPlainError from error
+    if len({name.strip() for name in header} - {""}) < len(header):
+        raise NotPlainError
+    return separator, header
 
 
 def _batches(table: pl.LazyFrame) -> Iterator[TextRows]:

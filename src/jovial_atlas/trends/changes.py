@@ -136,11 +136,11 @@ def _inflation(ratios: Floats, size: Floats) -> Floats:
 
 def _binomial(now: Floats, total: Floats, share: float) -> Floats:
     """Two-sided exact p-values, twice the smaller tail."""
-    from scipy.special import bdtr, bdtrc
+    from scipy.special import betainc
 
-    low = bdtr(now, total, share)
-    # None at all is as likely as can be.
-    high = np.where(now > 0, bdtrc(np.maximum(now - 1, 0), total, share), 1.0)
+    # At either end the tail is all there is.
+    low = np.where(now < total, betainc(np.maximum(total - now, 1), now + 1, 1 - share), 1.0)
+    high = np.where(now > 0, betainc(np.maximum(now, 1), total - now + 1, share), 1.0)
     found: Floats = np.minimum(1.0, 2 * np.minimum(low, high))
     return found
 
