@@ -139,3 +139,16 @@ def test_what_this_tool_cannot_see_is_noted_by_hand_and_may_be_too_early(site):
     small = run_command("traffic", "try", "pages", "--title", "x", cwd=site)
     assert small.code == 2
     assert URL in (site / "atlas.toml").read_text()
+
+
+def test_pages_that_are_listed_for_months_and_never_shown_are_named(site):
+    rows = (site / "pages.csv").read_text().splitlines()
+    days = ["2026-10-01" if ",shop-8," in row else "2026-01-01" for row in rows[1:]]
+    dated = [f"{rows[0]},lastmod", *(f"{row},{day}" for row, day in zip(rows[1:], days, strict=True))]
+    (site / "pages.csv").write_text("\n".join(dated) + "\n")
+    publish(site, BEGUN)
+    heard(site, KnownEffect("/(shop-7|shop-8|notes-9)/$", date(2026, 1, 1), shown=0.0))
+    never = run(site, "traffic", "--format", "json", at="2026-11-05T08:00:00Z").json["never_shown"]
+    # The eighth page of the shop is there for too short a time.
+    assert never == [f"{URL}/notes/notes-9/", f"{URL}/shop/shop-7/"]
+    assert run(site, "traffic", "--weeks", "2", "--format", "json", at="2026-11-05T08:00:00Z").json["never_shown"] == never

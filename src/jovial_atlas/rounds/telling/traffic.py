@@ -32,7 +32,7 @@ from jovial_atlas.trends.changes import changes
 #: Queries that are looked at, those that are shown most.
 _QUERIES = 5_000
 #: A page that was never shown is told of when it is there for so many days.
-_MONTHS = 60
+_MONTHS = 56
 #: The section, and the reason, of what is not in the page table.
 _UNKNOWN = ""
 
@@ -219,17 +219,25 @@ class _Looking:
         if traffic_spans(self.survey.site).is_cut:
             return []
         since = (self.which.ends - timedelta(_MONTHS)).isoformat()
+        locs = self._shown_for_months()
+        if locs is None:
+            return []
+        there = pl.coalesce("published", "lastmod").str.slice(0, 10) <= since
+        listed = self.survey.table.filter(pl.col("listed") & there).select("loc")
+        never = listed.join(locs.lazy(), on="loc", how="anti").sort("loc")
+        return never.collect(engine="streaming")["loc"].to_list()
+
+    def _shown_for_months(self) -> pl.DataFrame | None:
+        """The pages that were shown in so many days (`loc`); None where less is told of."""
+        if self.span.days >= _MONTHS:
+            return self.by_page.filter(pl.col("impressions") > 0).select("loc").unique()
         span = Span(self.which.ends - timedelta(_MONTHS - 1), self.which.ends)
         rows = rows_together(self.traffic, self.which.engines, span, ("loc",))
         shown = rows.filter(pl.col("impressions") > 0).select("loc", "date")
         first = shown.select(pl.col("date").min()).collect(engine="streaming").item()
         if first is None or (self.which.ends - first).days < _MONTHS - 7:
-            return []
-        locs = shown.select("loc").unique().collect(engine="streaming")
-        there = pl.coalesce("published", "lastmod").str.slice(0, 10) <= since
-        listed = self.survey.table.filter(pl.col("listed") & there).select("loc")
-        never = listed.join(locs.lazy(), on="loc", how="anti").sort("loc")
-        return never.collect(engine="streaming")["loc"].to_list()
+            return None
+        return shown.select("loc").unique().collect(engine="streaming")
 
     def _unlisted(self, now: pl.DataFrame) -> list[tuple[str, int, str]]:
         shown = (
