@@ -13,6 +13,7 @@ from jovial_atlas.sitefile.edit import (
     change_rule,
     move_rule,
     remove_rule,
+    remove_table,
     set_export,
     set_key,
     set_part,
@@ -51,7 +52,7 @@ match = "/two/**"
 # At the end.
 '''
 RULE = {"match": "/c/", "set": {"index": False}}
-OTHER = "[policies]\nfeeds = \"index\"\n\n[[section]]\nname = \"three\"\nmatch = \"/three/\"\n"
+OTHER = '[policies]\nfeeds = "index"\n\n[[section]]\nname = "three"\nmatch = "/three/"\n'
 
 
 def without(text, *pieces):
@@ -104,20 +105,53 @@ def test_where_tables_are_told_apart_nothing_else_is_written():
 def test_keys_tables_and_parts():
     assert tomllib.loads(set_key(FILE, "site", "stage", "draft"))["site"]["stage"] == "draft"
     fresh = set_key(FILE, "policies", "feeds", "index")
-    assert fresh.startswith(FILE.rstrip()) and tomllib.loads(fresh)["policies"] == {"feeds": "index"}
+    assert fresh.startswith(FILE.rstrip()) and tomllib.loads(fresh)["policies"] == {
+        "feeds": "index"
+    }
     assert tomllib.loads(set_key(fresh, "policies", "feeds", None)).get("policies") == {}
     assert set_key(FILE, "policies", "feeds", None) == FILE
     engine = add_table(FILE, "engine", {"name": "L", "channels": []})
     assert tomllib.loads(engine)["engine"] == [{"name": "L", "channels": []}]
     told = set_export(engine, "L", "sitemaps", {"loc": "Address"})
-    assert tomllib.loads(told)["engine"][0]["exports"] == [{"kind": "sitemaps", "columns": {"loc": "Address"}}]
+    assert tomllib.loads(told)["engine"][0]["exports"] == [
+        {"kind": "sitemaps", "columns": {"loc": "Address"}}
+    ]
     parted = set_part(FILE, "section", OTHER)
     assert [one["name"] for one in tomllib.loads(parted)["section"]] == ["three"]
     assert "section" not in tomllib.loads(set_part(FILE, "section", ""))
     assert "policies" not in tomllib.loads(parted), "only the part that was asked for"
 
 
-@given(st.lists(st.sampled_from(["", "# c", "[a]", "[[b]]", "x = 1", "[a.b]", "  ", "[[b.c]]"]), max_size=12))
+@given(
+    st.lists(
+        st.sampled_from(["", "# c", "[a]", "[[b]]", "x = 1", "[a.b]", "  ", "[[b.c]]"]), max_size=12
+    )
+)
 def test_any_lines_are_parted_and_joined_again(lines):
     text = "".join(f"{line}\n" for line in lines)
     assert "".join(one.text for one in blocks_of(text)) == text
+
+
+@pytest.mark.parametrize(
+    ("text", "number", "left"),
+    [
+        # One of two, with the comments of the other.
+        (
+            '[site]\nurl = "u"\n\n[[trial]]\nname = "a"\n\n# Kept.\n[[trial]]\nname = "b"  # so\n',
+            0,
+            '[site]\nurl = "u"\n\n# Kept.\n[[trial]]\nname = "b"  # so\n',
+        ),
+        # The last one; nothing stays of the list.
+        ('[site]\nurl = "u"\n\n[[trial]]\nname = "a"\n', 0, '[site]\nurl = "u"\n'),
+        # What stands behind it stays.
+        (
+            '[[trial]]\nname = "a"\n\n[checks]\nx = 1\n',
+            0,
+            "[checks]\nx = 1\n",
+        ),
+        # Written as one value, there is no table to cut out.
+        ('trial = [{name = "a"}, {name = "b"}]\n', 1, 'trial = [{name = "a"}]\n'),
+    ],
+)
+def test_a_table_of_a_list_is_removed_and_the_rest_stays_as_it_was_written(text, number, left):
+    assert remove_table(text, "trial", number) == left

@@ -189,7 +189,7 @@ def _show(out: Output, done: HeardTable) -> None:
         out.indented("-", f"{plural(one.other, 'row')} said twice with different figures; the "
                      "larger ones count (--replace takes those of this table)")  # fmt: skip
     if one.unread:
-        out.indented("!", f"{plural(one.unread, 'row')} cannot be read and were left out, the "
+        out.indented("!", f"left out, since it cannot be read: {plural(one.unread, 'row')}, the "
                      f"first at {one.first}")  # fmt: skip
     if one.hidden:
         out.indented("-", f"{plural(one.hidden, 'count')} hidden as too small; taken as 0")

@@ -137,7 +137,7 @@ class EventCourse:
                           textcoords="offset points", color=colour, fontsize=9,
                           va="top" if below else "bottom")  # fmt: skip
         axes.set_ylim(0, max([*real, *other, 1.0]) * 1.15)
-        axes.set_xlim(days[0], days[-1] + (days[-1] - days[0]) * 0.28)
+        axes.set_xlim(days[0], days[-1] + max(days[-1] - days[0], 7.0) * 0.28)
         axes.set_xticks(days, [f"{day:%-d %b}" for day, _, _ in self.weeks])
         axes.yaxis.set_major_formatter(lambda value, _: f"{value:,.0f}")
         axes.set_ylabel("clicks a week", color=QUIET)
