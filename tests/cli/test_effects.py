@@ -152,3 +152,21 @@ def test_pages_that_are_listed_for_months_and_never_shown_are_named(site):
     # The eighth page of the shop is there for too short a time.
     assert never == [f"{URL}/notes/notes-9/", f"{URL}/shop/shop-7/"]
     assert run(site, "traffic", "--weeks", "2", "--format", "json", at="2026-11-05T08:00:00Z").json["never_shown"] == never
+
+
+def test_large_sites_note_what_changed_of_pages_that_engines_show(site):
+    """Too large for head data, by what the site file says: what the page table holds is compared, of the
+    pages that were heard of."""
+    (site / "atlas.toml").write_text(SITE.replace("[output]", "[output]\nhead_pages = 50"))
+    world_ = SearchWorld([(f"{URL}/shop/shop-{number}/", f"A shop page {number}") for number in range(20)])
+    rows = searched(world_, date(2026, 8, 1), date(2026, 8, 31))
+    (site / "clicks.csv").write_bytes(as_exported(summed(rows, ["date", "loc"]), "Quillseek"))
+    run(site, "hear", "--engine", "Quillseek", "clicks.csv")
+    publish(site, BEGUN)
+    text = (site / "pages.csv").read_text()
+    (site / "pages.csv").write_text(text.replace("A shop page", "A fine shop page"))
+    publish(site, "2026-10-02T08:00:00Z")
+    events = run(site, "traffic", "events", "--format", "json").json["events"]
+    assert [(one["kind"], one["pages"]) for one in events] == [("title", 20)]
+    publish(site, "2026-10-03T08:00:00Z")
+    assert run(site, "traffic", "events", "--format", "json").json["events"] == events

@@ -1,5 +1,7 @@
 """What people searched and clicked, on the command line: heard, shown, and beside every decision."""
 
+import re
+import shutil
 from datetime import date, timedelta
 
 import polars as pl
@@ -181,3 +183,70 @@ def test_what_cannot_be_known_is_said(site):
     assert ("2026-11-14 to 2026-11-20" in said.out, "on the weeks before" in said.out) == (True, False)
     wrong = run_command("hear", "--engine", "Lanternfish", "atlas.toml", cwd=site)
     assert wrong.code == 2
+
+
+def test_priorities_by_clicks_and_what_a_build_lists_no_more(site):
+    text = (site / "atlas.toml").read_text()
+    quota = 'channels = [{ kind = "indexnow", endpoint = "http://127.0.0.1:1/", per_day = 3 }]'
+    text = text.replace('channels = [{ kind = "hand" }]', quota, 1) + '\n[defaults]\npriority = "clicks"\n'
+    (site / "atlas.toml").write_text(text)
+    hear(site, world(site))
+    assert run_command("build", cwd=site).code == 0
+    clicks = {one["loc"]: one["clicks"] for one in run_command("pages", "--format", "json", cwd=site).json}
+    public = "".join(path.read_text() for path in (site / "public").glob("sitemap*.xml"))
+    found = re.findall(r"<loc>([^<]*)</loc>(?:\s*<lastmod>[^<]*</lastmod>)?\s*<priority>([^<]*)<", public)
+    shown = {loc: float(priority) for loc, priority in found if clicks.get(loc)}
+    assert max(shown.values()) == 1.0
+    in_order = sorted(shown, key=lambda loc: clicks[loc])
+    assert [shown[loc] for loc in in_order] == sorted(shown.values())
+    weights = PublishedSite(read_site_file(site / "atlas.toml")).announced.weights
+    assert sorted(weights.values(), reverse=True)[0] > 0.9
+    most = in_order[-1]
+    (site / "atlas.toml").write_text(
+        f'{text}\n[[rule]]\nmatch = "{most.removeprefix(URL)}"\nset = {{ listed = false }}\n'
+    )
+    ran = run_command("build", cwd=site)
+    told = " ".join(ran.err.split())
+    assert f"No longer listed: this page had {clicks[most]:,} clicks in 28 days" in told
+    assert "No longer listed" not in run_command("build", cwd=site).err
+
+
+def test_machines_that_share_a_folder_know_what_each_heard(site, tmp_path_factory):
+    elsewhere = tmp_path_factory.mktemp("shared")
+    (site / "atlas.toml").open("a").write(f'\n[traffic]\nfolder = "{elsewhere}"\n')
+    other = tmp_path_factory.mktemp("other") / "site"
+    shutil.copytree(site, other)
+    hear(site, world(site))
+    assert not (site / ".jovial-atlas/traffic").exists()
+    assert traffic(other) == traffic(site)
+
+
+def test_what_nobody_saved_is_told_as_json(site):
+    (site / "atlas.toml").open("a").write('\n[overrides]\nfile = "overrides.csv"\n')
+    (site / "edited.csv").write_text(f"loc,listed\n{URL}/cafe/,no\n")
+    tried = run_command("pages", "--take", "edited.csv", "--dry-run", "--format", "json", cwd=site).json
+    assert (tried["saved"], len(tried["changes"])) == (False, 1)
+    assert run_command("pages", "--take", "edited.csv", "--format", "json", cwd=site).json["saved"]
+
+
+def log_line(path, at="10:00:00", address="192.0.2.1"):
+    agent = "Mozilla/5.0 (X11; Linux x86_64) Gecko/20100101 Firefox/140.0"
+    return f'{address} - - [20/Nov/2026:{at} +0000] "GET {path} HTTP/1.1" 200 512 "-" "{agent}"\n'
+
+
+def test_each_server_has_its_own_times(site):
+    """What one server logged between ten and eleven was not read by what another one logged then."""
+    for name, path in (("a", "/cafe/"), ("b", "/species/bittern/")):
+        lines = [log_line(path, at) for at in ("10:00:00", "11:00:00")]
+        (site / f"{name}.log").write_text("".join(lines))
+
+    def read(name, *more):
+        return run_command("logs", f"{name}.log", *more, "--format", "json", cwd=site).json["people"]
+
+    assert (read("a", "--server", "east")["visits"], read("b", "--server", "west")["visits"]) == (1, 1)
+    assert read("a", "--server", "east") | {"from": 0, "to": 0} == {
+        "visits": 0, "pages": 0, "before": 2, "from": 0, "to": 0,
+    }  # fmt: skip
+    assert read("b")["visits"] == 1, "no name is a server of its own"
+    pages = run_command("pages", "--where", "visits > 0", "--format", "json", cwd=site).json
+    assert {one["loc"]: one["visits"] for one in pages} == {f"{URL}/cafe/": 1, f"{URL}/species/bittern/": 2}

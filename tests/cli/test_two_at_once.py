@@ -145,3 +145,23 @@ def test_a_killed_command_leaves_a_whole_set_that_the_next_run_completes(site):
         assert not list(site.rglob(".atlas-*"))
     states = {f["state"] for f in run_command("build", "--format", "json", cwd=site).json["files"]}
     assert states == {"same"}
+
+
+def test_logs_read_at_once_count_each_request_once(site):
+    (site / "atlas.toml").open("a").write(
+        '\n[[engine]]\nname = "Quillseek"\ncrawlers = ["quillseek"]\nchannels = [{ kind = "hand" }]\n'
+    )
+    for name, hour in (("a", 10), ("b", 12)):
+        lines = [
+            f'192.0.2.{n % 200} - - [20/Nov/2026:{hour}:{n // 60 % 60:02}:{n % 60:02} +0000] '
+            f'"GET /n/{n % 30}.html HTTP/1.1" 200 512 "-" "Mozilla/5.0 Gecko Firefox/140.0"\n'
+            for n in range(3_000)
+        ]  # fmt: skip
+        (site / f"{name}.log").write_text("".join(lines))
+    running = [start(site, "logs", f"{name}.log", "--format", "json") for name in "aabb"]
+    for process in running:
+        code, _, err = finished(process)
+        assert code == 0, err
+    pages = run_command("pages", "--where", "visits > 0", "--format", "json", cwd=site).json
+    # 200 readers of each hour see three pages each (200 and 30 have a period of 600).
+    assert sum(one["visits"] for one in pages) == 2 * 600

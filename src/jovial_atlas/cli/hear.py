@@ -69,10 +69,11 @@ def command(
         raise click.UsageError("--column belongs to a --kind.")
     site = work.site()
     (chosen,) = engines_named(site, [engine])
-    if not files:
-        return _ask(work, site, chosen)
-    how = HowToHear(kind or "", mapping, period, replace)
-    return _hear_files(work, site, chosen, files, how)
+    with work.locks().counting(site.traffic_folder):
+        if not files:
+            return _ask(work, site, chosen)
+        how = HowToHear(kind or "", mapping, period, replace)
+        return _hear_files(work, site, chosen, files, how)
 
 
 def _hear_files(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from contextlib import closing
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -37,6 +38,8 @@ _SHOWN = 5
 @click.option("--dns", is_flag=True,
               help="Ask name servers whether crawlers are who they say.")  # fmt: skip
 @click.option("--never", is_flag=True, help="Show every listed page that no crawler asked for.")
+@click.option("--server", metavar="NAME", default="",
+              help="Where several servers answer: whose logs these are.")  # fmt: skip
 @click.option("--dry-run", is_flag=True, help="Note nothing in the ledger.")
 def command(
     work: Work,
@@ -44,12 +47,15 @@ def command(
     engines: tuple[str, ...],
     dns: bool,
     never: bool,
+    server: str,
     dry_run: bool,
 ) -> int:
     """Read server logs (Common or Combined Log Format, or JSON; plain or gzipped; `-` for standard
     input) for the crawlers of the site's engines: when each last read robots.txt, sitemaps and
     pages, what it never asked for, what answered with an error, and who only says to be it. Visits
-    of people are counted by page and day as well; nothing about anybody is kept."""
+    of people are counted by page and day as well; nothing about anybody is kept. Requests of times
+    that were read before do not count again: read logs of several servers in one call, or each with
+    its --server."""
     from jovial_atlas.rounds.state.engine_choice import engines_named
     from jovial_atlas.rounds.state.ledger import open_ledger
     from jovial_atlas.rounds.telling.logs import dns as name_servers
@@ -57,12 +63,15 @@ def command(
 
     site, out = work.site(), work.output
     chosen = engines_named(site, engines)
-    ledger = None if dry_run else open_ledger(site, work.now, os.environ)
-    try:
-        read = read_logs(site, chosen, files, ledger, name_servers() if dns else None)
-    finally:
-        if ledger is not None:
-            ledger.close()
+    resolver = name_servers() if dns else None
+    if dry_run:
+        read = read_logs(site, chosen, files, None, resolver, server)
+    else:
+        with (
+            work.locks().counting(site.traffic_folder),
+            closing(open_ledger(site, work.now, os.environ)) as ledger,
+        ):
+            read = read_logs(site, chosen, files, ledger, resolver, server)
     for name in read.junk:
         out.warn(f"Something that is no gzip stands behind the end of {name}; it is left out.")
     if out.format == "json":

@@ -214,15 +214,18 @@ def _take(
     if work.output.is_table:
         say_stake(work.output, stake, survey.site.model.site.url)
     if not dry_run and not may_save(stake, survey.site, accepts=accepts):
-        work.output.say("Nothing was saved.")
-        return 0
+        if work.output.is_table:
+            work.output.say("Nothing was saved.")
+            return 0
+        dry_run = True
     taken = first if dry_run else take_table(survey, path, anyway=anyway)
-    work.turned = taken.turned
+    work.turned = None if dry_run else taken.turned
     return _tell(work, taken, path, dry_run)
 
 
 def _tell(work: Work, taken: Taken, path: Path, dry_run: bool) -> int:
-    """What taking a table came to; 1 where rows of it were left out."""
+    """What taking a table came to; 1 where rows of it were left out. With `dry_run` nothing was
+    saved."""
     from jovial_atlas.addresses import path_and_query
     from jovial_atlas.faults import plural
 
@@ -234,6 +237,7 @@ def _tell(work: Work, taken: Taken, path: Path, dry_run: bool) -> int:
         names = ("loc", "field", "before", "after")
         out.json({
             "changes": [{n: getattr(one, n) for n in names} for one in taken.changes],
+            "saved": not dry_run and bool(taken.changes),
             **{
                 key: [{"sheet": one.sheet, "line": one.line, "field": one.key,
                        "message": one.message} for one in found]

@@ -162,10 +162,16 @@ def _in_words(one: MeasuredEffect) -> str:
     if one.effect is None or one.low is None or one.high is None or one.p is None:
         return _VERDICTS.get(one.verdict, one.verdict)
     if one.metric == "position":
-        sized = f"{one.effect:+.1f} places (95 %: {one.low:+.1f} to {one.high:+.1f})"
+        sized = f"{_places(one.effect)} places (95 %: {_places(one.low)} to {_places(one.high)})"
     else:
         sized = f"{one.effect:+.0%} (95 %: {one.low:+.0%} to {one.high:+.0%})"
     return f"{one.verdict}: {sized}, p = {one.p:.3f}"
+
+
+def _places(number: float) -> str:
+    """A change of place with its sign, which nothing has none of."""
+    rounded = round(number, 1)
+    return f"{rounded:+.1f}" if rounded else "0.0"
 
 
 @atlas_command(

@@ -34,7 +34,7 @@ LONGEST_LOCK_WAIT = 600.0
 #: After this time it is said that a command waits, and for whom.
 _QUIET = 0.5
 #: The bytes of the lock file that stand for each kind of lock.
-_WRITES, _FILES, _EDITS, _ASKS = 0, 1, 2, 3
+_WRITES, _FILES, _EDITS, _ASKS, _COUNTS = 0, 1, 2, 3, 4
 
 #: Is told for whom a command waits.
 Told = Callable[[str], None]
@@ -141,6 +141,16 @@ class Locks:
             yield
             return
         with self._lock(_ASKS):
+            yield
+
+    @contextmanager
+    def counting(self, folder: Path) -> Iterator[None]:
+        """Be the only command that adds to what is known of clicks and visits, also where several
+        machines do so in a `folder` of their own; others may read and write meanwhile. Raises
+        OutputError."""
+        where = self if folder == self.state else Locks(folder, self._told, self._wait)
+        where._make_folder()
+        with where._lock(_COUNTS):
             yield
 
     @contextmanager

@@ -265,10 +265,9 @@ class SurveyedPage(msgspec.Struct, frozen=True, kw_only=True):
     ] = None  # fmt: skip
     clicks: Annotated[Int64 | None, says("clicks in engines in 28 days, as was heard")] = None
     impressions: Annotated[Int64 | None, says("times shown by engines in those 28 days")] = None
-    visits: Annotated[Int64 | None, says("visits of people in 28 days, by the server's logs")] = (
-        None
-    )
+    visits: Annotated[Int64 | None, says("visits of people in 28 days, by server logs")] = None
     position: Annotated[float | None, says("its mean place in engines in those 28 days")] = None
+    clicks_rank: Annotated[float | None, says("part of shown pages that is clicked less")] = None
     bytes: Annotated[Int64 | None, says("size of the file")] = None
     mtime: Annotated[
         Int64 | None, says("time of the file, in nanoseconds since 1970")

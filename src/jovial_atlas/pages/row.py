@@ -116,6 +116,7 @@ class PageRow(TypedDict, total=False):
     impressions: int | None
     visits: int | None
     position: float | None
+    clicks_rank: float | None
     bytes: int | None
     mtime: int | None
     digest: str | None

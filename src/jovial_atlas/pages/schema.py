@@ -73,7 +73,7 @@ LINK_COLUMNS = (
     "weight_rank",
 )  # fmt: skip
 #: Columns that come from what engines and logs were heard to say, when the table is read.
-TRAFFIC_COLUMNS = ("clicks", "impressions", "visits", "position")
+TRAFFIC_COLUMNS = ("clicks", "impressions", "visits", "position", "clicks_rank")
 WORKED_OUT = ("variant", "variant_of", "media", *LINK_COLUMNS, *TRAFFIC_COLUMNS)
 
 #: One video of a page, and what is known of its file.

@@ -23,8 +23,11 @@ from jovial_atlas.sitefile.parts import options_of
 #: Columns of the page's own values of fields that are decided, where others decide them too.
 OWN = {name: f"own_{name}" for name in FROM_PAGE}
 _TRUE, _FALSE = ("true", "yes", "1"), ("false", "no", "0")
-#: From 0.1 for the page with the least weight to 1.0 for the one with the most.
-PRIORITY_BY_WEIGHT = (0.1 + 0.9 * pl.col("weight_rank")).round(1)
+#: From 0.1 for the page with the least weight, or the fewest clicks, to 1.0 for the one with the
+#: most.
+PRIORITY_BY = {
+    name: (0.1 + 0.9 * pl.col(f"{name}_rank")).round(1) for name in ("weight", "clicks")
+}
 #: Dates that say when the content changed, not when a file was written.
 _MEANT = ("field", "meta", "json-ld", "time", "published")
 
@@ -198,10 +201,10 @@ def given(said: Decided, site: SiteFile) -> dict[str, Any]:
 
 
 def resolved(name: str, value: Any, site: SiteFile) -> Any:
-    """A value as it is decided: a path becomes an address, "self" the page's own, "weight" the
-    weight of each page."""
-    if name == "priority" and value == "weight":
-        return PRIORITY_BY_WEIGHT
+    """A value as it is decided: a path becomes an address, "self" the page's own, "weight" and
+    "clicks" what each page has of these."""
+    if name == "priority" and isinstance(value, str):
+        return PRIORITY_BY[value]
     if name == "canonical" and value == "self":
         return pl.col("loc")
     if name in ("canonical", "send_to") and value.startswith("/"):

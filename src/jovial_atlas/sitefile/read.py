@@ -106,6 +106,12 @@ class SiteFile:
         return self.kept_in or self.folder / STATE
 
     @property
+    def traffic_folder(self) -> Path:
+        """The folder within which what people clicked and visited is kept."""
+        said = self.model.traffic.folder
+        return self.folder / said if said else self.shared_state
+
+    @property
     def hosts(self) -> list[SiteFile]:
         """The site as each of its hosts sees it, the main one first. Each has its own address,
         language, output folder and state; all else is shared."""

@@ -23,6 +23,13 @@ class TrafficChoices(Part, frozen=True, kw_only=True):
             le=1,
         ),
     ] = 0.05
+    folder: Annotated[
+        str,
+        says(
+            "where what was heard and counted is kept, from the site file; machines that share a "
+            "ledger share this folder as well. Empty: in the state folder"
+        ),
+    ] = ""
 
 
 class Trial(Part, frozen=True, kw_only=True):

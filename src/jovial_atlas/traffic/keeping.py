@@ -289,13 +289,9 @@ def _put_together(
     rows = pl.concat(both)
     differs = (seen.min() != seen.max()) | (clicks.min() != clicks.max())
     if known is None:
-        table = rows.group_by(kind.keys).agg(*largest).collect(engine="streaming")
-        number = int(rows.select(pl.len()).collect(engine="streaming").item())
-        other = 0
-        if table.height < number:  # mostly each row is there once
-            twice = rows.group_by(kind.keys).agg(differs.alias("other"))
-            other = int(twice.select(pl.col("other").sum()).collect(engine="streaming").item())
-        merged = KeptRows(table.height, table.height, other)
+        whole = rows.group_by(kind.keys).agg(*largest, other=differs)
+        table = whole.collect(engine="streaming")
+        merged = KeptRows(table.height, table.height, int(table["other"].sum()))
     else:
         whole = rows.group_by(kind.keys).agg(*largest, *counted, other=differs)
         table = whole.collect(engine="streaming")

@@ -7,6 +7,7 @@ import json
 from collections.abc import Iterator, Mapping
 from datetime import date
 from pathlib import Path
+from urllib.parse import quote
 
 import polars as pl
 
@@ -16,7 +17,7 @@ from jovial_atlas.pages import snapshot
 from jovial_atlas.traffic.asking import FOUR_WEEKS, Span, span_to
 
 #: The folder within that of all traffic.
-_FOLDER, _TIMES = "visits", "times.json"
+_FOLDER = "visits"
 _TYPES = {"date": pl.Date(), "loc": pl.String(), "visits": pl.UInt32()}
 
 
@@ -33,10 +34,10 @@ def keep_visits(folder: Path, counted: pl.DataFrame) -> None:
         snapshot.save(_typed(table), path)
 
 
-def times_read(folder: Path) -> dict[date, tuple[str, str]]:
-    """From when to when the visits of each day were counted. Raises OutputError where that cannot
-    be read."""
-    path = folder / _FOLDER / _TIMES
+def times_read(folder: Path, server: str = "") -> dict[date, tuple[str, str]]:
+    """From when to when the visits of each day were counted, at one of several servers where it
+    has a name. Raises OutputError where that cannot be read."""
+    path = _times(folder, server)
     try:
         said = json.loads(path.read_text("utf-8"))
         return {date.fromisoformat(day): (one[0], one[1]) for day, one in said.items()}
@@ -49,14 +50,21 @@ def times_read(folder: Path) -> dict[date, tuple[str, str]]:
         ) from None
 
 
-def keep_times(folder: Path, times: Mapping[date, tuple[str, str]]) -> None:
+def keep_times(
+    folder: Path, times: Mapping[date, tuple[str, str]], server: str = ""
+) -> None:
     """Keep from when to when visits of days are counted now. Raises OutputError."""
-    known = times_read(folder)
+    known = times_read(folder, server)
     for day, (first, last) in times.items():
         had = known.get(day, (first, last))
         known[day] = (min(first, had[0]), max(last, had[1]))
     text = json.dumps({f"{day}": known[day] for day in sorted(known)}, indent=0)
-    write_whole(folder / _FOLDER / _TIMES, f"{text}\n".encode())
+    write_whole(_times(folder, server), f"{text}\n".encode())
+
+
+def _times(folder: Path, server: str) -> Path:
+    named = f"-{quote(server, safe=' ').replace('.', '%2E')}" if server else ""
+    return folder / _FOLDER / f"times{named}.json"
 
 
 def _typed(table: pl.DataFrame) -> pl.DataFrame:

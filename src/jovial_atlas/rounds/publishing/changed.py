@@ -21,6 +21,7 @@ from jovial_atlas.pages import snapshot
 from jovial_atlas.rounds.publishing.inject import Injected, InjectState
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import AS_PUBLISHED, HEAD_DATA, MOVES_SEEN, PUT_LINKS
+from jovial_atlas.rounds.state.traffic import page_figures
 from jovial_atlas.sitefile import SiteFile
 
 #: What is kept of each page → kind of event, and what changed in words.
@@ -58,22 +59,31 @@ class FoundChanges:
 
 
 def changed_pages(survey: LastSurvey) -> FoundChanges:
-    """What the build that was just made publishes otherwise than the one before. Sites that are too
-    large for head data are not looked at."""
+    """What the build that was just made publishes otherwise than the one before. Of sites that are
+    too large for head data, the pages that engines show are looked at, as they stand in the page
+    table: effects can be asked for these alone."""
     keeping: list[Callable[[], None]] = []
     found: list[ChangedPages] = []
-    for host in survey.site.hosts if survey.is_held else ():
+    for host in survey.site.hosts:
         found += _of_host(survey.of_host(host), keeping)
     return FoundChanges(_joined(found), keeping)
 
 
 def _of_host(survey: LastSurvey, keeping: list[Callable[[], None]]) -> Iterator[ChangedPages]:
     site = survey.site
-    now = _published(survey)
-    path = site.state / AS_PUBLISHED
     before = _known(site)
-    if before is None or not before.equals(now):
-        keeping.append(partial(snapshot.save, now, path))
+    if survey.count <= site.model.output.head_pages:
+        now = kept = _published(survey)
+    else:
+        now = _shown(survey)
+        if before is None:
+            kept = now
+        else:
+            kept = pl.concat([now, before.join(now, on="loc", how="anti")]).sort("loc")
+            # A page that engines did not show before was not looked at.
+            now = now.join(before, on="loc", how="semi", maintain_order="left")
+    if kept.height and (before is None or not before.equals(kept)):
+        keeping.append(partial(snapshot.save, kept, site.state / AS_PUBLISHED))
     yield from _moved(site, keeping)
     if before is None:
         return
@@ -84,6 +94,8 @@ def _of_host(survey: LastSurvey, keeping: list[Callable[[], None]]) -> Iterator[
         known = pl.lit(True)
         if column in ("title", "description", "data"):
             known = pl.col("data").is_not_null() & pl.col("data_before").is_not_null()
+        if column == "data":  # "" where nothing is known of it
+            known &= (pl.col("data") != "") & (pl.col("data_before") != "")
         locs = both.filter(differs & known)["loc"].to_list()
         if locs:
             yield ChangedPages(kind, what, tuple(locs))
@@ -110,6 +122,16 @@ def _published(survey: LastSurvey) -> pl.DataFrame:
     verdicts = survey.decided.select("loc", "listed", "index")
     joined = verdicts.join(heads.unique("loc"), on="loc", how="left", maintain_order="left")
     return joined.select(list(_SCHEMA)).sort("loc")
+
+
+def _shown(survey: LastSurvey) -> pl.DataFrame:
+    """What the page table says of the pages that engines show; nothing of structured data."""
+    figures = page_figures(survey.site)
+    if figures is None:
+        return pl.DataFrame(schema=_SCHEMA)
+    pages = survey.decided_where(pl.col("loc").is_in(figures["loc"].implode()))
+    table = pages.select("loc", "title", "description", pl.lit("").alias("data"), "listed", "index")
+    return table.collect(engine="streaming").sort("loc")
 
 
 def _shape(data: Any) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Iterator, Sequence
 from functools import cached_property
 from pathlib import PurePosixPath
 
@@ -15,7 +15,7 @@ from jovial_atlas.files import digest
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.keys import key_of
 from jovial_atlas.robots import parse_robots
-from jovial_atlas.rounds.state.names import PLACED, ROBOTS
+from jovial_atlas.rounds.state.names import PAGE_TABLE, PLACED, ROBOTS
 from jovial_atlas.rounds.state.record import (
     BuildRecord,
     all_listed,
@@ -27,6 +27,8 @@ from jovial_atlas.sitefile import IndexNowChannel, SiteFile
 
 #: What clicks add to the weight of a section, at most: less than a step from one to the next.
 _OF_CLICKS = 0.09
+#: What a page weighs of which nothing is said.
+_MIDDLE = 0.5
 
 
 class PublishedSite:
@@ -94,25 +96,50 @@ class PublishedSite:
         )
 
     def _weights(self) -> dict[str, float]:
-        """What pages weigh, where a quota makes it matter: what their sections do and, among those
-        of one weight, how often they are clicked. The section is the one that was decided: the one
-        in whose sitemap the page stands."""
+        """What pages weigh, where a quota makes it matter: what their sections do, or they
+        themselves by what their sections say, and, among those of one weight, how often they are
+        clicked. The section is the one that was decided: the one in whose sitemap the page
+        stands."""
         model = self.site.model
         channels = (one for engine in model.engine for one in engine.channels)
-        limited = any(isinstance(one, IndexNowChannel) and one.per_day for one in channels)
-        weights = {s.name: s.priority for s in model.section if isinstance(s.priority, float)}
-        figures = page_figures(self.site) if limited else None
-        if not limited or not (weights or figures is not None):
+        if not any(isinstance(one, IndexNowChannel) and one.per_day for one in channels):
+            return {}
+        said = {s.name: s.priority for s in model.section if s.priority is not None}
+        figures = page_figures(self.site)
+        if not (said or model.defaults.priority is not None or figures is not None):
             return {}
         counted: dict[str, int] = {}
         if figures is not None:
             clicks = figures.select("loc", pl.coalesce("clicks", "visits", 0))
             counted = dict(clicks.iter_rows())
         most = max(counted.values(), default=0) or 1
+        ranks: dict[str, dict[str, float]] = {
+            name: dict(table.drop_nulls().iter_rows())
+            for name, table in self._ranks({*said.values(), model.defaults.priority}, figures)
+        }
+
+        def weight(loc: str, section: str) -> float:
+            priority = said.get(section, model.defaults.priority)
+            if isinstance(priority, str):
+                return 0.1 + 0.9 * ranks[priority].get(loc, 0.0)
+            return _MIDDLE if priority is None else priority
+
         return {
-            loc: weights.get(name, 0.5) + _OF_CLICKS * counted.get(loc, 0) / most
+            loc: weight(loc, name) + _OF_CLICKS * counted.get(loc, 0) / most
             for loc, name in self.sections.items()
         }
+
+    def _ranks(
+        self, wanted: Collection[object], figures: pl.DataFrame | None
+    ) -> Iterator[tuple[str, pl.DataFrame]]:
+        """Page and rank, for what priorities go by."""
+        empty = pl.DataFrame(schema={"loc": pl.String, "rank": pl.Float64})
+        if "clicks" in wanted:
+            yield "clicks", empty if figures is None else figures.select("loc", "clicks_rank")
+        if "weight" in wanted:
+            pages = snapshot.scan(self.site.shared_state / PAGE_TABLE)
+            ranks = None if pages is None else pages.select("loc", "weight_rank").collect()
+            yield "weight", empty if ranks is None else ranks
 
 
 def _in_robots(site: SiteFile) -> frozenset[str]:

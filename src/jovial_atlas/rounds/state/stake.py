@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from dataclasses import replace
 
 import polars as pl
 
 from jovial_atlas.faults import plural
 from jovial_atlas.moves.move import Move, whole_expression
 from jovial_atlas.pages import snapshot
+from jovial_atlas.pages.keys import key_of
 from jovial_atlas.records import Stake as Stake
 from jovial_atlas.rounds.state.names import PAGE_TABLE
-from jovial_atlas.rounds.state.traffic import page_figures, traffic_spans
+from jovial_atlas.rounds.state.traffic import leading_on, page_figures, traffic_spans
 from jovial_atlas.sitefile import SiteFile
 
 #: Pages that are named.
@@ -37,6 +39,19 @@ def at_stake(site: SiteFile, locs: Iterable[str]) -> Stake | None:
         int(some[counted].sum()) / whole if whole else 0.0,
         tuple(most.head(_NAMED).select("loc", counted).iter_rows()),
     )
+
+
+def unlisted_at_stake(site: SiteFile, keys: pl.Series) -> Stake | None:
+    """What is at stake with pages that are no longer listed, by their keys. What leads on to
+    another page loses nobody. Raises OutputError."""
+    figures = page_figures(site)
+    if figures is None:
+        return None
+    there = figures.filter(key_of(pl.col("loc")).is_in(keys.implode()))
+    locs = there["loc"].to_list()
+    onward = leading_on(site, locs)
+    stake = at_stake(site, (loc for loc in locs if loc not in onward))
+    return replace(stake, pages=keys.len() - len(onward)) if stake else None
 
 
 def stake_in_words(stake: Stake | None, url: str = "") -> str:

@@ -27,8 +27,9 @@ from jovial_atlas.traffic.visits import visits_by_page
 
 _SEED = 28
 _COLUMNS = schema.TRAFFIC_COLUMNS
+_RANK = "clicks_rank"
 #: Columns of which no row means none, where the tables are whole.
-_COUNTED = ("clicks", "impressions")
+_COUNTED = ("clicks", "impressions", _RANK)
 #: Times that a search must have shown a page to tell what it is searched for.
 _OFTEN = 20
 _NAMED = re.compile(rf"\b(?:{'|'.join(_COLUMNS)})\b", re.I)
@@ -46,13 +47,13 @@ class TrafficSpans:
     @property
     def filled(self) -> frozenset[str]:
         """The columns that hold anything."""
-        found = ("clicks", "impressions", "position") if self.engines else ()
+        found = ("clicks", "impressions", "position", _RANK) if self.engines else ()
         return frozenset([*found, *(("visits",) if self.visits else ())])
 
 
 def traffic_of(site: SiteFile) -> Traffic:
     """What is kept of what people searched and clicked on a site."""
-    return Traffic(site.shared_state / TRAFFIC / "engines")
+    return Traffic(site.traffic_folder / TRAFFIC / "engines")
 
 
 def keep_figures(site: SiteFile, *, is_cut: bool | None = None) -> TrafficSpans:
@@ -60,23 +61,30 @@ def keep_figures(site: SiteFile, *, is_cut: bool | None = None) -> TrafficSpans:
     was cut off, None that nothing new is known of that. Raises OutputError."""
     traffic = traffic_of(site)
     pages, engines = by_page(traffic)
-    visits, visited = visits_by_page(site.shared_state / TRAFFIC)
+    visits, visited = visits_by_page(site.traffic_folder / TRAFFIC)
     table = pages.join(visits, on="loc", how="full", coalesce=True).sort("loc")
     known = traffic_spans(site)
     spans = TrafficSpans(engines, visited, known.is_cut if is_cut is None else is_cut)
-    snapshot.save(table.select("loc", *_COLUMNS), site.shared_state / TRAFFIC_PAGES)
+    snapshot.save(_ranked(table).select("loc", *_COLUMNS), site.traffic_folder / TRAFFIC_PAGES)
     said = {
         "engines": {name: _written(one) for name, one in engines.items()},
         "visits": _written(visited) if visited else None,
         "is_cut": spans.is_cut,
     }
-    write_whole(site.shared_state / TRAFFIC_SPANS, (json.dumps(said, indent=1) + "\n").encode())
+    write_whole(site.traffic_folder / TRAFFIC_SPANS, (json.dumps(said, indent=1) + "\n").encode())
     return spans
+
+
+def _ranked(figures: pl.DataFrame) -> pl.DataFrame:
+    """Figures of pages with the part of all others that is clicked less."""
+    others = max(figures.height - figures["clicks"].null_count() - 1, 1)
+    rank = (pl.col("clicks").rank("min") - 1) / others
+    return figures.with_columns(rank.cast(pl.Float64).round(4).alias(_RANK))
 
 
 def traffic_spans(site: SiteFile) -> TrafficSpans:
     """Of which days the figures of pages are. Raises OutputError."""
-    path = site.shared_state / TRAFFIC_SPANS
+    path = site.traffic_folder / TRAFFIC_SPANS
     try:
         said: dict[str, Any] = json.loads(path.read_text("utf-8"))
         return TrafficSpans(
@@ -95,7 +103,10 @@ def traffic_spans(site: SiteFile) -> TrafficSpans:
 def page_figures(site: SiteFile) -> pl.DataFrame | None:
     """The figures of pages: `loc` and the columns of `TRAFFIC_COLUMNS`; None where nothing was
     heard. Raises OutputError."""
-    return snapshot.load(site.shared_state / TRAFFIC_PAGES)
+    figures = snapshot.load(site.traffic_folder / TRAFFIC_PAGES)
+    if figures is not None and _RANK not in figures.columns:  # kept by an earlier version
+        return _ranked(figures)
+    return figures
 
 
 def figures_mark(site: SiteFile) -> str:
@@ -160,7 +171,11 @@ def most_searched(site: SiteFile) -> dict[str, str]:
 
 def rests_on_traffic(site: SiteFile) -> bool:
     """Whether a verdict may be another one when other figures are heard."""
-    return any(_NAMED.search(rule.when) for rule in site.model.rule)
+    model = site.model
+    deciding = (model.defaults, *model.section, *(rule.set for rule in model.rule))
+    return any(one.priority == "clicks" for one in deciding) or any(
+        _NAMED.search(rule.when) for rule in model.rule
+    )
 
 
 class _Figures:

@@ -102,10 +102,12 @@ def read_logs(
     files: Sequence[Path],
     ledger: Ledger | None = None,
     resolver: Resolver | None = None,
+    server: str = "",
 ) -> LogsRead:
     """Read log files, plain or gzipped, in any order; `-` is standard input. What crawlers were
-    seen to do is noted in the ledger. Raises AtlasError for a file that cannot be read, and where
-    no engine names a crawler."""
+    seen to do is noted in the ledger. Where several servers answer for the site, each has a name:
+    what one of them logged of a time does not stand for the others. Raises AtlasError for a file
+    that cannot be read, and where no engine names a crawler."""
     by_token = {token.lower(): engine for engine in engines for token in engine.crawlers}
     if not by_token:
         raise AtlasError(
@@ -113,8 +115,8 @@ def read_logs(
         )
     with ExitStack() as stack:
         junk: list[str] = []
-        folder = site.shared_state / TRAFFIC
-        people = PeopleCounter(times_read(folder), sorted(by_token))
+        folder = site.traffic_folder / TRAFFIC
+        people = PeopleCounter(times_read(folder, server), sorted(by_token))
         streams = (_Heard(stack.enter_context(opened_log(one, junk)), people) for one in files)
         counted = count(streams, sorted(by_token))
     public = PublishedSite(site)
@@ -137,7 +139,7 @@ def read_logs(
         if ledger is not None:
             ledger.note_visits(_noted(engine, genuine, site, listed, sitemaps))
     never = [loc for path, loc in listed.items() if path not in visited]
-    seen_people = _people(site, people.counted(), keep=ledger is not None)
+    seen_people = _people(site, people.counted(), server, keep=ledger is not None)
     return LogsRead(counted.lines, counted.unread, tallies, sorted(never), tuple(junk),
                     seen_people)  # fmt: skip
 
@@ -158,10 +160,12 @@ class _Heard:
         return piece
 
 
-def _people(site: SiteFile, counted: PeopleCounted, *, keep: bool) -> PeopleSeen:
+def _people(
+    site: SiteFile, counted: PeopleCounted, server: str, *, keep: bool
+) -> PeopleSeen:
     """Visits to pages of the last survey, kept where that is wanted. What an address asks for
     behind a question mark counts for the page, unless it is a page of its own."""
-    folder, url = site.shared_state / TRAFFIC, site.model.site.url
+    folder, url = site.traffic_folder / TRAFFIC, site.model.site.url
     pages = stored_pages(site.shared_state / PAGE_TABLE)
     locs = pl.Series([], dtype=pl.String)
     if pages is not None:
@@ -181,7 +185,7 @@ def _people(site: SiteFile, counted: PeopleCounted, *, keep: bool) -> PeopleSeen
     if keep and visits.height:
         keep_visits(folder, visits)
     if keep and counted.times:
-        keep_times(folder, counted.times)
+        keep_times(folder, counted.times, server)
         keep_figures(site)
     days = sorted(counted.times)
     return PeopleSeen(int(visits["visits"].sum()), visits["loc"].n_unique(),

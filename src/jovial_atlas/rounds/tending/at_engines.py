@@ -149,19 +149,20 @@ class AtEngines:
     def _hear_clicks(self, sending: Sending, deaf: dict[str, str]) -> str:
         """Ask engines that tell it what was searched and clicked; in words what came."""
         rows, told = 0, []
-        for engine in self.site.model.engine:
-            try:
-                heard, trouble = ask_performance(self.site, engine, sending, self.around.now())
-            except AtlasError as error:
-                heard, trouble = None, str(error)
-            if heard:
-                rows += heard.performance.new if heard.performance else 0
-                told.append(heard)
-            if trouble:
-                deaf.setdefault(engine.name, trouble)
-        if told:
-            with self.around.locks.reading():
-                heard_figures(self.site, told)
+        with self.around.locks.counting(self.site.traffic_folder):
+            for engine in self.site.model.engine:
+                try:
+                    heard, trouble = ask_performance(self.site, engine, sending, self.around.now())
+                except AtlasError as error:
+                    heard, trouble = None, str(error)
+                if heard:
+                    rows += heard.performance.new if heard.performance else 0
+                    told.append(heard)
+                if trouble:
+                    deaf.setdefault(engine.name, trouble)
+            if told:
+                with self.around.locks.reading():
+                    heard_figures(self.site, told)
         return f"; {plural(rows, 'new row')} of what was clicked" if told else ""
 
     def status(self) -> tuple[str, str]:

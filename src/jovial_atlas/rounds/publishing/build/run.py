@@ -53,6 +53,7 @@ from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX
 from jovial_atlas.rounds.state.picture_files import lost_pictures
 from jovial_atlas.rounds.state.record import BuildRecord, load_record
+from jovial_atlas.rounds.state.stake import stake_in_words, unlisted_at_stake
 from jovial_atlas.rules.hiding import ShownCounts
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
@@ -193,6 +194,7 @@ class _Building:
         were = remembering.load_placed(self.site, self.before)
         lost = plan.missing(were["pages"], listing.rows)
         self._guard(were["pages"], lost)
+        self._note_stake(lost)
         fold = self._foldable(listing) if self.options.fold else ()
         known = {
             name: remembering.renumbered(table, self.before, self.kinds, fold)
@@ -208,6 +210,13 @@ class _Building:
         hidden = hidden_by(keys, known["pages"], self.kinds)
         self._note_index(listing, hidden)
         return _Before(known, gone, keys, hidden)
+
+    def _note_stake(self, lost: pl.DataFrame) -> None:
+        """Note how much the pages were clicked that are no longer listed."""
+        stake = unlisted_at_stake(self.site, lost["key"].unique()) if lost.height else None
+        if stake and stake.counted:
+            words = stake_in_words(stake, self.site.model.site.url)
+            self.notes.append(f"No longer listed: {words}")
 
     def _note_index(self, listing: Listing, hidden: dict[str, tuple[int, int]]) -> None:
         """Note which pages may be indexed again, and which may no longer."""
