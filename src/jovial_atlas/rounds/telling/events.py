@@ -8,7 +8,6 @@ from pathlib import Path
 
 from jovial_atlas.rounds.deciding.history import history_of
 from jovial_atlas.rounds.publishing.changed import FoundChanges
-from jovial_atlas.rounds.state.ledger import open_ledger
 from jovial_atlas.sitefile import SiteFile
 
 #: Commands that are told of as what led to a change.
@@ -26,6 +25,9 @@ def note_changes(
     if not found.changes:
         found.keep()
         return
+    # Most builds change nothing that is noted, and loading the ledger takes as long as they do.
+    from jovial_atlas.rounds.state.ledger import open_ledger
+
     ledger = open_ledger(site, now, environment)
     try:
         events = ledger.events()
