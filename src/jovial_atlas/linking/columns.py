@@ -36,9 +36,10 @@ def graph_of(pages: pl.LazyFrame) -> LinkGraph:
     ]
     others = (
         pages.with_row_index("number")
-        .select("number", digest=pl.concat_list(spelled))
+        .select("number", own=pl.col("loc").hash(_SEED), digest=pl.concat_list(spelled))
         .explode("digest")
-        .drop_nulls("digest")
+        .filter(pl.col("digest").is_not_null() & (pl.col("digest") != pl.col("own")))
+        .select("number", "digest")
         .collect(engine="streaming")
     )
     # A page at such an address is the one that is meant: it comes last.

@@ -26,8 +26,9 @@ class DigestNumbers:
         self._before = np.full(len(digests), -1, np.int32)
         places = np.arange(len(digests), dtype=np.int32)
         self._last[drawers] = places  # of several the last one stays
-        hidden = np.flatnonzero(self._last[drawers] != places)
-        sharing = np.union1d(hidden, self._last[drawers[hidden]])
+        shares = self._last[drawers] != places
+        shares[self._last[drawers[shares]]] = True
+        sharing = np.flatnonzero(shares)
         order = sharing[np.argsort(drawers[sharing], kind="stable")]
         same = np.flatnonzero(drawers[order][1:] == drawers[order][:-1])
         self._before[order[same + 1]] = order[same]

@@ -9,7 +9,7 @@ import io
 import json
 import os
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, Literal
@@ -32,8 +32,15 @@ BROKEN = (pl.exceptions.PolarsError, pl.exceptions.PanicException)
 
 #: Rows that are written together, and that a reader needs in memory together.
 ROW_GROUP = 128 * 1024
+#: So many times as few where rows have all their links.
+_WITH_LINKS = 4
 #: The key of the metadata that holds the columns with one value, as JSON.
 _CONSTANT = "constant"
+
+
+def group_rows(columns: Collection[str]) -> int:
+    """How many rows of a table with these columns are written together."""
+    return max(1, ROW_GROUP // _WITH_LINKS) if "links" in columns else ROW_GROUP
 
 
 def save(table: pl.DataFrame, path: Path) -> None:
@@ -67,7 +74,7 @@ def sink(
             compression=compression,
             compression_level=1 if compression == "zstd" else None,
             statistics=statistics,
-            row_group_size=ROW_GROUP,
+            row_group_size=group_rows(table.collect_schema().names()),
             metadata={_CONSTANT: json.dumps(same[0])} if same else None,
         )
     except OSError as error:

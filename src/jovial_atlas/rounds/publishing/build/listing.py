@@ -134,7 +134,7 @@ def read_listing(
     held, found = (found.select(names), found.drop(names)) if said else (None, found)
     unlisted = pl.DataFrame(schema={"reason": pl.String, "block": pl.UInt32, "len": pl.UInt32})
     if found.height < count:
-        block = (pl.col("_row") // snapshot.ROW_GROUP).alias("block")
+        block = (pl.col("_row") // snapshot.group_rows(survey.filled)).alias("block")
         others = decided.filter(~pl.col("listed")).group_by("reason", block).len()
         unlisted = others.collect(engine="streaming")
     news = None

@@ -120,7 +120,7 @@ def block_records(
         files[number][kind, file] = (had[0] + urls, (had[1] + total) % 2**64)
     hidden = [0] * len(blocks)
     for row in noindexed["row"]:
-        hidden[row // snapshot.ROW_GROUP] += 1
+        hidden[row // blocks[0].rows] += 1
     reasons: list[dict[str, int]] = [{} for _ in blocks]
     for reason, number, count in listing.unlisted.iter_rows():
         reasons[number][reason] = count
@@ -143,7 +143,8 @@ def _regular(survey: LastSurvey) -> list[Block]:
     if rests_on_traffic(survey.site):
         return []
     blocks = blocks_of(survey.site.shared_state / PAGE_TABLE)
-    regular = all(block.rows == snapshot.ROW_GROUP for block in blocks[:-1])
+    rows = snapshot.group_rows(survey.filled)
+    regular = all(block.rows == rows for block in blocks[:-1])
     return blocks if regular and len(blocks) >= _LEAST else []
 
 
