@@ -296,3 +296,24 @@ def test_a_site_without_links_or_without_pages_to_write_into(tmp_path):
     (tmp_path / "links.csv").write_text("loc,to\n/,nowhere\n")
     wrong = run_command("links", cwd=tmp_path)
     assert (wrong.code, "links.csv" in wrong.err, "line 2" in wrong.err) == (2, True, True)
+
+
+def test_what_style_sheets_load_is_followed_from_one_to_the_next(tmp_path):
+    head = '<link rel="stylesheet" href="/s/main.css">'
+    write_site(tmp_path, {f"{n}/index.html": page(f"P{n}").replace("</head>", f"{head}</head>") for n in range(7)})
+    styles = tmp_path / "public/s"
+    styles.mkdir()
+    (styles / "main.css").write_text("@import 'more.css'; a { b: url(there.png), url(../gone.png?v=2) }")
+    (styles / "more.css").write_text("@import 'main.css'; @import 'never.css'; a { b: url(/there.svg) }")
+    (styles / "there.png").write_bytes(b"x")
+    (tmp_path / "public/there.svg").write_bytes(b"x")
+    assert run_command("survey", cwd=tmp_path).code == 0
+    told = run_command("links", "check", "--format", "json", cwd=tmp_path).json["broken"]
+    found = [(one["target"], one["kind"], [each["loc"] for each in one["from"]]) for one in told]
+    assert sorted(found) == [
+        (f"{URL}/gone.png?v=2", "missing", [f"{URL}/s/main.css"]),
+        (f"{URL}/s/never.css", "missing", [f"{URL}/s/more.css"]),
+    ]
+    (styles / "never.css").write_text("")
+    (tmp_path / "public/gone.png").write_bytes(b"x")
+    assert run_command("links", "check", "--format", "json", cwd=tmp_path).json["broken"] == []

@@ -16,12 +16,13 @@ from urllib.parse import unquote
 import xxhash
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 
+from jovial_atlas.linking.styles import loaded_by_style
 from jovial_atlas.sources.html_page.context import References
 from jovial_atlas.sources.html_page.fulltext import html_of_file
 from jovial_atlas.sources.html_page.outline import Outline, attribute, outline, text
 
 #: Changes with what is read, and how: pages that were read in another form are read anew.
-READ_FORM = "1"
+READ_FORM = "2"
 #: Signs of a link's text that are kept.
 _LONGEST_TEXT = 200
 #: Columns of what pages lead to. `kind` is one of `LINK_KINDS`, of a name inside the page "id"
@@ -210,6 +211,21 @@ def _loaded(found: Outline, references: References, places: _Places) -> Iterator
             yield from _one("film" if films else "picture", place, given.get("src"), references)
         for candidate in _CANDIDATE.finditer(given.get("srcset") or ""):
             yield from _one("picture", place, candidate[1], references)
+
+
+    for node in found.tree.css("style, [style*='url(' i]"):
+        given = node.attributes.get("style")
+        place = "head" if node.tag == "style" else _shown_in(places.of(node))
+        css = node.text() if node.tag == "style" else given
+        for kind, written in loaded_by_style(css or ""):
+            yield from _one(kind, place, written, references)
+
+
+def style_rows(css: str, loc: str, served: tuple[str, str] | None = None) -> Iterator[LinkRow]:
+    """What a style sheet at `loc` loads."""
+    references = References(loc, served)
+    for kind, written in loaded_by_style(css):
+        yield from _one(kind, "layout", written, references)
 
 
 def _shown_in(place: str) -> str:

@@ -25,8 +25,8 @@ from jovial_atlas.linking.states import (
 from jovial_atlas.moves.resolving import MoveMap
 from jovial_atlas.rounds.reading.links import linking_pages, start_pages
 from jovial_atlas.rounds.state.last_survey import LastSurvey
-from jovial_atlas.rounds.state.page_links import page_links
-from jovial_atlas.rounds.state.site_files import may_exist
+from jovial_atlas.rounds.state.page_links import page_links, style_links
+from jovial_atlas.rounds.state.site_files import file_of, may_exist
 from jovial_atlas.sitefile import MarkdownSource, SiteFile
 from jovial_atlas.sources.settings import name_of
 
@@ -108,9 +108,11 @@ class SiteLinks:
 
     @cached_property
     def all(self) -> pl.LazyFrame:
-        """All that pages lead to, as `reading.READ_COLUMNS`, links to themselves left in."""
+        """All that pages and their style sheets lead to, as `reading.READ_COLUMNS`, links to
+        themselves left in."""
         found = _by_files(page_links(self.survey, self.workers), self.survey)
-        return pl.concat([found, self._taken(found.collect_schema())])
+        styles = style_links(found, file_of(self.site))
+        return pl.concat([found, styles, self._taken(found.collect_schema())])
 
     def _taken(self, columns: pl.Schema) -> pl.LazyFrame:
         """The links that the owner took, of pages into which `inject` wrote."""

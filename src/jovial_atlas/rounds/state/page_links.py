@@ -19,12 +19,14 @@ from jovial_atlas.linking.reading import (
     READ_COLUMNS,
     PageToRead,
     read_links,
+    style_rows,
 )
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import PAGE_LINKS
 from jovial_atlas.rounds.state.page_files import page_place
+from jovial_atlas.rounds.state.site_files import Find
 from jovial_atlas.sitefile import CrawlSource
 from jovial_atlas.sources.settings import name_of
 from jovial_atlas.sources.workers.pool import WorkerPool
@@ -66,6 +68,36 @@ def page_links(survey: LastSurvey, workers: int | None = None) -> pl.LazyFrame:
     read = _kept(path)
     assert read is not None
     return read
+
+
+#: Style sheets that are looked at, and how long one may be in octets.
+_MOST_STYLES, _LONGEST_STYLE = 2_000, 8 << 20
+
+
+def style_links(links: pl.LazyFrame, find: Find) -> pl.LazyFrame:
+    """What the style sheets load that pages load, and those that these import, as `READ_COLUMNS`:
+    each is the `page` of its rows. Of those that are no files here nothing is known."""
+    styles = links.filter(pl.col("kind") == "style").select(pl.col("target").unique())
+    waiting = sorted(styles.collect(engine="streaming")["target"].drop_nulls())
+    seen, rows = set(waiting), []
+    while waiting and len(seen) <= _MOST_STYLES:
+        loc = waiting.pop()
+        for row in style_rows(_text_of(find(loc)), loc):
+            rows.append((loc, "", *row))
+            if row.kind == "style" and row.target not in seen:
+                seen.add(row.target)
+                waiting.append(row.target or "")
+    return pl.LazyFrame(rows, schema=_SCHEMA, orient="row")
+
+
+def _text_of(path: Path | None) -> str:
+    """The text of a style sheet; "" where it cannot be read."""
+    try:
+        if path is None or path.stat().st_size > _LONGEST_STYLE:
+            return ""
+        return path.read_bytes().decode("utf-8", "replace")
+    except OSError:
+        return ""
 
 
 class _Parts:
