@@ -1,11 +1,16 @@
 """`links`, as people use it."""
 
 import re
+from datetime import UTC, datetime
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
+import polars as pl
 import pytest
 
+from jovial_atlas.rounds.reading.survey import run_survey
+from jovial_atlas.sitefile import read_site_file
+from jovial_atlas.web import new_client
 from tests.conftest import page, run_command, write_site
 from tests.linking.crawler import crawl
 
@@ -317,3 +322,34 @@ def test_what_style_sheets_load_is_followed_from_one_to_the_next(tmp_path):
     (styles / "never.css").write_text("")
     (tmp_path / "public/gone.png").write_bytes(b"x")
     assert run_command("links", "check", "--format", "json", cwd=tmp_path).json["broken"] == []
+
+
+def test_other_texts_make_no_other_links(tmp_path, monkeypatch):
+    """Figures of links are those of the survey before, as long as what they rest on is the same."""
+    from jovial_atlas.rounds.reading import links as figures
+
+    made = []
+    make = figures._figures
+    monkeypatch.setattr(figures, "_figures", lambda *given: made.append(1) or make(*given))
+    rows = [{"loc": f"/p{n}/", "title": f"Page {n}", "links": [f"/p{(n * 7 + k) % 30}/" for k in range(3)]}
+            for n in range(30)]  # fmt: skip
+    (tmp_path / "atlas.toml").write_text(
+        f'[site]\nurl = "{URL}"\n\n[output]\nfolder = "public"\n\n[[source]]\nkind = "table"\npath = "t.parquet"\n'
+    )
+
+    def surveyed(rows, more=""):
+        pl.DataFrame(rows).write_parquet(tmp_path / "t.parquet")
+        site = read_site_file(tmp_path / "atlas.toml")
+        with new_client(5) as client:
+            run_survey(site, datetime(2026, 11, 30, tzinfo=UTC), client)
+        table = pl.read_parquet(tmp_path / ".jovial-atlas/pages.parquet")
+        return table.select("loc", "links_in", "depth", "weight").rows(), len(made)
+
+    first, once = surveyed(rows)
+    other = [{**one, "title": "Another"} if n == 7 else one for n, one in enumerate(rows)]
+    assert surveyed(other) == (first, once)
+    other[3] = {**other[3], "links": ["/p0/"]}
+    changed, twice = surveyed(other)
+    assert (twice, changed != first) == (once + 1, True)
+    shorter = other[:-1]
+    assert surveyed(shorter)[1] == twice + 1

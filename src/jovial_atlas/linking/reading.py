@@ -211,12 +211,9 @@ def _loaded(found: Outline, references: References, places: _Places) -> Iterator
             yield from _one("film" if films else "picture", place, given.get("src"), references)
         for candidate in _CANDIDATE.finditer(given.get("srcset") or ""):
             yield from _one("picture", place, candidate[1], references)
-
-
     for node in found.tree.css("style, [style*='url(' i]"):
-        given = node.attributes.get("style")
         place = "head" if node.tag == "style" else _shown_in(places.of(node))
-        css = node.text() if node.tag == "style" else given
+        css = node.text() if node.tag == "style" else attribute(node, "style")
         for kind, written in loaded_by_style(css or ""):
             yield from _one(kind, place, written, references)
 

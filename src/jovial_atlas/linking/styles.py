@@ -1,5 +1,5 @@
-"""What style sheets load: the addresses in `url(…)` and `@import` (CSS Syntax Module Level 3, §4.3.6;
-CSS Cascading and Inheritance Level 5, §2). Text in, addresses as they are written out."""
+"""What style sheets load: the addresses in `url(…)` and `@import` (CSS Syntax Module Level 3,
+§4.3.6; CSS Cascading and Inheritance Level 5, §2). Text in, addresses as they are written out."""
 
 from __future__ import annotations
 

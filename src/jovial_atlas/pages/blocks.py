@@ -7,7 +7,7 @@ Polars tells nothing of places, and what else reads footers is an engine of tabl
 from __future__ import annotations
 
 import struct
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -31,8 +31,10 @@ class Block:
     digest: str
 
 
-def blocks_of(path: Path) -> list[Block]:
-    """The row groups of a file, in order. Raises OutputError where it is no Parquet file."""
+def blocks_of(path: Path, columns: Collection[str] | None = None) -> list[Block]:
+    """The row groups of a file, in order; with `columns` by the bytes of these alone, and of what
+    is within them. Raises OutputError where it is no Parquet file."""
+    wanted = None if columns is None else {name.encode() for name in columns}
     try:
         with path.open("rb") as stream:
             stream.seek(-8, 2)
@@ -50,6 +52,8 @@ def blocks_of(path: Path) -> list[Block]:
                 name = xxhash.xxh3_128(common)
                 for column in group[_COLUMNS]:
                     about = column[_META]
+                    if wanted is not None and about[_PATH][0] not in wanted:
+                        continue
                     start = min(about.get(_DICTIONARY_PAGE) or about[_DATA_PAGE], about[_DATA_PAGE])
                     stream.seek(start)
                     name.update(b"\0".join([*about[_PATH], b""]))

@@ -3,17 +3,54 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
+from typing import NamedTuple
 
 import polars as pl
 
+from jovial_atlas import __version__
+from jovial_atlas.files import digest
 from jovial_atlas.linking.columns import graph_of, link_columns
-from jovial_atlas.pages import schema
+from jovial_atlas.pages import schema, snapshot
+from jovial_atlas.pages.blocks import blocks_of
+from jovial_atlas.rounds.state.names import PAGE_TABLE
 from jovial_atlas.sitefile import SiteFile
 
+#: What figures of links rest on in the page table.
+_RESTS_ON = ("loc", "links", "entries", "redirect", "status", "kind", "injected")
 
-def link_figures(delivered: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
+
+class LinkFigures(NamedTuple):
+    """What links say of each page, and a mark of what that rests on; "" where it is not known."""
+
+    table: pl.DataFrame
+    mark: str
+
+
+def link_figures(
+    delivered: pl.LazyFrame, site: SiteFile, stored: Path, before: str = ""
+) -> LinkFigures:
     """`loc` and the columns of `LINK_COLUMNS` for each page; without rows where no page links to
-    another."""
+    another. Where the table is `stored` already and rests on what had the mark `before`, they are
+    those of the survey before: other texts make no other links."""
+    mark = _mark(stored, site)
+    if mark and mark == before:
+        known = snapshot.scan(site.state / PAGE_TABLE)
+        names = ("loc", *schema.LINK_COLUMNS)
+        if known is not None and set(names) <= set(known.collect_schema()):
+            return LinkFigures(known.select(names).collect(engine="streaming"), mark)
+    return LinkFigures(_figures(delivered, site), mark)
+
+
+def _mark(stored: Path, site: SiteFile) -> str:
+    if not stored.exists():
+        return ""
+    parts = [__version__, repr(site.model), repr(site.taken_links)]
+    parts += [block.digest for block in blocks_of(stored, _RESTS_ON)]
+    return digest("\n".join(parts).encode())
+
+
+def _figures(delivered: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     pages = linking_pages(schema.complete(delivered), site)
     if not pages.select((pl.col("links").list.len() > 0).any()).collect(engine="streaming").item():
         names = ("loc", *schema.LINK_COLUMNS)

@@ -74,7 +74,7 @@ def run_survey(
         table = schema.complete(delivered)
         signs = signs_in(table, site, variant_signs(site))
         known = None if options.full else record
-        after, layout, more = _completed(delivered, beside, site, client, now, signs, known)
+        after, layout, more, links = _completed(delivered, beside, site, client, now, signs, known)
         filled = filled_in(table, signs)
         decided = decide(*_beside(after, site, now, filled))
         sections, rows = section_counts(decided, site, filled)
@@ -93,7 +93,7 @@ def run_survey(
             if departed is not None:
                 snapshot.save(departed, site.state / DEPARTED)
             move_into_place(beside, target)
-            _keep_record(site, survey, begun if lasting else None, signs)
+            _keep_record(site, survey, begun if lasting else None, signs, links)
     finally:
         with suppress(OSError):
             beside.unlink(missing_ok=True)
@@ -132,7 +132,7 @@ def _said_first(site: SiteFile, rows: list[dict[str, Any]], after: pl.LazyFrame)
 
 
 def _keep_record(
-    site: SiteFile, survey: Survey, lasting: Begun | None, signs: Sequence[str]
+    site: SiteFile, survey: Survey, lasting: Begun | None, signs: Sequence[str], links: str
 ) -> None:
     """Keep what a survey said; what it rests on, where nothing but files could change it; and of
     crawled pages only the copies that are still those of pages."""
@@ -149,6 +149,7 @@ def _keep_record(
         renamed=list(survey.changes.renamed),
         layout=survey.layout,
         doubts=survey.doubts,
+        links=links,
         told=[(fault.code, fault.where, fault.message) for fault in survey.faults],
     )
     record.keep(site.state)
@@ -229,14 +230,15 @@ def _completed(
     now: datetime,
     signs: Sequence[str],
     record: SurveyRecord | None,
-) -> tuple[pl.LazyFrame, Layout, list[Fault]]:
+) -> tuple[pl.LazyFrame, Layout, list[Fault], str]:
     """The page table with what takes all of it: without what is layout, with which pages repeat
-    others, and what their videos are; with that layout and faults met. `record` is that of the
-    survey before, None where all is looked at anew. The table is saved at `path`; a large one that
-    is there already, and has none of these, is left as it is. Raises OutputError."""
+    others, and what their videos are; with that layout, faults met, and a mark of what figures of
+    links rest on. `record` is that of the survey before, None where all is looked at anew. The
+    table is saved at `path`; a large one that is there already, and has none of these, is left as
+    it is. Raises OutputError."""
     delivered, filled, layout = as_content(delivered, site, now, record)
     table = schema.complete(delivered)
-    looked = None
+    looked, links = None, ""
     tables = [find_variants(table, filled, site, signs)]
     if "videos" in filled:
         looked = look_at_videos(table, site, client, now, anew=record is None)
@@ -245,7 +247,8 @@ def _completed(
         # Sites without links need not wait for the libraries of graphs.
         from jovial_atlas.rounds.reading.links import link_figures
 
-        tables.append(link_figures(delivered, site))
+        figures, links = link_figures(delivered, site, path, record.links if record else "")
+        tables.append(figures)
     filled_tables = [one for one in tables if one.height]
     whole = delivered
     if filled_tables:
@@ -259,11 +262,11 @@ def _completed(
     if not path.exists():
         saved = whole.collect()
         snapshot.save(saved, path)
-        return schema.complete(saved.lazy()), layout, faults
+        return schema.complete(saved.lazy()), layout, faults, links
     if filled_tables or layout or site.model.languages.folders or any_read(filled):
         beside = temporary_name(path.parent)
         snapshot.sink(whole, beside)
         move_into_place(beside, path)
     after = stored_pages(path)
     assert after is not None
-    return after, layout, faults
+    return after, layout, faults, links

@@ -29,7 +29,7 @@ class Unchanged(msgspec.Struct, kw_only=True):
 class SurveyRecord(msgspec.Struct, kw_only=True):
     """A survey: when, how each source was read, which signs of kinds of page there are, how many
     pages of each section are listed, pages that have another address now, faults, what of the site
-    is layout, and which kinds of page are not sure."""
+    is layout, which kinds of page are not sure, and a mark of what figures of links rest on."""
 
     unchanged: Unchanged | None = None
     at: str
@@ -40,6 +40,7 @@ class SurveyRecord(msgspec.Struct, kw_only=True):
     told: list[tuple[str, str, str]]
     layout: Layout = Layout()
     doubts: list[Doubt] = []
+    links: str = ""
 
     @property
     def faults(self) -> list[Fault]:
