@@ -20,6 +20,8 @@ from jovial_atlas.sources.html_page.context import References
 from jovial_atlas.sources.html_page.outline import Outline, attribute, outline, text
 from jovial_atlas.words import (
     count_on_line,
+    count_spaced,
+    has_unspaced,
     occurrences,
     primary,
     stems_like,
@@ -37,7 +39,8 @@ _LEAST_PARAGRAPH = 8
 #: How often lines like "• this" or "2. that" follow each other in what is a list.
 _LIKE_A_LIST = 3
 _BULLET = re.compile(r"(?:[•·▪◦‣*–—-]|\(?(?:\d{1,2}|[a-z])[.)])\s+\S")
-_HEADINGS = "h1, h2, h3, h4, h5, h6"
+_LEVELS, _LISTS = ("h1", "h2", "h3", "h4", "h5", "h6"), ("ul", "ol", "dl")
+_HEADINGS, _ANY_LIST = ", ".join(_LEVELS), ", ".join(_LISTS)
 #: Texts of links that say nothing of where they lead, by language.
 _MUTE = {
     "en": "here|click here|click|more|read more|learn more|see more|this|this page|this link|link|"
@@ -125,22 +128,22 @@ def measures_of(data: bytes, loc: str, language: str, phrases: Sequence[str]) ->
     whole = main.text(separator=" ", skip_empty=True)
     lengths, sentences = lengths_of(paragraphs, language)
     links = _links(found, loc, language)
-    tables = _tables(main)
+    tables = _tables(found)
     wanted = {one: stems_of_phrase(one, language) for one in phrases}
     stems = stems_like(chain.from_iterable(wanted.values()), whole, language) if wanted else []
-    headings = list(_headings(main))[:_MOST_HEADINGS]
+    headings = list(_headings(found))[:_MOST_HEADINGS]
     return PageMeasures(
         words=word_count(whole), main_headings=main_headings, headings=headings,
-        longest_stretch=_longest_stretch(main), first=_first(paragraphs),
-        paragraphs=list(map(count_on_line, paragraphs)),
+        longest_stretch=_longest_stretch(main, found), first=_first(paragraphs),
+        paragraphs=list(map(count_on_line if has_unspaced(whole) else count_spaced, paragraphs)),
         sentences=[count for count, _ in sentences],
         longest=[said for _, said in nlargest(_MOST_SENTENCES, sentences, key=_length)],
-        lengths=lengths, lists=len(main.css("ul, ol, dl")), lists_unmarked=_like_lists(paragraphs),
+        lengths=lengths, lists=len(main.css(_ANY_LIST)), lists_unmarked=_like_lists(paragraphs),
         tables=len(tables), tables_unmarked=sum(map(_has_no_head, tables)),
         **links, pictures=list(_pictures(found, loc)),
         has_transcript=any(_TRANSCRIPT.search(said) for _, said, _ in headings)
-        or any(_TRANSCRIPT.search(text(one) or "") for one in main.css("summary")),
-        has_captions=bool(main.css("track")),
+        or any(_TRANSCRIPT.search(text(one) or "") for one in found.in_main("summary")),
+        has_captions=bool(found.in_main("track")),
         said={one: occurrences(of_phrase, stems) for one, of_phrase in wanted.items()},
     )  # fmt: skip
 
@@ -153,8 +156,8 @@ def _first(paragraphs: Iterable[str]) -> str:
     return next((one for one in paragraphs if word_count(one) >= _LEAST_PARAGRAPH), "")
 
 
-def _headings(main: LexborNode) -> Iterator[tuple[int, str, bool]]:
-    for node in main.css(_HEADINGS):
+def _headings(found: Outline) -> Iterator[tuple[int, str, bool]]:
+    for node in found.in_main(*_LEVELS):
         if said := text(node):
             yield int(str(node.tag)[1]), said, _is_linkable(node)
 
@@ -166,32 +169,32 @@ _LEVELS_OF_PARTS = 5
 def _is_linkable(heading: LexborNode) -> bool:
     """Whether an address can lead to a heading: by its id, one inside, or that of the part that it
     heads."""
-    if heading.attributes.get("id") or heading.css_first("[id], a[name]") is not None:
+    if heading.attributes.get("id"):
         return True
     above = heading.parent
     for _ in range(_LEVELS_OF_PARTS):
         if above is None or above.tag in ("body", "main"):
-            return False
-        first = above.css_first(_HEADINGS)
-        if first is None or first.mem_id != heading.mem_id:
-            return False
+            break
         if above.attributes.get("id"):
-            return True
+            first = above.css_first(_HEADINGS)
+            if first is not None and first.mem_id == heading.mem_id:
+                return True
+            break
         above = above.parent
-    return False
+    return heading.css_first("[id], a[name]") is not None
 
 
 #: Put before headings, to part the text at them; no page has it.
 _PARTED = "\uf8ff"
 
 
-def _longest_stretch(main: LexborNode) -> tuple[int, str]:
+def _longest_stretch(main: LexborNode, found: Outline) -> tuple[int, str]:
     """The most words that stand without a heading between them, and the heading before. Terms that
     are explained part a text too; code and lists of links count for nothing. The page is changed by
     this."""
-    for node in main.css("pre, svg, math, table"):
+    for node in found.in_main("pre", "svg", "math", "table"):
         node.decompose(recursive=False)
-    for node in main.css("ul, ol, dl"):
+    for node in found.in_main(*_LISTS):
         if _is_of_links(node):
             node.decompose(recursive=False)
     headings = [""]
@@ -199,16 +202,18 @@ def _longest_stretch(main: LexborNode) -> tuple[int, str]:
         headings.append(text(node) or "")
         node.insert_before(_PARTED)
     parts = main.text(separator=" ", skip_empty=True).split(_PARTED)
-    stretches = (
-        (word_count(part) - word_count(heading), heading)
-        for heading, part in zip(headings, parts, strict=False)
-    )
-    return max(stretches, key=_length, default=(0, ""))
+    longest = (0, "")
+    for heading, part in zip(headings, parts, strict=False):
+        # A word has one sign at least, and one between it and the next: short parts need no count.
+        if len(part) > 2 * longest[0]:
+            longest = max(longest, (word_count(part) - word_count(heading), heading), key=_length)
+    return longest
 
 
 def _is_of_links(node: LexborNode) -> bool:
     """Whether a list has little more than links."""
-    linked = sum(word_count(link.text()) for link in node.css("a[href]"))
+    links = node.css("a[href]")
+    linked = sum(word_count(link.text()) for link in links) if links else 0
     return bool(linked) and linked > _MOSTLY * word_count(node.text(separator=" "))
 
 
@@ -226,11 +231,11 @@ def _like_lists(paragraphs: Sequence[str]) -> int:
     )
 
 
-def _tables(main: LexborNode) -> list[LexborNode]:
+def _tables(found: Outline) -> list[LexborNode]:
     """The tables of data: those that only arrange a page have no columns, or others inside."""
     return [
         table
-        for table in main.css("table")
+        for table in found.in_main("table")
         if attribute(table, "role") not in ("presentation", "none")
         and len(table.css("tr")) > 1
         and len(table.css("tr")[0].css("td, th")) > 1
@@ -253,7 +258,7 @@ def _links(found: Outline, loc: str, language: str) -> dict[str, Any]:
     for node, reference in zip(found.shown["a"], found.linked, strict=True):
         said = node.text()
         words = said.split()
-        linked_words += word_count(said)
+        linked_words += len(words) if said.isascii() else word_count(said)
         if len(words) > _MOST_MUTE_WORDS or len(mute) == _MOST_MUTE:
             continue
         said = " ".join(words) or _said_by_picture(node)

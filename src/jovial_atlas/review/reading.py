@@ -12,6 +12,8 @@ from msgspec import Struct
 
 from jovial_atlas.words import (
     count_on_line,
+    count_spaced,
+    has_unspaced,
     is_latin,
     primary,
     sentences_of,
@@ -100,15 +102,19 @@ def lengths_of(
     whole = "\n".join(paragraphs)
     # Formulas know nothing of texts in other letters.
     words = spoken_words(whole) if is_latin(whole[:_ENOUGH]) else []
+    count = count_on_line if has_unspaced(whole) else count_spaced
     for paragraph in paragraphs:
-        parted = ((count_on_line(one), one) for one in sentences_of(paragraph, language))
-        sentences += [one for one in parted if one[1][:1].isalpha() or _has_letters(one[1])]
+        sentences += [
+            (count(one), one)
+            for one in sentences_of(paragraph, language)
+            if one[:1].isalpha() or _has_letters(one)
+        ]
     asked = formula_of(language).counts
     counts = TextLengths(
         words=len(words),
         sentences=len(sentences),
         syllables=syllables_of(words, language) if asked == "syllables" else 0,
-        letters=len("".join(words)) if asked == "letters" else 0,
+        letters=sum(map(len, words)) if asked == "letters" else 0,
         long_words=sum(map(_LONG.__le__, map(len, words))) if asked == "long words" else 0,
     )
     return counts, sentences

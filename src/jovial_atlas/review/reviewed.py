@@ -141,6 +141,8 @@ class Judged:
         return self.mark.code
 
 
+#: The place of each mark among all.
+_ORDER = {code: place for place, code in enumerate(MARKS)}
 #: What a state is worth; on an important page what could be better counts for less.
 _WORTH = {MarkState.GOOD: 1.0, MarkState.BETTER: 0.5, MarkState.SHORT: 0.0}
 _WORTH_IMPORTANT = {**_WORTH, MarkState.BETTER: 0.25}
@@ -170,16 +172,21 @@ class PageReview:
     @property
     def exact_score(self) -> float:
         """The weighted mean of what the marks are worth, times 100."""
-        return 100 - sum(cost for _, cost in self.costs())
+        worth, whole, kept = self._worth(), 0.0, 0.0
+        for one in self.marks:
+            if not one.exempt:
+                whole += one.weight
+                kept += one.weight * worth[one.state]
+        return 100 * kept / whole if whole else 100.0
 
     @property
     def score(self) -> int | None:
         """The score as it is shown: rounded, and None where no mark counts."""
-        return round(self.exact_score) if self.counted else None
+        counts = any(one.weight and not one.exempt for one in self.marks)
+        return round(self.exact_score) if counts else None
 
     def raising(self, most: int = 3) -> list[Judged]:
         """The marks that would raise the score most, the best first."""
-        order = {code: place for place, code in enumerate(MARKS)}
         lost = [(cost, one) for one, cost in self.costs() if cost]
-        lost.sort(key=lambda pair: (-pair[0], order[pair[1].code]))
+        lost.sort(key=lambda pair: (-pair[0], _ORDER[pair[1].code]))
         return [one for _, one in lost[:most]]

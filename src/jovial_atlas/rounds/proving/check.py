@@ -51,11 +51,16 @@ class Checked:
 
 
 def check_site(
-    site: SiteFile, now: datetime, live: Live | None = None, apart: Apart = nullcontext
+    site: SiteFile,
+    now: datetime,
+    live: Live | None = None,
+    apart: Apart = nullcontext,
+    survey: LastSurvey | None = None,
 ) -> Checked:
     """The build of a site, host by host, against the protocols, the page table and itself. All
-    that is built is read first; servers are asked `apart` from that."""
-    survey = last_survey(site, now)
+    that is built is read first; servers are asked `apart` from that. The `survey` is the last one,
+    where it is at hand."""
+    survey = survey or last_survey(site, now)
     faults: list[Fault] = [*survey.faults]
     looked_at: list[str] = []
     built = []

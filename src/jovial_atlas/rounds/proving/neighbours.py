@@ -8,7 +8,7 @@ from functools import cached_property
 
 import polars as pl
 
-from jovial_atlas.checks.texts import PublishedTexts, published_texts
+from jovial_atlas.checks.texts import PublishedTexts
 from jovial_atlas.head.texts import phrase_of, phrases_in
 from jovial_atlas.review.measures import PageMeasures
 from jovial_atlas.rounds.state.last_survey import LastSurvey
@@ -34,23 +34,18 @@ class Neighbours:
     targets: Collection[str] | None = None
 
     @cached_property
-    def _every(self) -> Sequence[PublishedTexts]:
-        """The texts of all listed pages of a small site."""
-        return published_texts(self.survey.decided, self.survey.heads)
-
-    @cached_property
     def by_title(self) -> dict[str, list[str]]:
         """Title → pages that have it."""
         if not self.survey.is_held:
             return self._same("title", {one.title.value for one in self.texts})
-        return _grouped((one.title.value, one.page.loc) for one in self._every)
+        return _grouped((one.title.value, one.page.loc) for one in self.survey.published)
 
     @cached_property
     def by_description(self) -> dict[str, list[str]]:
         """Description → pages that have it, first sentences left out."""
         if not self.survey.is_held:
             return self._same("description", {one.description.value for one in self.texts})
-        own = (one for one in self._every if one.description.source != "excerpt")
+        own = (one for one in self.survey.published if one.description.source != "excerpt")
         return _grouped((one.description.value, one.page.loc) for one in own)
 
     def _same(self, name: str, values: set[str | None]) -> dict[str, list[str]]:
@@ -63,7 +58,8 @@ class Neighbours:
     def by_phrase(self) -> dict[str, list[str]]:
         """Phrase in small letters → pages that want to be found for it."""
         if self.survey.is_held:
-            said = [(phrase_of(one.page, self.survey.heads), one.page.loc) for one in self._every]
+            heads, every = self.survey.heads, self.survey.published
+            said = [(phrase_of(one.page, heads), one.page.loc) for one in every]
         else:
             named = self.survey.pages.filter(pl.col("phrase").is_not_null()).select("phrase", "loc")
             said = [*named.collect(engine="streaming").iter_rows()]
@@ -99,7 +95,7 @@ class Neighbours:
     def usual_links_in(self) -> dict[str, float]:
         """Section → the median of the pages that link to one of it, of a small site."""
         counts: dict[str, list[int]] = {}
-        for one in self._every if self.survey.is_held else ():
+        for one in self.survey.published if self.survey.is_held else ():
             counts.setdefault(one.page.section, []).append(self.links_in.get(one.page.loc, 0))
         return {
             name: float(sorted(some)[len(some) // 2])

@@ -64,11 +64,12 @@ def review_pages(
             f"{count:,} pages are too many for one review, which takes {_MOST:,}. Choose some with "
             "--section, --match or --where."
         )
-    texts = published_texts(_wanted(survey, locs), survey.heads)
+    whole = locs is None and survey.is_held
+    texts = survey.published if whole else published_texts(_wanted(survey, locs), survey.heads)
     with closing(Measuring(site, list(_to_measure(texts, survey)), workers)) as measuring:
         # Checked while workers measure.
         if findings is None and survey.count <= _MOST:
-            findings = check_site(site, now).findings
+            findings = check_site(site, now, survey=survey).findings
         faults = None if findings is None else _faults_by_page(findings, texts)
         # Of a large site only what is linked to is looked up, and that has to be known first.
         targets = None if survey.is_held else targets_of(measuring.all().values())

@@ -71,7 +71,7 @@ class CheckedHost:
         written for."""
         if self.survey.count > self.site.model.output.head_pages:
             return None
-        return texts.published_texts(self.pages, self.survey.heads)
+        return self.survey.published
 
     @cached_property
     def record(self) -> BuildRecord:

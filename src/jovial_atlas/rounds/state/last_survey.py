@@ -27,6 +27,7 @@ from jovial_atlas.rules.page_kinds import SIGNS
 from jovial_atlas.sitefile import SiteFile
 
 if TYPE_CHECKING:
+    from jovial_atlas.checks.texts import PublishedTexts
     from jovial_atlas.head.context import HeadContext
     from jovial_atlas.rounds.state.picture_files import PictureFiles
 
@@ -109,6 +110,13 @@ class LastSurvey:
     def heads_of(self, loc: str) -> HeadSettings:
         """What the head of a page depends on, by the host that serves it."""
         return self._heads_of_hosts.get(addresses.origin(loc), self.heads)
+
+    @cached_property
+    def published(self) -> list[PublishedTexts]:
+        """The texts of all listed pages, as their heads have them. For sites that are held."""
+        from jovial_atlas.checks.texts import published_texts
+
+        return published_texts(self.decided, self.heads)
 
     @cached_property
     def films(self) -> dict[str, list[Film]]:

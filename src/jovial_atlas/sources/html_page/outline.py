@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
+from functools import cache
 from itertools import chain, compress, count
 from operator import attrgetter, itemgetter
 from typing import NamedTuple
@@ -19,7 +20,8 @@ _OF_HEAD = ("meta", "link", "title", "script", "style")
 _NOT_CONTENT = ("script", "style", "noscript", "template", "nav", "aside", "form", "footer")
 #: What pages say with elements of their own.
 _SAYING = ("h1", "time", "video", "main", "article", "base", "area", "frame", "iframe", "embed",
-           "object", "frameset", "a", "img", "p")  # fmt: skip
+           "object", "frameset", "a", "img", "p", "h2", "h3", "h4", "h5", "h6", "pre", "svg",
+           "math", "summary", "track")  # fmt: skip
 #: Elements that may be a part of a page by their role. (Those inside texts, lists and tables are
 #: not: ARIA in HTML does not allow it there.)
 _PARTS = ("body", "div", "section", "ul", "ol", "dl", "header", "article", "table", "center")
@@ -53,6 +55,11 @@ def _table(*numbers: int) -> bytes:
     return bytes(number in numbers for number in range(_UNKNOWN + 1))
 
 
+@cache
+def _any_of(names: tuple[str, ...]) -> bytes:
+    return _table(*(_NUMBERS[name] for name in names))
+
+
 _NAMES = {number: name for name, number in _NUMBERS.items()}
 _CALLED = {name: _table(number) for name, number in _NUMBERS.items()}
 _HEAD_TAGS = _table(*(_NUMBERS[name] for name in _OF_HEAD))
@@ -75,8 +82,8 @@ class StartTag(NamedTuple):
 @dataclass(slots=True)
 class Outline:
     """The elements of a page by name, in document order; and, once `take_apart` has parted
-    them, what the main content shows (`a`, `img`, `p`), and where the links in it and in the
-    frame around it lead to, None where they have no reference.
+    them, what the main content shows (`a`, `img`, `p`), and where the links in it lead to, None
+    where they have no reference.
 
     What stands outside the main content must be read before the page is taken apart.
     """
@@ -87,7 +94,9 @@ class Outline:
     main: LexborNode | None = None
     shown: dict[str, list[LexborNode]] = field(default_factory=dict)
     linked: list[str | None] = field(default_factory=list)
-    framed: list[str | None] = field(default_factory=list)
+    # The links outside the main content, and what stands in it, as `_numbers`.
+    _outside: list[LexborNode] = field(default_factory=list)
+    _inside: bytearray = field(default_factory=bytearray)
     # The elements that say something, and the number of each.
     _nodes: list[LexborNode] = field(default_factory=list)
     _numbers: bytearray = field(default_factory=bytearray)
@@ -151,7 +160,17 @@ class Outline:
             outside[begin:stop] = bytes(stop - begin)
         self.shown = {name: self._among(inside, _CALLED[name]) for name in self.shown}
         self.linked = _references(self.shown["a"])
-        self.framed = _references(self._among(outside, _CALLED["a"]))
+        self._outside, self._inside = self._among(outside, _CALLED["a"]), inside
+
+    @property
+    def framed(self) -> list[str | None]:
+        """Where the links in the frame lead to, None where they have no reference."""
+        return _references(self._outside)
+
+    def in_main(self, *names: str) -> list[LexborNode]:
+        """The elements of some names in the main content, in document order. A selector takes
+        several times as long to find them."""
+        return self._among(self._inside, _any_of(names))
 
     @property
     def articles(self) -> list[LexborNode]:
