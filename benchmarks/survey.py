@@ -80,7 +80,7 @@ def lay_out_documentation(folder: Path, pages: int) -> Iterator[tuple[Path, str]
 def _edition(data: bytes, number: int) -> bytes:
     """A page that says which edition it is: pages of the same text are one page."""
     place = data.find(b"<p>") + 3
-    place = place if place > 2 else data.find(b"</body>")  # noqa: PLR2004
+    place = place if place > 2 else data.find(b"</body>")
     return data[:place] + b"Edition %d. " % number + data[place:]
 
 

@@ -289,3 +289,31 @@ def test_a_table_for_a_spreadsheet_takes_the_marks_along(site):
     taken = run_command("pages", "--take", "edit.csv", cwd=site)
     assert (taken.code, "1 page" in taken.out + taken.err) == (0, True), taken.err
     assert "dawn" not in (site / "overrides.csv").read_text()
+
+
+def test_links_to_files_of_markdown_lead_to_their_pages(tmp_path):
+    """As generators take them: by names of files, from the folder that the file lies in."""
+    files = {
+        "index.md": "# Home\n\nSee the [walks](guide/walks.md).\n",
+        "guide/walks.md": "# Guided walks\n\nBring [dogs](dogs.md#leads), go [home](../index.md), see "
+                          "[gone](gone.md), [old](/old/) and [a file of others](https://x.example/a.md).\n",
+        "guide/dogs.md": "# Dogs\n\n## Leads\n\nThey come on [walks](walks.md).\n",
+    }  # fmt: skip
+    for name, text in files.items():
+        place = tmp_path / "content" / name
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.write_text(text)
+    (tmp_path / "atlas.toml").write_text(
+        '[site]\nurl = "https://www.marrowfen.example"\n\n[output]\nfolder = "public"\n\n'
+        '[[source]]\nkind = "markdown"\npath = "content"\n'
+    )
+    assert run_command("survey", cwd=tmp_path).code == 0
+
+    def marks(path):
+        (told,) = run_command("review", path, "--format", "json", cwd=tmp_path).json["pages"]
+        return {one["code"]: one["measured"] for one in told["marks"]}
+
+    walks = marks("/guide/walks/")
+    assert walks["links-lead"] == "/guide/gone.md does not exist; /old/ does not exist"
+    assert walks["links-within"] == "4 pages of the site in its text"
+    assert marks("/guide/dogs/")["links-lead"] == "to pages that are there and listed"

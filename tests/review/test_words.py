@@ -1,19 +1,24 @@
 """Words in their language: stems, phrases in texts, sentences, and the formulas of reading."""
 
+import re
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from jovial_atlas.review.reading import FORMULAS, TextLengths, ease, formula_of, lengths_of
 from jovial_atlas.words import (
+    has_unspaced,
     is_plainly_in,
     occurrences,
     proposed_phrase,
     says,
     sentences_of,
     shares_words,
+    spoken_words,
     stems_in,
     syllables_of,
+    word_count,
 )
 
 
@@ -181,3 +186,45 @@ def test_the_published_examples_of_reading_ease(text, counts, value):
     counted, _ = lengths_of([text], "en")
     assert (counted.words, counted.sentences) == (words, sentences)
     assert abs(counted.syllables - syllables) <= 1 + syllables // 10, "by patterns, a few per cent"
+
+
+#: Worked by hand: words, sentences, and syllables (letters for Italian, long words for Swedish).
+@pytest.mark.parametrize(
+    ("language", "text", "counts", "value"),
+    [
+        # 180 - 6 - 58.5 * 8 / 6; Die Kat-ze sitzt auf der Mat-te
+        ("de", "Die Katze sitzt auf der Matte.", (6, 1, 8), 96.0),
+        # 180 - 10 / 2 - 58.5 * 18 / 10; Im Win-ter ras-ten Tau-sen-de Sta-re, Be-su-cher se-hen sie vom Deich
+        ("de", "Im Winter rasten Tausende Stare. Besucher sehen sie vom Deich.", (10, 2, 18), 69.7),
+        # 207 - 1.015 * 6 - 73.6 * 7 / 6; Le chat dort sur le ta-pis
+        ("fr", "Le chat dort sur le tapis.", (6, 1, 7), 115.04),
+        # 206.835 - 6 - 62.3 * 10 / 6; El ga-to duer-me en la al-fom-bra
+        ("es", "El gato duerme en la alfombra.", (6, 1, 10), 97.0),
+        # 206.84 - 0.93 * 6 - 77 * 6 / 6
+        ("nl", "De kat ligt op de mat.", (6, 1, 6), 124.26),
+        # by 22 letters: 89 + (300 * 1 - 10 * 22) / 5
+        ("it", "Il gatto dorme sul tappeto.", (5, 1, 22), 105.0),
+        # 8 / 1 + 100 * 1 / 8: only "framför" has more than six letters
+        ("sv", "Katten sover på den mjuka mattan framför brasan.", (8, 1, 1), 20.5),
+    ],
+)
+def test_examples_worked_by_hand_in_each_language(language, text, counts, value):
+    words, sentences, rest = counts
+    formula = formula_of(language)
+    kind = {"letters": "letters", "long words": "long_words"}.get(formula.counts, "syllables")
+    exact = TextLengths(words=words, sentences=sentences, **{kind: rest})
+    assert formula.value(exact) == pytest.approx(value, abs=0.01)
+    counted, _ = lengths_of([text], language)
+    assert (counted.words, counted.sentences) == (words, sentences)
+    assert abs(getattr(counted, kind) - rest) <= (1 if kind == "syllables" else 0)
+
+
+@pytest.mark.parametrize("sign", ["", "’", "–", "\u00a0", "\u2009", "²", "ª", "×", "é", "ж", "湿", "ก", "\ud800"])
+def test_what_is_counted_by_octets_is_what_is_counted_by_letters(sign):
+    """Plain texts are parted in a faster way: it comes to the same, whatever signs they have."""
+    text = f"One{sign}two three {sign} four.{sign}"
+    letters = re.findall(r"[^\W\d_]+", text)
+    assert [one if isinstance(one, str) else one.decode() for one in spoken_words(text)] == letters
+    unspaced = len(re.findall("[\u3040-\u30ff\u3400-\u9fff\u0e00-\u0e7f]", text))
+    assert word_count(text) == len(text.split()) + unspaced // 2
+    assert has_unspaced(text) is bool(unspaced)

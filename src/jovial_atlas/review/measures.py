@@ -30,7 +30,7 @@ from jovial_atlas.words import (
 )
 
 #: Changes with what is measured, and how: measures of another form are taken anew.
-MEASURED_FORM = "4"
+MEASURED_FORM = "5"
 #: What is kept of each kind: enough to show and to judge, however long the page is.
 _MOST_PICTURES, _MOST_MUTE, _MOST_SENTENCES, _MOST_HEADINGS = 60, 10, 3, 300
 _MOST_LINKS = 1_000
@@ -115,9 +115,12 @@ class PageMeasures(Struct, frozen=True, kw_only=True):
     said: dict[str, int] = {}
 
 
-def measures_of(data: bytes, loc: str, language: str, phrases: Sequence[str]) -> PageMeasures:
+def measures_of(
+    data: bytes, loc: str, language: str, phrases: Sequence[str], filed: str = ""
+) -> PageMeasures:
     """Measure a page that is at `loc`, in a language (BCP 47), for the phrases that it wants to be
-    found for. `data` is the page as `as_it_is_read` gives it."""
+    found for. `data` is the page as `as_it_is_read` gives it; files of Markdown that it links to
+    are named from `filed` on."""
     found = outline(LexborHTMLParser(data))
     main_headings = sum(text(node) is not None for node in found.all("h1"))
     found.take_apart()
@@ -127,7 +130,7 @@ def measures_of(data: bytes, loc: str, language: str, phrases: Sequence[str]) ->
     paragraphs = [said for node in found.shown["p"] if (said := text(node))]
     whole = main.text(separator=" ", skip_empty=True)
     lengths, sentences = lengths_of(paragraphs, language)
-    links = _links(found, loc, language)
+    links = _links(found, loc, language, filed)
     tables = _tables(found)
     wanted = {one: stems_of_phrase(one, language) for one in phrases}
     stems = stems_like(chain.from_iterable(wanted.values()), whole, language) if wanted else []
@@ -247,11 +250,21 @@ def _has_no_head(table: LexborNode) -> bool:
     return table.css_first("th") is None
 
 
-def _links(found: Outline, loc: str, language: str) -> dict[str, Any]:
+#: How another file of Markdown is linked to.
+_FILE_OF_MARKDOWN = re.compile(r"[^:?#]*\.(?:md|markdown)(?:#|\Z)", re.I)
+
+
+def _links(found: Outline, loc: str, language: str, filed: str) -> dict[str, Any]:
     """What is measured on the links of the main content, as fields of `PageMeasures`."""
     mute: list[tuple[str, str]] = []
     references = References(loc)
-    targets = references.all_of(found.linked) - {None, loc}
+    linked = found.linked
+    named: list[str | None] = []
+    if filed:
+        named = [one for one in linked if one and _FILE_OF_MARKDOWN.match(one)]
+        linked = [one for one in linked if one not in named]
+    targets = references.all_of(linked) | References(filed or loc).all_of(named)
+    targets -= {None, loc}
     here = f"{addresses.origin(loc)}/"
     within = sorted(str(one) for one in targets if str(one).startswith(here))
     linked_words = 0

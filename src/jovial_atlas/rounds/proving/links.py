@@ -23,12 +23,12 @@ from jovial_atlas.linking.states import (
     target_states,
 )
 from jovial_atlas.moves.resolving import MoveMap
+from jovial_atlas.rounds.proving.named_files import markdown_sources
 from jovial_atlas.rounds.reading.links import linking_pages, start_pages
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.page_links import page_links, style_links
 from jovial_atlas.rounds.state.site_files import file_of, may_exist
-from jovial_atlas.sitefile import MarkdownSource, SiteFile
-from jovial_atlas.sources.settings import name_of
+from jovial_atlas.sitefile import SiteFile
 
 #: Kinds of page that lead on by what they are, or of which nobody expects that something leads to
 #: them.
@@ -284,7 +284,7 @@ def _apart(
 def _by_files(links: pl.LazyFrame, survey: LastSurvey) -> pl.LazyFrame:
     """The links, where those that pages of Markdown write by the names of files lead to the pages
     that these are, as generators take them."""
-    sources = [name_of(one) for one in survey.site.model.source if isinstance(one, MarkdownSource)]
+    sources = markdown_sources(survey.site)
     if not sources:
         return links
     named = pl.col("written").str.contains(r"(?i)^[^:]*\.(?:md|markdown)(?:#|$)")

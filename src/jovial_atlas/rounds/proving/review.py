@@ -30,6 +30,7 @@ from jovial_atlas.review.reviewed import (
     TextSizes,
 )
 from jovial_atlas.rounds.proving.check import check_site
+from jovial_atlas.rounds.proving.named_files import filed_as, links_by_files
 from jovial_atlas.rounds.proving.neighbours import Neighbours, targets_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.measured import Measuring
@@ -72,9 +73,17 @@ def review_pages(
             findings = check_site(site, now, survey=survey).findings
         faults = None if findings is None else _faults_by_page(findings, texts)
         # Of a large site only what is linked to is looked up, and that has to be known first.
-        targets = None if survey.is_held else targets_of(measuring.all().values())
+        led = links_by_files(survey)
+        targets = None
+        if not survey.is_held:
+            targets = targets_of(led(loc, one) for loc, one in measuring.all().items())
         neighbours = Neighbours(survey, texts, targets)
-        about = AboutPages(survey, neighbours, measuring.of, faults, survey.films)
+
+        def measures(loc: str) -> PageMeasures | None:
+            found = measuring.of(loc)
+            return led(loc, found) if found is not None else None
+
+        about = AboutPages(survey, neighbours, measures, faults, survey.films)
         exempt = exemptions(site)
         names = {one.page.section for one in texts}
         of_section = {name: settings_of(site, name) for name in names}
@@ -95,14 +104,15 @@ def _wanted(survey: LastSurvey, locs: frozenset[str] | None) -> pl.DataFrame:
 
 
 def _to_measure(texts: Iterable[PublishedTexts], survey: LastSurvey) -> Iterator[PageToMeasure]:
-    place = page_place(survey.site)
+    place, filed = page_place(survey.site), filed_as(survey.site)
     usual = survey.site.model.site.language
     for one in texts:
         page = one.page
         path = place(page) if page.kind in (None, "page") else None
         if path is not None:
             phrases = tuple(phrases_in(phrase_of(page, survey.heads)))
-            yield PageToMeasure(page.loc, path, page.digest, page.language or usual, phrases)
+            language = page.language or usual
+            yield PageToMeasure(page.loc, path, page.digest, language, phrases, filed(page))
 
 
 def _faults_by_page(
