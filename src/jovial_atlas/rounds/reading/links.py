@@ -20,7 +20,7 @@ from jovial_atlas.sitefile import SiteFile
 _RESTS_ON = ("loc", "links", "entries", "redirect", "status", "kind", "injected")
 
 
-class LinkFigures(NamedTuple):
+class FoundLinkFigures(NamedTuple):
     """What links say of each page, and a mark of what that rests on; "" where it is not known."""
 
     table: pl.DataFrame
@@ -29,7 +29,7 @@ class LinkFigures(NamedTuple):
 
 def link_figures(
     delivered: pl.LazyFrame, site: SiteFile, stored: Path, before: str = ""
-) -> LinkFigures:
+) -> FoundLinkFigures:
     """`loc` and the columns of `LINK_COLUMNS` for each page; without rows where no page links to
     another. Where the table is `stored` already and rests on what had the mark `before`, they are
     those of the survey before: other texts make no other links."""
@@ -38,8 +38,8 @@ def link_figures(
         known = snapshot.scan(site.state / PAGE_TABLE)
         names = ("loc", *schema.LINK_COLUMNS)
         if known is not None and set(names) <= set(known.collect_schema()):
-            return LinkFigures(known.select(names).collect(engine="streaming"), mark)
-    return LinkFigures(_figures(delivered, site), mark)
+            return FoundLinkFigures(known.select(names).collect(engine="streaming"), mark)
+    return FoundLinkFigures(_figures(delivered, site), mark)
 
 
 def _mark(stored: Path, site: SiteFile) -> str:
