@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import shutil
+import tempfile
+import weakref
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import date
 from functools import cached_property
+from pathlib import Path
 from typing import Any
 
 import polars as pl
@@ -14,6 +19,7 @@ import polars as pl
 from jovial_atlas import addresses
 from jovial_atlas.address_columns import whole_addresses
 from jovial_atlas.faults import Fault, plural
+from jovial_atlas.files import temporary_name
 from jovial_atlas.robots import Matcher, RobotsFile
 from jovial_atlas.rules import barred, deciding_crawlers
 from jovial_atlas.sitemaps.check import ServedAt, check_across, check_file, check_nesting, rows_of
@@ -35,12 +41,34 @@ class Fetched:
 Fetch = Callable[[str, Fetched], Fetched]
 
 
+#: Entries up to which all of them are held; those of larger sets are put aside, in files.
+_HELD = 1_000_000
+
+
 @dataclass
 class SitemapSet:
-    """Files that were read together, in order, with their addresses where known."""
+    """Files that were read together, in order, with their addresses where known. The entries of
+    many are put aside in a folder of their own, in `beside` where that is possible."""
 
     files: list[tuple[Fetched, SitemapFile]] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
+    beside: Path | None = None
+    _aside: Path | None = None
+    _count: int = 0
+
+    def add(self, fetched: Fetched, file: SitemapFile) -> None:
+        """Add a file that was read."""
+        self.files.append((fetched, file))
+        self._count += file.count
+        if self._count <= _HELD:
+            return
+        fresh = self.files if self._aside is None else self.files[-1:]
+        if self._aside is None:
+            self._aside = _folder(self.beside)
+            weakref.finalize(self, shutil.rmtree, self._aside, ignore_errors=True)
+        with suppress(OSError):  # where there is no room they are held
+            for number, (_, one) in enumerate(fresh, start=len(self.files) - len(fresh)):
+                one.put_aside(self._aside / f"{number}.arrow")
 
     def pictures(self) -> set[str]:
         """Normalised addresses of all pictures and thumbnails listed; what is none is left out."""
@@ -59,12 +87,65 @@ class SitemapSet:
         found = rows_of(files).join(names, on="file", how="left", maintain_order="left")
         return _spelled(found).select("loc", "lastmod", "line", "companion", file="name")
 
-    def rows_by_file(self) -> Iterator[pl.DataFrame]:
-        """As `rows`, file after file, so that few are held at once; without names and lines."""
-        xml = any(file.kind == FileKind.URLSET for _, file in self.files)
-        for _, file in self.files:
-            if file.kind == FileKind.URLSET or (file.kind == FileKind.TEXT and not xml):
-                yield _spelled(file.rows).select("loc", "lastmod", "companion")
+    def rows_by_file(self, *, texts: bool = True) -> Iterator[pl.DataFrame]:
+        """As `rows`, file after file, so that few are held at once; `number` is that of the file.
+        Without `texts` those of plain text that repeat others are left out."""
+        for number, (_, file) in enumerate(self.files):
+            is_text = file.kind == FileKind.TEXT
+            if file.kind == FileKind.URLSET or (is_text and (texts or not self._has_xml)):
+                yield self._rows_of(number)
+
+    @cached_property
+    def _has_xml(self) -> bool:
+        return any(file.kind == FileKind.URLSET for _, file in self.files)
+
+    def _rows_of(self, number: int) -> pl.DataFrame:
+        file = self.files[number][1]
+        repeats = file.kind == FileKind.TEXT and self._has_xml
+        return _spelled(file.rows).select(
+            "loc", "lastmod", "line",
+            companion=pl.lit(True) if repeats else pl.col("companion"),
+            file=pl.lit(file.name), number=pl.lit(number, pl.UInt32),
+        )  # fmt: skip
+
+    def keys(self) -> pl.DataFrame:
+        """As `rows`, with keys in place of addresses and dates, and the number of the file."""
+        tables = [
+            rows.select(_key("loc"), _key("lastmod"), "line", "companion", "number")
+            for rows in self.rows_by_file()
+        ]
+        return pl.concat(tables) if tables else pl.DataFrame(schema=_KEYS)
+
+    def named(self, keys: pl.DataFrame) -> pl.DataFrame:
+        """A few rows of `keys`, in their order, as rows of `rows`."""
+        found = [pl.DataFrame(schema={**_NAMED, "_at": pl.UInt32})]
+        for of, some in keys.with_row_index("_at").partition_by("number", as_dict=True).items():
+            rows = self._rows_of(int(of[0])).with_columns(key=_key("loc"))
+            wanted = some.select("_at", "line", key="loc")
+            joined = wanted.join(rows.unique(["key", "line"]), on=["key", "line"], how="inner")
+            found.append(joined.select(*_NAMED, "_at"))
+        return pl.concat(found).sort("_at").drop("_at")
+
+
+_KEYS = {"loc": pl.UInt64, "lastmod": pl.UInt64, "line": pl.UInt32, "companion": pl.Boolean,
+         "number": pl.UInt32}  # fmt: skip
+_NAMED = {"loc": pl.String, "lastmod": pl.String, "line": pl.UInt32, "companion": pl.Boolean,
+          "file": pl.String}  # fmt: skip
+
+
+def _key(name: str) -> pl.Expr:
+    """What a text is told apart by, where all of them would be too many to hold."""
+    return pl.col(name).fill_null("").hash(5).alias(name)
+
+
+def _folder(beside: Path | None) -> Path:
+    """A new folder for what is put aside: in the state folder, where that can be written to."""
+    if beside is not None and beside.is_dir():
+        with suppress(OSError):
+            path = temporary_name(beside)
+            path.mkdir()
+            return path
+    return Path(tempfile.mkdtemp())
 
 
 def _spelled(rows: pl.DataFrame) -> pl.DataFrame:
@@ -85,9 +166,10 @@ def _normalised(text: str) -> str | None:
         return None
 
 
-def read_set(starts: Iterable[Fetched], fetch: Fetch) -> SitemapSet:
-    """Read files and, for an index, what it lists; each file once, a few at the same time."""
-    read = SitemapSet()
+def read_set(starts: Iterable[Fetched], fetch: Fetch, beside: Path | None = None) -> SitemapSet:
+    """Read files and, for an index, what it lists; each file once, a few at the same time. `beside`
+    is where the entries of many may be put aside."""
+    read = SitemapSet(beside=beside)
     seen: set[str] = set()
     with ThreadPoolExecutor(_THREADS) as pool:
         for start in starts:
@@ -132,7 +214,7 @@ def _read(
         return None
     seen.add(fetched.name)
     file = parsed or read_sitemap(fetched.data, fetched.name)
-    read.files.append((fetched, file))
+    read.add(fetched, file)
     return file
 
 
@@ -164,52 +246,64 @@ def check_against_robots(
     closed = barred(robots, path, agents)
     if closed is None:
         return
-    barred_rows = read.rows.filter(closed)
+    found = [rows.filter(closed) for rows in read.rows_by_file()]
+    barred_rows = pl.concat(found) if found else read.rows
     for loc, file, line in _some(barred_rows):
         answer = matcher.ask(addresses.path_and_query(loc))
         yield Fault("listed-disallowed", f"{file}:{line}", f"{str(answer.rule)!r} bars {loc}.")
-    yield from _left_out("listed-disallowed", barred_rows, "listed addresses are barred")
+    yield from _left_out("listed-disallowed", barred_rows, read, "listed addresses are barred")
 
 
 def _some(rows: pl.DataFrame) -> Iterator[tuple[str, str, int]]:
     yield from rows.head(MOST_TOLD).select("loc", "file", "line").iter_rows()
 
 
-def _left_out(code: str, rows: pl.DataFrame, what: str) -> Iterator[Fault]:
+def _left_out(code: str, rows: pl.DataFrame, read: SitemapSet, what: str) -> Iterator[Fault]:
     if rows.height > MOST_TOLD:
         left = rows.height - MOST_TOLD
-        yield Fault(code, str(rows["file"][0]), f"{left:,} more {what}.")
+        first = read.files[rows["number"][0]][1].name
+        yield Fault(code, first, f"{left:,} more {what}.")
 
 
 def check_against_pages(read: SitemapSet, decided: pl.LazyFrame) -> Iterator[Fault]:
     """What the files list against what was decided: the contradictions owners ask about."""
     if _agree(read, decided):
         return
-    pages = decided.select(
-        "loc", "listed", "index", "redirect", "canonical", "reason", page_lastmod="lastmod"
-    ).collect(engine="streaming")
-    both = read.rows.join(pages, on="loc", how="left", maintain_order="left")
+    keys = read.keys()
+    pages = decided.select(_key("loc"), "listed", date=_key("lastmod")).collect(engine="streaming")
+    both = keys.join(pages, on="loc", how="left", maintain_order="left")
     unknown = both.filter(pl.col("listed").is_null())
-    for loc, file, line in _some(unknown):
+    for loc, file, line in _some(read.named(unknown.head(MOST_TOLD))):
         yield Fault("listed-unknown", f"{file}:{line}", f"{loc} is no page of the last survey.")
-    yield from _left_out("listed-unknown", unknown, "listed addresses are no pages")
+    yield from _left_out("listed-unknown", unknown, read, "listed addresses are no pages")
     wrong = both.filter(~pl.col("listed"))
-    for page in wrong.head(MOST_TOLD).iter_rows(named=True):
-        code, said = _contradiction(page)
-        where = f"{page['file']}:{page['line']}"
-        yield Fault(code, where, f"{page['loc']} is listed, but {said}.")
-    yield from _left_out("listed-unlisted", wrong, "listed addresses should not be listed")
-    yield from _other_dates(both.filter("listed"))
-    missing = pages.filter("listed").join(read.rows, on="loc", how="anti")["loc"].to_list()
-    if missing:
-        shown = ", ".join(addresses.path_and_query(loc) for loc in missing[:4])
-        more = f" and {len(missing) - 4:,} more" if len(missing) > 4 else ""
+    yield from _wrong(read.named(wrong.head(MOST_TOLD)), decided)
+    yield from _left_out("listed-unlisted", wrong, read, "listed addresses should not be listed")
+    other = pl.col("listed") & (pl.col("lastmod") != pl.col("date")) & ~pl.col("companion")
+    yield from _other_dates(read, both.filter(other), decided)
+    missing = pages.filter("listed").join(keys, on="loc", how="anti")["loc"]
+    if missing.len():
+        among = decided.filter("listed").select("loc").filter(_key("loc").is_in(missing.implode()))
+        first = among.head(4).collect(engine="streaming")["loc"].to_list()
+        shown = ", ".join(map(addresses.path_and_query, first))
+        more = f" and {missing.len() - 4:,} more" if missing.len() > 4 else ""
         yield Fault(
             "listed-missing",
-            missing[0],
-            f"{plural(len(missing), 'listed page')} "
-            f"{'stands' if len(missing) == 1 else 'stand'} in no sitemap: {shown}{more}.",
+            first[0],
+            f"{plural(missing.len(), 'listed page')} "
+            f"{'stands' if missing.len() == 1 else 'stand'} in no sitemap: {shown}{more}.",
         )
+
+
+def _wrong(rows: pl.DataFrame, decided: pl.LazyFrame) -> Iterator[Fault]:
+    """What files list and was decided not to be listed."""
+    asked = decided.filter(pl.col("loc").is_in(rows["loc"].implode()))
+    columns = ("loc", "index", "redirect", "canonical", "reason")
+    said = asked.select(columns).collect(engine="streaming")
+    for page in rows.join(said, on="loc", how="left", maintain_order="left").iter_rows(named=True):
+        code, told = _contradiction(page)
+        where = f"{page['file']}:{page['line']}"
+        yield Fault(code, where, f"{page['loc']} is listed, but {told}.")
 
 
 def _agree(read: SitemapSet, decided: pl.LazyFrame) -> bool:
@@ -218,7 +312,7 @@ def _agree(read: SitemapSet, decided: pl.LazyFrame) -> bool:
     whole = pl.struct("loc", pl.col("lastmod").fill_null("")).hash(4)
     sums = [pl.len().cast(pl.UInt64).alias("rows"), whole.sum().alias("sum")]
     parts, beside = [], []
-    for rows in read.rows_by_file():
+    for rows in read.rows_by_file(texts=False):
         parts.append(rows.filter(~pl.col("companion")).select(sums))
         beside.append(rows.filter("companion").select("loc"))
     there = pl.concat(parts).sum().row(0) if parts else (0, 0)
@@ -232,18 +326,26 @@ def _agree(read: SitemapSet, decided: pl.LazyFrame) -> bool:
     return bool(known.select(pl.len()).collect(engine="streaming").item() == named.len())
 
 
-def _other_dates(both: pl.DataFrame) -> Iterator[Fault]:
-    """Files whose dates are not those of the pages: one finding a file, with the worst."""
-    other = both.filter(pl.col("lastmod").ne_missing(pl.col("page_lastmod")) & ~pl.col("companion"))
-    for (file,), rows in other.group_by("file", maintain_order=True):
-        newest = rows.sort("page_lastmod", descending=True, nulls_last=True).row(0, named=True)
-        listed_date, real = newest["lastmod"] or "no date", newest["page_lastmod"] or "no date"
-        late = _days_between(newest["lastmod"], newest["page_lastmod"])
+def _other_dates(read: SitemapSet, other: pl.DataFrame, decided: pl.LazyFrame) -> Iterator[Fault]:
+    """Files whose dates are not those of the pages (`other`, as `keys`): one finding a file, with
+    the worst."""
+    if not other.height:
+        return
+    wanted = other.lazy().select("loc").unique()
+    dates = decided.select(_key("loc"), page_lastmod="lastmod").join(wanted, on="loc", how="semi")
+    dated = other.join(dates.collect(engine="streaming"), on="loc", how="left")
+    worst = dated.sort("page_lastmod", "line", descending=[True, False], nulls_last=True)
+    newest = worst.unique("number", keep="first", maintain_order=True).sort("number")
+    counts = dict(other["number"].value_counts().iter_rows())
+    named = read.named(newest).with_columns(newest.select("number", "page_lastmod"))
+    for said in named.iter_rows(named=True):
+        real, count = said["page_lastmod"], counts[said["number"]]
+        late = _days_between(said["lastmod"], real)
         yield Fault(
             "lastmod-differs",
-            str(file),
-            f"{plural(rows.height, 'address has', 'addresses have')} another date than the page: "
-            f"{newest['loc']} says {listed_date}, the page {real}"
+            said["file"],
+            f"{plural(count, 'address has', 'addresses have')} another date than the page: "
+            f"{said['loc']} says {said['lastmod'] or 'no date'}, the page {real or 'no date'}"
             + (f"; the file is {plural(late, 'day')} behind." if late else "."),
         )
 

@@ -50,8 +50,8 @@ def check_file(file: SitemapFile, place: ServedAt, now: str) -> list[Fault]:
         )
     if place.address is None and file.kind in (FileKind.URLSET, FileKind.INDEX, FileKind.TEXT):
         _check_one_host(file, noted)
-    if file.plain is not None:
-        _check_plain(file.plain, place, noted, now)
+    if (plain := file.plain) is not None:
+        _check_plain(plain, place, noted, now)
     else:
         news = 0
         for entry in file.entries:
@@ -118,54 +118,88 @@ def _check_place(entry: Entry, kind: FileKind, place: ServedAt, noted: Notes) ->
         )
 
 
-def rows_of(files: Sequence[SitemapFile]) -> pl.DataFrame:
-    """The entries of all files that list pages, as `plain.ROWS` with the number of their file
+def rows_by_file(files: Sequence[SitemapFile]) -> Iterator[pl.DataFrame]:
+    """The entries of each file that lists pages, as `plain.ROWS` with the number of their file
     in `file`; indexes and feeds, which repeat pages, are left out."""
     # Plain text beside XML repeats it: the same addresses for whoever reads no XML.
     xml = any(file.kind == FileKind.URLSET for file in files)
-    tables = [
-        file.rows.with_columns(
-            file=pl.lit(number, pl.UInt32),
-            companion=pl.lit(True) if xml and file.kind == FileKind.TEXT else pl.col("companion"),
-        )
-        for number, file in enumerate(files)
-        if file.kind in (FileKind.URLSET, FileKind.TEXT)
-    ]
+    for number, file in enumerate(files):
+        if file.kind in (FileKind.URLSET, FileKind.TEXT):
+            beside = xml and file.kind == FileKind.TEXT
+            yield file.rows.with_columns(
+                file=pl.lit(number, pl.UInt32),
+                companion=pl.lit(True) if beside else pl.col("companion"),
+            )
+
+
+def rows_of(files: Sequence[SitemapFile]) -> pl.DataFrame:
+    """As `rows_by_file`, of all files together."""
+    tables = list(rows_by_file(files))
     return pl.concat(tables) if tables else pl.DataFrame(schema={**ROWS, "file": pl.UInt32})
+
+
+#: What addresses are told apart by, where all of them would be too many to hold.
+_KEY = pl.col("loc").hash(1).alias("loc")
+_KEYED = {"loc": pl.UInt64, "line": pl.UInt32, "images": pl.UInt32, "companion": pl.Boolean,
+          "file": pl.UInt32}  # fmt: skip
+
+
+def _keyed_rows(files: Sequence[SitemapFile]) -> pl.DataFrame:
+    """As `rows_of`, with a key in place of each address; what has none is left out."""
+    tables = [
+        rows.filter(pl.col("loc") != "").select(_KEY, *list(_KEYED)[1:])
+        for rows in rows_by_file(files)
+    ]
+    return pl.concat(tables) if tables else pl.DataFrame(schema=_KEYED)
+
+
+def with_addresses(rows: pl.DataFrame, files: Sequence[SitemapFile]) -> pl.DataFrame:
+    """Rows of `_keyed_rows`, of which there are few, with the addresses behind their keys as
+    `text`."""
+    found = [
+        some.join(files[int(of[0])].rows.select(_KEY, text="loc").unique("loc"), on="loc")
+        for of, some in rows.with_row_index("_at").partition_by("file", as_dict=True).items()
+    ]
+    if not found:
+        return rows.with_columns(text=pl.lit(None, pl.String))
+    return pl.concat(found).sort("_at").drop("_at")
 
 
 def check_across(files: Sequence[SitemapFile]) -> Iterator[Fault]:
     """The rules that hold for a set as a whole: an address stands once in it (but for the
     entries of videos and news, which repeat pages by design), its pictures added up are no
     more than allowed, videos belong to listed pages, alternates are returned."""
-    rows = rows_of(files).filter(pl.col("loc") != "")
+    rows = _keyed_rows(files)
 
     def where(file: int, line: int) -> str:
         return f"{files[file].name}:{line}"
 
-    yield from _twice(rows, where)
-    yield from _pictures_added_up(rows, where)
+    yield from _twice(rows, files, where)
+    yield from _pictures_added_up(rows, files, where)
     pages = rows.filter(~pl.col("companion"))
     if pages.height:
         media = [number for number, file in enumerate(files) if file.kind == FileKind.URLSET]
         shown = rows.filter(pl.col("companion") & pl.col("file").is_in(media))
-        unlisted = shown.join(pages, on="loc", how="anti")
-        for loc, file, line in unlisted.select("loc", "file", "line").iter_rows():
+        unlisted = with_addresses(shown.join(pages, on="loc", how="anti"), files)
+        for loc, file, line in unlisted.select("text", "file", "line").iter_rows():
             message = f"{loc} has a video or an article, but no other sitemap lists the page."
             yield Fault("companion-unlisted", where(file, line), message)
-    yield from _alternates(files)
+    yield from _alternates(files, rows)
 
 
-def _twice(rows: pl.DataFrame, where: Callable[[int, int], str]) -> Iterator[Fault]:
+_Where = Callable[[int, int], str]
+
+
+def _twice(rows: pl.DataFrame, files: Sequence[SitemapFile], where: _Where) -> Iterator[Fault]:
     same = ["loc", "companion"]
-    if rows["loc"].hash().n_unique() == rows.height:
+    if rows["loc"].n_unique() == rows.height:
         return
     again = rows.filter(~pl.struct(same).is_first_distinct())
     first = rows.unique(same, keep="first", maintain_order=True)
     repeated = again.join(first, on=same, how="left", suffix="_first", maintain_order="left")
     for loc, file, line, first_file, first_line in (
-        repeated.head(MOST_TOLD)
-        .select("loc", "file", "line", "file_first", "line_first")
+        with_addresses(repeated.head(MOST_TOLD), files)
+        .select("text", "file", "line", "file_first", "line_first")
         .iter_rows()
     ):
         message = f"{loc} is already listed at {where(first_file, first_line)}."
@@ -175,21 +209,24 @@ def _twice(rows: pl.DataFrame, where: Callable[[int, int], str]) -> Iterator[Fau
         yield Fault("sitemap-loc-twice", where(repeated["file"][MOST_TOLD], 0)[:-2], message)
 
 
-def _pictures_added_up(rows: pl.DataFrame, where: Callable[[int, int], str]) -> Iterator[Fault]:
+def _pictures_added_up(
+    rows: pl.DataFrame, files: Sequence[SitemapFile], where: _Where
+) -> Iterator[Fault]:
     some = rows.filter(pl.col("images") > 0)
     summed = (
         some.group_by("loc", maintain_order=True)
         .agg(pl.col("images").sum(), pl.col("images").max().alias("most"), pl.last("file", "line"))
         .filter((pl.col("images") > protocol.MAX_IMAGES) & (pl.col("most") <= protocol.MAX_IMAGES))
     )
-    for loc, images, file, line in summed.select("loc", "images", "file", "line").iter_rows():
+    told = with_addresses(summed, files).select("text", "images", "file", "line")
+    for loc, images, file, line in told.iter_rows():
         message = (
             f"{images:,} pictures of {loc} over all files; {protocol.MAX_IMAGES:,} are allowed."
         )
         yield Fault("sitemap-images-too-many", where(file, line), message)
 
 
-def _alternates(files: Sequence[SitemapFile]) -> Iterator[Fault]:
+def _alternates(files: Sequence[SitemapFile], rows: pl.DataFrame) -> Iterator[Fault]:
     """Every version lists every version, itself included; a link that is not returned is
     ignored. Versions that no file of the set lists cannot be asked."""
     found = [
@@ -212,7 +249,7 @@ def _alternates(files: Sequence[SitemapFile]) -> Iterator[Fault]:
         message = f"{said['loc'][0]} lists its versions without itself."
         yield Fault("alternate-no-self", where, message)
     yield from _more("alternate-no-self", without, files, "pages list their versions so")
-    known = rows_of(files).select(href=pl.col("loc").hash(1))
+    known = rows.select(href="loc")
     others = links.filter(pl.col("loc") != pl.col("href")).join(
         known, on="href", how="semi", maintain_order="left"
     )

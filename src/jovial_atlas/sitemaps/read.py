@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import lru_cache
 from html import unescape
+from pathlib import Path
 
 import polars as pl
 from lxml import etree
@@ -85,31 +86,44 @@ class SitemapFile:
     size: int = 0
     space: str = protocol.CORE
     faults: list[Fault] = field(default_factory=list)
-    #: The entries of a plain file, whose elements need no further check; None for all others.
-    plain: pl.DataFrame | None = None
     #: The keys of its language versions, where it is plain and has any: `line, loc, href`.
     keyed: pl.DataFrame | None = None
     _entries: list[Entry] = field(default_factory=list)
     _data: bytes = field(default=b"", repr=False)
+    #: The entries of a plain file, or where they were put aside, and how many they are.
+    _plain: pl.DataFrame | Path | None = None
+    _count: int = 0
+
+    @property
+    def plain(self) -> pl.DataFrame | None:
+        """The entries of a plain file, whose elements need no further check; None of others."""
+        return pl.read_ipc(self._plain) if isinstance(self._plain, Path) else self._plain
+
+    def put_aside(self, path: Path) -> None:
+        """Keep the entries of a plain file in a file from now on, to be read where they are asked
+        for. Raises OSError."""
+        if isinstance(self._plain, pl.DataFrame):
+            self._plain.write_ipc(path, compression="lz4")
+            self._plain = path
 
     @property
     def entries(self) -> list[Entry]:
         """The entries one by one. Those of a plain file have no `node`."""
-        if self.plain is not None and not self._entries:
-            rows = self.plain.select("loc", "line", "lastmod").iter_rows()
+        if (plain := self.plain) is not None and not self._entries:
+            rows = plain.select("loc", "line", "lastmod").iter_rows()
             self._entries = [Entry(loc, line, None, date) for loc, line, date in rows]
         return self._entries
 
     @property
     def count(self) -> int:
         """How many entries there are."""
-        return len(self._entries) if self.plain is None else self.plain.height
+        return len(self._entries) if self._plain is None else self._count
 
     @property
     def rows(self) -> pl.DataFrame:
         """The entries as a table of `plain.ROWS`."""
-        if self.plain is not None:
-            return self.plain
+        if (plain := self.plain) is not None:
+            return plain
         rows = [
             (entry.loc, entry.lastmod, entry.line, entry.count("images"), entry.is_companion)
             for entry in self._entries
@@ -188,7 +202,7 @@ def read_sitemap(data: bytes, name: str) -> SitemapFile:
     elif (plain := read_plain(body)) is None:
         _read_xml(body, file)
     else:
-        file.kind, file.plain = FileKind.URLSET, plain.rows
+        file.kind, file._plain, file._count = FileKind.URLSET, plain.rows, plain.rows.height
         file.keyed = None if plain.links is None else _keyed(plain.links)
     return file
 

@@ -123,7 +123,7 @@ def _ask_host(built: _BuiltHost, live: Live, now: datetime) -> tuple[list[Fault]
 
 def _read_output(site: SiteFile, disk: OnDisk) -> SitemapSet:
     start = site.output / INDEX
-    return sets.read_set([disk.open(start)] if start.exists() else [], disk)
+    return sets.read_set([disk.open(start)] if start.exists() else [], disk, site.state)
 
 
 def check_target(
