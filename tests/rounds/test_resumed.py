@@ -6,10 +6,11 @@ import pytest
 from jovial_atlas.errors import OutputError
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.blocks import blocks_of
-from jovial_atlas.rounds.publishing.build import resuming, run
+from jovial_atlas.rounds.publishing.build import resuming, run, windows
 from jovial_atlas.rounds.reading.survey import run_survey
 from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.sitefile import read_site_file
+from jovial_atlas.sitemaps import plan, protocol
 from jovial_atlas.web import new_client
 from tests.conftest import SITE_HEAD, TODAY
 
@@ -70,6 +71,7 @@ def build(tmp_path, monkeypatch):
         states = {one.path: one.state for one in done.files}
         return files, states, (done.listed, done.not_listed), went == [True]
 
+    work.folder = tmp_path
     return work
 
 
@@ -152,3 +154,47 @@ def test_blocks_differ_where_their_rows_do(tmp_path, monkeypatch):
         place.write_bytes(data)
         with pytest.raises(OutputError, match="no readable Parquet file"):
             blocks_of(place)
+
+
+SOME_UNLISTED = '\n[[rule]]\nmatch = "/b/**"\nset = { listed = false }\nreason = "Not yet"\n'
+IN_SECTIONS = '\n[[section]]\nname = "b"\nmatch = "/b/**"\npriority = 0.3\n'
+
+
+@pytest.mark.parametrize(
+    ("pages", "more"),
+    [
+        (PAGES, ""), (PAGES, SOME_UNLISTED), (PAGES, HIDING), (PAGES, IN_SECTIONS),
+        ([row(n, folder="ab"[n % 2]) for n in range(60)], IN_SECTIONS),
+    ],
+)  # fmt: skip
+def test_a_first_build_in_windows_gives_what_one_of_all_at_once_gives(build, monkeypatch, pages, more):
+    """So does every build after it, which goes on from what it left."""
+    monkeypatch.setattr(windows, "_GROUPS", 2)
+    wanted = build("anew", pages, more)
+    monkeypatch.setattr(windows, "WINDOWED", 1)
+    in_windows, at = [], windows.place_in_windows
+    monkeypatch.setattr(windows, "place_in_windows", lambda *given: in_windows.append(1) or at(*given))
+    found = build("on", pages, more)
+    assert (in_windows, found[:3]) == ([1], wanted[:3])
+    other = [{**one, "lastmod": "2026-11-01"} if n == 33 else one for n, one in enumerate(pages)]
+    assert build("on", other, more)[:3] == build("anew", other, more)[:3]
+    assert build("on", other[3:], more)[:3] == build("anew", other[3:], more)[:3]
+    assert in_windows == [1]
+
+
+def test_what_does_not_fit_into_a_file_takes_the_longer_way(build, monkeypatch):
+    monkeypatch.setattr(protocol, "MAX_BYTES", 700)
+    wanted = build("anew", PAGES)
+    monkeypatch.setattr(windows, "WINDOWED", 1)
+    assert build("on", PAGES)[:3] == wanted[:3]
+    assert not [one for one in (build.folder / "on/.jovial-atlas").iterdir() if one.name.endswith(".new")]
+
+
+@pytest.mark.parametrize("few", [1_000, 1])
+def test_new_rows_go_on_where_others_ended(monkeypatch, few):
+    monkeypatch.setattr(plan, "_FEW_RUNS", few)
+    used: dict[int, int] = {}
+    first = plan.place_new(pl.Series([0, 0, 1, 0, 1], dtype=pl.UInt32), {0: 2, 1: 3}, used)
+    second = plan.place_new(pl.Series([1, 1, 0, 0], dtype=pl.UInt32), {0: 2, 1: 3}, used)
+    assert (first.to_list(), second.to_list()) == ([1, 1, 1, 2, 1], [1, 2, 2, 3])
+    assert used == {0: 5, 1: 4}

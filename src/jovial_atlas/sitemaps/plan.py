@@ -117,10 +117,25 @@ def runs_of(placed: pl.DataFrame) -> pl.DataFrame:
     )
 
 
-def _all_new(runs: pl.DataFrame, most: dict[int, int]) -> pl.Series:
-    """The numbers of rows of which none was placed before, by runs of rows of one kind
-    (`len, value`): few, since pages of a kind mostly stand together."""
-    used: dict[int, int] = {}
+def place_new(kinds: pl.Series, most: dict[int, int], used: dict[int, int]) -> pl.Series:
+    """The numbers of rows of these kinds, where none was placed before but so many of each kind
+    (`used`, which is brought up to date)."""
+    runs = kinds.to_frame("run").select(pl.col("run").rle()).unnest("run")
+    if runs.height <= _FEW_RUNS:
+        return _all_new(runs, most, used)
+    limit, begun = (pl.col("kind").replace_strict(one, default=0, return_dtype=pl.UInt32)
+                    for one in (most, {kind: used.get(kind, 0) for kind in most}))  # fmt: skip
+    rank = pl.int_range(pl.len(), dtype=pl.UInt32).over("kind")
+    table = kinds.to_frame("kind")
+    numbers = table.select(number=((begun + rank) // limit + 1).cast(pl.UInt32))["number"]
+    for kind, count in table.group_by("kind").len().iter_rows():
+        used[kind] = used.get(kind, 0) + count
+    return numbers
+
+
+def _all_new(runs: pl.DataFrame, most: dict[int, int], used: dict[int, int]) -> pl.Series:
+    """As `place_new`, by runs of rows of one kind (`len, value`): few, since pages of a kind mostly
+    stand together."""
     pieces = [pl.Series([], dtype=pl.UInt32)]
     for length, kind in runs.iter_rows():
         begun = used.get(kind, 0)
@@ -135,7 +150,7 @@ def _with_new(placed: pl.DataFrame, limits: pl.DataFrame) -> pl.DataFrame:
     if placed["number"].null_count() == placed.height:
         runs = placed.select(run=pl.col("kind").rle()).unnest("run")
         if runs.height <= _FEW_RUNS:
-            return placed.with_columns(number=_all_new(runs, dict(limits.iter_rows())))
+            return placed.with_columns(number=_all_new(runs, dict(limits.iter_rows()), {}))
     last = (
         placed.filter(pl.col("number").is_not_null())
         .group_by("kind", "number")

@@ -86,12 +86,27 @@ class Listing:
     @property
     def not_listed(self) -> dict[str, int]:
         """How many pages are not listed, by reason, most first."""
-        counts = self.unlisted.group_by("reason").agg(pl.col("len").sum())
-        return dict(counts.sort(["len", "reason"], descending=[True, False]).iter_rows())
+        return reasons_in(self.unlisted)
 
     def places(self, keys: pl.Series) -> list[int]:
         """As `ListedPages.places`."""
         return self.rows.filter(pl.col("key").is_in(keys.implode()))["row"].to_list()
+
+
+def reasons_in(unlisted: pl.DataFrame) -> dict[str, int]:
+    """Reason → how many pages are not listed for it, most first, of `Listing.unlisted`."""
+    counts = unlisted.group_by("reason").agg(pl.col("len").sum())
+    return dict(counts.sort(["len", "reason"], descending=[True, False]).iter_rows())
+
+
+def unlisted_rows(survey: LastSurvey, decided: pl.LazyFrame, listed: int) -> pl.DataFrame:
+    """Of rows of the page table with verdicts, of which so many are `listed`, the others as
+    `Listing.unlisted`."""
+    if listed == survey.count:
+        return pl.DataFrame(schema={"reason": pl.String, "block": pl.UInt32, "len": pl.UInt32})
+    block = (pl.col("_row") // snapshot.group_rows(survey.filled)).alias("block")
+    others = decided.filter(~pl.col("listed")).group_by("reason", block).len()
+    return others.collect(engine="streaming")
 
 
 def mark_of() -> pl.Expr:
@@ -126,17 +141,12 @@ def read_listing(
     they are not too many to be held."""
     site, decided = survey.site, survey.lazy
     listed = decided.filter("listed")
-    count = survey.pages.select(pl.len()).collect().item()
     most = _HELD_WITH_PICTURES if "images" in survey.filled else _HELD
-    said = said_in_files(survey) if texts and count <= most else []
+    said = said_in_files(survey) if texts and survey.count <= most else []
     found = listed_rows(survey, kinds, decided, said).collect(engine="streaming")
     names = [one.meta.output_name() for one in said]
     held, found = (found.select(names), found.drop(names)) if said else (None, found)
-    unlisted = pl.DataFrame(schema={"reason": pl.String, "block": pl.UInt32, "len": pl.UInt32})
-    if found.height < count:
-        block = (pl.col("_row") // snapshot.group_rows(survey.filled)).alias("block")
-        others = decided.filter(~pl.col("listed")).group_by("reason", block).len()
-        unlisted = others.collect(engine="streaming")
+    unlisted = unlisted_rows(survey, decided, found.height)
     news = None
     if "published" in survey.filled and any(section.news for section in site.model.section):
         news = _news(listed, site, now).collect(engine="streaming")
@@ -220,7 +230,7 @@ def _news(listed: pl.LazyFrame, site: SiteFile, now: datetime) -> pl.LazyFrame:
     )
 
 
-def noindexed(survey: LastSurvey, listing: Listing) -> pl.DataFrame:
+def noindexed(survey: LastSurvey, listing: ListedPages) -> pl.DataFrame:
     """The pages that may not be indexed, as `row, key`."""
     if not listing.not_listed:
         return pl.DataFrame(schema={"row": pl.UInt32, "key": pl.UInt64})

@@ -6,7 +6,7 @@ a file is written, and only for the files that are.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Protocol, TypeVar
@@ -35,6 +35,21 @@ _WINDOW = 2 * 128 * 1024
 PlacedT = TypeVar("PlacedT", bound="PlacedFiles")
 
 
+class ShiftedError(Exception):
+    """More than a few files are due after all, or addresses stand in others: everything must be
+    decided anew."""
+
+
+@dataclass(frozen=True, slots=True)
+class DueRows:
+    """The rows of files that are to be written, in order, so many as are read at once; how many
+    each file (kind and number) has; and all of them, where they are at hand."""
+
+    windows: Iterable[pl.DataFrame]
+    counts: dict[tuple[int, int], int]
+    whole: pl.DataFrame | None = None
+
+
 class PlacedFiles(Protocol):
     """In which file each listed page stands."""
 
@@ -45,8 +60,8 @@ class PlacedFiles(Protocol):
     def files(self) -> pl.DataFrame:
         """One row a file: `kind, number, urls, digest`."""
 
-    def due(self, wanted: pl.DataFrame) -> tuple[pl.DataFrame, dict[tuple[int, int], int]]:
-        """The rows of wanted files (`kind, number`), in order, and how many each file has."""
+    def due(self, wanted: pl.DataFrame) -> DueRows:
+        """The rows of wanted files (`kind, number`)."""
 
     def moved(self: PlacedT, kind: int, number: int, locs: pl.Series) -> PlacedT:
         """The same with these addresses of a kind in another file."""
@@ -67,9 +82,10 @@ class Placed:
         tables = zip((self.rows, self.videos), self.runs, strict=True)
         return pl.concat([_summed(*one) for one in tables]).sort("kind", "number")
 
-    def due(self, wanted: pl.DataFrame) -> tuple[pl.DataFrame, dict[tuple[int, int], int]]:
+    def due(self, wanted: pl.DataFrame) -> DueRows:
         """As `PlacedFiles.due`."""
-        return chosen(self.rows, self.runs[0], wanted)
+        rows, counts = chosen(self.rows, self.runs[0], wanted)
+        return DueRows(page_windows(rows), counts, rows)
 
     def moved(self, kind: int, number: int, locs: pl.Series) -> Placed:
         """As `PlacedFiles.moved`."""
@@ -132,7 +148,7 @@ def tables_of(
 ) -> Iterator[tuple[int, int, pl.DataFrame]]:
     """(kind, number, rows as the writer takes them and `mark`) of the files in `wanted`, each as
     soon as all its rows are read."""
-    due, counts = placed.due(wanted)
+    due = placed.due(wanted)
     clicks = _clicks(survey, kinds)
     waiting: dict[tuple[int, int], list[pl.DataFrame]] = {}
     have: dict[tuple[int, int], int] = {}
@@ -140,7 +156,7 @@ def tables_of(
         for at, part in _by_file(table, some):
             waiting.setdefault(at, []).append(part)
             have[at] = have.get(at, 0) + part.height
-            if have[at] == counts[at]:
+            if have[at] == due.counts[at]:
                 whole = pl.concat(waiting.pop(at), rechunk=True)
                 yield *at, _shaped(whole, kinds[at[0]], listing.versions, clicks)
     shown = placed.videos.join(wanted, on=["kind", "number"], how="semi", maintain_order="left")
@@ -151,23 +167,27 @@ def tables_of(
 
 
 def _texts_of(
-    survey: LastSurvey, listing: ListedPages, due: pl.DataFrame
+    survey: LastSurvey, listing: ListedPages, due: DueRows
 ) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
     """What files say of wanted rows, as the writer takes it and `mark`, with these rows: so many
     as are read at once."""
-    hints = [name for name in (*HINTS, VERSIONS) if name in due.columns]
-    if listing.texts is not None and listing.texts.height == due.height:
-        yield listing.texts.hstack(due.select(hints)), due
+    texts, whole = listing.texts, due.whole
+    if texts is not None and whole is not None and texts.height == whole.height:
+        yield texts.hstack(whole.select(_hints_in(whole))), whole
         return
     columns = said_in_files(survey)
-    for some in _windows(due):
+    for some in due.windows:
         start, end = some["row"][0], some["row"][-1] + 1
         pages = survey.pages.slice(start, end - start)
         dated = survey.decide(pages) if survey.decides_dates else pages
         table = dated.select(columns).collect()
         if table.height != some.height:
             table = table.select(pl.all().gather(some["row"] - start))
-        yield table.hstack(some.select(hints)), some
+        yield table.hstack(some.select(_hints_in(some))), some
+
+
+def _hints_in(rows: pl.DataFrame) -> list[str]:
+    return [name for name in (*HINTS, VERSIONS) if name in rows.columns]
 
 
 def chosen(
@@ -209,7 +229,7 @@ def _by_file(
         yield (int(place[0]), int(place[1])), part.drop("kind", "number")
 
 
-def _windows(due: pl.DataFrame) -> Iterator[pl.DataFrame]:
+def page_windows(due: pl.DataFrame) -> Iterator[pl.DataFrame]:
     """Wanted rows, so many of the page table at a time as are read at once."""
     if not due.height:
         return

@@ -24,7 +24,14 @@ from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.blocks import Block, blocks_of
 from jovial_atlas.rounds.publishing.build.kinds import Kind
 from jovial_atlas.rounds.publishing.build.listing import Listing, hints_of, listed_rows
-from jovial_atlas.rounds.publishing.build.placing import Placed, chosen, sums_in
+from jovial_atlas.rounds.publishing.build.placing import (
+    DueRows,
+    Placed,
+    ShiftedError,
+    chosen,
+    page_windows,
+    sums_in,
+)
 from jovial_atlas.rounds.publishing.build.remembering import placed_place
 from jovial_atlas.rounds.publishing.build.versions import Versions
 from jovial_atlas.rounds.state.last_survey import LastSurvey
@@ -41,10 +48,6 @@ _LEAST = 4
 _FEW = 8
 #: Columns with which a page's place in a sitemap rests on other pages.
 _RESTS_ON_MORE = {"videos", "alternates"}
-
-
-class ShiftedError(Exception):
-    """More than a few files are due after all: everything must be decided anew."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,32 +112,60 @@ def block_records(
     blocks = _regular(survey)
     if not blocks:
         return []
-    ends = list(accumulate(block.rows for block in blocks))
-    rows = placed.rows["row"]
-    cuts = [int(rows.search_sorted(end)) for end in ends]
-    sums = sums_in(placed.rows, placed.runs[0], [cut for cut in cuts if cut])
-    of_block = pl.Series(cuts, dtype=pl.UInt32).search_sorted(sums["end"], side="left")
-    files: list[dict[tuple[int, int], tuple[int, int]]] = [{} for _ in blocks]
-    for number, (_, kind, file, urls, total) in zip(of_block, sums.iter_rows(), strict=True):
-        had = files[number].get((kind, file), (0, 0))
-        files[number][kind, file] = (had[0] + urls, (had[1] + total) % 2**64)
+    pieces = [pl.DataFrame(schema=_SUMS)]
+    rows, end, place = placed.rows["row"], 0, 0
+    for number, block in enumerate(blocks):
+        end += block.rows
+        stop = int(rows.search_sorted(end))
+        some = placed.rows.slice(place, stop - place)
+        summed = some.group_by("kind", "number", maintain_order=True).agg(
+            urls=pl.len(), digest=pl.col("digest").sum()
+        )
+        pieces.append(summed.select(pl.lit(number).alias("block"), *list(_SUMS)[1:]).cast(_SUMS))  # type: ignore[arg-type]
+        place = stop
+    return _records(blocks, kinds, pl.concat(pieces), listing.unlisted, noindexed)
+
+
+#: A row for each file in each block.
+_SUMS = {"block": pl.UInt32, "kind": pl.UInt32, "number": pl.UInt32, "urls": pl.UInt32,
+         "digest": pl.UInt64}  # fmt: skip
+
+
+def windowed_records(
+    survey: LastSurvey,
+    kinds: Sequence[Kind],
+    unlisted: pl.DataFrame,
+    sums: pl.DataFrame,
+    noindexed: pl.DataFrame,
+) -> list[BlockRecord]:
+    """As `block_records`, by sums over each block that are at hand."""
+    blocks = _regular(survey)
+    return _records(blocks, kinds, sums, unlisted, noindexed) if blocks else []
+
+
+def _records(
+    blocks: Sequence[Block],
+    kinds: Sequence[Kind],
+    sums: pl.DataFrame,
+    unlisted: pl.DataFrame,
+    noindexed: pl.DataFrame,
+) -> list[BlockRecord]:
+    files: list[list[tuple[str, int, int, int]]] = [[] for _ in blocks]
+    for number, kind, file, urls, total in sums.select(list(_SUMS)).iter_rows():
+        files[number].append((kinds[kind].name, file, urls, total))
     hidden = [0] * len(blocks)
-    for row in noindexed["row"]:
-        hidden[row // blocks[0].rows] += 1
+    for number, count in noindexed.group_by(pl.col("row") // blocks[0].rows).len().iter_rows():
+        hidden[number] = count
     reasons: list[dict[str, int]] = [{} for _ in blocks]
-    for reason, number, count in listing.unlisted.iter_rows():
+    for reason, number, count in unlisted.iter_rows():
         reasons[number][reason] = count
     return [
         BlockRecord(
-            block.digest,
-            block.rows,
-            cuts[number] - (cuts[number - 1] if number else 0),
-            hidden[number],
-            reasons[number],
-            [(kinds[kind].name, file, *sums) for (kind, file), sums in files[number].items()],
+            block.digest, block.rows, sum(urls for _, _, urls, _ in files[number]), hidden[number],
+            reasons[number], files[number],
         )
         for number, block in enumerate(blocks)
-    ]
+    ]  # fmt: skip
 
 
 def _regular(survey: LastSurvey) -> list[Block]:
@@ -264,7 +295,7 @@ class Resumed:
         table = pl.DataFrame(rows, schema=schema, orient="row")
         return table.group_by("kind", "number").agg(pl.all().sum()).sort("kind", "number")
 
-    def due(self, wanted: pl.DataFrame) -> tuple[pl.DataFrame, dict[tuple[int, int], int]]:
+    def due(self, wanted: pl.DataFrame) -> DueRows:
         """As `Placement.due`. Raises ShiftedError where more than a few blocks are needed."""
         names = {(self.kinds[kind].name, number) for kind, number in wanted.iter_rows()}
         needed = [
@@ -276,7 +307,8 @@ class Resumed:
             raise ShiftedError
         pieces = [self._block(number) for number in needed]
         rows = pl.concat(pieces) if pieces else self._block(0).clear()
-        return chosen(rows, plan.runs_of(rows), wanted)
+        found, counts = chosen(rows, plan.runs_of(rows), wanted)
+        return DueRows(page_windows(found), counts, found)
 
     def moved(self, kind: int, number: int, locs: pl.Series) -> Resumed:
         """Addresses that no longer fit into their file need everything decided anew.

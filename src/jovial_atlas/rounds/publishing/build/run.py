@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
@@ -12,10 +13,10 @@ import polars as pl
 from jovial_atlas import dates
 from jovial_atlas.errors import OutputError
 from jovial_atlas.faults import plural
-from jovial_atlas.files import FileChange
+from jovial_atlas.files import FileChange, make_folder, temporary_name
 from jovial_atlas.findings.registry import CHECKS
 from jovial_atlas.pages.keys import key_of, keys_of
-from jovial_atlas.rounds.publishing.build import companions, remembering
+from jovial_atlas.rounds.publishing.build import companions, remembering, windows
 from jovial_atlas.rounds.publishing.build.file_sets import BuildFiles
 from jovial_atlas.rounds.publishing.build.guard import refusal
 from jovial_atlas.rounds.publishing.build.kinds import Kind, kinds_of, wrong_unlisted
@@ -28,16 +29,16 @@ from jovial_atlas.rounds.publishing.build.listing import (
     rows_of,
 )
 from jovial_atlas.rounds.publishing.build.options import BuildOptions
-from jovial_atlas.rounds.publishing.build.placing import place_listing
+from jovial_atlas.rounds.publishing.build.placing import ShiftedError, place_listing
 from jovial_atlas.rounds.publishing.build.result import Build, BuiltFile, Difference, joined
 from jovial_atlas.rounds.publishing.build.resuming import (
     Resumed,
-    ShiftedError,
     block_records,
     decisions_key,
     forget_blocks,
     resume,
     save_blocks,
+    windowed_records,
 )
 from jovial_atlas.rounds.publishing.build.sitemap_files import SitemapFiles
 from jovial_atlas.rounds.publishing.old_host import old_host_files
@@ -136,7 +137,12 @@ class _Building:
         fold = self.options.fold
         resumed = None if fold or anew else resume(self.survey, self.kinds, self.before, key)
         try:
-            listed, changes = self._go_on(resumed) if resumed else self._anew(key)
+            if resumed:
+                listed, changes = self._go_on(resumed)
+            elif key and not anew and self._is_large_and_new():
+                listed, changes = self._in_windows(key)
+            else:
+                listed, changes = self._anew(key)
         except BaseException:
             self.files.discard()
             raise
@@ -187,6 +193,40 @@ class _Building:
             if key:
                 save_blocks(site, key, blocks)
         return listing, changes
+
+    def _is_large_and_new(self) -> bool:
+        """Whether nothing was built before, and more than is held at once."""
+        return self.survey.count >= windows.WINDOWED and not self.before.files
+
+    def _in_windows(self, key: str) -> tuple[ListedPages, list[FileChange]]:
+        """As `_anew`, of so many pages that they lie in files meanwhile. Raises ShiftedError where
+        some do not fit into theirs."""
+        site, kinds = self.site, self.kinds
+        folder = temporary_name(site.state)
+        make_folder(folder)
+        try:
+            listing = windows.list_in_windows(self.survey, kinds, folder)
+            hidden = noindexed(self.survey, listing)
+            home = hidden.select((pl.col("key") == key_of(pl.lit(self.home))).any()).item()
+            self._say_first(listing, hidden.height, False if home else None)
+            placed = windows.place_in_windows(self.survey, listing, kinds, folder)
+            final, sitemaps = self.sitemaps.put(listing, placed)
+            self._others(listing, sitemaps)
+            changes = self._changes()
+            if not self.options.dry_run:
+                with self.options.swapping():
+                    forget_blocks(site)
+                    self.files.commit()
+                    final.save(remembering.placed_place(site, "pages"))
+                    remembering.save_hidden(site, hidden)
+                    self._save_record(sitemaps, {})
+                    records = windowed_records(
+                        self.survey, kinds, listing.unlisted, final.sums, hidden
+                    )
+                    save_blocks(site, key, records)
+            return listing, changes
+        finally:
+            shutil.rmtree(folder, ignore_errors=True)
 
     def _compared(self, listing: Listing) -> _Before:
         """Compare what is listed now with what builds before remember. Raises LossError where so
