@@ -8,7 +8,7 @@ in the column `merged`, so that nothing is dropped unseen.
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from types import TracebackType
@@ -157,9 +157,7 @@ class Gathering:
             hashed = table.select(h=pl.col("loc").hash())
             pieces.append(hashed.collect(engine="streaming")["h"] if known is None else known)
         hashes = pl.concat(pieces)
-        if hashes.n_unique() == hashes.len():
-            return hashes.clear()
-        return hashes.filter(hashes.is_duplicated()).unique()
+        return pl.concat([hashes.clear(), *map(_met_twice, _shares(hashes))])
 
     def finish(self, target: Path, winners: Iterable[str] = ()) -> pl.LazyFrame:
         """The page table. `winners` names the sources whose values replace earlier ones; the
@@ -186,6 +184,28 @@ class Gathering:
             return _filled(joined.collect()).sort("loc").lazy()
         snapshot.sink(joined, target)
         return _scan(target)
+
+
+#: Hashes that are looked at together: to find what stands twice takes as much room again.
+_AT_ONCE = 16_000_000
+
+
+def _shares(hashes: pl.Series) -> Iterator[pl.Series]:
+    """Hashes in shares of about as many, by their first bits."""
+    shares = 1 << max(0, (hashes.len() // _AT_ONCE).bit_length())
+    if shares == 1:
+        yield hashes
+        return
+    width = 2**64 // shares
+    for share in range(shares):
+        low, high = (pl.lit(share * width + end, pl.UInt64) for end in (0, width - 1))
+        yield hashes.filter(hashes.is_between(low, high))
+
+
+def _met_twice(hashes: pl.Series) -> pl.Series:
+    if hashes.n_unique() == hashes.len():
+        return hashes.clear()
+    return hashes.filter(hashes.is_duplicated()).unique()
 
 
 def _scan(part: Path) -> pl.LazyFrame:

@@ -1,0 +1,50 @@
+"""Large page tables are looked through some rows at a time, which comes to the same."""
+
+import polars as pl
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from jovial_atlas.pages import gather, survey
+from jovial_atlas.pages.survey import compare
+
+ROWS = st.lists(st.tuples(st.integers(0, 12), st.integers(0, 2)), max_size=12, unique_by=lambda one: one[0])
+
+
+def table(rows):
+    return pl.LazyFrame(
+        {"loc": [f"/{n}" for n, _ in rows], "title": [str(t) for _, t in rows], "fingerprint": None},
+        schema={"loc": pl.String, "title": pl.String, "fingerprint": pl.String},
+    )
+
+
+def plainly(before, after):
+    old, new = dict(before), dict(after)
+    return (
+        len(new.keys() - old.keys()),
+        sum(old[one] != new[one] for one in old.keys() & new.keys()),
+        len(old.keys() - new.keys()),
+    )
+
+
+@given(before=ROWS, after=ROWS, same_order=st.booleans())
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None, max_examples=60)
+def test_surveys_are_compared_in_pieces(monkeypatch, before, after, same_order):
+    monkeypatch.setattr(survey, "_AT_ONCE", 3)
+    if same_order:  # the same addresses, perhaps with other titles
+        titles = dict(after)
+        after = [(n, titles.get(n, t)) for n, t in before]
+    found = compare(table(before), table(after))
+    assert (found.added, found.changed, found.removed) == plainly(before, after)
+
+
+@pytest.mark.parametrize("at_once", [1, 2, 100])
+def test_what_stands_twice_is_found_in_shares(monkeypatch, at_once):
+    monkeypatch.setattr(gather, "_AT_ONCE", at_once)
+    known = pl.Series([0, 1, 2**62, 2**63 - 1, 2**63, 2**64 - 1, 9], dtype=pl.UInt64)
+    twice = pl.Series([2**64 - 1, 0, 2**63], dtype=pl.UInt64)
+    hashes = pl.concat([known, twice, twice])
+    parts = list(gather._shares(hashes))
+    assert sorted(pl.concat(parts)) == sorted(hashes)
+    assert len(parts) > 1 or at_once == 100
+    assert sorted(one for part in parts for one in gather._met_twice(part)) == sorted(twice)
