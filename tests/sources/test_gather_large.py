@@ -5,7 +5,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from jovial_atlas.pages import gather, survey
+from jovial_atlas.pages import gather, merge, survey
 from jovial_atlas.pages.survey import compare
 
 ROWS = st.lists(st.tuples(st.integers(0, 12), st.integers(0, 2)), max_size=12, unique_by=lambda one: one[0])
@@ -48,3 +48,11 @@ def test_what_stands_twice_is_found_in_shares(monkeypatch, at_once):
     assert sorted(pl.concat(parts)) == sorted(hashes)
     assert len(parts) > 1 or at_once == 100
     assert sorted(one for part in parts for one in gather._met_twice(part)) == sorted(twice)
+
+
+@given(st.lists(st.lists(st.one_of(st.none(), st.text(max_size=6), st.sampled_from(["a", "b c", "it's"])), max_size=4),
+                min_size=1, max_size=6))  # fmt: skip
+@settings(deadline=None, max_examples=80)
+def test_lists_are_shown_as_python_shows_them(lists):
+    values = pl.Series("x", lists, dtype=pl.List(pl.String))
+    assert merge._shown(values).to_list() == [str(one)[:300] for one in lists]

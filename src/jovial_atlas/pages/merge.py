@@ -106,9 +106,28 @@ def _extra(kind: pl.Struct, wins: pl.Expr) -> pl.Expr:
     return pl.struct(fields).alias(schema.EXTRA)
 
 
+#: A sign that is written otherwise where a list is shown.
+_TOLD_OTHERWISE = r"[^ -&(-\[\]-~]"
+
+
 def _shown(values: pl.Series) -> pl.Series:
+    """Values as texts: of lists as Python shows them."""
     if values.dtype == pl.String:
         return values.str.slice(0, _SHOWN)
+    if values.dtype != pl.List(pl.String):
+        return _one_by_one(values)
+    # Nearly all are plain: what only exists value by value is done for the others alone.
+    sign = pl.element().str.contains(_TOLD_OTHERWISE).fill_null(True)
+    plain = ~values.list.eval(sign).list.any() & (values.list.len() > 0)
+    told = pl.select("['" + pl.lit(values).list.join("', '") + "']").to_series()
+    if not plain.all():
+        told = told.set(~plain, None).scatter(
+            plain.not_().arg_true(), _one_by_one(values.filter(~plain))
+        )
+    return told.str.slice(0, _SHOWN).alias("value")
+
+
+def _one_by_one(values: pl.Series) -> pl.Series:
     return pl.Series("value", [str(one)[:_SHOWN] for one in values.to_list()], pl.String)
 
 
