@@ -391,8 +391,10 @@ def page_of(row: dict[str, Any]) -> Page:
 
 
 def pages_of(table: "pl.DataFrame") -> Iterator[Page]:
-    """The pages of a table with verdicts, in order, without their links. Columns that hold nothing
-    are not taken apart row by row: most columns of most sites do."""
-    empty = [one.name for one in table.iter_columns() if one.null_count() == table.height]
-    for row in table.drop({*empty, "links"} & set(table.columns)).iter_rows(named=True):
+    """The pages of a table with verdicts, in order, without their links. What holds nothing is not
+    taken apart row by row: most columns of most sites do."""
+    from jovial_atlas.pages.filled import filled_parts
+
+    asked = [name for name in table.columns if name != "links"]
+    for row in filled_parts(table.select(asked)).iter_rows(named=True):
         yield msgspec.convert(row, Page)

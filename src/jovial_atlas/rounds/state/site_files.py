@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
+from functools import lru_cache
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
@@ -21,10 +22,26 @@ def file_of(site: SiteFile) -> Find:
     """Gives the file of a source, or of the output folder, that an address of the site leads to."""
     candidates = _candidates(site)
 
+    @lru_cache(maxsize=_FOLDERS)
+    def is_folder(name: str) -> bool:
+        try:
+            return Path(name).is_dir()
+        except (OSError, ValueError):  # a name that no file system takes
+            return False
+
     def found(address: str) -> Path | None:
-        return next((path for path in candidates(address) if is_file(path)), None)
+        for root, below in candidates(address):
+            folder = below.rpartition("/")[0]
+            # Of many addresses most lie in few folders: one that is not there is asked for once.
+            if is_folder(f"{root}/{folder}") and is_file(path := root / below):
+                return path
+        return None
 
     return found
+
+
+#: Folders of which it is known for a while whether they are there.
+_FOLDERS = 10_000
 
 
 def page_file_of(site: SiteFile) -> Find:
@@ -32,7 +49,8 @@ def page_file_of(site: SiteFile) -> Find:
     candidates = _candidates(site)
 
     def found(address: str) -> Path | None:
-        for path in candidates(address):
+        for root, below in candidates(address):
+            path = root / below
             plain = path.with_name(f"{path.name}.html") if path.name else path / "index.html"
             for one in (path, path / "index.html", plain):
                 if is_file(one):
@@ -74,7 +92,8 @@ def may_exist(site: SiteFile) -> Callable[[str], bool]:
     return may
 
 
-def _candidates(site: SiteFile) -> Callable[[str], Iterator[Path]]:
+def _candidates(site: SiteFile) -> Callable[[str], Iterator[tuple[Path, str]]]:
+    """Gives the places where what an address leads to may lie: a folder, and a path from there."""
     places = [(host.model.site.url, host.output, "/") for host in site.hosts]
     places += [
         (source.host or site.model.site.url, site.folder / source.path, source.at)
@@ -82,14 +101,14 @@ def _candidates(site: SiteFile) -> Callable[[str], Iterator[Path]]:
         if isinstance(source, HtmlSource)
     ]
 
-    def candidates(address: str) -> Iterator[Path]:
+    def candidates(address: str) -> Iterator[tuple[Path, str]]:
         for url, root, mount in places:
             if not address.startswith(f"{url}/"):
                 continue
             path = unquote(_QUERY.split(address[len(url) :], maxsplit=1)[0])
             below = path.removeprefix(mount.rstrip("/")).lstrip("/")
             if path.startswith(mount) and ".." not in below.split("/") and "\0" not in path:
-                yield root / below
+                yield root, below
 
     return candidates
 

@@ -7,7 +7,7 @@ a file is written, and only for the files that are.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Protocol
 
@@ -17,9 +17,11 @@ from jovial_atlas import dates, languages
 from jovial_atlas.head.videos import video_rows
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.keys import key_of, keys_of
-from jovial_atlas.rounds.publishing.build.kinds import NEWS, Kind
+from jovial_atlas.rounds.publishing.build.kinds import NEWS, VIDEO, Kind
 from jovial_atlas.rounds.publishing.build.versions import Versions, versions_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
+from jovial_atlas.rounds.state.picture_files import lost_pictures
+from jovial_atlas.rounds.state.record import BuildRecord
 from jovial_atlas.rules import layers_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import protocol
@@ -166,6 +168,31 @@ def read_listing(
         unlisted,
         held,
     )
+
+
+def without_lost_pictures(survey: LastSurvey) -> LastSurvey:
+    """The survey without pictures whose files are not there: no sitemap lists them."""
+    lost = lost_pictures(survey.pages, survey.site) if "images" in survey.filled else []
+    if not lost:
+        return survey
+    own = pl.element().filter(~pl.element().struct.field("loc").is_in(lost))
+    return replace(survey, pages=survey.pages.with_columns(pl.col("images").list.eval(own)))
+
+
+def foldable(kinds: Sequence[Kind], before: BuildRecord, listing: Listing) -> list[str]:
+    """Kinds that have more files than their addresses need."""
+    have: dict[str, int] = {}
+    for name in before.files:
+        kind = name.rpartition("/")[0]
+        have[kind] = have.get(kind, 0) + 1
+    counts = dict(listing.rows.group_by("kind").len().iter_rows())
+    videos = listing.videos.height
+    counts |= {number: videos for number, kind in enumerate(kinds) if kind.name == VIDEO}
+    return [
+        kind.name
+        for number, kind in enumerate(kinds)
+        if have.get(kind.name, 0) > -(-counts.get(number, 0) // kind.most)
+    ]
 
 
 def listed_rows(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 
 import polars as pl
@@ -23,10 +23,12 @@ from jovial_atlas.rounds.publishing.build.kinds import Kind, kinds_of, wrong_unl
 from jovial_atlas.rounds.publishing.build.listing import (
     ListedPages,
     Listing,
+    foldable,
     hidden_by,
     noindexed,
     read_listing,
     rows_of,
+    without_lost_pictures,
 )
 from jovial_atlas.rounds.publishing.build.options import BuildOptions
 from jovial_atlas.rounds.publishing.build.placing import ShiftedError, place_listing
@@ -52,7 +54,6 @@ from jovial_atlas.rounds.publishing.server_files import (
 from jovial_atlas.rounds.state.hiding import coming_robots, said_first
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX
-from jovial_atlas.rounds.state.picture_files import lost_pictures
 from jovial_atlas.rounds.state.record import BuildRecord, load_record
 from jovial_atlas.rounds.state.stake import stake_in_words, unlisted_at_stake
 from jovial_atlas.rules.hiding import ShownCounts
@@ -74,7 +75,7 @@ def run_build(
     """
     check_patterns(site)
     options = options or BuildOptions()
-    survey = _without_lost_pictures(survey)
+    survey = without_lost_pictures(survey)
     built = []
     if site.model.host and not options.dry_run:
         # Either the files of all hosts are written, or those of none.
@@ -87,15 +88,6 @@ def run_build(
             building = _Building(host, survey.of_host(host), now, options)
             built.append(building.run(anew=True))
     return built[0] if len(built) == 1 else joined(site.hosts, built)
-
-
-def _without_lost_pictures(survey: LastSurvey) -> LastSurvey:
-    """The survey without pictures whose files are not there: no sitemap lists them."""
-    lost = lost_pictures(survey.pages, survey.site) if "images" in survey.filled else []
-    if not lost:
-        return survey
-    own = pl.element().filter(~pl.element().struct.field("loc").is_in(lost))
-    return replace(survey, pages=survey.pages.with_columns(pl.col("images").list.eval(own)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -235,7 +227,7 @@ class _Building:
         lost = plan.missing(were["pages"], listing.rows)
         self._guard(were["pages"], lost)
         self._note_stake(lost)
-        fold = self._foldable(listing) if self.options.fold else ()
+        fold = foldable(self.kinds, self.before, listing) if self.options.fold else ()
         known = {
             name: remembering.renumbered(table, self.before, self.kinds, fold)
             for name, table in were.items()
@@ -337,21 +329,6 @@ class _Building:
         make = not self.options.dry_run
         names = self.options.unlisted_names(self.site, unlisted, make) if unlisted else {}
         return kinds_of(self.site, sections, names)
-
-    def _foldable(self, listing: Listing) -> Sequence[str]:
-        """Kinds that have more files than their addresses need."""
-        have: dict[str, int] = {}
-        for name in self.before.files:
-            kind = name.rpartition("/")[0]
-            have[kind] = have.get(kind, 0) + 1
-        counts = dict(listing.rows.group_by("kind").len().iter_rows())
-        videos = listing.videos.height
-        counts |= {number: videos for number, k in enumerate(self.kinds) if k.name == "video"}
-        return [
-            kind.name
-            for number, kind in enumerate(self.kinds)
-            if have.get(kind.name, 0) > -(-counts.get(number, 0) // kind.most)
-        ]
 
     def _others(self, listing: ListedPages, sitemaps: Sitemaps) -> None:
         """Put what belongs beside the sitemaps."""
