@@ -8,7 +8,7 @@ from pathlib import Path
 
 import polars as pl
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from jovial_atlas import addresses, dates
@@ -94,6 +94,7 @@ def test_lists_are_parted_as_one_by_one(values):
 
 
 @given(st.lists(st.one_of(st.none(), st.lists(st.one_of(st.none(), LOCS), max_size=3)), max_size=6))
+@example([["/\\", "/\t/x.example/p", "\\\\x.example/p"]])
 def test_pictures_are_resolved_as_one_by_one(values):
     read = read_pictures(pl.Series("a", values, pl.List(pl.String)), URL).to_list()
     for value, shown in zip(values, read, strict=True):

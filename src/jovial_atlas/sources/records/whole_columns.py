@@ -122,9 +122,10 @@ def read_pictures(values: pl.Series, site: str) -> pl.Series:
 
 def _resolved(items: pl.Series, site: str) -> pl.Series:
     """Addresses to which references from the site's root lead; null where that is none."""
-    # Empty parts (`?` at the end, `;`) are joined without them.
+    # Empty parts (`?` at the end, `;`) are joined without them; some signs are read as slashes, or
+    # not at all, so that what stands before them may be no path.
     usual = (
-        items.str.contains(_USUAL_REFERENCE) & ~items.str.contains(r";|\?(?:#|\s*$)")
+        items.str.contains(_USUAL_REFERENCE) & ~items.str.contains(r"[;\\\t\r\n]|\?(?:#|\s*$)")
     ).fill_null(False)
     made = replaced(items, usual, partial(normal_addresses, site=site))
     odd = (~made.str.contains(SPELLED) | ~usual).fill_null(True) & items.is_not_null()
