@@ -22,7 +22,14 @@ from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import temporary_name
 from jovial_atlas.robots import Matcher, RobotsFile
 from jovial_atlas.rules import barred, deciding_crawlers
-from jovial_atlas.sitemaps.check import ServedAt, check_across, check_file, check_nesting, rows_of
+from jovial_atlas.sitemaps.check import (
+    ServedAt,
+    check_across,
+    check_file,
+    check_nesting,
+    rows_by_file,
+    rows_of,
+)
 from jovial_atlas.sitemaps.notes import MOST_TOLD
 from jovial_atlas.sitemaps.read import FileKind, SitemapFile, media_of, read_sitemap
 
@@ -60,15 +67,20 @@ class SitemapSet:
         """Add a file that was read."""
         self.files.append((fetched, file))
         self._count += file.count
-        if self._count <= _HELD:
-            return
-        fresh = self.files if self._aside is None else self.files[-1:]
+        if self._count > _HELD:
+            with suppress(OSError):  # where there is no room they are held
+                self._put_aside()
+
+    def _put_aside(self) -> None:
+        """Put aside what is held: all of it the first time, then the file that came last."""
+        due = range(len(self.files))
         if self._aside is None:
             self._aside = _folder(self.beside)
             weakref.finalize(self, shutil.rmtree, self._aside, ignore_errors=True)
-        with suppress(OSError):  # where there is no room they are held
-            for number, (_, one) in enumerate(fresh, start=len(self.files) - len(fresh)):
-                one.put_aside(self._aside / f"{number}.arrow")
+        else:
+            due = due[-1:]
+        for number in due:
+            self.files[number][1].put_aside(self._aside / f"{number}.arrow")
 
     def pictures(self) -> set[str]:
         """Normalised addresses of all pictures and thumbnails listed; what is none is left out."""
@@ -87,26 +99,18 @@ class SitemapSet:
         found = rows_of(files).join(names, on="file", how="left", maintain_order="left")
         return _spelled(found).select("loc", "lastmod", "line", "companion", file="name")
 
-    def rows_by_file(self, *, texts: bool = True) -> Iterator[pl.DataFrame]:
-        """As `rows`, file after file, so that few are held at once; `number` is that of the file.
-        Without `texts` those of plain text that repeat others are left out."""
-        for number, (_, file) in enumerate(self.files):
-            is_text = file.kind == FileKind.TEXT
-            if file.kind == FileKind.URLSET or (is_text and (texts or not self._has_xml)):
-                yield self._rows_of(number)
-
-    @cached_property
-    def _has_xml(self) -> bool:
-        return any(file.kind == FileKind.URLSET for _, file in self.files)
-
-    def _rows_of(self, number: int) -> pl.DataFrame:
-        file = self.files[number][1]
-        repeats = file.kind == FileKind.TEXT and self._has_xml
-        return _spelled(file.rows).select(
-            "loc", "lastmod", "line",
-            companion=pl.lit(True) if repeats else pl.col("companion"),
-            file=pl.lit(file.name), number=pl.lit(number, pl.UInt32),
-        )  # fmt: skip
+    def rows_by_file(
+        self, only: int | None = None, *, texts: bool = True
+    ) -> Iterator[pl.DataFrame]:
+        """As `rows`, file after file, so that few are held at once, or of `only` one; `number` is
+        that of the file. Without `texts` plain text that repeats others is left out."""
+        files = [file for _, file in self.files]
+        for rows in rows_by_file(files, only, texts=texts):
+            if rows.height:
+                name = pl.lit(files[rows["file"][0]].name).alias("file")
+                yield _spelled(rows).select(
+                    "loc", "lastmod", "line", "companion", name, number="file"
+                )
 
     def keys(self) -> pl.DataFrame:
         """As `rows`, with keys in place of addresses and dates, and the number of the file."""
@@ -120,7 +124,8 @@ class SitemapSet:
         """A few rows of `keys`, in their order, as rows of `rows`."""
         found = [pl.DataFrame(schema={**_NAMED, "_at": pl.UInt32})]
         for of, some in keys.with_row_index("_at").partition_by("number", as_dict=True).items():
-            rows = self._rows_of(int(of[0])).with_columns(key=_key("loc"))
+            (rows,) = self.rows_by_file(int(of[0]))
+            rows = rows.with_columns(key=_key("loc"))
             wanted = some.select("_at", "line", key="loc")
             joined = wanted.join(rows.unique(["key", "line"]), on=["key", "line"], how="inner")
             found.append(joined.select(*_NAMED, "_at"))

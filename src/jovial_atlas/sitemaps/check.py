@@ -118,17 +118,21 @@ def _check_place(entry: Entry, kind: FileKind, place: ServedAt, noted: Notes) ->
         )
 
 
-def rows_by_file(files: Sequence[SitemapFile]) -> Iterator[pl.DataFrame]:
-    """The entries of each file that lists pages, as `plain.ROWS` with the number of their file
-    in `file`; indexes and feeds, which repeat pages, are left out."""
+def rows_by_file(
+    files: Sequence[SitemapFile], only: int | None = None, *, texts: bool = True
+) -> Iterator[pl.DataFrame]:
+    """The entries of each file that lists pages, or of `only` one, as `plain.ROWS` with the number
+    of their file in `file`; indexes and feeds, which repeat pages, are left out, and without
+    `texts` plain text that repeats others."""
     # Plain text beside XML repeats it: the same addresses for whoever reads no XML.
     xml = any(file.kind == FileKind.URLSET for file in files)
-    for number, file in enumerate(files):
-        if file.kind in (FileKind.URLSET, FileKind.TEXT):
-            beside = xml and file.kind == FileKind.TEXT
+    for number in range(len(files)) if only is None else (only,):
+        file = files[number]
+        repeats = xml and file.kind == FileKind.TEXT
+        if file.kind in (FileKind.URLSET, FileKind.TEXT) and (texts or not repeats):
             yield file.rows.with_columns(
                 file=pl.lit(number, pl.UInt32),
-                companion=pl.lit(True) if beside else pl.col("companion"),
+                companion=pl.lit(True) if repeats else pl.col("companion"),
             )
 
 

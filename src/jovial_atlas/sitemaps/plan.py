@@ -148,9 +148,7 @@ def _all_new(runs: pl.DataFrame, most: dict[int, int], used: dict[int, int]) -> 
 def _with_new(placed: pl.DataFrame, limits: pl.DataFrame) -> pl.DataFrame:
     """New rows fill the last file of their kind, then further ones, in their order."""
     if placed["number"].null_count() == placed.height:
-        runs = placed.select(run=pl.col("kind").rle()).unnest("run")
-        if runs.height <= _FEW_RUNS:
-            return placed.with_columns(number=_all_new(runs, dict(limits.iter_rows()), {}))
+        return placed.with_columns(number=place_new(placed["kind"], dict(limits.iter_rows()), {}))
     last = (
         placed.filter(pl.col("number").is_not_null())
         .group_by("kind", "number")

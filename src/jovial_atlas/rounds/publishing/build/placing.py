@@ -87,6 +87,10 @@ class Placed:
         rows, counts = chosen(self.rows, self.runs[0], wanted)
         return DueRows(page_windows(rows), counts, rows)
 
+    def block_sums(self, rows: int) -> pl.DataFrame:
+        """`BLOCK_SUMS`, where a block has so many rows."""
+        return block_sums(self.rows.iter_slices(_SUMMED), rows)
+
     def moved(self, kind: int, number: int, locs: pl.Series) -> Placed:
         """As `PlacedFiles.moved`."""
         there = (pl.col("kind") == kind) & pl.col("key").is_in(keys_of(locs).implode())
@@ -98,18 +102,35 @@ class Placed:
 
 def _summed(placed: pl.DataFrame, runs: pl.DataFrame) -> pl.DataFrame:
     """Count and sum of the digests of each file, by way of the runs of rows in it."""
-    return sums_in(placed, runs, []).group_by("kind", "number").agg(pl.col("urls", "digest").sum())
+    return sums_in(placed, runs).group_by("kind", "number").agg(pl.col("urls", "digest").sum())
 
 
-def sums_in(placed: pl.DataFrame, runs: pl.DataFrame, ends: Sequence[int]) -> pl.DataFrame:
-    """Count and sum of the digests of each run of rows in one file, as `end, kind, number, urls,
-    digest`. `ends` are places at which runs are cut too; `end` is the place after the last row.
-    """
-    cuts = pl.concat([runs["len"].cast(pl.UInt32).cum_sum(), pl.Series(ends, dtype=pl.UInt32)])
-    cuts = cuts.filter(cuts > 0).unique().sort()
+#: A row for each file in each block of the page table: its rows there, and the sum of their
+#: digests.
+BLOCK_SUMS = {"block": pl.UInt32, "kind": pl.UInt32, "number": pl.UInt32, "urls": pl.UInt32,
+              "digest": pl.UInt64}  # fmt: skip
+#: Rows that are summed together.
+_SUMMED = 4_000_000
+
+
+def block_sums(windows: Iterable[pl.DataFrame], rows: int) -> pl.DataFrame:
+    """`BLOCK_SUMS` of placed rows, which come some at a time; a block has so many rows."""
+    by = (pl.col("row") // rows).alias("block"), "kind", "number"
+    found = [pl.DataFrame(schema=BLOCK_SUMS)]
+    for some in windows:
+        sums = some.group_by(*by, maintain_order=True).agg(pl.len().alias("urls"),
+                                                           pl.col("digest").sum())  # fmt: skip
+        found.append(sums.select(pl.col(name).cast(kind) for name, kind in BLOCK_SUMS.items()))
+    whole = pl.concat(found).group_by("block", "kind", "number", maintain_order=True)
+    return whole.agg(pl.col("urls", "digest").sum())
+
+
+def sums_in(placed: pl.DataFrame, runs: pl.DataFrame) -> pl.DataFrame:
+    """Count and sum of the digests of each run of rows in one file, as `kind, number, urls,
+    digest`."""
+    cuts = runs["len"].cast(pl.UInt32).cum_sum()
     sums = placed["digest"].cum_sum().gather(cuts - 1)
     return placed.select("kind", "number")[cuts - 1].select(
-        cuts.alias("end"),
         "kind",
         "number",
         (cuts - cuts.shift(1, fill_value=0)).alias("urls"),

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import json
 from bisect import bisect_right
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import asdict, dataclass, field
 from itertools import accumulate
 from pathlib import Path
@@ -23,10 +23,10 @@ from jovial_atlas.files import digest, remove, write_whole
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.blocks import Block, blocks_of
 from jovial_atlas.rounds.publishing.build.kinds import Kind
-from jovial_atlas.rounds.publishing.build.listing import Listing, hints_of, listed_rows
+from jovial_atlas.rounds.publishing.build.listing import hints_of, listed_rows
 from jovial_atlas.rounds.publishing.build.placing import (
+    BLOCK_SUMS,
     DueRows,
-    Placed,
     ShiftedError,
     chosen,
     page_windows,
@@ -103,66 +103,27 @@ def _load(site: SiteFile, key: str) -> list[BlockRecord]:
 def block_records(
     survey: LastSurvey,
     kinds: Sequence[Kind],
-    listing: Listing,
-    placed: Placed,
+    unlisted: pl.DataFrame,
+    sums: Callable[[int], pl.DataFrame],
     noindexed: pl.DataFrame,
 ) -> list[BlockRecord]:
-    """What to remember after everything was decided; nothing of a small site. Raises
-    OutputError."""
+    """What to remember after everything was decided; nothing of a small site. `unlisted` is that of
+    `Listing`, and `sums` gives `BLOCK_SUMS` for blocks of so many rows. Raises OutputError."""
     blocks = _regular(survey)
     if not blocks:
         return []
-    pieces = [pl.DataFrame(schema=_SUMS)]
-    rows, end, place = placed.rows["row"], 0, 0
-    for number, block in enumerate(blocks):
-        end += block.rows
-        stop = int(rows.search_sorted(end))
-        some = placed.rows.slice(place, stop - place)
-        summed = some.group_by("kind", "number", maintain_order=True).agg(
-            urls=pl.len(), digest=pl.col("digest").sum()
-        )
-        pieces.append(summed.select(pl.lit(number).alias("block"), *list(_SUMS)[1:]).cast(_SUMS))  # type: ignore[arg-type]
-        place = stop
-    return _records(blocks, kinds, pl.concat(pieces), listing.unlisted, noindexed)
-
-
-#: A row for each file in each block.
-_SUMS = {"block": pl.UInt32, "kind": pl.UInt32, "number": pl.UInt32, "urls": pl.UInt32,
-         "digest": pl.UInt64}  # fmt: skip
-
-
-def windowed_records(
-    survey: LastSurvey,
-    kinds: Sequence[Kind],
-    unlisted: pl.DataFrame,
-    sums: pl.DataFrame,
-    noindexed: pl.DataFrame,
-) -> list[BlockRecord]:
-    """As `block_records`, by sums over each block that are at hand."""
-    blocks = _regular(survey)
-    return _records(blocks, kinds, sums, unlisted, noindexed) if blocks else []
-
-
-def _records(
-    blocks: Sequence[Block],
-    kinds: Sequence[Kind],
-    sums: pl.DataFrame,
-    unlisted: pl.DataFrame,
-    noindexed: pl.DataFrame,
-) -> list[BlockRecord]:
+    rows = blocks[0].rows
     files: list[list[tuple[str, int, int, int]]] = [[] for _ in blocks]
-    for number, kind, file, urls, total in sums.select(list(_SUMS)).iter_rows():
+    for number, kind, file, urls, total in sums(rows).select(list(BLOCK_SUMS)).iter_rows():
         files[number].append((kinds[kind].name, file, urls, total))
-    hidden = [0] * len(blocks)
-    for number, count in noindexed.group_by(pl.col("row") // blocks[0].rows).len().iter_rows():
-        hidden[number] = count
+    hidden = dict(noindexed.group_by(pl.col("row") // rows).len().iter_rows())
     reasons: list[dict[str, int]] = [{} for _ in blocks]
     for reason, number, count in unlisted.iter_rows():
         reasons[number][reason] = count
     return [
         BlockRecord(
-            block.digest, block.rows, sum(urls for _, _, urls, _ in files[number]), hidden[number],
-            reasons[number], files[number],
+            block.digest, block.rows, sum(urls for _, _, urls, _ in files[number]),
+            hidden.get(number, 0), reasons[number], files[number],
         )
         for number, block in enumerate(blocks)
     ]  # fmt: skip
@@ -244,7 +205,7 @@ class Resumed:
             return False
         rows = rows.with_columns(number=before["number"])
         self.decided[number] = rows.select("row", "key", "kind", "number", *self._hints)
-        sums = sums_in(rows, plan.runs_of(rows), []).group_by("kind", "number", maintain_order=True)
+        sums = sums_in(rows, plan.runs_of(rows)).group_by("kind", "number", maintain_order=True)
         files = sums.agg(pl.col("urls", "digest").sum()).iter_rows()
         named = [(self.kinds[kind].name, *rest) for kind, *rest in files]
         self.blocks[number] = BlockRecord(name, had.rows, had.listed, 0, reasons, named)

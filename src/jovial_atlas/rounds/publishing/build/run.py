@@ -40,7 +40,6 @@ from jovial_atlas.rounds.publishing.build.resuming import (
     forget_blocks,
     resume,
     save_blocks,
-    windowed_records,
 )
 from jovial_atlas.rounds.publishing.build.sitemap_files import SitemapFiles
 from jovial_atlas.rounds.publishing.old_host import old_host_files
@@ -176,7 +175,9 @@ class _Building:
                 remembering.save_hidden(site, before.noindexed)
                 remembering.save_gone(site, before.gone)
                 blocks = (
-                    block_records(self.survey, kinds, listing, final, before.noindexed)
+                    block_records(
+                        self.survey, kinds, listing.unlisted, final.block_sums, before.noindexed
+                    )
                     if key
                     else []
                 )
@@ -212,10 +213,10 @@ class _Building:
                     final.save(remembering.placed_place(site, "pages"))
                     remembering.save_hidden(site, hidden)
                     self._save_record(sitemaps, {})
-                    records = windowed_records(
-                        self.survey, kinds, listing.unlisted, final.sums, hidden
+                    blocks = block_records(
+                        self.survey, kinds, listing.unlisted, final.block_sums, hidden
                     )
-                    save_blocks(site, key, records)
+                    save_blocks(site, key, blocks)
             return listing, changes
         finally:
             shutil.rmtree(folder, ignore_errors=True)

@@ -18,7 +18,12 @@ from jovial_atlas.rounds.publishing.build.listing import (
     reasons_in,
     unlisted_rows,
 )
-from jovial_atlas.rounds.publishing.build.placing import DueRows, ShiftedError, page_windows
+from jovial_atlas.rounds.publishing.build.placing import (
+    DueRows,
+    ShiftedError,
+    block_sums,
+    page_windows,
+)
 from jovial_atlas.rounds.publishing.build.versions import Versions
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.sitemaps import plan
@@ -71,8 +76,8 @@ def list_in_windows(survey: LastSurvey, kinds: Sequence[Kind], folder: Path) -> 
 
 @dataclass(frozen=True)
 class WindowedPlaces:
-    """Where listed pages stand, as `PlacedFiles`: their rows are in files. `sums` has `block, kind,
-    number, urls, digest`, a row for each file in each block of the page table."""
+    """Where listed pages stand, as `PlacedFiles`: their rows are in files; `sums` are
+    `BLOCK_SUMS`."""
 
     parts: list[Path]
     hints: list[str]
@@ -97,6 +102,10 @@ class WindowedPlaces:
             by = ["kind", "number"]
             yield from page_windows(rows.join(asked, on=by, how="semi", maintain_order="left"))
 
+    def block_sums(self, _rows: int) -> pl.DataFrame:
+        """As that of `Placed`: they are known for the blocks that there are."""
+        return self.sums
+
     def moved(self, kind: int, number: int, locs: pl.Series) -> WindowedPlaces:
         """Addresses that do not fit into their file take the longer way. Raises ShiftedError."""
         raise ShiftedError
@@ -112,21 +121,15 @@ def place_in_windows(
 ) -> WindowedPlaces:
     """Give each listed page its file, where none has one yet. Raises OutputError."""
     most = {number: kind.most for number, kind in enumerate(kinds)}
-    block = (pl.col("row") // snapshot.group_rows(survey.filled)).alias("block")
     used: dict[int, int] = {}
-    parts, sums = [], []
-    for number, rows in enumerate(listing.windows()):
-        placed = rows.with_columns(number=plan.place_new(rows["kind"], most, used))
-        sums.append(
-            placed.group_by(block, "kind", "number", maintain_order=True).agg(
-                urls=pl.len(), digest=pl.col("digest").sum()
-            )
-        )
-        parts.append(folder / f"{number:05d}.parquet")
-        snapshot.sink(placed.drop("digest").lazy(), parts[-1], compression="uncompressed")
-    together = ["block", "kind", "number"]
-    schema = {"block": pl.UInt32, "kind": pl.UInt32, "number": pl.UInt32, "urls": pl.UInt32,
-              "digest": pl.UInt64}  # fmt: skip
-    whole = pl.concat([pl.DataFrame(schema=schema), *(one.cast(schema) for one in sums)])  # type: ignore[arg-type]
-    summed = whole.group_by(together, maintain_order=True).agg(pl.col("urls", "digest").sum())
-    return WindowedPlaces(parts, hints_of(survey), summed, listing.videos)
+    parts: list[Path] = []
+
+    def placed() -> Iterator[pl.DataFrame]:
+        for number, rows in enumerate(listing.windows()):
+            some = rows.with_columns(number=plan.place_new(rows["kind"], most, used))
+            parts.append(folder / f"{number:05d}.parquet")
+            snapshot.sink(some.drop("digest").lazy(), parts[-1], compression="uncompressed")
+            yield some
+
+    sums = block_sums(placed(), snapshot.group_rows(survey.filled))
+    return WindowedPlaces(parts, hints_of(survey), sums, listing.videos)
