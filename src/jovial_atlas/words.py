@@ -36,9 +36,8 @@ _ASCII_LETTERS = bytes(n if n < 128 and chr(n).isalpha() else 32 for n in range(
 _UNSPACED = re.compile("[\u3040-\u30ff\u3400-\u9fff\u0e00-\u0e7f]")
 #: Octets of UTF-8 that these begin with.
 _MAYBE_UNSPACED = bytes([0xE0, *range(0xE3, 0xEA)])
-#: Octets of ASCII letters, and those that begin any other letter.
+#: Octets of ASCII letters.
 _LETTER_OCTETS = bytes(filter(lambda one: chr(one).isalpha(), range(128)))
-_OTHER_LETTERS = bytes({*range(0xC3, 0xF5)} - {0xE2})
 #: Words that bind others together: a phrase stands in a text without them too.
 _BINDING = frozenset(
     """a an and at by for from in into of on or the to with your our
@@ -121,7 +120,7 @@ def is_latin(text: str) -> bool:
         return True
     data = text.encode("utf-8", "replace")
     latin = len(data) - len(data.translate(None, _LETTER_OCTETS))
-    if latin > len(data) - len(data.translate(None, _OTHER_LETTERS)):
+    if latin > len(data) - len(data.translate(None, _ELSEWHERE)):
         return True
     letters = sum(map(str.isalpha, text))
     return 2 * len(_LATIN.findall(text)) > letters

@@ -80,7 +80,9 @@ def style_links(links: pl.LazyFrame, find: Find) -> pl.LazyFrame:
     styles = links.filter(pl.col("kind") == "style").select(pl.col("target").unique())
     waiting = sorted(styles.collect(engine="streaming")["target"].drop_nulls())
     seen, rows = set(waiting), []
-    while waiting and len(seen) <= _MOST_STYLES:
+    for _ in range(_MOST_STYLES):
+        if not waiting:
+            break
         loc = waiting.pop()
         for row in style_rows(_text_of(find(loc)), loc):
             rows.append((loc, "", *row))
