@@ -164,7 +164,7 @@ def test_sitemap_and_structured_data_say_the_same(films, atlas, tmp_path):
     survey = last_survey(read_site_file(films / "atlas.toml"), NOW)
     from jovial_atlas.head.videos import video_rows
 
-    rows = video_rows(survey.films)
+    rows = video_rows(survey.film_table)
     schema = write_schemas(tmp_path)["urlset"]
     (part,) = urlset_parts(rows.sort("loc"))
     (tmp_path / "v.xml").write_bytes(part.data)

@@ -13,7 +13,11 @@ from hypothesis import strategies as st
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.address_columns import SPELLED, normal_addresses, path_values
+from jovial_atlas.media.fields import of_fields
+from jovial_atlas.media.services import services
+from jovial_atlas.pages import schema
 from jovial_atlas.sources.records import numbered
+from jovial_atlas.sources.records.film_columns import read_films
 from jovial_atlas.sources.records.whole_columns import read_dates, read_lists, read_pictures
 from tests.conftest import URL
 
@@ -103,6 +107,61 @@ def test_pictures_are_resolved_as_one_by_one(values):
         else:
             resolved = [addresses.resolve(f"{URL}/", item) for item in value if item is not None]
             assert shown == [{"loc": loc, "alt": None} for loc in resolved if loc]
+
+
+FILM_TEXTS = st.one_of(st.none(), st.sampled_from(["", " two  words\n", "x"]))
+FILM_PLACES = st.one_of(st.none(), st.sampled_from(
+    ["", "/a.mp4", "b.webm", "https://play.reelstead.example/watch/fen-dawn-1", "#x", "ü.mp4", "//h.example/x"]
+))  # fmt: skip
+FILMS = st.fixed_dictionaries(
+    {},
+    optional={
+        "content": FILM_PLACES, "src": FILM_PLACES, "player": FILM_PLACES, "poster": FILM_PLACES,
+        "title": FILM_TEXTS, "description": st.one_of(FILM_TEXTS, st.just("d")),
+        "duration": st.one_of(st.none(), st.integers(-1, 10**12)), "width": st.integers(-1, 10**11),
+        "views": st.one_of(st.none(), st.sampled_from(["12", "1:30", "x"])), "live": st.booleans(),
+        "date": st.one_of(st.none(), st.sampled_from(["2026-01-02", "2 Jan 2026", "soon"])),
+        "rating": st.one_of(st.none(), st.floats(0, 9)), "tags": st.lists(st.sampled_from(["a b", ""]), max_size=2),
+        "countries": st.one_of(st.none(), st.sampled_from(["GB, IE", "deny US", ""])),
+        "segments": st.one_of(st.none(), st.sampled_from(["/1.mp4 30; /2.mp4", ""])),
+        "price": st.one_of(st.none(), st.sampled_from(["3.99 GBP rent", "free"])),
+    },
+)  # fmt: skip
+KINDS = {
+    "content": pl.String, "src": pl.String, "player": pl.String, "poster": pl.String, "title": pl.String,
+    "description": pl.String, "duration": pl.Int64, "width": pl.Int64, "views": pl.String,
+    "live": pl.Boolean, "date": pl.String, "rating": pl.Float64, "tags": pl.List(pl.String),
+    "countries": pl.String, "segments": pl.String, "price": pl.String,
+}  # fmt: skip
+SERVICES = services()
+
+
+def films_one_by_one(value):
+    fits = {field.name: 2**31 if field.dtype == pl.Int32 else 2**63 for field in schema.ONE_VIDEO.fields}
+    read = of_fields(value, lambda said: addresses.resolve(f"{URL}/", said), SERVICES)
+    for film in read:
+        for name, number in film.items():  # what a column cannot hold is none
+            if isinstance(number, int) and number >= fits[name]:
+                film[name] = None
+    return [{name: film[name] for name in fits} for film in read]
+
+
+@given(st.lists(st.one_of(st.none(), FILMS), max_size=5), st.sampled_from(["table", "list", "text", "both"]))
+def test_films_are_read_as_one_by_one(films, form):
+    given_films = [None if one is None else {k: one.get(k) for k in KINDS} for one in films]
+    if form == "table":
+        cells = pl.Series("f", given_films, pl.Struct(KINDS))
+    elif form == "list":
+        lists = [None if one is None else [one, {**one, "src": "/second.mp4"}] for one in given_films]
+        cells = pl.Series("f", lists, pl.List(pl.Struct(KINDS)))
+    else:
+        places = [None if one is None else f"{one['src'] or ''}; {one['player'] or ''}" for one in given_films]
+        if form == "both":
+            places[1::2] = [None if one is None else json.dumps(one) for one in given_films[1::2]]
+        cells = pl.Series("f", places, pl.String)
+    read = read_films(cells, URL, SERVICES).to_list()
+    for value, shown in zip(cells.to_list(), read, strict=True):
+        assert shown == (None if value is None else films_one_by_one(value))
 
 
 CELLS = st.text('ab1,\n ;\u00e4-"', max_size=5)

@@ -1,37 +1,21 @@
-"""One model of the videos of a site, from which sitemap, structured data and head are all made.
-
-Each value carries where it comes from: the page's element or data (as `found` of the page table
-has it), field, file, service, page, site file, or the table of videos.
-"""
+"""The videos of pages as values: what the table of a site's videos says, for what is done film by
+film; and how sitemaps have them."""
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any
-from urllib.parse import urljoin
 
+import msgspec
 import polars as pl
 from msgspec import Struct
-from msgspec.structs import asdict, replace
+from polars._typing import PolarsDataType
 
-from jovial_atlas import addresses
+from jovial_atlas.head.film_table import film_name, film_table
 from jovial_atlas.head.settings import HeadSettings
-from jovial_atlas.head.texts import phrases_in
-from jovial_atlas.media.fields import Price, price_of, segment_of
-from jovial_atlas.pages import schema
-from jovial_atlas.pages.page import Media, Page, Video
-from jovial_atlas.sitemaps import protocol
+from jovial_atlas.media.fields import price_of, segment_of
+from jovial_atlas.pages.page import Media, Page, pages_of
 from jovial_atlas.sitemaps.extensions import VIDEO_TYPE
-
-#: What the protocol requires, in words.
-_NEEDED = {"thumbnail": "still picture", "title": "title", "description": "description"}
-_NO_MEDIA = "media file or player"
-_COUNTRY = re.compile(r"[A-Z]{2}\Z")
-#: Below the root of the site, the folder in which stills are served.
-STILLS_PATH = "/video-stills/"
-#: What is wrong with a media file of the site that is not there.
-MISSING = "there is no such file"
 
 
 class FilmValues(Struct, frozen=True, kw_only=True):
@@ -69,9 +53,9 @@ class FilmValues(Struct, frozen=True, kw_only=True):
 
 class Film(Struct, frozen=True, kw_only=True):
     """One video on one page. `origin` says where each of its `values` comes from, `declared` how
-    many seconds the page says that it lasts, `media` what it was found to be. `why_not` tells why
-    it is not listed, empty where it is; `elsewhere` is the page that stands for it where several
-    show it."""
+    many seconds the page says that it lasts, `media` what it was found to be. `missing` is what
+    the protocol requires and the video lacks, in words; `why_not` tells why it is not listed, empty
+    where it is; `elsewhere` is the page that stands for it where several show it."""
 
     loc: str
     number: int
@@ -80,6 +64,7 @@ class Film(Struct, frozen=True, kw_only=True):
     origin: dict[str, str]
     declared: int | None = None
     media: Media = Media()
+    missing: list[str] = []
     why_not: str = ""
     elsewhere: str = ""
 
@@ -91,245 +76,49 @@ class Film(Struct, frozen=True, kw_only=True):
     @property
     def name(self) -> str:
         """What people call it: the name of its file, or the end of its player's address."""
-        return _name(self.values.content, self.values.player, self.number)
-
-    @property
-    def missing(self) -> list[str]:
-        """What the protocol requires and the video lacks, in words."""
-        return _missing(self.values)
+        return film_name(self.values.content, self.values.player, self.number)
 
 
-def films_of(pages: Iterable[Page], settings: HeadSettings, now: str) -> dict[str, list[Film]]:
-    """The videos of pages, by address, in order. `now` is a date in the product's form."""
-    films = {page.loc: list(_of_page(page, settings, now)) for page in pages}
-    return {loc: chosen for loc, chosen in _chosen(films).items() if chosen}
+def films_of(pages: pl.DataFrame, settings: HeadSettings, now: str) -> dict[str, list[Film]]:
+    """The videos of pages (a table with verdicts), by address, in order. `now` is a date in the
+    product's form."""
+    table = film_table(pages, settings, now, origins=True)
+    shown = pages.filter(pl.col("loc").is_in(table["loc"].unique().implode()))
+    by_loc = {page.loc: page for page in pages_of(shown)}
+    films: dict[str, list[Film]] = {}
+    for row in table.drop("listed", "lastmod").iter_rows(named=True):
+        loc = row["loc"]
+        origin = {name: place for name, place in row["origin"].items() if place is not None}
+        known = {**row, "origin": origin, "media": row["media"] or {}, "page": by_loc[loc]}
+        films.setdefault(loc, []).append(msgspec.convert(known, Film))
+    return films
 
 
-def _of_page(page: Page, settings: HeadSettings, now: str) -> Iterable[Film]:
-    section = settings.section_of(page)
-    wanted = section.videos if section else True
-    media = page.media or []
-    for number, video in enumerate(page.videos or [], start=1):
-        if wanted is False or (isinstance(wanted, tuple) and video.found not in wanted):
-            continue
-        looked = (media[number - 1] if number <= len(media) else None) or _NOT_LOOKED_AT
-        given, origin = _filled(page, video, looked, settings)
-        for override in settings.edited.get(page.loc, ()):
-            if _is_about(override.video, number, page.loc, given):
-                given |= override.sets
-                origin |= dict.fromkeys(override.sets, "table of videos")
-        values = FilmValues(**_within(given, page.loc, settings.site.url))
-        yield Film(
-            loc=page.loc, number=number, page=page, values=values, origin=origin,
-            declared=video.duration, media=looked, why_not=_why_not(values, looked, now),
-        )  # fmt: skip
+#: Elements of a sitemap's video that are written as the table has them.
+_AS_THEY_ARE = {
+    "thumbnail_loc": "thumbnail", "title": "title", "description": "description",
+    "content_loc": "content", "player_loc": "player", "expiration_date": "expires",
+    "publication_date": "published", "tag": "tags", "category": "category",
+    "uploader": "uploader", "gallery_loc": "gallery", "duration": "duration",
+    "rating": "rating", "view_count": "views",
+}  # fmt: skip
+_YES_NO = {
+    "family_friendly": "family_friendly", "requires_subscription": "subscription", "live": "live",
+}  # fmt: skip
+_RELATIONS = {"restriction": "countries", "platform": "platforms"}
 
 
-_NOT_LOOKED_AT = Media()
-
-
-def _is_about(named: str, number: int, loc: str, given: Mapping[str, Any]) -> bool:
-    """Whether the table of videos names the video of a page by this."""
-    if not named:
-        return number == 1
-    content, player = given.get("content"), given.get("player")
-    values = (content, player, _name(content, player, number), str(number))
-    return named in values or urljoin(loc, named) == content
-
-
-def _name(content: str | None, player: str | None, number: int) -> str:
-    address = content or player or ""
-    return address.rstrip("/").rpartition("/")[2] or f"number {number}"
-
-
-#: What counts as not given.
-_NOTHING: tuple[object, ...] = (None, "", [])
-
-
-def _filled(
-    page: Page, video: Video, media: Media, settings: HeadSettings
-) -> tuple[dict[str, Any], dict[str, str]]:
-    """Each field from the first place that has it, and where that is."""
-    found_in = video.found or "page"
-    said = asdict(video).items()
-    values = {name: value for name, value in said if value not in _NOTHING and name in _FIELDS}
-    origin = dict.fromkeys(values, found_in)
-    probed = "file" if media.codecs else "service"
-    #: What the file itself says counts more than what the page does.
-    first: tuple[tuple[str, object], ...] = (
-        ("duration", media.duration if media.codecs else None),
-        ("width", media.width),
-        ("height", media.height),
-    )
-    for name, value in first:
-        if value not in _NOTHING:
-            values[name], origin[name] = value, probed
-    for name, where, value in _elsewhere(page, media, settings):
-        if name not in values and value not in _NOTHING:
-            values[name], origin[name] = value, where
-    tags = video.tags or page.tags or []
-    if phrases := [one for one in phrases_in(page.phrase) if one not in tags]:
-        values["tags"] = [*tags, *phrases]
-        origin.setdefault("tags", "page")
-    return values, origin
-
-
-_FIELDS = frozenset(FilmValues.__struct_fields__)
-
-
-def _elsewhere(
-    page: Page, media: Media, settings: HeadSettings
-) -> tuple[tuple[str, str, object], ...]:
-    """Field, place and value for what a video does not say itself, the best place first."""
-    model, url = settings.videos, settings.site.url
-    still = f"{url}{STILLS_PATH}{media.still}" if media.still else None
-    about = urljoin(f"{url}/", model.uploader_page) if model.uploader_page else None
-    return (
-        ("thumbnail", "service", media.thumbnail),
-        ("thumbnail", "file", still),
-        ("title", "service", media.title),
-        ("title", "page", page.heading or page.title),
-        ("description", "page", page.description),
-        ("description", "first sentences", page.excerpt),
-        ("duration", "file" if media.codecs else "service", media.duration),
-        ("width", "site file", model.width),
-        ("height", "site file", model.height),
-        ("published", "page", page.published),
-        ("published", "page", page.lastmod),
-        ("expires", "page", page.expires),
-        ("category", "page", next(iter(page.categories or []), None)),
-        ("category", "site file", model.category),
-        ("tags", "page", page.tags),
-        ("uploader", "service", media.author),
-        ("uploader", "site file", model.uploader),
-        ("uploader_page", "site file", about),
-    )
-
-
-def _within(given: Mapping[str, Any], loc: str, url: str) -> dict[str, Any]:
-    """Values brought within what the protocol allows; what cannot be is dropped."""
-    values = dict(given)
-    for name, most in _LONGEST.items():
-        if text := values.get(name):
-            values[name] = text[:most]
-    for name, (least, most) in _BETWEEN.items():
-        if (number := values.get(name)) is not None and not least <= number <= most:
-            values[name] = None
-    about = values.get("uploader_page")
-    if about and addresses.origin(about) != url:
-        values["uploader_page"] = None
-    if tags := values.get("tags"):
-        values["tags"] = list(dict.fromkeys(tags))[: protocol.MAX_TAGS]
-    # An address that is the page's own leads to no media.
-    for name in ("content", "player"):
-        if values.get(name) == loc:
-            values[name] = None
-    if countries := values.get("countries"):
-        how, *codes = countries.split() or [""]
-        codes = [one.upper() for one in codes]
-        known = codes and all(map(_COUNTRY.match, codes))
-        values["countries"] = " ".join([how, *codes]) if known else None
-    if platforms := values.get("platforms"):
-        known = {"web", "mobile", "tv"}.issuperset(platforms.split()[1:])
-        values["platforms"] = platforms if known else None
-    return values
-
-
-#: Fields with their longest text, and with the least and the greatest number (seconds, stars).
-_LONGEST = {"description": 2_048, "category": 256, "uploader": 255}
-_BETWEEN = {"duration": (1, 28_800), "rating": (0, 5)}
-
-
-def _why_not(values: FilmValues, media: Media, now: str) -> str:
-    if values.listed is False:
-        return "it is left out"
-    if values.expires and values.expires < now:
-        return f"it expired on {values.expires[:10]}"
-    if media.problem == MISSING and not values.player:
-        return "its media file does not exist"
-    if missing := _missing(values):
-        return f"it has no {' and no '.join(missing)}"
-    return ""
-
-
-def _missing(values: FilmValues) -> list[str]:
-    lacks = [words for name, words in _NEEDED.items() if not getattr(values, name)]
-    return lacks if values.content or values.player else [*lacks, _NO_MEDIA]
-
-
-#: Kinds of page that show what others are about.
-_LISTS = frozenset({"home", "listing", "paged", "author", "search"})
-
-
-def _chosen(films: Mapping[str, list[Film]]) -> dict[str, list[Film]]:
-    """The same videos, where of several listed pages that show one a page that is no listing stands
-    for it, then the page with the fewest videos, then the one with the shorter address."""
-
-    def rank(film: Film) -> tuple[bool, int, int, str, int]:
-        lists = film.page.role in _LISTS
-        return lists, len(films[film.loc]), len(film.loc), film.loc, film.number
-
-    shown: dict[str, list[Film]] = {}
-    for on_page in films.values():
-        for film in on_page:
-            if film.page.listed and not film.why_not:
-                key = film.values.content or film.values.player or ""
-                shown.setdefault(key, []).append(film)
-    stands: dict[tuple[str, int], str] = {}
-    for same in shown.values():
-        first = min(same, key=rank)
-        stands |= {(film.loc, film.number): first.loc for film in same if film is not first}
-
-    def settled(film: Film) -> Film:
-        first = stands.get((film.loc, film.number))
-        if first is None:
-            return film
-        why = f"{addresses.path_and_query(first)} stands for it"
-        return replace(film, elsewhere=first, why_not=why)
-
-    return {loc: [settled(film) for film in on_page] for loc, on_page in films.items()}
-
-
-def sitemap_video(film: Film) -> dict[str, object]:
-    """A listed video as the writer of sitemaps takes it."""
-    values = film.values
-    row: dict[str, object] = {
-        "thumbnail_loc": values.thumbnail,
-        "title": values.title,
-        "description": values.description,
-        "content_loc": values.content,
-        "player_loc": values.player,
-        "duration": _text(values.duration),
-        "expiration_date": values.expires,
-        "rating": _text(values.rating),
-        "view_count": _text(values.views),
-        "publication_date": values.published,
-        "tag": values.tags,
-        "category": values.category,
-        "family_friendly": _yes_no(values.family_friendly),
-        "requires_subscription": _yes_no(values.subscription),
-        "uploader": values.uploader,
-        "uploader@info": values.uploader_page if values.uploader else None,
-        "live": _yes_no(values.live),
-        "gallery_loc": values.gallery,
-        "gallery_loc@title": values.gallery_title if values.gallery else None,
-        "price": [_priced(one) for said in values.price or [] if (one := price_of(said))],
-        "content_segment_loc": [_segment(*segment_of(one)) for one in values.segments or []],
-        "id": [_identifier(one) for one in values.ids or []],
-    }
-    for name, said in (("restriction", values.countries), ("platform", values.platforms)):
-        how, _, places = (said or "").partition(" ")
-        row |= {name: places or None, f"{name}@relationship": how if places else None}
-    return row
-
-
-def _priced(price: Price) -> dict[str, str | None]:
+def _priced(said: str) -> dict[str, str | None] | None:
+    price = price_of(said)
+    if price is None:
+        return None
     attributes = {"currency": price.currency, "type": price.type, "resolution": price.resolution}
     return {"text": price.amount, **attributes}
 
 
-def _segment(address: str, seconds: str | None) -> dict[str, str | None]:
-    return {"text": address, "duration": seconds}
+def _segment(said: str) -> dict[str, str | None]:
+    address, length = segment_of(said)
+    return {"text": address, "duration": length}
 
 
 def _identifier(said: str) -> dict[str, str | None]:
@@ -338,25 +127,56 @@ def _identifier(said: str) -> dict[str, str | None]:
     return {"text": value, "type": kind or None}
 
 
-def _text(value: object) -> str | None:
-    return None if value is None else str(value)
+#: Elements that may stand several times, with attributes: the field, and how one is read.
+_SEVERAL: dict[str, tuple[str, Callable[[str], Mapping[str, str | None] | None]]] = {
+    "price": ("price", _priced),
+    "content_segment_loc": ("segments", _segment),
+    "id": ("ids", _identifier),
+}
 
 
-def _yes_no(value: bool | None) -> str | None:
-    return None if value is None else "yes" if value else "no"
+def _sitemap_video() -> pl.Expr:
+    """A video as the writer of sitemaps takes it, of its `values`."""
+    value = pl.col("values").struct.field
+    kinds = {field.name: field.dtype for field in VIDEO_TYPE.fields}
+    made = {element: value(name) for element, name in _AS_THEY_ARE.items()}
+    for element, name in _YES_NO.items():
+        made[element] = (
+            pl.when(value(name)).then(pl.lit("yes")).when(~value(name)).then(pl.lit("no"))
+        )
+    for element, name in _RELATIONS.items():
+        parts = value(name).str.splitn(" ", 2).struct
+        made |= {
+            element: parts[1],
+            f"{element}@relationship": pl.when(parts[1] != "").then(parts[0]),
+        }
+    for element, (name, read) in _SEVERAL.items():
+        made[element] = _read_each(value(name), read, kinds[element])
+    made["uploader@info"] = pl.when(value("uploader").is_not_null()).then(value("uploader_page"))
+    shown_in = value("gallery").is_not_null()
+    made["gallery_loc@title"] = pl.when(shown_in).then(value("gallery_title"))
+    return pl.struct(made[name].cast(kind).alias(name) for name, kind in kinds.items())
 
 
-def video_rows(films: Mapping[str, list[Film]]) -> pl.DataFrame:
-    """The listed videos of listed pages, as `loc, lastmod, videos`."""
-    locs, dates, videos = [], [], []
-    for loc, some in films.items():
-        shown = [sitemap_video(film) for film in some if not film.why_not]
-        if shown and some[0].page.listed:
-            locs.append(loc)
-            dates.append(some[0].page.lastmod)
-            videos.append(shown)
-    texts = [pl.Series("loc", locs, pl.String), pl.Series("lastmod", dates, pl.String)]
-    return pl.DataFrame([*texts, schema.lists_of_structs("videos", videos, VIDEO_TYPE)])
+def _read_each(
+    lists: pl.Expr, read: Callable[[str], Mapping[str, Any] | None], kind: PolarsDataType
+) -> pl.Expr:
+    """What is read of each text in lists. Few films have any."""
+
+    def work(values: pl.Series) -> pl.Series:
+        if values.null_count() == values.len():
+            return pl.Series(values.name, [None], kind).new_from_index(0, values.len())
+        items = ([one for said in some or () if (one := read(said))] for some in values.to_list())
+        return pl.Series(values.name, list(items), kind)
+
+    return lists.map_batches(work, return_dtype=kind)
+
+
+def video_rows(films: pl.DataFrame) -> pl.DataFrame:
+    """The listed videos of listed pages of a table of films, as `loc, lastmod, videos`."""
+    shown = films.filter(pl.col("listed"), pl.col("why_not") == "")
+    rows = shown.select("loc", "lastmod", videos=_sitemap_video())
+    return rows.group_by("loc", maintain_order=True).agg(pl.col("lastmod").first(), "videos")
 
 
 def sharing(films: Iterable[Film]) -> list[tuple[str, str]]:

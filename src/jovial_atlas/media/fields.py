@@ -142,6 +142,13 @@ def _prices(value: object) -> list[str] | None:
     return found or None
 
 
+def _rating(value: object) -> float | None:
+    try:
+        return float(cast(str, value))
+    except (TypeError, ValueError):
+        return None
+
+
 def truth(value: object) -> bool | None:
     """Yes or no, in the ways it is written."""
     said = str(value).strip().lower()
@@ -162,7 +169,8 @@ def relation(how: str, value: object) -> str | None:
     return f"{how} {' '.join(places)}" if places and all(places) else None
 
 
-_NAMES = {
+#: Names under which a field may stand, the first that is given counts; else its own.
+VIDEO_ALIASES = {
     "content": ("content", "src", "url", "file"),
     "player": ("player", "embed"),
     "thumbnail": ("thumbnail", "poster", "still"),
@@ -172,11 +180,25 @@ _NAMES = {
 _READ: dict[str, Callable[[object], Any]] = {
     "duration": seconds, "width": whole, "height": whole, "views": whole, "tags": words,
     "published": lambda value: dates.read(str(value)), "expires": lambda v: dates.read(str(v)),
-    "price": _prices, "segments": texts, "ids": texts,
+    "price": _prices, "ids": texts, "rating": _rating,
     "family_friendly": truth, "live": truth, "subscription": truth, "listed": truth,
     "countries": lambda value: relation("allow", value),
     "platforms": lambda value: relation("allow", value),
 }  # fmt: skip
+_REFERENCES = frozenset({"content", "player", "thumbnail", "uploader_page", "gallery"})
+_PLAIN = frozenset({"title", "description", "category", "uploader", "gallery_title"})
+
+
+def read_field(name: str, value: object, resolve: Callable[[str], str | None]) -> Any:
+    """A field of a video as owners write it; None where that is nothing. `resolve` gives the
+    address to which a reference leads."""
+    if name in _REFERENCES:
+        return resolve(str(value)) if value else None
+    if name in _PLAIN:
+        return plain_text(value)
+    if name == "segments":
+        return [_resolved(one, resolve) for one in texts(value) or []]
+    return _READ[name](value) if name in _READ else value
 
 
 def of_fields(
@@ -200,25 +222,15 @@ def of_fields(
 def _of_field(
     given: Mapping[str, Any], resolve: Callable[[str], str | None], services: Sequence[Service]
 ) -> VideoRow:
-    given_fields = {
-        name: next((given[one] for one in _NAMES.get(name, (name,)) if given.get(one) is not None),
-                   None)
+    said = {
+        name: next((given[one] for one in VIDEO_ALIASES.get(name, (name,))
+                    if given.get(one) is not None), None)
         for name in VIDEO_KEYS
     }  # fmt: skip
-    values = {
-        name: (_READ[name](value) if name in _READ else value)
-        for name, value in given_fields.items()
-        if value is not None
+    values: dict[str, Any] = {
+        name: None if value is None else read_field(name, value, resolve)
+        for name, value in said.items()
     }
-    for name in ("content", "player", "thumbnail", "uploader_page", "gallery"):
-        values[name] = resolve(str(values[name])) if values.get(name) else None
-    for name in ("title", "description", "category", "uploader", "gallery_title"):
-        values[name] = plain_text(values.get(name))
-    values["segments"] = [_resolved(one, resolve) for one in values.get("segments") or []]
-    try:
-        values["rating"] = float(values["rating"]) if values.get("rating") is not None else None
-    except (TypeError, ValueError):
-        values["rating"] = None
     address = values["player"] or values["content"] or ""
     if at := recognise(address, services):
         values |= {"player": at.player, "service": at.service,

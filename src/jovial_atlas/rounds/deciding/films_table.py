@@ -9,7 +9,8 @@ from pathlib import Path
 from jovial_atlas import addresses
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_whole
-from jovial_atlas.head.videos import STILLS_PATH, Film
+from jovial_atlas.head.film_table import STILLS_PATH
+from jovial_atlas.head.videos import Film
 from jovial_atlas.media import sheet
 from jovial_atlas.rounds.deciding.pages import check_section
 from jovial_atlas.rounds.state.last_survey import LastSurvey

@@ -135,7 +135,7 @@ def _review_row(
     measures = measures_of(html, page.loc, language, phrases)
     about = AboutPages(
         survey, Neighbours(survey, [texts], targets_of([measures])), {page.loc: measures}.get,
-        {page.loc: known}, films_of([page], survey.heads, dates.write(now)),
+        {page.loc: known}, films_of(table, survey.heads, dates.write(now)),
     )  # fmt: skip
     settings = settings_of(site, page.section)
     return judge_page(about.page(texts), settings, exemptions(site).get(page.loc))

@@ -23,13 +23,13 @@ from jovial_atlas import addresses, dates
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import is_file, write_whole
-from jovial_atlas.head.videos import MISSING
+from jovial_atlas.head.film_table import MISSING
 from jovial_atlas.media.oembed import Embed, NoSuchVideoError, ask
 from jovial_atlas.media.services import Service, is_media, page_of
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import Media
 from jovial_atlas.rounds.state.names import KNOWN_VIDEOS, STILLS
-from jovial_atlas.rounds.state.site_files import file_of
+from jovial_atlas.rounds.state.site_files import file_of, folder_of
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sources.settings import known_services
 from jovial_atlas.sources.workers.html_folder import Progress
@@ -81,29 +81,58 @@ def look_at_videos(
 ) -> Looked:
     """Look at every video of a page table. Nothing raises: a video that cannot be looked at is a
     fault, and its page stays as it is."""
-    shown = pages.filter(pl.col("videos").list.len() > 0).select("loc", "videos").collect()
-    # By columns: a row of a table with lists takes twenty times as long.
-    each = shown.explode("videos").select("loc", pl.col("videos").struct.unnest())
-    videos = list(each.select("loc", "content", "player", "service").iter_rows())
-    if not videos:
+    film = pl.element().struct
+    asked = [film.field(name) for name in ("content", "player", "service")]
+    shown = pages.filter(pl.col("videos").list.len() > 0).select(
+        "loc", pl.col("videos").list.eval(pl.struct(asked))
+    )
+    each = shown.collect().explode("videos").unnest("videos")
+    if not each.height:
         return Looked(pl.DataFrame(schema=_MEDIA), [])
     path = site.shared_state / KNOWN_VIDEOS
     memory = VideoMemory() if anew else _remembered(path)
     faults: list[Fault] = []
-    shown_on = {content: loc for loc, content, _, _ in reversed(videos) if content}
-    probes = _probed(site, shown_on, memory, faults, progress)
-    players = dict.fromkeys(player for _, _, player, service in videos if service and player)
+    probes = _probed(site, _may_be_here(each, site), memory, faults, progress)
+    hosted = each.filter((pl.col("service") != "") & (pl.col("player") != ""))
+    players = hosted["player"].unique(maintain_order=True).to_list()
     answers = _asked(site, players, memory, client, now, faults)
-    found: dict[str, list[dict[str, object]]] = {}
+    write_whole(path, msgspec.json.encode(memory))
+    return Looked(_found_out(each, probes, answers), faults)
+
+
+def _may_be_here(each: pl.DataFrame, site: SiteFile) -> dict[str, str]:
+    """The media files of which anything can be said on this machine, with the first page that
+    shows each: of many videos, most lie elsewhere."""
+    contents = each.filter(pl.col("content") != "").unique("content", keep="first")
+    folder = contents.select(pl.col("content").str.extract(r"^([^?#]*/)")).to_series()
+    there = folder.unique().drop_nulls()
+    have = there.filter(pl.Series(map(folder_of(site), there.to_list()), dtype=pl.Boolean))
+    near = folder.is_in(have.implode()).fill_null(False)
+    for start in _whole_places(site):
+        near |= contents["content"].str.starts_with(start)
+    return dict(contents.filter(near).select("content", "loc").iter_rows())
+
+
+def _found_out(
+    each: pl.DataFrame, probes: Mapping[str, Media], answers: Mapping[str, Embed]
+) -> pl.DataFrame:
+    """What is known of videos, page by page, as `Looked.media`."""
+    if not probes and not answers:
+        return pl.DataFrame(schema=_MEDIA)
     nothing = structs.asdict(Media())
-    for loc, content, player, _ in videos:
+    locs = each.select(pl.col("loc").unique(maintain_order=True)).to_series()
+    some = each.filter(
+        pl.col("content").is_in(list(probes)) | pl.col("player").is_in(list(answers))
+    )
+    shown = each.join(some.select("loc").unique(), on="loc", how="semi", maintain_order="left")
+    found: dict[str, list[dict[str, object]]] = {}
+    for loc, content, player in shown.select("loc", "content", "player").iter_rows():
         probe, embed = probes.get(content or ""), answers.get(player or "")
         known = structs.asdict(_media(probe, embed)) if probe or embed else nothing
         found.setdefault(loc, []).append(known)
-    write_whole(path, msgspec.json.encode(memory))
     media = schema.lists_of_structs("media", list(found.values()), schema.ONE_MEDIA)
     rows = pl.DataFrame([pl.Series("loc", list(found), pl.String), media])
-    return Looked(rows, faults)
+    return locs.to_frame().join(rows, on="loc", how="left", maintain_order="left")
 
 
 _MEDIA: dict[str, Any] = {"loc": pl.String, "media": schema.SCHEMA["media"]}
@@ -165,13 +194,7 @@ def _media_files(
 ) -> tuple[dict[str, tuple[Path, str]], list[str]]:
     """Address → file and its digest, of the media files that are there; and the addresses of those
     that are not."""
-    find = file_of(site)
-    # Where the whole site lies in a folder, what is not there is nowhere.
-    whole = tuple(
-        (source.host or site.model.site.url) + source.at
-        for source in site.model.source
-        if isinstance(source, HtmlSource)
-    )
+    find, whole = file_of(site), _whole_places(site)
     wanted: dict[str, tuple[Path, str]] = {}
     lost: list[str] = []
     for address in sorted(contents):
@@ -181,6 +204,15 @@ def _media_files(
         elif address.startswith(whole) and is_media(address):
             lost.append(address)
     return wanted, lost
+
+
+def _whole_places(site: SiteFile) -> tuple[str, ...]:
+    """Where the whole site lies in a folder: what is not there is nowhere."""
+    return tuple(
+        (source.host or site.model.site.url) + source.at
+        for source in site.model.source
+        if isinstance(source, HtmlSource)
+    )
 
 
 def _look_into_all(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import cached_property
@@ -14,10 +14,10 @@ import polars as pl
 from jovial_atlas import addresses, dates
 from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.faults import Fault
+from jovial_atlas.head.film_table import OF_PAGES, film_table
 from jovial_atlas.head.settings import HeadSettings, head_settings
 from jovial_atlas.head.videos import Film, films_of
 from jovial_atlas.pages import schema, snapshot
-from jovial_atlas.pages.page import pages_of
 from jovial_atlas.rounds.state.names import PAGE_TABLE, SURVEY_RECORD
 from jovial_atlas.rounds.state.survey_record import read_survey_record
 from jovial_atlas.rounds.state.traffic import with_traffic
@@ -123,9 +123,19 @@ class LastSurvey:
         """The videos of all pages, by address."""
         if "videos" not in self.filled:
             return {}
-        shown = self.decided_where(pl.col("videos").list.len() > 0).select(pl.exclude("links"))
-        pages = pages_of(shown.collect(engine="streaming"))
-        return films_of(pages, self.heads, dates.write(self.now))
+        return films_of(self._showing(pl.exclude("links")), self.heads, dates.write(self.now))
+
+    @cached_property
+    def film_table(self) -> pl.DataFrame:
+        """The videos of all pages, one a row."""
+        return film_table(self._showing(OF_PAGES), self.heads, dates.write(self.now))
+
+    def _showing(self, asked: pl.Expr | Sequence[str]) -> pl.DataFrame:
+        """What is asked for of the pages that show videos."""
+        if "videos" not in self.filled:
+            return self.decide(self.pages.head(0)).select(asked).collect()
+        shown = self.decided_where(pl.col("videos").list.len() > 0)
+        return shown.select(asked).collect(engine="streaming")
 
     @cached_property
     def pictures(self) -> PictureFiles:

@@ -20,14 +20,7 @@ _QUERY = re.compile("[?#]")
 
 def file_of(site: SiteFile) -> Find:
     """Gives the file of a source, or of the output folder, that an address of the site leads to."""
-    candidates = _candidates(site)
-
-    @lru_cache(maxsize=_FOLDERS)
-    def is_folder(name: str) -> bool:
-        try:
-            return Path(name).is_dir()
-        except (OSError, ValueError):  # a name that no file system takes
-            return False
+    candidates, is_folder = _candidates(site), _known_folders()
 
     def found(address: str) -> Path | None:
         for root, below in candidates(address):
@@ -38,6 +31,27 @@ def file_of(site: SiteFile) -> Find:
         return None
 
     return found
+
+
+def folder_of(site: SiteFile) -> Callable[[str], bool]:
+    """Tells whether there is a folder for the files below an address that ends with a slash."""
+    candidates, is_folder = _candidates(site), _known_folders()
+
+    def found(address: str) -> bool:
+        return any(is_folder(f"{root}/{below}") for root, below in candidates(address))
+
+    return found
+
+
+def _known_folders() -> Callable[[str], bool]:
+    @lru_cache(maxsize=_FOLDERS)
+    def is_folder(name: str) -> bool:
+        try:
+            return Path(name).is_dir()
+        except (OSError, ValueError):  # a name that no file system takes
+            return False
+
+    return is_folder
 
 
 #: Folders of which it is known for a while whether they are there.

@@ -24,6 +24,7 @@ from jovial_atlas.media.services import Service
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.records.content import PAGE_HTML
+from jovial_atlas.sources.records.film_columns import read_films
 from jovial_atlas.sources.records.whole_columns import read_dates, read_lists, read_pictures
 
 _FIELD = re.compile(r"\{([^{}]+)\}")
@@ -242,16 +243,7 @@ def _pictures(column: pl.Expr, site: str) -> pl.Expr:
 
 def _films(column: pl.Expr, how: FieldMap) -> pl.Expr:
     """Videos in a cell: an address, a table, a list of these, or any of them as JSON."""
-
-    home = f"{how.site}/"
-
-    def resolve(said: str) -> str | None:
-        return addresses.join_plain(home, said) or addresses.resolve(home, said)
-
-    def work(values: pl.Series) -> pl.Series:
-        rows = [of_fields(value, resolve, how.services) for value in values.to_list()]
-        return schema.lists_of_structs(values.name, rows, schema.ONE_VIDEO)
-
+    work = partial(read_films, site=how.site, services=how.services)
     return column.map_batches(work, return_dtype=schema.SCHEMA["videos"], is_elementwise=True)
 
 

@@ -110,7 +110,7 @@ def read_pictures(values: pl.Series, site: str) -> pl.Series:
     kind = schema.SCHEMA["images"]
     rows = pl.DataFrame({"i": pl.int_range(len(values), eager=True), "item": values})
     shown = rows.filter(pl.col("item").list.len() > 0).explode("item")
-    loc = _resolved(shown["item"], site)
+    loc = resolved(shown["item"], site)
     struct = pl.struct(loc="loc", alt=pl.lit(None, pl.String))
     found = shown.select("i", loc=loc).filter(pl.col("loc").is_not_null())
     lists = found.select("i", p=struct).group_by("i", maintain_order=True).agg("p")
@@ -120,7 +120,7 @@ def read_pictures(values: pl.Series, site: str) -> pl.Series:
     return joined.select(whole.cast(kind).alias(values.name)).to_series()
 
 
-def _resolved(items: pl.Series, site: str) -> pl.Series:
+def resolved(items: pl.Series, site: str) -> pl.Series:
     """Addresses to which references from the site's root lead; null where that is none."""
     # Empty parts (`?` at the end, `;`) are joined without them; some signs are read as slashes, or
     # not at all, so that what stands before them may be no path.

@@ -12,9 +12,9 @@ import polars as pl
 from jovial_atlas.engines import indexnow
 from jovial_atlas.engines.channels import kind_of
 from jovial_atlas.errors import OutputError
+from jovial_atlas.head.film_table import STILLS_PATH
 from jovial_atlas.head.settings import HeadSettings, head_settings
 from jovial_atlas.head.texts import description_of, pattern_text, title_of
-from jovial_atlas.head.videos import STILLS_PATH
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.robots import write_robots
 from jovial_atlas.rounds.state.last_survey import LastSurvey
@@ -82,13 +82,11 @@ def ownership_files(site: SiteFile) -> Iterator[Named]:
 
 def stills(survey: LastSurvey) -> Iterator[Named]:
     """The stills of listed videos that have no other picture. Raises OutputError."""
-    names = {
-        film.still
-        for films in survey.films.values()
-        for film in films
-        if film.still and film.origin.get("thumbnail") == "file" and not film.why_not
-        and film.page.listed
-    }  # fmt: skip
+    at = pl.lit(f"{survey.site.model.site.url}{STILLS_PATH}")
+    still = pl.col("media").struct.field("still")
+    shown = (pl.col("values").struct.field("thumbnail") == at + still) & pl.col("listed")
+    listed = survey.film_table.filter(shown, pl.col("why_not") == "")
+    names = listed.select(still.unique()).to_series().to_list()
     for name in sorted(names):
         path = survey.site.shared_state / STILLS / name
         try:

@@ -162,7 +162,7 @@ def read_listing(
         found = found.drop("_more").rename({"number": VERSIONS})
     return Listing(
         found,
-        video_rows(survey.films),
+        video_rows(survey.film_table),
         news if news is not None else pl.DataFrame(schema={"loc": pl.String}),
         versions,
         unlisted,
