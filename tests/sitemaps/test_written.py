@@ -170,6 +170,9 @@ def test_schemas_written_from_the_facts_accept_what_is_written(tmp_path):
         assert subprocess.run(command, check=False, capture_output=True).returncode
 
 
+SAID = "<video:title>Film #1</video:title>\n<video:description>D &lt; ü</video:description>"
+AT = "<video:content_loc>{0}f.mp4</video:content_loc>"
+PLAYER = "<video:player_loc>{0}p?a&amp;b</video:player_loc>"
 LOOSE = st.sampled_from([
     "<url><loc>{0}a</loc></url>", "\n <url>\n  <loc> {0}b&amp;c </loc>\n </url>\n",
     "<url><loc>{0}c</loc><lastmod>2026-11-23</lastmod></url>",
@@ -187,15 +190,33 @@ LOOSE = st.sampled_from([
     '<url><loc>{0}o</loc><lastmod>2026-11-23</lastmod>'
     '<xhtml:link rel="alternate" hreflang="en-UK" href="{0}a"/></url>',
     "<url><loc>{0}k</loc><loc>{0}k</loc></url>", "<url><loc>{0}l&nbsp;</loc></url>", "text",
+    *(
+        f"<url><loc>{{0}}v</loc>{''.join(f'<video:video><video:thumbnail_loc>{{0}}t</video:thumbnail_loc>{one}</video:video>' for one in films)}</url>"
+        for films in (
+            [SAID + AT], [SAID + AT, SAID + f" {PLAYER}"], [SAID + AT + PLAYER, SAID + AT], [SAID], [AT],
+            [SAID + AT + "<video:duration>28801</video:duration>"], [SAID + AT + "<video:duration>28800</video:duration>"],
+            [SAID + AT + "<video:expiration_date>2025-02-29</video:expiration_date>"],
+            [SAID + AT + "<video:publication_date>2025-12-31T10:00:00Z</video:publication_date>"],
+            [SAID + AT + "<video:tag>a</video:tag>" * 33], [SAID + AT + "<video:tag>a</video:tag>" * 32],
+            [SAID + AT.replace("f.mp4", "v")], [SAID.replace("#1", " ") + AT], [SAID + AT.replace("f.mp4", "f .mp4")],
+            [SAID.replace("D &lt;", "x" * 2_049) + AT], [SAID.replace("D &lt;", "x" * 2_048) + AT],
+            [SAID + AT + f"<video:category>{'c' * 257}</video:category><video:live>no</video:live>"],
+            [SAID + AT + "<video:family_friendly>maybe</video:family_friendly>"], [SAID + AT + "<video:rating>5.1</video:rating>"],
+            [SAID + AT + '<video:restriction relationship="allow">GB IE</video:restriction>'],
+            [SAID + AT + "<video:platform>web</video:platform>"], [SAID + AT + "<video:view_count>-1</video:view_count>"],
+            [SAID + AT + '<video:uploader info="https://other.example/">U</video:uploader>'], [SAID + AT + "<video:x/>"],
+        )
+    ),
 ])  # fmt: skip
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=250, deadline=None)
 @given(st.lists(LOOSE, min_size=1, max_size=6))
 @example(["<url><loc>{0}a</loc></url>"] * 3)
 def test_the_quick_way_of_reading_says_what_the_parser_says(entries):
     body = "".join(one.format(HOME) for one in entries)
     spaces = f'xmlns="{protocol.CORE}" xmlns:image="{protocol.IMAGE}" xmlns:xhtml="{protocol.XHTML}"'
+    spaces += f' xmlns:video="{protocol.VIDEO}"'
     data = f'<?xml version="1.0" encoding="UTF-8"?>\n<urlset {spaces}>{body}</urlset>'
     quick = read_sitemap(data.encode(), "s.xml")
     # A comment at the end is no plain form, so this one is parsed.

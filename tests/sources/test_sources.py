@@ -252,7 +252,15 @@ def test_an_existing_sitemap_is_a_list_with_all_it_lists(survey, tmp_path):
     image += ' xmlns:v="http://www.google.com/schemas/sitemap-video/1.1"'
     (tmp_path / "s.xml").write_text(
         f"<sitemapindex {core}><sitemap><loc>{URL}/one.xml</loc></sitemap>"
-        f"<sitemap><loc>{URL}/gone.xml</loc></sitemap></sitemapindex>"
+        f"<sitemap><loc>{URL}/gone.xml</loc></sitemap><sitemap><loc>{URL}/two.xml</loc></sitemap></sitemapindex>"
+    )
+    # The form that is read by columns, where nothing is asked for but addresses.
+    usual = image.replace(":i=", ":image=").replace(":v=", ":video=")
+    (tmp_path / "two.xml").write_text(
+        f"<urlset {core} {usual}><url><loc>{URL}/b</loc><image:image><image:loc>{URL}/q.jpg</image:loc></image:image>"
+        f"<video:video><video:thumbnail_loc>{URL}/t.jpg</video:thumbnail_loc><video:title>Fen</video:title>"
+        f"<video:description>D</video:description><video:content_loc>{URL}/w.mp4</video:content_loc></video:video>"
+        "</url></urlset>"
     )
     (tmp_path / "one.xml").write_text(
         f"<urlset {core} {image}><url><loc>{URL}/a</loc><lastmod>2026-11-01</lastmod>"
@@ -270,6 +278,8 @@ def test_an_existing_sitemap_is_a_list_with_all_it_lists(survey, tmp_path):
         "countries": "deny US", "price": ["3 GBP own"], "uploader": "Wren",
         "uploader_page": f"{URL}/w/", "found": "field",
     }  # fmt: skip
+    (image,), (film,) = found["/b"]["images"], found["/b"]["videos"]
+    assert (image["loc"], film["title"], film["thumbnail"]) == (f"{URL}/q.jpg", "Fen", f"{URL}/t.jpg")
     assert faults == [
         ("sitemap-index-missing", "s.xml:1"),
         ("address-other-host", f"{URL}/one.xml:1"),

@@ -27,8 +27,8 @@ STILLS_PATH = "/video-stills/"
 #: What is wrong with a media file of the site that is not there.
 MISSING = "there is no such file"
 #: What the protocol requires, in words.
-NEEDED = {"thumbnail": "still picture", "title": "title", "description": "description"}
-NO_MEDIA = "media file or player"
+_NEEDED = {"thumbnail": "still picture", "title": "title", "description": "description"}
+_NO_MEDIA = "media file or player"
 _COUNTRY = re.compile(r"[A-Z]{2}\Z")
 _PLATFORMS = frozenset({"web", "mobile", "tv"})
 #: Kinds of page that show what others are about.
@@ -41,39 +41,47 @@ OF_PAGES = (
 #: What a video says that is no value of it.
 _BESIDE = frozenset({"found", "service", "words_before"})
 #: Its values: field → kind.
-VALUES = {field.name: field.dtype for field in schema.ONE_VIDEO.fields if field.name not in _BESIDE}
+FILM_VALUES = {
+    field.name: field.dtype for field in schema.ONE_VIDEO.fields if field.name not in _BESIDE
+}
 #: Fields with their longest text, and with the least and the greatest number (seconds, stars).
 _LONGEST = {"description": 2_048, "category": 256, "uploader": 255}
 _BETWEEN = {"duration": (1, 28_800), "rating": (0, 5)}
 
 
 def film_table(
-    pages: pl.DataFrame, settings: HeadSettings, now: str, *, origins: bool = False
+    pages: pl.DataFrame,
+    settings: HeadSettings,
+    now: str,
+    *,
+    origins: bool = False,
+    beside: Sequence[str] = (),
 ) -> pl.DataFrame:
     """The videos of pages (with the columns `OF_PAGES`), one a row, in order.
 
     `loc`, `number` on its page, `listed` and `lastmod` of its page, `values` (a struct of
-    `VALUES`), `declared` (seconds that the page says that it lasts), `media` (what it was found to
-    be), what is `missing` of what the protocol requires, in words, `why_not` it is not listed (""
-    where it is), and `elsewhere`, the page that stands for it where several show it. With
-    `origins`, `origin` says of each value where it comes from. `now` is a date in the product's
+    `FILM_VALUES`), `declared` (seconds that the page says that it lasts), `media` (what it was
+    found to be), what is `missing` of what the protocol requires, in words, `why_not` it is not
+    listed ("" where it is), and `elsewhere`, the page that stands for it where several show it.
+    With `origins`, `origin` says of each value where it comes from. Columns of the pages may stand
+    `beside` these, `videos` with what the page says of this video. `now` is a date in the product's
     form."""
     films = _each(pages, settings)
     places = _places(settings)
     whole = films.select(
-        "loc", "number", "listed", "lastmod", "role", "media",
+        "loc", "number", "listed", "lastmod", "role", "media", *beside,
         declared=_said("duration"), **_values(places), **(_origins(places) if origins else {}),
     )  # fmt: skip
     if settings.edited:
         whole = _edited(whole, settings.edited, origins=origins)
     whole = _within(whole, settings.site.url).with_columns(missing=_missing())
     whole = whole.with_columns(why_not=_why_not(now))
-    values = pl.struct(pl.col(_value(name)).alias(name) for name in VALUES)
-    said = [pl.struct(pl.col(_origin(n)).alias(n) for n in VALUES).alias("origin")]
+    values = pl.struct(pl.col(_value(name)).alias(name) for name in FILM_VALUES)
+    said = [pl.struct(pl.col(_origin(n)).alias(n) for n in FILM_VALUES).alias("origin")]
     chosen = _chosen(whole)
     return chosen.select(
         "loc", "number", "listed", "lastmod", values.alias("values"), "declared", "media",
-        "missing", "why_not", "elsewhere", *(said if origins else ()),
+        "missing", "why_not", "elsewhere", *(said if origins else ()), *beside,
     )  # fmt: skip
 
 
@@ -140,7 +148,7 @@ def _places(settings: HeadSettings) -> Places:
                 *first.get(name, ()), (found, _said(name)), *last.get(name, ()),
             )
         ]
-        for name, kind in VALUES.items()
+        for name, kind in FILM_VALUES.items()
     }  # fmt: skip
 
 
@@ -216,7 +224,7 @@ def _edited(
     for name, values in sets.items():
         said = pl.DataFrame(
             {"_row": list(values), "_said": list(values.values())},
-            schema={"_row": pl.UInt32, "_said": VALUES[name]},
+            schema={"_row": pl.UInt32, "_said": FILM_VALUES[name]},
         )
         is_said = pl.col("_said").is_not_null()
         put = [pl.when(is_said).then("_said").otherwise(_value(name)).alias(_value(name))]
@@ -246,7 +254,7 @@ def film_name(content: str | None, player: str | None, number: int) -> str:
 
 def _within(films: pl.DataFrame, url: str) -> pl.DataFrame:
     """Values brought within what the protocol allows; what cannot be is dropped."""
-    v = {name: pl.col(_value(name)) for name in VALUES}
+    v = {name: pl.col(_value(name)) for name in FILM_VALUES}
     within = {name: v[name].str.head(most) for name, most in _LONGEST.items()}
     within |= {
         name: pl.when(v[name].is_between(*limits)).then(v[name])
@@ -280,10 +288,10 @@ def _platforms(said: str) -> str | None:
 
 
 def _missing() -> pl.Expr:
-    lacks = {name: _lacks(name) for name in (*NEEDED, *_SHOWN)}
-    words = [pl.when(lacks[name]).then(pl.lit(words)) for name, words in NEEDED.items()]
+    lacks = {name: _lacks(name) for name in (*_NEEDED, *_SHOWN)}
+    words = [pl.when(lacks[name]).then(pl.lit(words)) for name, words in _NEEDED.items()]
     no_media = pl.all_horizontal(lacks[name] for name in _SHOWN)
-    words.append(pl.when(no_media).then(pl.lit(NO_MEDIA)))
+    words.append(pl.when(no_media).then(pl.lit(_NO_MEDIA)))
     return pl.concat_list(words).list.drop_nulls()
 
 

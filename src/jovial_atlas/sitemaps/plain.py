@@ -5,9 +5,11 @@ that form alone and breaks no rule of an element: it need not be parsed. Anythin
 small the difference, is left to the parser, which tells what is the matter and where.
 
     <urlset of known namespaces> ( <url> <loc> links [<lastmod>] [<changefreq>] [<priority>]
-    ( <image:image> <image:loc> </image:image> )* links </url> )* </urlset>
+    ( <image:image> <image:loc> </image:image> )* ( <video:video> … </video:video> )* links
+    </url> )* </urlset>
 
-where links are `<xhtml:link rel="alternate" hreflang="…" href="…"/>`, any number of them.
+where links are `<xhtml:link rel="alternate" hreflang="…" href="…"/>`, any number of them,
+and videos have their elements in the order of the schema.
 """
 
 from __future__ import annotations
@@ -37,18 +39,20 @@ _SPACES = "|".join(
     rf'\s+xmlns{prefix}="{re.escape(space)}"'
     for prefix, space in (
         ("", protocol.CORE), (":image", protocol.IMAGE), (":xhtml", protocol.XHTML),
+        (":video", protocol.VIDEO),
     )
 )  # fmt: skip
 _OPENING = re.compile(
     # XML 1.0 §2.8: nothing stands before the declaration, where there is one.
     r'(?:<\?xml version="1\.0"(?: encoding="(?:UTF|utf)-8")?\s*\?>)?'
     r"\s*(?:<!-- [A-Za-z ]+ -->)?"
-    rf"\s*(?:<\?xml-stylesheet [^?<>]*\?>)?\s*<urlset((?:{_SPACES}){{1,3}})\s*>"
+    rf"\s*(?:<\?xml-stylesheet [^?<>]*\?>)?\s*<urlset((?:{_SPACES}){{1,4}})\s*>"
 )
+_LEAP_DAY = re.compile("-02-29")
 _CLOSING = re.compile(r"\s*</urlset>\s*\Z")
 # XML 1.0 §2.2 and §2.4: character data without markup, and the five entities.
 # RFC 3986 §2: of these, signs that no address has are left to the longer way.
-_TEXT = r"(?:[^<>&%\x00-\x20\x7f\"'{}|\\^`]|%[0-9A-Fa-f]{2}|&(?:amp|apos);)"
+_TEXT = r"(?:[^<>&%#\x00-\x20\x7f\"'{}|\\^`]|%[0-9A-Fa-f]{2}|&(?:amp|apos);)"
 # Dates in the forms that are nearly always used; other right ones take the longer way.
 _DATE = (
     r"\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|1\d|2[0-8])"
@@ -60,14 +64,57 @@ _ADDRESS = r"https?://[^/?\s<>&#\"']+(?:[/?]" + _TEXT + r"*)?"
 _LINK = '<xhtml:link rel="alternate" hreflang="'
 _LINKS = rf'(?:{_LINK}[A-Za-z0-9-]+" href="{_ADDRESS}"\s*/>\s*)*'
 # Tested as a whole, without groups: that is what an automaton does fastest.
-_ENTRY = (
+_BEGUN = (
     r"^\s*<url>\s*<loc>\s*" + _ADDRESS + r"\s*</loc>\s*" + _LINKS + ""
     r"(?:<lastmod>\s*(?:" + _DATE + r")(?:" + _TIME + r")?\s*</lastmod>\s*)?"
     r"(?:<changefreq>(?:" + _FREQUENCY + r")</changefreq>\s*)?"
     r"(?:<priority>(?:0(?:\.\d+)?|1(?:\.0+)?)</priority>\s*)?"
     r"(?:<image:image>\s*<image:loc>\s*https?://[^/?\s<>&\"']+(?:[/?]" + _TEXT + r"*)?"
-    r"\s*</image:loc>\s*</image:image>\s*)*" + _LINKS + "$"
+    r"\s*</image:loc>\s*</image:image>\s*)*"
 )
+_ENTRY = _BEGUN + _LINKS + "$"
+_SIGN = r"(?:[^<>&\x00-\x1f\x7f\x{FFFE}\x{FFFF}]|[\t\n\r]|&(?:amp|lt|gt|quot|apos);)"
+_WORDS = r"\s*(?:[^<>&\s\x00-\x1f\x7f\x{FFFE}\x{FFFF}]|&(?:amp|lt|gt|quot|apos);)" + _SIGN + "*"
+_MOMENT = rf"\s*(?:{_DATE})(?:{_TIME})?\s*"
+_YES_NO = "(?:yes|no)"
+_RELATION = ' relationship="(?:allow|deny)"'
+
+
+def _element(name: str, value: str, attributes: str = "") -> str:
+    return rf"<video:{name}{attributes}>{value}</video:{name}>\s*"
+
+
+_PLACE = rf"\s*{_ADDRESS}\s*"
+_PLAYER = _element("player_loc", _PLACE)
+_VIDEO = (
+    r"<video:video>\s*"
+    + _element("thumbnail_loc", _PLACE) + _element("title", _WORDS)
+    + _element("description", _WORDS)
+    + f"(?:{_element('content_loc', _PLACE)}(?:{_PLAYER})?|{_PLAYER})"
+    + "".join(
+        f"(?:{_element(*parts)})?"
+        for parts in (
+            ("duration", r"(?:[1-9]\d{0,3}|1\d{4}|2[0-7]\d{3}|28[0-7]\d{2}|28800)"),
+            ("expiration_date", _MOMENT), ("rating", r"(?:[0-4](?:\.\d+)?|5(?:\.0+)?)"),
+            ("view_count", r"\d{1,18}"), ("publication_date", _MOMENT),
+        )
+    )
+    + f"(?:{_element('tag', _WORDS)})*"
+    + "".join(
+        f"(?:{_element(*parts)})?"
+        for parts in (
+            ("category", _WORDS), ("family_friendly", _YES_NO),
+            ("restriction", "[A-Z]{2}(?: [A-Z]{2})*", _RELATION), ("gallery_loc", _PLACE),
+            ("requires_subscription", _YES_NO), ("uploader", _WORDS),
+            ("platform", "(?:web|mobile|tv)(?: (?:web|mobile|tv))*", _RELATION),
+            ("live", _YES_NO),
+        )
+    )
+    + r"</video:video>\s*"
+)  # fmt: skip
+_ENTRY_WITH_VIDEOS = f"{_BEGUN}(?:{_VIDEO})*{_LINKS}$"
+#: Texts of a video that have a longest length, in characters.
+_LONGEST = {"title": 10_000, "description": 2_048, "tag": 10_000, "category": 256, "uploader": 255}
 
 
 class PlainFile(NamedTuple):
@@ -79,26 +126,20 @@ class PlainFile(NamedTuple):
 
 def read_plain(data: bytes) -> PlainFile | None:
     """The entries of a plain file, or None where the file has any other form."""
-    try:
-        text = data.decode("utf-8")
-    except UnicodeDecodeError:
+    parts = _head_and_body(data)
+    if parts is None:
         return None
-    opening = _OPENING.match(text)
-    closing = _CLOSING.search(text, max(len(text) - 64, 0))
-    if opening is None or closing is None or opening[1].count("xmlns=") != 1:
-        return None
-    for prefix in ("image", "xhtml"):
-        named = opening[1].count(f"xmlns:{prefix}=")
-        if named > 1 or (not named and f"<{prefix}:" in text):
-            return None
-    body = text[opening.end() : closing.start()]
+    head, body = parts
     pieces = pl.Series("piece", [body]).str.split("</url>").explode()
     if pieces.len() < 2 or pieces[-1].strip():
         return None
     pieces = pieces.head(pieces.len() - 1)
     piece = pl.col("piece")
     whole = pl.DataFrame({"piece": pieces})
-    if not pieces.str.contains(_ENTRY).all() or "#" in body:
+    shows = "<video:" in body
+    if not pieces.str.contains(_ENTRY_WITH_VIDEOS if shows else _ENTRY).all():
+        return None
+    if shows and not _has_right_videos(whole):
         return None
     images = pl.lit(0, pl.UInt32)
     if "<image:" in body:
@@ -111,21 +152,56 @@ def read_plain(data: bytes) -> PlainFile | None:
         lead=piece.str.count_matches("\n", literal=True)
         - piece.str.strip_chars_start().str.count_matches("\n", literal=True),
         images=images,
-        companion=pl.lit(False),
+        companion=piece.str.contains("<video:", literal=True) if shows else pl.lit(False),
     )
-    leap_days = rows["lastmod"].filter(rows["lastmod"].str.contains("-02-29", literal=True))
-    if not all(isleap(int(year)) for year in leap_days.str.head(4).unique()):
+    # Found by what stands behind the year, which is far faster in a long text.
+    years = {body[day.start() - 4 : day.start()] for day in _LEAP_DAY.finditer(body)}
+    if not all(year.isdecimal() and isleap(int(year)) for year in years):
         return None
     if (rows["loc"].str.len_chars() >= protocol.MAX_LOC).any():
         return None
     rows = _unescaped(rows, body)
-    first = text.count("\n", 0, opening.end()) + 1
+    first = head.count("\n") + 1
     line = pl.col("newlines").cum_sum().shift(1, fill_value=0) + pl.col("lead") + first
     rows = rows.with_columns(line=line.cast(pl.UInt32)).select(list(ROWS))
     if _LINK not in body:
         return PlainFile(rows, None)
     links = _links_of(pieces, rows, body)
     return None if links is None else PlainFile(rows, links)
+
+
+def _head_and_body(data: bytes) -> tuple[str, str] | None:
+    """What stands before the entries of a file, and they themselves, where its ends are plain."""
+    try:
+        text = data.decode("utf-8")
+    except UnicodeDecodeError:
+        return None
+    opening = _OPENING.match(text)
+    closing = _CLOSING.search(text, max(len(text) - 64, 0))
+    if opening is None or closing is None or opening[1].count("xmlns=") != 1:
+        return None
+    for prefix in ("image", "xhtml", "video"):
+        named = opening[1].count(f"xmlns:{prefix}=")
+        if named > 1 or (not named and f"<{prefix}:" in text):
+            return None
+    return text[: opening.end()], text[opening.end() : closing.start()]
+
+
+def _has_right_videos(whole: pl.DataFrame) -> bool:
+    """Whether videos in pieces of the plain form keep the rules that the form does not."""
+    piece = pl.col("piece")
+    found = [
+        (piece.str.extract_all(f"<video:{name}>[^<]*").list.eval(pl.element().str.len_chars())
+         .list.max() > most + len(f"<video:{name}>")).any()
+        for name, most in _LONGEST.items()
+    ]  # fmt: skip
+    found.append((piece.str.count_matches("<video:tag>", literal=True) > protocol.MAX_TAGS).any())
+    # What is the address of the page itself is none of a video.
+    media = piece.str.extract_all(r"<video:(?:content|player)_loc>[^<]*")
+    bare = media.list.eval(pl.element().str.replace(r"^[^>]*>", "").str.strip_chars())
+    found.append(bare.list.contains(_inside(piece, "loc")).any())
+    (wrong,) = whole.select(pl.any_horizontal(found).fill_null(False)).to_series()
+    return not wrong
 
 
 def _links_of(pieces: pl.Series, rows: pl.DataFrame, body: str) -> pl.DataFrame | None:

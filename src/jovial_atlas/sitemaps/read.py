@@ -158,8 +158,9 @@ class SitemapFile:
             self.faults.append(Fault(code, where, message))
 
 
-def read_sitemap(data: bytes, name: str) -> SitemapFile:
-    """Read a sitemap of any kind from its bytes, gzip recognised by content."""
+def read_sitemap(data: bytes, name: str, *, nodes: bool = False) -> SitemapFile:
+    """Read a sitemap of any kind from its bytes, gzip recognised by content. With `nodes`, every
+    entry of XML has its `node`, however plain the file is."""
     file = SitemapFile(name, _data=data)
     if data[:2] == b"\x1f\x8b":
         try:
@@ -199,7 +200,7 @@ def read_sitemap(data: bytes, name: str) -> SitemapFile:
         )
     elif body.lstrip()[:1] != b"<":
         _read_text(body, file)
-    elif (plain := read_plain(body)) is None:
+    elif nodes or (plain := read_plain(body)) is None:
         _read_xml(body, file)
     else:
         file.kind, file._plain, file._count = FileKind.URLSET, plain.rows, plain.rows.height

@@ -249,7 +249,7 @@ def _films(published: OldSite, survey: LastSurvey, carried: CarriedOver) -> None
 def _old_films(files: Iterable[bytes]) -> Iterator[_OldFilm]:
     for data in files:
         if b"/sitemap-video/" in data or data[:2] == b"\x1f\x8b":
-            for entry in read_sitemap(data, "").entries:
+            for entry in read_sitemap(data, "", nodes=True).entries:
                 loc = normal_address(entry.loc)
                 for film in of_fields(films_of_entry(entry), lambda one: one, ()):
                     yield _OldFilm(loc, film)

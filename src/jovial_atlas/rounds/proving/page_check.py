@@ -12,7 +12,7 @@ from urllib.parse import unquote, urlsplit
 import polars as pl
 
 from jovial_atlas import addresses
-from jovial_atlas.checks import pages, videos
+from jovial_atlas.checks import pages
 from jovial_atlas.checks.sets import SitemapSet
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
@@ -21,9 +21,9 @@ from jovial_atlas.linking.reading import LinkRow, links_of
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.rounds.proving import structured_data
 from jovial_atlas.rounds.proving.lone_page import NOWHERE, address_of_file, survey_around
-from jovial_atlas.rounds.proving.site_checks import CheckedHost, texts_faults
+from jovial_atlas.rounds.proving.site_checks import CheckedHost, film_faults, texts_faults
 from jovial_atlas.rounds.state.last_survey import LastSurvey
-from jovial_atlas.rounds.state.site_files import file_of, may_exist
+from jovial_atlas.rounds.state.site_files import may_exist
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sources.html_page.page import PageFile, Reading, as_it_is_read, read_page
 from jovial_atlas.sources.records import records
@@ -119,7 +119,7 @@ def check_page(
           if one.where == loc),
         *_broken(name, links, known),
         *_data(data, loc, name, alone),
-        *videos.check_films(alone.films, alone.site, checked.rules, file_of(alone.site)),
+        *film_faults(checked),
     ]
     told = list(_told(page, links, known))
     return CheckedPage(told, [_here(one, loc, name) for one in found])

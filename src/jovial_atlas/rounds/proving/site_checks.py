@@ -6,7 +6,7 @@ from abc import abstractmethod
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
-from functools import cached_property
+from functools import cached_property, partial
 
 import polars as pl
 
@@ -30,7 +30,7 @@ from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import INDEX, MANIFEST, ROBOTS
 from jovial_atlas.rounds.state.picture_files import lost_pictures
 from jovial_atlas.rounds.state.record import BuildRecord, load_record
-from jovial_atlas.rounds.state.site_files import file_of, may_exist
+from jovial_atlas.rounds.state.site_files import file_of, files_at, lost_files, may_exist
 from jovial_atlas.rules import robots_of
 from jovial_atlas.sitefile import SiteFile
 
@@ -122,10 +122,18 @@ def texts_faults(host: CheckedHost) -> Iterator[Fault]:
     yield from sharing.check_shared_pictures(
         published or (),
         survey.heads,
-        survey.films,
+        survey.films if published else {},
         survey.pictures.look,
         file_of(host.site),
         may_exist(host.site),
+    )
+
+
+def film_faults(host: CheckedHost) -> Iterator[Fault]:
+    """What is wrong with videos."""
+    films, site = host.survey.films_to_check, host.site
+    yield from videos.check_films(
+        films, site, host.rules, partial(files_at, site), partial(lost_files, site)
     )
 
 
@@ -204,7 +212,7 @@ SITE_CHECKS: tuple[Callable[[CheckedHost], Iterable[Fault]], ...] = (
     _links,
     _pictures,
     lambda host: data_faults(host.survey, host.site),
-    lambda host: videos.check_films(host.survey.films, host.site, host.rules, file_of(host.site)),
+    film_faults,
     lambda host: sets.check_set(host.read, dates.write(host.now), host.robots),
     _flipped,
     _against_pages,

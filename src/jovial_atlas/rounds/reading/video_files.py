@@ -6,7 +6,7 @@ a service that answered is not asked again.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -29,8 +29,8 @@ from jovial_atlas.media.services import Service, is_media, page_of
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import Media
 from jovial_atlas.rounds.state.names import KNOWN_VIDEOS, STILLS
-from jovial_atlas.rounds.state.site_files import file_of, folder_of
-from jovial_atlas.sitefile import HtmlSource, SiteFile
+from jovial_atlas.rounds.state.site_files import files_at, whole_places
+from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.settings import known_services
 from jovial_atlas.sources.workers.html_folder import Progress
 from jovial_atlas.web import Answer, Client, Request, send
@@ -92,25 +92,13 @@ def look_at_videos(
     path = site.shared_state / KNOWN_VIDEOS
     memory = VideoMemory() if anew else _remembered(path)
     faults: list[Fault] = []
-    probes = _probed(site, _may_be_here(each, site), memory, faults, progress)
+    contents = each.filter(pl.col("content") != "").unique("content", keep="first")
+    probes = _probed(site, contents, memory, faults, progress)
     hosted = each.filter((pl.col("service") != "") & (pl.col("player") != ""))
     players = hosted["player"].unique(maintain_order=True).to_list()
     answers = _asked(site, players, memory, client, now, faults)
     write_whole(path, msgspec.json.encode(memory))
     return Looked(_found_out(each, probes, answers), faults)
-
-
-def _may_be_here(each: pl.DataFrame, site: SiteFile) -> dict[str, str]:
-    """The media files of which anything can be said on this machine, with the first page that
-    shows each: of many videos, most lie elsewhere."""
-    contents = each.filter(pl.col("content") != "").unique("content", keep="first")
-    folder = contents.select(pl.col("content").str.extract(r"^([^?#]*/)")).to_series()
-    there = folder.unique().drop_nulls()
-    have = there.filter(pl.Series(map(folder_of(site), there.to_list()), dtype=pl.Boolean))
-    near = folder.is_in(have.implode()).fill_null(False)
-    for start in _whole_places(site):
-        near |= contents["content"].str.starts_with(start)
-    return dict(contents.filter(near).select("content", "loc").iter_rows())
 
 
 def _found_out(
@@ -161,16 +149,16 @@ def _known(probe: Media) -> dict[str, object]:
 
 def _probed(
     site: SiteFile,
-    contents: Mapping[str, str],
+    contents: pl.DataFrame,
     memory: VideoMemory,
     faults: list[Fault],
     progress: Progress | None,
 ) -> dict[str, Media]:
     """Address → what its file holds, for the media files of the site. `contents` has the first
-    page that shows each."""
+    page, `loc`, that shows each `content`."""
     if not site.model.videos.probe:
         return {}
-    wanted, lost = _media_files(site, contents, memory)
+    wanted, lost = _media_files(site, contents["content"], memory)
     second = site.model.videos.still_at
     at = "" if second is None else f"@{second:g}"
     names = {address: f"{digest}{at}" for address, (_, digest) in wanted.items()}
@@ -179,40 +167,30 @@ def _probed(
     memory.probes = {name: memory.probes[name] for name in dict.fromkeys(names.values())}
     memory.files = {str(path): memory.files[str(path)] for path, _ in wanted.values()}
     probes = {address: memory.probes[name] for address, name in names.items()}
+    told = contents.filter(pl.col("content").is_in([*probes, *lost]))
+    first = dict(told.select("content", "loc").iter_rows())
     for address, one in probes.items():
         if one.problem:
             message = f"{_path(address)} is not whole: {one.problem}."
-            faults.append(Fault("video-broken", contents[address], message))
+            faults.append(Fault("video-broken", first[address], message))
     for address in lost:
         message = f"It shows {_path(address)}, which does not exist."
-        faults.append(Fault("video-missing", contents[address], message))
+        faults.append(Fault("video-missing", first[address], message))
     return probes | {address: Media(problem=MISSING) for address in lost}
 
 
 def _media_files(
-    site: SiteFile, contents: Iterable[str], memory: VideoMemory
+    site: SiteFile, contents: pl.Series, memory: VideoMemory
 ) -> tuple[dict[str, tuple[Path, str]], list[str]]:
     """Address → file and its digest, of the media files that are there; and the addresses of those
-    that are not."""
-    find, whole = file_of(site), _whole_places(site)
-    wanted: dict[str, tuple[Path, str]] = {}
+    that are not, where the whole site lies in a folder."""
+    have = files_at(site, contents.sort())
+    wanted = {address: (path, _digest(path, memory)) for address, path in have.items()}
     lost: list[str] = []
-    for address in sorted(contents):
-        path = find(address)
-        if path is not None:
-            wanted[address] = (path, _digest(path, memory))
-        elif address.startswith(whole) and is_media(address):
-            lost.append(address)
-    return wanted, lost
-
-
-def _whole_places(site: SiteFile) -> tuple[str, ...]:
-    """Where the whole site lies in a folder: what is not there is nowhere."""
-    return tuple(
-        (source.host or site.model.site.url) + source.at
-        for source in site.model.source
-        if isinstance(source, HtmlSource)
-    )
+    for start in whole_places(site):
+        within = contents.filter(contents.str.starts_with(start)).sort().to_list()
+        lost += [one for one in within if one not in have and is_media(one)]
+    return wanted, list(dict.fromkeys(lost))
 
 
 def _look_into_all(

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from jovial_atlas import addresses, dates
+from jovial_atlas.checks.videos import OF_SHOWING_PAGES
 from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.faults import Fault
 from jovial_atlas.head.film_table import OF_PAGES, film_table
@@ -129,6 +130,12 @@ class LastSurvey:
     def film_table(self) -> pl.DataFrame:
         """The videos of all pages, one a row."""
         return film_table(self._showing(OF_PAGES), self.heads, dates.write(self.now))
+
+    @property
+    def films_to_check(self) -> pl.DataFrame:
+        """The videos of all pages as `check_films` takes them."""
+        pages, now = self._showing(OF_PAGES), dates.write(self.now)
+        return film_table(pages, self.heads, now, origins=True, beside=OF_SHOWING_PAGES)
 
     def _showing(self, asked: pl.Expr | Sequence[str]) -> pl.DataFrame:
         """What is asked for of the pages that show videos."""

@@ -16,8 +16,8 @@ from jovial_atlas.files import write_whole
 from jovial_atlas.head.sharing import Copy, Look, Original
 from jovial_atlas.media.pictures import Picture, look_at_picture, shared_copy
 from jovial_atlas.rounds.state.names import KNOWN_PICTURES
-from jovial_atlas.rounds.state.site_files import file_of
-from jovial_atlas.sitefile import HtmlSource, SiteFile
+from jovial_atlas.rounds.state.site_files import file_of, lost_files, whole_places
+from jovial_atlas.sitefile import SiteFile
 
 _THREADS = 4
 
@@ -81,28 +81,13 @@ class PictureFiles:
             self._changed = False
 
 
-#: From so many pictures on, of which most are not there, they lie elsewhere.
-_MANY, _MOST_SHARE = 10, 0.9
-
-
 def lost_pictures(pages: pl.LazyFrame, site: SiteFile) -> list[str]:
-    """Pictures that pages show and whose files are not there, where the whole site lies in a
-    folder: what is not in it is nowhere. None where hardly any is there: then they lie on another
-    server."""
-    whole = tuple(
-        (source.host or site.model.site.url) + source.at
-        for source in site.model.source
-        if isinstance(source, HtmlSource)
-    )
-    if not whole:
+    """Pictures that pages show and whose files are not there, as `lost_files` tells."""
+    if not whole_places(site):
         return []
     loc = pl.col("images").list.eval(pl.element().struct.field("loc"))
     shown = pages.filter(pl.col("images").list.len() > 0).select(loc.explode().unique())
-    find = file_of(site)
-    own = [one for one in shown.collect(engine="streaming").to_series().sort()
-           if one is not None and one.startswith(whole)]  # fmt: skip
-    lost = [one for one in own if find(one) is None]
-    return [] if len(own) >= _MANY and len(lost) > _MOST_SHARE * len(own) else lost
+    return lost_files(site, shown.collect(engine="streaming").to_series())
 
 
 def copies(wanted: Iterable[Copy], there: Callable[[str], bool]) -> Iterator[tuple[str, bytes]]:

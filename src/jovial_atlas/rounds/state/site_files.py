@@ -8,6 +8,8 @@ from functools import lru_cache
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
+import polars as pl
+
 from jovial_atlas.files import is_file
 from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile import CrawlSource, HtmlSource, MarkdownSource, SiteFile
@@ -33,14 +35,45 @@ def file_of(site: SiteFile) -> Find:
     return found
 
 
-def folder_of(site: SiteFile) -> Callable[[str], bool]:
-    """Tells whether there is a folder for the files below an address that ends with a slash."""
+def files_at(site: SiteFile, addresses: pl.Series) -> dict[str, Path]:
+    """The files that addresses lead to, of those that have one. Of many, most may lie elsewhere:
+    where there is no folder, nothing in it is looked for."""
     candidates, is_folder = _candidates(site), _known_folders()
+    folder = addresses.str.extract(r"^([^?#]*/)")
+    there = [
+        one
+        for one in folder.unique().drop_nulls().to_list()
+        if any(is_folder(f"{root}/{below}") for root, below in candidates(one))
+    ]
+    near = addresses.filter(folder.is_in(there).fill_null(False)).unique(maintain_order=True)
+    find = file_of(site)
+    return {address: path for address in near.to_list() if (path := find(address))}
 
-    def found(address: str) -> bool:
-        return any(is_folder(f"{root}/{below}") for root, below in candidates(address))
 
-    return found
+#: From so many files on, of which most are not there, they lie elsewhere.
+_MANY, _MOST_SHARE = 10, 0.9
+
+
+def lost_files(site: SiteFile, addresses: pl.Series) -> list[str]:
+    """Addresses whose files are not there, where the whole site lies in a folder: what is not in it
+    is nowhere. None where hardly any is there: then they lie on another server."""
+    whole = whole_places(site)
+    if not whole:
+        return []
+    mine = pl.any_horizontal(pl.col("at").str.starts_with(one) for one in whole)
+    own = pl.DataFrame({"at": addresses.unique()}).filter(mine)["at"].sort()
+    have = files_at(site, own)
+    lost = [one for one in own.to_list() if one not in have]
+    return [] if len(own) >= _MANY and len(lost) > _MOST_SHARE * len(own) else lost
+
+
+def whole_places(site: SiteFile) -> tuple[str, ...]:
+    """How addresses begin whose files lie in a folder, all of them."""
+    return tuple(
+        (source.host or site.model.site.url) + source.at
+        for source in site.model.source
+        if isinstance(source, HtmlSource)
+    )
 
 
 def _known_folders() -> Callable[[str], bool]:
@@ -83,14 +116,12 @@ def may_exist(site: SiteFile) -> Callable[[str], bool]:
     site lies in a folder; anything that a crawl of its host did not come to; and a file that is no
     page, where only records are known."""
     find = page_file_of(site)
-    folders: list[str] = []
+    folders = whole_places(site)
     crawled: list[str] = []
     endings: tuple[str, ...] = _PAGE_ENDINGS
     for source in site.model.source:
         host = source.host or site.model.site.url
-        if isinstance(source, HtmlSource):
-            folders.append(host + source.at)
-        elif isinstance(source, CrawlSource):
+        if isinstance(source, CrawlSource):
             crawled.append(f"{host}/")
         elif isinstance(source, MarkdownSource):
             endings = (*endings, ".md", ".markdown")
@@ -98,7 +129,7 @@ def may_exist(site: SiteFile) -> Callable[[str], bool]:
     def may(address: str) -> bool:
         if find(address) is not None:
             return True
-        if address.startswith(tuple(folders)):
+        if address.startswith(folders):
             return False
         name = urlsplit(address).path.rpartition("/")[2]
         return address.startswith(tuple(crawled)) or Path(name).suffix not in endings

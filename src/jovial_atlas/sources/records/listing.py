@@ -66,7 +66,7 @@ def _records(text: str, how: FieldMap) -> tuple[list[dict[str, str | None]], lis
 
 
 def _sitemap(data: bytes, how: FieldMap, fetch: Callable[[str], bytes]) -> Iterator[Batch]:
-    file = read_sitemap(data, how.source)
+    file = _read(data, how.source)
     files = [(file, data)]
     faults: list[Fault] = []
     if file.kind == FileKind.INDEX:
@@ -74,7 +74,7 @@ def _sitemap(data: bytes, how: FieldMap, fetch: Callable[[str], bytes]) -> Itera
         for entry in file.entries:
             try:
                 fetched = fetch(entry.loc)
-                files.append((read_sitemap(fetched, entry.loc), fetched))
+                files.append((_read(fetched, entry.loc), fetched))
             except ContentError as error:
                 faults.append(
                     Fault("sitemap-index-missing", f"{how.source}:{entry.line}", str(error))
@@ -89,6 +89,15 @@ def _sitemap(data: bytes, how: FieldMap, fetch: Callable[[str], bytes]) -> Itera
         yield from _deliver(
             records, how, listed_file.name, [entry.line for entry in listed_file.entries]
         )
+
+
+def _read(data: bytes, name: str) -> SitemapFile:
+    """A file, with all that its entries say of pictures and videos."""
+    file = read_sitemap(data, name)
+    if (plain := file.plain) is None:
+        return file
+    says_more = plain.select((pl.col("images").sum() > 0) | pl.col("companion").any()).item()
+    return read_sitemap(data, name, nodes=True) if says_more else file
 
 
 def _records_of(file: SitemapFile, data: bytes) -> list[dict[str, str | None]]:
