@@ -158,8 +158,10 @@ def test_sitemaps_and_announcements_follow_what_is_clicked(site):
     assert len(locs) > 5
     assert [clicks[loc] for loc in locs] == sorted((clicks[loc] for loc in locs), reverse=True)
     assert "same" in {one["state"] for one in run_command("build", "--format", "json", cwd=site).json["files"]}
-    weights = PublishedSite(read_site_file(site / "atlas.toml")).announced.weights
-    assert sorted(weights, key=weights.get)[-1] == max(weights, key=lambda loc: clicks[loc])
+    announced = PublishedSite(read_site_file(site / "atlas.toml")).announced
+    rows = pl.concat([piece for _, piece in announced.pages.pieces()])
+    weights = dict(zip(rows["loc"], announced.weigh(rows), strict=True))
+    assert max(weights, key=weights.get) == max(weights, key=lambda loc: clicks[loc])
     assert max(weights.values()) < 0.6, "a section that weighs more comes first all the same"
 
 
@@ -199,7 +201,9 @@ def test_priorities_by_clicks_and_what_a_build_lists_no_more(site):
     assert max(shown.values()) == 1.0
     in_order = sorted(shown, key=lambda loc: clicks[loc])
     assert [shown[loc] for loc in in_order] == sorted(shown.values())
-    weights = PublishedSite(read_site_file(site / "atlas.toml")).announced.weights
+    announced = PublishedSite(read_site_file(site / "atlas.toml")).announced
+    rows = pl.concat([piece for _, piece in announced.pages.pieces()])
+    weights = dict(zip(rows["loc"], announced.weigh(rows), strict=True))
     assert sorted(weights.values(), reverse=True)[0] > 0.9
     most = in_order[-1]
     (site / "atlas.toml").write_text(

@@ -5,6 +5,7 @@ from dataclasses import replace
 from urllib.parse import parse_qs
 
 import httpx
+import polars as pl
 import pytest
 
 from jovial_atlas.demo.round import servers
@@ -12,6 +13,7 @@ from jovial_atlas.engines import indexnow
 from jovial_atlas.engines.announce import announce
 from jovial_atlas.engines.asking import Asking
 from jovial_atlas.engines.due import due
+from jovial_atlas.engines.public_pages import PublicPages
 from jovial_atlas.engines.published import Published
 from jovial_atlas.errors import LedgerError, NetworkError
 from jovial_atlas.ledger import Ledger
@@ -44,7 +46,7 @@ def ledger(tmp_path):
 
 def published(sitemap="m1", **pages):
     locs = {f"{SITE}/{name}": mark for name, mark in pages.items()}
-    return Published(SITE, KEY, locs, {f"{SITE}/sitemap.xml": (sitemap, len(locs))})
+    return Published(SITE, KEY, PublicPages.of(locs), {f"{SITE}/sitemap.xml": (sitemap, len(locs))})
 
 
 def client(status=200, seen=None, headers=None, body=b"", error=None):
@@ -210,7 +212,10 @@ def test_a_day_s_quota_holds_and_the_rest_waits_new_and_weighty_first(ledger):
         f"{SITE}/{name}": weight
         for name, weight in (("a", 0.1), ("b", 0.9), ("c", 0.5), ("d", 0.7))
     }
-    public = replace(published(a="1", b="1", c="1", d="1"), weights=weights)
+    def weigh(rows):
+        return rows["loc"].replace_strict(weights, default=None, return_dtype=pl.Float64)
+
+    public = replace(published(a="1", b="1", c="1", d="1"), weigh=weigh)
     (one,) = due(engine, public, ledger)
     assert [loc.rpartition("/")[2] for loc, _ in one.items] == ["b", "d", "c"]
     assert (one.later, "1 left for another day" in one.what) == (1, True)
@@ -218,9 +223,8 @@ def test_a_day_s_quota_holds_and_the_rest_waits_new_and_weighty_first(ledger):
     (rest,) = due(engine, public, ledger)
     assert (rest.items, rest.later) == ([], 1), "nothing more today"
     ledger.now = lambda: "2026-11-24T10:00:01Z"
-    changed = replace(
-        published(a="1", b="2", c="1", d="1", e="1"), weights=weights | {f"{SITE}/e": 0.2}
-    )
+    weights[f"{SITE}/e"] = 0.2
+    changed = replace(published(a="1", b="2", c="1", d="1", e="1"), weigh=weigh)
     (next_day,) = due(engine, changed, ledger)
     assert [loc.rpartition("/")[2] for loc, _ in next_day.items] == ["e", "a", "b"]
 

@@ -10,6 +10,7 @@ import pytest
 from jovial_atlas.engines.announce import announce, settle
 from jovial_atlas.engines.asking import Asking
 from jovial_atlas.engines.due import due, single
+from jovial_atlas.engines.public_pages import PublicPages
 from jovial_atlas.engines.published import Published
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.ledger import Ledger
@@ -20,7 +21,7 @@ from jovial_atlas.web import new_client
 SITE = "https://www.marrowfen.example"
 MAP, PAGE = f"{SITE}/sitemap.xml", f"{SITE}/a"
 NOW = "2026-11-23T10:00:00Z"
-PUBLIC = Published(SITE, "0123456789abcdef", {PAGE: "1"}, {MAP: ("m1", 1)})
+PUBLIC = Published(SITE, "0123456789abcdef", PublicPages.of({PAGE: "1"}), {MAP: ("m1", 1)})
 
 
 def call(name, **more):
@@ -144,7 +145,7 @@ def test_the_look_at_the_proof_comes_first_and_again_when_the_proof_changes(ledg
 
 def test_single_pages_are_asked_for_within_the_day_s_quota(ledger):
     engine = engine_of(INDEXNOW, call("index-page", per_day=1), call("submit-sitemap"))
-    public = Published(SITE, "0123456789abcdef", {PAGE: "1", f"{SITE}/b": "1"}, {MAP: ("m1", 1)})
+    public = Published(SITE, "0123456789abcdef", PublicPages.of({PAGE: "1", f"{SITE}/b": "1"}), {MAP: ("m1", 1)})
     dues = list(single(engine, public, ledger, [PAGE, f"{SITE}/b", MAP]))
     assert [(one.channel.kind, len(one.items), one.later) for one in dues] == [
         ("indexnow", 2, 0), ("call", 1, 0), ("call", 0, 1), ("call", 1, 0)

@@ -28,7 +28,8 @@ def single(
 ) -> Iterator[Due]:
     """The messages about these addresses alone, changed or not: pages over the channels that take
     pages, sitemaps over those that take sitemaps."""
-    pages = [(loc, published.pages[loc]) for loc in locs if loc in published.pages]
+    marks = published.pages.marks_of(locs)
+    pages = [(loc, marks[loc]) for loc in locs if loc in marks]
     maps = [(loc, published.sitemaps[loc][0]) for loc in locs if loc in published.sitemaps]
     for channel in engine.channels:
         yield from kind_of(channel).single(engine, channel, ledger, pages, maps)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -11,6 +11,7 @@ from jovial_atlas.sitefile import CallChannel, Engine
 from jovial_atlas.sitefile.engines import CallName, Channel
 
 if TYPE_CHECKING:
+    from jovial_atlas.engines.public_pages import Item, PublicPages, Weigh
     from jovial_atlas.records import Heard
 
 #: What is said of a page that an engine has never heard of.
@@ -21,17 +22,17 @@ PAGES, SITEMAPS = "indexnow", "submit-sitemap"
 
 @dataclass(frozen=True, slots=True)
 class Published:
-    """What the last build made public: marks of listed pages, and of each sitemap its mark and
+    """What the last build made public: listed pages with marks, and of each sitemap its mark and
     how many addresses it holds. A mark changes when its content does."""
 
     site_url: str
     key: str
-    pages: Mapping[str, str]
+    pages: PublicPages
     sitemaps: Mapping[str, tuple[str, int]]
     #: Feed → mark.
     feeds: Mapping[str, str] = field(default_factory=dict)
-    #: Page → its weight; pages without one come after all that have.
-    weights: Mapping[str, float] = field(default_factory=dict)
+    #: What pages weigh; those without a weight come after all that have.
+    weigh: Weigh | None = None
     #: Sitemap → the section that it lists.
     sections: Mapping[str, str] = field(default_factory=dict)
     #: Sitemaps that the robots.txt on disk names.
@@ -49,7 +50,7 @@ class Due:
 
     engine: Engine
     channel: Channel
-    items: list[tuple[str, str | None]]
+    items: Sequence[Item]
     what: str
     later: int = 0
 

@@ -7,9 +7,10 @@ anything else is announced over that channel.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import timedelta
 
+import polars as pl
 from sqlalchemy import Connection, Select, bindparam, delete, func, insert, select, update
 
 from jovial_atlas import dates
@@ -26,6 +27,9 @@ from jovial_atlas.records import (
     Unsettled,
 )
 
+#: So many addresses are asked for in one query, and read at a time.
+_AT_ONCE, _PIECE = 500, 100_000
+_HEARD_PIECE = {"loc": pl.String, "mark": pl.String}
 #: Channels whose messages are about what was announced over another.
 _SPEAKS_OF = {"remove-sitemap": "submit-sitemap"}
 
@@ -100,6 +104,37 @@ class Announcing(Store):
             )
             for row in rows_found
         }
+
+    def heard_of(self, engine: str, channel: str, locs: Sequence[str]) -> dict[str, Heard]:
+        """As `heard`, of some addresses."""
+        found: dict[str, Heard] = {}
+        asked = select(HEARD.c.loc, HEARD.c.mark, HEARD.c.at, HEARD.c.urls).where(
+            HEARD.c.engine == engine, HEARD.c.channel == channel
+        )
+        with self._transaction() as connection:
+            for start in range(0, len(locs), _AT_ONCE):
+                some = locs[start : start + _AT_ONCE]
+                for row in connection.execute(asked.where(HEARD.c.loc.in_(some))):
+                    urls = rows.count_if_any(row.urls, "heard.urls")
+                    found[row.loc] = Heard(row.mark, rows.moment(row.at, "heard.at"), urls)
+        return found
+
+    def heard_in_pieces(self, engine: str, channel: str) -> Iterator[pl.DataFrame]:
+        """What an engine last took over a channel, as tables of `loc, mark`."""
+        asked = select(HEARD.c.loc, HEARD.c.mark).where(
+            HEARD.c.engine == engine, HEARD.c.channel == channel
+        )
+        with self._transaction() as connection:
+            found = connection.execution_options(yield_per=_PIECE).execute(asked)
+            for part in found.partitions():
+                locs, marks = zip(*part, strict=True)
+                yield pl.DataFrame({"loc": locs, "mark": marks}, schema=_HEARD_PIECE, strict=False)
+
+    def heard_count(self, engine: str, channel: str) -> int:
+        """How many addresses an engine took over a channel."""
+        asked = select(func.count()).where(HEARD.c.engine == engine, HEARD.c.channel == channel)
+        with self._transaction() as connection:
+            return int(connection.execute(asked).scalar_one())
 
     def announced_today(self, engine: str, channel: str) -> int:
         """How many addresses an engine was sent over a channel within the last 24 hours, taken or

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
+from functools import partial
 from typing import TYPE_CHECKING
 
 from jovial_atlas.addresses import origin
@@ -16,7 +17,10 @@ from jovial_atlas.sitefile import Engine, IndexNowChannel
 from jovial_atlas.web import Answer, Request
 
 if TYPE_CHECKING:
+    import polars as pl
+
     from jovial_atlas.engines.asking import Asking
+    from jovial_atlas.engines.public_pages import Item, Unheard
     from jovial_atlas.ledger import Ledger
 
 
@@ -29,11 +33,12 @@ class IndexNowKind(SentKind[IndexNowChannel]):
     def due(
         self, engine: Engine, channel: IndexNowChannel, published: Published, ledger: Ledger
     ) -> Iterator[Due]:
-        marks = {loc: one.mark for loc, one in ledger.heard(engine.name, PAGES).items()}
         room = None
         if channel.per_day is not None:
             room = max(0, channel.per_day - ledger.announced_today(engine.name, PAGES))
-        yield from _due_pages(engine, channel, published, marks, room)
+        heard = partial(ledger.heard_in_pieces, engine.name, PAGES)
+        unheard = published.pages.unheard(heard, published.site_url)
+        yield from _due_pages(engine, channel, published, unheard, room)
 
     def single(
         self,
@@ -71,42 +76,37 @@ def _due_pages(
     engine: Engine,
     channel: IndexNowChannel,
     published: Published,
-    heard: Mapping[str, str],
+    unheard: Unheard,
     room: int | None,
 ) -> Iterator[Due]:
     """New pages first, then changed ones, each by weight, then those that are gone; as many as the
     day's quota has room for."""
-    added = [(loc, mark) for loc, mark in published.pages.items() if loc not in heard]
-    changed = [(loc, mark) for loc, mark in published.pages.items() if heard.get(loc, mark) != mark]
-    if published.weights:
-        for found in (added, changed):
-            found.sort(key=lambda one: -published.weights.get(one[0], 0.0))
-    removed: list[tuple[str, str | None]] = [
-        (loc, None) for loc in heard if loc not in published.pages
-    ]
-    items = [*added, *changed, *removed]
-    summary = f"{len(added):,} added, {len(changed):,} changed, {len(removed):,} removed"
-    later = 0
-    if room is not None and len(items) > room:
-        later = len(items) - room
-        items = items[:room]
-        summary = f"{plural(len(items), 'address', 'addresses')}, {later:,} left for another day"
-        if not items:
+    added, changed = unheard.added, unheard.changed
+    gone: list[Item] = [(loc, None) for loc in unheard.gone]
+    summary = f"{len(added):,} added, {len(changed):,} changed, {len(gone):,} removed"
+    places, later = published.pages.in_order((added, changed), published.weigh), 0
+    count = len(places) + len(gone)
+    if room is not None and count > room:
+        later, count = count - room, room
+        places, gone = places.head(room), gone[: max(0, room - len(places))]
+        summary = f"{plural(count, 'address', 'addresses')}, {later:,} left for another day"
+        if not count:
             yield Due(engine, channel, [], summary, later)
-    pieces = list(_in_batches(items))
+    pieces = list(_in_batches(published, places, gone))
     for piece in pieces:
         said = summary if len(pieces) == 1 else plural(len(piece), "address", "addresses")
         yield Due(engine, channel, piece, said, later)
 
 
 def _in_batches(
-    items: Sequence[tuple[str, str | None]],
-) -> Iterator[list[tuple[str, str | None]]]:
+    published: Published, places: pl.Series, gone: Sequence[Item]
+) -> Iterator[Sequence[Item]]:
     """As many as one message holds, all of one host: after a move of the domain, the addresses that
     engines know of the old one are announced as they are, with its own key file."""
-    by_host: dict[str, list[tuple[str, str | None]]] = {}
-    for item in items:
+    by_host: dict[str, list[Item]] = {origin(published.site_url): []}
+    for item in gone:
         by_host.setdefault(origin(item[0]), []).append(item)
-    for some in by_host.values():
+    own, *others = by_host.values()
+    for some in (published.pages.placed(places, own), *others):
         for start in range(0, len(some), indexnow.BATCH):
             yield some[start : start + indexnow.BATCH]

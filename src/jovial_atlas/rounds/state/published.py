@@ -2,24 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
-from functools import cached_property
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from functools import cached_property, partial
 from pathlib import PurePosixPath
 
 import polars as pl
 
 from jovial_atlas import addresses
+from jovial_atlas.engines.public_pages import PublicPages, Weigh
 from jovial_atlas.engines.published import Published
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import digest
 from jovial_atlas.pages import snapshot
-from jovial_atlas.pages.keys import key_of
+from jovial_atlas.pages.keys import key_of, keys_of, places_in
 from jovial_atlas.robots import parse_robots
 from jovial_atlas.rounds.state.names import PAGE_TABLE, PLACED, ROBOTS
 from jovial_atlas.rounds.state.record import (
     BuildRecord,
     all_listed,
+    listed_names,
     load_record,
+    memories,
     site_key,
 )
 from jovial_atlas.rounds.state.traffic import page_figures
@@ -27,6 +30,8 @@ from jovial_atlas.sitefile import IndexNowChannel, SiteFile
 
 #: What clicks add to the weight of a section, at most: less than a step from one to the next.
 _OF_CLICKS = 0.09
+_KEY = key_of(pl.col("loc")).alias("key")
+_SECTION = pl.col("file").str.replace(r"-\d+$", "").alias("section")
 #: What a page weighs of which nothing is said.
 _MIDDLE = 0.5
 
@@ -47,13 +52,40 @@ class PublishedSite:
     def listed(self) -> pl.DataFrame:
         """What the files list: `loc, lastmod, mark, file, section`; `file` is the name of a file
         without its ending and its folder."""
-        section = pl.col("file").str.replace(r"-\d+$", "").alias("section")
-        return all_listed(self.site).with_columns(section)
+        return all_listed(self.site).with_columns(_SECTION)
 
     @cached_property
-    def marks(self) -> dict[str, str]:
-        """A mark of its content for each public page."""
-        return dict(self.listed.select("loc", "mark").iter_rows())
+    def pages(self) -> PublicPages:
+        """The public pages, each file a piece."""
+        pieces = [partial(self._piece, name) for name in listed_names(self.site)]
+        return PublicPages(pieces, self._keys if self._placed("pages") is not None else None)
+
+    def _piece(self, name: str) -> pl.DataFrame:
+        return memories(self.site, [name]).select("loc", "mark", _SECTION)
+
+    def _placed(self, name: str) -> pl.LazyFrame | None:
+        """Where the last build placed pages, or videos."""
+        path = self.site.state / f"{PLACED}-{name}.parquet"
+        return snapshot.scan(path) if self.record.files else None
+
+    def _keys(self) -> pl.Series:
+        placed = self._placed("pages")
+        assert placed is not None
+        return placed.select("key").collect().to_series()
+
+    def sections_of(self, locs: Collection[str]) -> dict[str, str]:
+        """The section in whose sitemap each of these stands, of those that are public."""
+        sections: dict[str, str] = {}
+        placed = self._placed("pages")
+        if placed is None:
+            return {loc: self.sections[loc] for loc in locs if loc in self.sections}
+        keyed = pl.DataFrame({"loc": list(locs)}, schema={"loc": pl.String}).with_columns(
+            key=key_of(pl.col("loc"))
+        )
+        found = placed.select("key", "kind").join(keyed.lazy(), on="key").select("loc", "kind")
+        for loc, kind in found.collect(engine="streaming").iter_rows():
+            sections[loc] = self.record.kinds[kind]
+        return sections
 
     @cached_property
     def sections(self) -> dict[str, str]:
@@ -64,9 +96,7 @@ class PublishedSite:
         """Names of the files that list a page."""
         stems = set()
         for name in ("pages", "videos"):
-            path = self.site.state / f"{PLACED}-{name}.parquet"
-            placed = snapshot.scan(path) if self.record.files else None
-            if placed is not None:
+            if (placed := self._placed(name)) is not None:
                 same = placed.filter(pl.col("key") == key_of(pl.lit(loc)))
                 for kind, number in same.select("kind", "number").collect().iter_rows():
                     stems.add(f"{self.record.kinds[kind]}-{number}")
@@ -80,22 +110,22 @@ class PublishedSite:
     def announced(self) -> Published:
         """All that engines are told of."""
         site, record = self.site, self.record
-        pages, url = self.marks, site.model.site.url
+        url = site.model.site.url
         of_file = {
             f"{url}/{one.path}": name.rpartition("/")[0] for name, one in record.files.items()
         }
         return Published(
             url,
             site_key(site),
-            pages,
+            self.pages,
             record.sitemaps,
             _feeds(site),
-            self._weights(),
+            self._weigh(),
             {loc: of_file.get(loc, "") for loc in record.sitemaps},
             _in_robots(site),
         )
 
-    def _weights(self) -> dict[str, float]:
+    def _weigh(self) -> Weigh | None:
         """What pages weigh, where a quota makes it matter: what their sections do, or they
         themselves by what their sections say, and, among those of one weight, how often they are
         clicked. The section is the one that was decided: the one in whose sitemap the page
@@ -103,43 +133,64 @@ class PublishedSite:
         model = self.site.model
         channels = (one for engine in model.engine for one in engine.channels)
         if not any(isinstance(one, IndexNowChannel) and one.per_day for one in channels):
-            return {}
+            return None
         said = {s.name: s.priority for s in model.section if s.priority is not None}
         figures = page_figures(self.site)
         if not (said or model.defaults.priority is not None or figures is not None):
-            return {}
-        counted: dict[str, int] = {}
+            return None
+        priorities = {*said.values(), model.defaults.priority}
+        ranks = dict(self._ranks(priorities, figures))
+        clicks = None
         if figures is not None:
-            clicks = figures.select("loc", pl.coalesce("clicks", "visits", 0))
-            counted = dict(clicks.iter_rows())
-        most = max(counted.values(), default=0) or 1
-        ranks: dict[str, dict[str, float]] = {
-            name: dict(table.drop_nulls().iter_rows())
-            for name, table in self._ranks({*said.values(), model.defaults.priority}, figures)
-        }
-
-        def weight(loc: str, section: str) -> float:
-            priority = said.get(section, model.defaults.priority)
-            if isinstance(priority, str):
-                return 0.1 + 0.9 * ranks[priority].get(loc, 0.0)
-            return _MIDDLE if priority is None else priority
-
-        return {
-            loc: weight(loc, name) + _OF_CLICKS * counted.get(loc, 0) / most
-            for loc, name in self.sections.items()
-        }
+            counted = pl.coalesce("clicks", "visits", 0).cast(pl.Float64)
+            most = pl.max_horizontal(counted.max(), 1.0)
+            clicks = figures.select(_KEY, value=_OF_CLICKS * counted / most).sort("key")
+        return partial(_weights, said, model.defaults.priority, ranks, clicks)
 
     def _ranks(
         self, wanted: Collection[object], figures: pl.DataFrame | None
     ) -> Iterator[tuple[str, pl.DataFrame]]:
-        """Page and rank, for what priorities go by."""
-        empty = pl.DataFrame(schema={"loc": pl.String, "rank": pl.Float64})
+        """Keys of pages with their ranks, for what priorities go by."""
+        empty = pl.DataFrame(schema={"key": pl.UInt64, "value": pl.Float64})
         if "clicks" in wanted:
-            yield "clicks", empty if figures is None else figures.select("loc", "clicks_rank")
+            ranks = None if figures is None else figures.select(_KEY, value="clicks_rank")
+            yield "clicks", empty if ranks is None else ranks.sort("key")
         if "weight" in wanted:
             pages = snapshot.scan(self.site.shared_state / PAGE_TABLE)
-            ranks = None if pages is None else pages.select("loc", "weight_rank").collect()
-            yield "weight", empty if ranks is None else ranks
+            asked = None if pages is None else pages.select(_KEY, value="weight_rank").sort("key")
+            yield "weight", empty if asked is None else asked.collect(engine="streaming")
+
+
+def _weights(
+    said: Mapping[str, float | str],
+    usual: float | str | None,
+    ranks: Mapping[str, pl.DataFrame],
+    clicks: pl.DataFrame | None,
+    rows: pl.DataFrame,
+) -> pl.Series:
+    """What rows of a piece weigh, by the priorities of sections, or the `usual` one; `ranks` and
+    `clicks` are in the order of their keys."""
+    keys = keys_of(rows["loc"])
+    known = {name: _at_keys(table, keys) for name, table in ranks.items()}
+    table = rows.select("section").with_columns(**known)
+
+    def of(priority: float | str | None) -> pl.Expr:
+        if isinstance(priority, str):
+            return 0.1 + 0.9 * pl.col(priority).fill_null(0.0)
+        return pl.lit(_MIDDLE if priority is None else float(priority))
+
+    weight = of(usual)
+    for section, priority in said.items():
+        weight = pl.when(pl.col("section") == section).then(of(priority)).otherwise(weight)
+    found = table.select(weight.alias("weight")).to_series()
+    return found if clicks is None else found + _at_keys(clicks, keys).fill_null(0.0)
+
+
+def _at_keys(table: pl.DataFrame, keys: pl.Series) -> pl.Series:
+    """The values of a table of `key, value` for keys; null for those that it does not have."""
+    if not table.height:
+        return pl.repeat(None, keys.len(), dtype=pl.Float64, eager=True)
+    return table["value"][places_in(table["key"], keys)]
 
 
 def _in_robots(site: SiteFile) -> frozenset[str]:
@@ -166,13 +217,14 @@ def asked_for(public: Published, urls: Sequence[str], *, pages_only: bool = Fals
     for url in urls:
         given = public.site_url + url if url.startswith("/") else url
         try:
-            loc = addresses.normalise(given)
+            chosen.append(addresses.normalise(given))
         except ValueError as error:
             raise AtlasError(f"{error}. Give the whole address, or its path from '/' on.") from None
-        if loc not in public.pages and (pages_only or loc not in public.sitemaps):
+    listed = public.pages.marks_of(chosen) if chosen else {}
+    for loc, url in zip(chosen, urls, strict=True):
+        if loc not in listed and (pages_only or loc not in public.sitemaps):
             raise AtlasError(
                 f"{loc} is not listed, so no engine is told of it; "
                 f"see `jovial-atlas explain {url}`."
             )
-        chosen.append(loc)
     return chosen

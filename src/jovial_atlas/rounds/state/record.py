@@ -158,7 +158,12 @@ def site_key(site: SiteFile, *, make: bool = False) -> str:
 def all_listed(site: SiteFile) -> pl.DataFrame:
     """What all sitemap files list, as `ListedMemory.rows`. Raises AtlasError where nothing was
     built."""
+    return memories(site, listed_names(site))
+
+
+def listed_names(site: SiteFile) -> list[str]:
+    """The names under which is kept what sitemap files list. Raises AtlasError where nothing was
+    built."""
     if not (site.state / BUILD_RECORD).exists():
         raise AtlasError("There is no build of this site yet. Run `jovial-atlas build` first.")
-    names = sorted(path.name for path in (site.state / LISTED_IN).glob("[!.]*"))
-    return memories(site, names)
+    return sorted(path.name for path in (site.state / LISTED_IN).glob("[!.]*"))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from jovial_atlas.engines.published import PAGES
@@ -32,6 +32,8 @@ class KnownPage:
     said_at: str
 
 
+#: So many addresses are looked up one by one.
+_FEW = 5_000
 #: What can be asked for → which addresses these are.
 WHICH: Mapping[str, Callable[[KnownPage], bool]] = {
     "all": lambda one: bool(one.loc),
@@ -83,16 +85,20 @@ def asked_pages(
         except NetworkError as error:
             troubles.append(str(error))
         ledger.note_pages(engine.name, reports)
-    of_page = public.sections
+    of_page = public.sections_of(locs)
     known = [one for engine in engines for one in pages_known_to(engine, ledger, locs, of_page)]
     return known, troubles
 
 
 def pages_known_to(
-    engine: Engine, ledger: Ledger, locs: Iterable[str], of_page: Mapping[str, str]
+    engine: Engine, ledger: Ledger, locs: Sequence[str], of_page: Mapping[str, str]
 ) -> list[KnownPage]:
     """What an engine knows of each of these addresses; `of_page` has their sections."""
-    heard = ledger.heard(engine.name, PAGES)
+    heard = (
+        ledger.heard_of(engine.name, PAGES, locs)
+        if len(locs) < _FEW
+        else ledger.heard(engine.name, PAGES)
+    )
     reports = ledger.pages(engine.name)
     visits = {one.loc: one for one in ledger.visits(engine.name)}
     pages = []

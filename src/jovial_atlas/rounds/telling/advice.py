@@ -201,7 +201,7 @@ def _by_logs(engine: Engine, site: SiteFile, public: Published, ledger: Ledger) 
             before = f"its crawlers last read it on {robots[:10]}"
             yield f"robots.txt changed on {written[:10]}; {before}."
     seen = {visit.loc for visit in visits}
-    never = sum(loc not in seen for loc in public.pages)
+    never = len(public.pages) - public.pages.within(seen)
     if never:
         yield (
             f"{plural(never, 'listed page')} of {len(public.pages):,} never asked for, by the logs "
@@ -249,10 +249,11 @@ def _not_found(
         loc
         for loc, said in ledger.pages(engine.name).items()
         if any(word in said.reason.casefold() for word in _NOT_FOUND)
-        and loc not in public.pages
         and loc not in refused
         and by.first(loc) is None
     ]
+    listed = public.pages.marks_of(lost) if lost else {}
+    lost = [loc for loc in lost if loc not in listed]
     if lost:
         some = ", ".join(addresses.path_and_query(loc) for loc in sorted(lost)[:3])
         more = f" and {len(lost) - 3:,} more" if len(lost) > 3 else ""

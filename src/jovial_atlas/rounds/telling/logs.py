@@ -120,7 +120,7 @@ def read_logs(
         streams = (_Heard(stack.enter_context(opened_log(one, junk)), people) for one in files)
         counted = count(streams, sorted(by_token))
     public = PublishedSite(site)
-    listed = {addresses.path_and_query(loc): loc for loc in public.marks}
+    listed = {addresses.path_and_query(loc): loc for loc in public.listed["loc"].to_list()}
     sitemaps = {addresses.path_and_query(loc) for loc in public.record.sitemaps}
     tallies, visited = [], set()
     for token, tally in counted.crawlers.items():

@@ -34,12 +34,8 @@ def run_status(
         note_built(public.announced, ledger)
     with apart() if sending else nullcontext():
         troubles = {one.name: hear_engine(site, one, ledger, sending) for one in engines}
-    # The section of each page is only needed where engines tell of single pages.
-    tell = any(ledger.tells_of_pages(one.name) for one in engines)
-    of_page = public.sections if tell else {}
     return [
-        _engine_state(site, engine, ledger, public.announced, of_page, troubles[engine.name])
-        for engine in engines
+        _engine_state(site, engine, ledger, public, troubles[engine.name]) for engine in engines
     ]
 
 
@@ -81,13 +77,14 @@ def _engine_state(
     site: SiteFile,
     engine: Engine,
     ledger: Ledger,
-    public: Published,
-    of_page: Mapping[str, str],
+    published: PublishedSite,
     trouble: str,
 ) -> EngineState:
-    reported = ledger.reports(engine.name)
+    public, reported = published.announced, ledger.reports(engine.name)
     past = pasts(engine.name, ledger, reported)
     pages = ledger.pages(engine.name)
+    # The section of a page is only needed where an engine tells of single pages.
+    of_page = published.sections_of(pages) if pages else {}
     states = _sitemap_states(engine, ledger, public, reported, past[0].reports if past else {})
     submitted = {one.loc: one.submitted_urls or 0 for one in states}
     standing = Standing(
@@ -103,7 +100,7 @@ def _engine_state(
         engine.name,
         states,
         list(standing.sections),
-        len(ledger.heard(engine.name, PAGES)) if PAGES in channel_names else None,
+        ledger.heard_count(engine.name, PAGES) if PAGES in channel_names else None,
         standing.since,
         next_steps(site, engine, public, ledger, standing),
         trouble,

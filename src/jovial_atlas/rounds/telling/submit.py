@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import random
+from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from contextlib import nullcontext
+from dataclasses import replace
 from datetime import datetime
+from functools import partial
+from itertools import accumulate
 
 from jovial_atlas.engines.announce import announce, settle
 from jovial_atlas.engines.channels import UnsentKind, channel_name, kind_of
 from jovial_atlas.engines.due import due, single
+from jovial_atlas.engines.public_pages import Item
 from jovial_atlas.engines.published import PAGES, SITEMAPS, Due, Outcome, Published
 from jovial_atlas.errors import AtlasError, Loss
 from jovial_atlas.findings.entry import Severity
@@ -62,17 +68,27 @@ def planned(
 
 
 def waiting(
-    site: SiteFile, engines: Sequence[Engine], ledger: Ledger
-) -> list[tuple[str, str | None]]:
+    site: SiteFile, engines: Sequence[Engine], ledger: Ledger, most: int | None = None
+) -> list[Item]:
     """What would be sent now, as addresses with their marks (None for what is gone): nothing that
-    is to be done by hand. A message that broke off counts, as "" ."""
+    is to be done by hand. A message that broke off counts, as "" . Of more than `most` items, some
+    are given, chosen by lot, the same each time."""
     public = PublishedSite(site).announced
-    broke: list[tuple[str, str | None]] = [
-        ("", None) for engine in engines for _ in ledger.unsettled(engine.name)
-    ]
-    sent = (one for one in _dues(public, engines, ledger, ())
-            if not isinstance(kind_of(one.channel), UnsentKind))  # fmt: skip
-    return broke + [item for one in sent for item in one.items]
+    broke: list[Item] = [("", None) for engine in engines for _ in ledger.unsettled(engine.name)]
+    sent = [one.items for one in _dues(public, engines, ledger, ())
+            if not isinstance(kind_of(one.channel), UnsentKind)]  # fmt: skip
+    count = sum(map(len, sent))
+    if most is None or count <= most:
+        return broke + [item for items in sent for item in items]
+    starts = [0, *accumulate(map(len, sent))]
+    for at in sorted(random.Random(count).sample(range(count), min(_SOME, most))):  # noqa: S311
+        number = bisect_right(starts, at) - 1
+        broke.append(sent[number][at - starts[number]])
+    return broke
+
+
+#: So many of many addresses stand for the others.
+_SOME = 100
 
 
 def run_submit(
@@ -134,14 +150,15 @@ def refuse_losses(
     now = sum(urls for loc, (_, urls) in public.sitemaps.items() if loc != index)
     for engine in engines:
         # What is known of another host went with a move of the domain.
-        heard = {loc for loc in ledger.heard(engine.name, PAGES) if public.owns(loc)}
-        gone = {loc for loc in heard if loc not in public.pages}
+        heard = partial(ledger.heard_in_pieces, engine.name, PAGES)
+        unheard = public.pages.unheard(heard, public.site_url)
+        gone = [loc for loc in unheard.gone if public.owns(loc)]
         told = ledger.heard(engine.name, SITEMAPS)
         held = sum(o.urls or 0 for loc, o in told.items() if loc != index and public.owns(loc))
-        for had, lost in ((len(heard), len(gone)), (held, max(0, held - now))):
+        for had, lost in ((unheard.known, len(gone)), (held, max(0, held - now))):
             if counts_as_loss(site.model.loss, "engine", had, lost):
                 losses.append(Loss("engine", engine.name, had, lost))
-                examples |= gone
+                examples.update(gone)
                 break
     refuse_announcement(losses, sorted(examples))
 
@@ -162,7 +179,7 @@ def _sent(
         return Outcome(*key, due.what, len(due.items), Status.DUE, why)
     if not due.items:
         return Outcome(*key, due.what, 0, Status.DUE, "the day's quota is used up")
-    kind = kind_of(due.channel)
+    due, kind = replace(due, items=list(due.items)), kind_of(due.channel)
     if isinstance(kind, UnsentKind):
         return kind.outcome(due, due.channel, public, ledger, done=done)
     variable = kind.token_env(due.channel)

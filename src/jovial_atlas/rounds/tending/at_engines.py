@@ -32,6 +32,8 @@ _TAKEN = ("taken", "assumed", "pending")
 #: Seconds after which an engine that refused is told again.
 _AGAIN = 3_600
 _LIVE = "live"
+#: Of more addresses than this, some are looked for.
+_MANY = 10_000
 LATER = "an engine that did not take all of it is told again later"
 
 
@@ -88,7 +90,7 @@ class AtEngines:
         looked = 0
         for host, ledger in self.ledgers():
             with self.around.locks.reading():
-                items = waiting(host, host.model.engine, ledger)
+                items = waiting(host, host.model.engine, ledger, most=_MANY)
             looked += bool(items)
             pages = [loc for loc, mark in items if mark is not None]
             if items and (missing := behind(host, pages, self.around, limit)):

@@ -123,7 +123,8 @@ def _heard(
             heard.states = joined_states(heard.states, states) if heard.states else states
             if survey is None:
                 continue
-            locs = survey.of_host(host).pages.select("loc").collect(engine="streaming")["loc"]
+            mine = survey.of_host(host).pages.select("loc").collect(engine="streaming")
+            locs = mine["loc"].to_list()
             for engine in site.model.engine:
                 for one in pages_known_to(engine, ledger, locs, {}):
                     if one.announced_at or one.visited_at or one.said_at:
