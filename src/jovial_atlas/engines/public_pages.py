@@ -4,7 +4,9 @@ sent."""
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import accumulate
@@ -20,6 +22,8 @@ Item = tuple[str, str | None]
 ReadPiece = Callable[[], pl.DataFrame]
 #: What the rows of a piece weigh, where a quota makes it matter.
 Weigh = Callable[[pl.DataFrame], pl.Series]
+#: So many pieces are read ahead.
+_AHEAD = 2
 _MARK = pl.col("mark").fill_null("").hash(2)
 _PIECE = {"loc": pl.String, "mark": pl.String, "section": pl.String}
 
@@ -37,14 +41,18 @@ class Unheard:
 
 class PublicPages:
     """Public pages in pieces, each read where it is needed. `keys` gives the keys of all addresses
-    where they are had without reading the pieces."""
+    where they are had without reading the pieces, `sizes` says how many pages each piece has where
+    that is known."""
 
     def __init__(
-        self, pieces: Sequence[ReadPiece], keys: Callable[[], pl.Series] | None = None
+        self,
+        pieces: Sequence[ReadPiece],
+        keys: Callable[[], pl.Series] | None = None,
+        sizes: Sequence[int] | None = None,
     ) -> None:
         self._pieces = pieces
         self._given_keys = keys
-        self._sizes: list[int] | None = None
+        self._sizes = sizes
 
     @classmethod
     def of(cls, marks: Mapping[str, str], section: str = "") -> PublicPages:
@@ -85,6 +93,9 @@ class PublicPages:
     def unheard(self, heard: Callable[[], Iterable[pl.DataFrame]], url: str) -> Unheard:
         """What differs from what was `heard` (pieces of `loc, mark`), of a site at `url`."""
         known, own = _known(heard(), url)
+        if not known.height and self._sizes is not None:
+            none = pl.Series([], dtype=pl.UInt64)
+            return Unheard(pl.int_range(sum(self._sizes), dtype=pl.UInt64, eager=True), none, [], 0)
         met: list[pl.Series] = [pl.Series([], dtype=pl.UInt32)]
         new: list[pl.Series] = [pl.Series([], dtype=pl.UInt64)]
         other = list(new)
@@ -127,11 +138,15 @@ class PublicPages:
     def pieces(self) -> Iterator[tuple[int, pl.DataFrame]]:
         """Each piece with the place of its first page."""
         start, sizes = 0, list[int]()
-        for read in self._pieces:
-            piece = read()
-            yield start, piece
-            start += piece.height
-            sizes.append(piece.height)
+        with ThreadPoolExecutor(_AHEAD) as ahead:
+            waiting = deque(ahead.submit(read) for read in self._pieces[:_AHEAD])
+            for number in range(len(self._pieces)):
+                piece = waiting.popleft().result()
+                if number + _AHEAD < len(self._pieces):
+                    waiting.append(ahead.submit(self._pieces[number + _AHEAD]))
+                yield start, piece
+                start += piece.height
+                sizes.append(piece.height)
         self._sizes = sizes
 
     def _at(self, places: pl.Series) -> Iterator[pl.DataFrame]:

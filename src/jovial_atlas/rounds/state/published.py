@@ -57,8 +57,12 @@ class PublishedSite:
     @cached_property
     def pages(self) -> PublicPages:
         """The public pages, each file a piece."""
-        pieces = [partial(self._piece, name) for name in listed_names(self.site)]
-        return PublicPages(pieces, self._keys if self._placed("pages") is not None else None)
+        names = listed_names(self.site)
+        pieces = [partial(self._piece, name) for name in names]
+        counts = {one.memory: one.urls for one in self.record.files.values()}
+        sizes = [counts[name] for name in names] if counts.keys() >= set(names) else None
+        keys = self._keys if self._placed("pages") is not None else None
+        return PublicPages(pieces, keys, sizes)
 
     def _piece(self, name: str) -> pl.DataFrame:
         return memories(self.site, [name]).select("loc", "mark", _SECTION)
