@@ -5,7 +5,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from jovial_atlas.pages import gather, merge, survey
+from jovial_atlas.pages import gather, merge, schema, survey
 from jovial_atlas.pages.survey import compare
 
 ROWS = st.lists(st.tuples(st.integers(0, 12), st.integers(0, 2)), max_size=12, unique_by=lambda one: one[0])
@@ -44,7 +44,7 @@ def test_what_stands_twice_is_found_in_shares(monkeypatch, at_once):
     known = pl.Series([0, 1, 2**62, 2**63 - 1, 2**63, 2**64 - 1, 9], dtype=pl.UInt64)
     twice = pl.Series([2**64 - 1, 0, 2**63], dtype=pl.UInt64)
     hashes = pl.concat([known, twice, twice])
-    parts = list(gather._shares(hashes))
+    parts = list(gather._shares(hashes, gather._AT_ONCE))
     assert sorted(pl.concat(parts)) == sorted(hashes)
     assert len(parts) > 1 or at_once == 100
     assert sorted(one for part in parts for one in gather._met_twice(part)) == sorted(twice)
@@ -56,3 +56,22 @@ def test_what_stands_twice_is_found_in_shares(monkeypatch, at_once):
 def test_lists_are_shown_as_python_shows_them(lists):
     values = pl.Series("x", lists, dtype=pl.List(pl.String))
     assert merge._shown(values).to_list() == [str(one)[:300] for one in lists]
+
+
+SOURCED = st.lists(st.tuples(st.integers(0, 6), st.sampled_from("ab"), st.sampled_from(["", "x", "y"])), max_size=12)
+
+
+@given(SOURCED, st.booleans())
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None, max_examples=60)
+def test_rows_are_merged_in_shares_as_all_at_once(monkeypatch, tmp_path, rows, wins):
+    said = [{"loc": f"https://www.marrowfen.example/{n}/", "source": of, "title": title or None} for n, of, title in rows]
+    found = []
+    for at_once, spill in ((1, 1), (1_000, 1_000)):
+        monkeypatch.setattr(gather, "_MERGED_AT_ONCE", at_once)
+        with gather.Gathering(tmp_path, spill_rows=spill) as gathering:
+            for start in range(0, len(said), 2):
+                gathering.begin()
+                gathering.add(gather.Batch(pl.DataFrame(said[start : start + 2], schema=dict.fromkeys(("loc", "source", "title"), pl.String))))
+            table = gathering.finish(tmp_path / "pages.parquet", ["b"] if wins else []).sort("loc").collect()
+        found.append((schema.complete(table).select("loc", "source", "title", "merged").to_dicts(), sorted(map(str, gathering.faults))))
+    assert found[0] == found[1]

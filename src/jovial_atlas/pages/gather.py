@@ -157,7 +157,7 @@ class Gathering:
             hashed = table.select(h=pl.col("loc").hash())
             pieces.append(hashed.collect(engine="streaming")["h"] if known is None else known)
         hashes = pl.concat(pieces)
-        return pl.concat([hashes.clear(), *map(_met_twice, _shares(hashes))])
+        return pl.concat([hashes.clear(), *map(_met_twice, _shares(hashes, _AT_ONCE))])
 
     def finish(self, target: Path, winners: Iterable[str] = ()) -> pl.LazyFrame:
         """The page table. `winners` names the sources whose values replace earlier ones; the
@@ -175,24 +175,46 @@ class Gathering:
             move_into_place(only, target)
             return _scan(target)
         if twice.len():
-            again = pl.col("loc").hash().is_in(twice.implode())
-            single = joined.filter(~again)
-            merged = merge(joined.filter(again).collect(engine="streaming"), list(winners))
-            self.faults += merged.faults
-            joined = _joined([single, merged.rows.lazy()])
+            joined = self._merged(joined, twice, list(winners), large=large)
         if not large:
             return _filled(joined.collect()).sort("loc").lazy()
         snapshot.sink(joined, target)
         return _scan(target)
 
 
+    def _merged(
+        self, joined: pl.LazyFrame, twice: pl.Series, winners: list[str], *, large: bool
+    ) -> pl.LazyFrame:
+        """The rows with those of one address as one, a share of them at a time: they are what takes
+        room."""
+        hashed = joined.with_columns(_hash=pl.col("loc").hash())
+        frames = [hashed.join(_hashes(twice), on="_hash", how="anti", maintain_order="left")]
+        frames[0] = frames[0].drop("_hash")
+        for share in _shares(twice, _MERGED_AT_ONCE):
+            again = hashed.join(_hashes(share), on="_hash", how="semi", maintain_order="left")
+            merged = merge(again.drop("_hash").collect(engine="streaming"), winners)
+            self.faults += merged.faults
+            frames.append(merged.rows.lazy())
+            if large:
+                part = self._new_part()
+                snapshot.sink(merged.rows.lazy(), part)
+                frames[-1] = _scan(part)
+        return _joined(frames)
+
+
+def _hashes(some: pl.Series) -> pl.LazyFrame:
+    return pl.LazyFrame({"_hash": some})
+
+
+#: Addresses whose rows are merged together.
+_MERGED_AT_ONCE = 250_000
 #: Hashes that are looked at together: to find what stands twice takes as much room again.
 _AT_ONCE = 16_000_000
 
 
-def _shares(hashes: pl.Series) -> Iterator[pl.Series]:
+def _shares(hashes: pl.Series, most: int) -> Iterator[pl.Series]:
     """Hashes in shares of about as many, by their first bits."""
-    shares = 1 << max(0, (hashes.len() // _AT_ONCE).bit_length())
+    shares = 1 << max(0, (hashes.len() // most).bit_length())
     if shares == 1:
         yield hashes
         return

@@ -74,7 +74,7 @@ def _with_others(
 ) -> tuple[pl.DataFrame, pl.DataFrame]:
     """The first rows with what at most one other row of each address says; and what that was."""
     beside = others.rename({name: f"{_OTHER}{name}" for name in others.columns if name != "loc"})
-    joined = first.join(beside, on="loc", how="left", maintain_order="left")
+    joined = first.join(beside, on="loc", how="left", maintain_order="left").with_row_index("_row")
     source = pl.col(f"{_OTHER}source")
     wins = source.is_in(list(winners)).fill_null(False)
     changed, notes = [], []
@@ -82,17 +82,17 @@ def _with_others(
         mine, theirs = pl.col(name), pl.col(f"{_OTHER}{name}")
         if name == schema.EXTRA and isinstance(kind, pl.Struct):
             changed.append(_extra(kind, wins))
-        if name in _OWN:
+        if name in _OWN or not joined[f"{_OTHER}{name}"].count():
             continue
         said = ~_is_empty(theirs, kind) & theirs.ne_missing(mine)
         used = wins | _is_empty(mine, kind)
         changed.append(pl.when(said & used).then(theirs).otherwise(mine).alias(name))
-        found = joined.filter(said).select("loc", value=theirs, source=source, used=used)
+        found = joined.filter(said).select("_row", value=theirs, source=source, used=used)
         if found.height:
             value = _shown(found["value"])
             notes.append(found.with_columns(value, pl.lit(name).alias("column")))
     kept = joined.with_columns(changed).select(first.columns)
-    none = pl.DataFrame(schema={"loc": pl.String, **_NOTE})
+    none = pl.DataFrame(schema={"_row": pl.UInt32, **_NOTE})
     return kept, pl.concat([none, *(one.select(none.columns) for one in notes)])
 
 
@@ -132,11 +132,13 @@ def _one_by_one(values: pl.Series) -> pl.Series:
 
 
 def _with_notes(first: pl.DataFrame, notes: Sequence[pl.DataFrame]) -> pl.DataFrame:
-    said = pl.concat([pl.DataFrame(schema={"loc": pl.String, **_NOTE}), *notes])
+    """The rows with notes, which name them by their numbers."""
+    said = pl.concat([pl.DataFrame(schema={"_row": pl.UInt32, **_NOTE}), *notes])
     if not said.height:
         return first
-    more = said.group_by("loc", maintain_order=True).agg(_more=pl.struct(*_NOTE))
-    joined = first.join(more, on="loc", how="left", maintain_order="left")
+    more = said.group_by("_row", maintain_order=True).agg(_more=pl.struct(*_NOTE))
+    numbered = first.with_row_index("_row")
+    joined = numbered.join(more, on="_row", how="left", maintain_order="left").drop("_row")
     if first["merged"].null_count() == first.height:
         return joined.with_columns(merged="_more").drop("_more")
     none = pl.lit(pl.Series([[]], dtype=schema.SCHEMA["merged"]))
