@@ -6,7 +6,7 @@ import gc
 import polars as pl
 import pytest
 
-from jovial_atlas.checks import sets
+from jovial_atlas.checks import against_pages, sets
 from jovial_atlas.robots import parse_robots
 
 URL = "https://www.marrowfen.example"
@@ -54,7 +54,7 @@ def faults(found):
     return [
         *sets.check_set(found, NOW, ROBOTS),
         *sets.check_against_robots(found, ROBOTS),
-        *sets.check_against_pages(found, PAGES),
+        *against_pages.check_against_pages(found, PAGES),
     ]
 
 
@@ -67,6 +67,7 @@ def test_what_is_put_aside_is_found_all_the_same(tmp_path, monkeypatch):
     }  # fmt: skip
     assert list(tmp_path.iterdir()) == []
     monkeypatch.setattr(sets, "_HELD", 5)
+    monkeypatch.setattr(against_pages, "_AT_ONCE", 2)
     aside = read(tmp_path)
     (folder,) = tmp_path.iterdir()
     assert sorted(one.name for one in folder.iterdir()) == ["0.arrow", "1.arrow"], "text is not plain XML"

@@ -9,16 +9,14 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field
-from datetime import date
 from functools import cached_property
 from pathlib import Path
-from typing import Any
 
 import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.address_columns import whole_addresses
-from jovial_atlas.faults import Fault, plural
+from jovial_atlas.faults import Fault
 from jovial_atlas.files import temporary_name
 from jovial_atlas.robots import Matcher, RobotsFile
 from jovial_atlas.rules import barred, deciding_crawlers
@@ -115,7 +113,7 @@ class SitemapSet:
     def keys(self) -> pl.DataFrame:
         """As `rows`, with keys in place of addresses and dates, and the number of the file."""
         tables = [
-            rows.select(_key("loc"), _key("lastmod"), "line", "companion", "number")
+            rows.select(text_key("loc"), text_key("lastmod"), "line", "companion", "number")
             for rows in self.rows_by_file()
         ]
         return pl.concat(tables) if tables else pl.DataFrame(schema=_KEYS)
@@ -125,7 +123,7 @@ class SitemapSet:
         found = [pl.DataFrame(schema={**_NAMED, "_at": pl.UInt32})]
         for of, some in keys.with_row_index("_at").partition_by("number", as_dict=True).items():
             (rows,) = self.rows_by_file(int(of[0]))
-            rows = rows.with_columns(key=_key("loc"))
+            rows = rows.with_columns(key=text_key("loc"))
             wanted = some.select("_at", "line", key="loc")
             joined = wanted.join(rows.unique(["key", "line"]), on=["key", "line"], how="inner")
             found.append(joined.select(*_NAMED, "_at"))
@@ -138,7 +136,7 @@ _NAMED = {"loc": pl.String, "lastmod": pl.String, "line": pl.UInt32, "companion"
           "file": pl.String}  # fmt: skip
 
 
-def _key(name: str) -> pl.Expr:
+def text_key(name: str) -> pl.Expr:
     """What a text is told apart by, where all of them would be too many to hold."""
     return pl.col(name).fill_null("").hash(5).alias(name)
 
@@ -253,138 +251,18 @@ def check_against_robots(
         return
     found = [rows.filter(closed) for rows in read.rows_by_file()]
     barred_rows = pl.concat(found) if found else read.rows
-    for loc, file, line in _some(barred_rows):
+    for loc, file, line in first_rows(barred_rows):
         answer = matcher.ask(addresses.path_and_query(loc))
         yield Fault("listed-disallowed", f"{file}:{line}", f"{str(answer.rule)!r} bars {loc}.")
-    yield from _left_out("listed-disallowed", barred_rows, read, "listed addresses are barred")
+    yield from left_out("listed-disallowed", barred_rows, read, "listed addresses are barred")
 
 
-def _some(rows: pl.DataFrame) -> Iterator[tuple[str, str, int]]:
+def first_rows(rows: pl.DataFrame) -> Iterator[tuple[str, str, int]]:
     yield from rows.head(MOST_TOLD).select("loc", "file", "line").iter_rows()
 
 
-def _left_out(code: str, rows: pl.DataFrame, read: SitemapSet, what: str) -> Iterator[Fault]:
+def left_out(code: str, rows: pl.DataFrame, read: SitemapSet, what: str) -> Iterator[Fault]:
     if rows.height > MOST_TOLD:
         left = rows.height - MOST_TOLD
         first = read.files[rows["number"][0]][1].name
         yield Fault(code, first, f"{left:,} more {what}.")
-
-
-def check_against_pages(read: SitemapSet, decided: pl.LazyFrame) -> Iterator[Fault]:
-    """What the files list against what was decided: the contradictions owners ask about."""
-    if _agree(read, decided):
-        return
-    keys = read.keys()
-    pages = decided.select(_key("loc"), "listed", date=_key("lastmod")).collect(engine="streaming")
-    both = keys.join(pages, on="loc", how="left", maintain_order="left")
-    unknown = both.filter(pl.col("listed").is_null())
-    for loc, file, line in _some(read.named(unknown.head(MOST_TOLD))):
-        yield Fault("listed-unknown", f"{file}:{line}", f"{loc} is no page of the last survey.")
-    yield from _left_out("listed-unknown", unknown, read, "listed addresses are no pages")
-    wrong = both.filter(~pl.col("listed"))
-    yield from _wrong(read.named(wrong.head(MOST_TOLD)), decided)
-    yield from _left_out("listed-unlisted", wrong, read, "listed addresses should not be listed")
-    other = pl.col("listed") & (pl.col("lastmod") != pl.col("date")) & ~pl.col("companion")
-    yield from _other_dates(read, both.filter(other), decided)
-    missing = pages.filter("listed").join(keys, on="loc", how="anti")["loc"]
-    if missing.len():
-        among = decided.filter("listed").select("loc").filter(_key("loc").is_in(missing.implode()))
-        first = among.head(4).collect(engine="streaming")["loc"].to_list()
-        shown = ", ".join(map(addresses.path_and_query, first))
-        more = f" and {missing.len() - 4:,} more" if missing.len() > 4 else ""
-        yield Fault(
-            "listed-missing",
-            first[0],
-            f"{plural(missing.len(), 'listed page')} "
-            f"{'stands' if missing.len() == 1 else 'stand'} in no sitemap: {shown}{more}.",
-        )
-
-
-def _wrong(rows: pl.DataFrame, decided: pl.LazyFrame) -> Iterator[Fault]:
-    """What files list and was decided not to be listed."""
-    asked = decided.filter(pl.col("loc").is_in(rows["loc"].implode()))
-    columns = ("loc", "index", "redirect", "canonical", "reason")
-    said = asked.select(columns).collect(engine="streaming")
-    for page in rows.join(said, on="loc", how="left", maintain_order="left").iter_rows(named=True):
-        code, told = _contradiction(page)
-        where = f"{page['file']}:{page['line']}"
-        yield Fault(code, where, f"{page['loc']} is listed, but {told}.")
-
-
-def _agree(read: SitemapSet, decided: pl.LazyFrame) -> bool:
-    """Whether files list the listed pages, each once, with their dates, and nothing else: then
-    nothing needs to be compared page by page. By sums over both, as good as certain."""
-    whole = pl.struct("loc", pl.col("lastmod").fill_null("")).hash(4)
-    sums = [pl.len().cast(pl.UInt64).alias("rows"), whole.sum().alias("sum")]
-    parts, beside = [], []
-    for rows in read.rows_by_file(texts=False):
-        parts.append(rows.filter(~pl.col("companion")).select(sums))
-        beside.append(rows.filter("companion").select("loc"))
-    there = pl.concat(parts).sum().row(0) if parts else (0, 0)
-    listed = decided.filter("listed").select("loc", "lastmod").select(sums)
-    if there != listed.collect(engine="streaming").row(0):
-        return False
-    named = pl.concat(beside)["loc"].unique() if beside else pl.Series(dtype=pl.String)
-    if not named.len():
-        return True
-    known = decided.filter("listed").select("loc").filter(pl.col("loc").is_in(named.implode()))
-    return bool(known.select(pl.len()).collect(engine="streaming").item() == named.len())
-
-
-def _other_dates(read: SitemapSet, other: pl.DataFrame, decided: pl.LazyFrame) -> Iterator[Fault]:
-    """Files whose dates are not those of the pages (`other`, as `keys`): one finding a file, with
-    the worst."""
-    if not other.height:
-        return
-    wanted = other.lazy().select("loc").unique()
-    dates = decided.select(_key("loc"), page_lastmod="lastmod").join(wanted, on="loc", how="semi")
-    dated = other.join(dates.collect(engine="streaming"), on="loc", how="left")
-    worst = dated.sort("page_lastmod", "line", descending=[True, False], nulls_last=True)
-    newest = worst.unique("number", keep="first", maintain_order=True).sort("number")
-    counts = dict(other["number"].value_counts().iter_rows())
-    named = read.named(newest).with_columns(newest.select("number", "page_lastmod"))
-    for said in named.iter_rows(named=True):
-        real, count = said["page_lastmod"], counts[said["number"]]
-        late = _days_between(said["lastmod"], real)
-        yield Fault(
-            "lastmod-differs",
-            said["file"],
-            f"{plural(count, 'address has', 'addresses have')} another date than the page: "
-            f"{said['loc']} says {said['lastmod'] or 'no date'}, the page {real or 'no date'}"
-            + (f"; the file is {plural(late, 'day')} behind." if late else "."),
-        )
-
-
-def _days_between(earlier: str | None, later: str | None) -> int:
-    if not earlier or not later:
-        return 0
-    days = date.fromisoformat(later[:10]) - date.fromisoformat(earlier[:10])
-    return max(days.days, 0)
-
-
-def check_stale(built: str, surveyed: str, decided: pl.LazyFrame) -> Iterator[Fault]:
-    """Whether the files are older than the content that the survey after them saw."""
-    if not built or surveyed <= built:
-        return
-    changed = decided.filter(pl.col("listed") & (pl.col("lastmod") > built))
-    since = changed.select("loc", "lastmod").sort("lastmod").collect(engine="streaming")
-    if since.height:
-        newest = since.row(-1, named=True)
-        days = _days_between(built, newest["lastmod"])
-        late = plural(days, "day") if days else "less than a day"
-        at, pages = built[:16].replace("T", " "), plural(since.height, "listed page")
-        yield Fault(
-            "build-stale",
-            newest["loc"],
-            f"The files are of {at}; {pages} changed since, this one {late} later.",
-        )
-
-
-def _contradiction(page: dict[str, Any]) -> tuple[str, str]:
-    if not page["index"]:
-        return "listed-noindexed", str(page["reason"])
-    if page["redirect"]:
-        return "listed-redirected", f"it sends visitors on to {page['redirect']}"
-    if page["canonical"] and page["canonical"] != page["loc"]:
-        return "listed-other-canonical", f"its canonical is {page['canonical']}"
-    return "listed-unlisted", str(page["reason"])

@@ -33,9 +33,6 @@ _SEEN = {
     "title": (("heading", "title"), ("page", "first sentences")),
     "description": (("description", "excerpt"), ("page", "first sentences", "video")),
 }
-#: What is asked of pages beside what the table of films has of them.
-OF_SHOWING_PAGES = ("videos", "heading", "title", "description", "excerpt")
-
 #: Gives the files of those addresses of the site that have one.
 FindFiles = Callable[[pl.Series], Mapping[str, Path]]
 #: Gives those addresses of the site that lead nowhere.
@@ -45,8 +42,8 @@ FindLost = Callable[[pl.Series], list[str]]
 def check_films(
     films: pl.DataFrame, site: SiteFile, robots: RobotsFile, find: FindFiles, lost: FindLost
 ) -> Iterator[Fault]:
-    """Faults of the videos on listed pages: a table of films with their origins, and
-    `OF_SHOWING_PAGES` beside it."""
+    """Faults of the videos on listed pages: a table of films with their origins, and with
+    `BESIDE_FILMS` of their pages."""
     listed = films.filter("listed")
     shown = listed.filter(pl.col("why_not") == "")
     yield from _incomplete(listed)

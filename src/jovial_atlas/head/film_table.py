@@ -38,6 +38,8 @@ OF_PAGES = (
     "loc", "listed", "role", "section", "lastmod", "heading", "title", "description", "excerpt",
     "published", "expires", "categories", "tags", "phrase", "videos", "media",
 )  # fmt: skip
+#: What checks ask of the pages beside that.
+BESIDE_FILMS = ("videos", "heading", "title", "description", "excerpt")
 #: What a video says that is no value of it.
 _BESIDE = frozenset({"found", "service", "words_before"})
 #: Its values: field → kind.

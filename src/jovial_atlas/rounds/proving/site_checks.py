@@ -11,7 +11,7 @@ from functools import cached_property, partial
 import polars as pl
 
 from jovial_atlas import dates
-from jovial_atlas.checks import pages, sets, sharing, texts, videos
+from jovial_atlas.checks import against_pages, pages, sets, sharing, texts, videos
 from jovial_atlas.checks.sets import SitemapSet
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.faults import Fault, plural
@@ -189,8 +189,8 @@ def _against_pages(host: CheckedHost) -> Iterator[Fault]:
         return
     yield from sets.check_against_robots(read, host.rules, sorted(site.crawlers))
     if read.files:
-        yield from sets.check_against_pages(read, host.table)
-        yield from sets.check_stale(host.record.at, host.survey.at, host.table)
+        yield from against_pages.check_against_pages(read, host.table)
+        yield from against_pages.check_stale(host.record.at, host.survey.at, host.table)
     elif host.table.select(pl.col("listed").any()).collect(engine="streaming").item():
         yield Fault("sitemap-none", relative(site.output / INDEX), "It is missing.")
 

@@ -12,10 +12,9 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from jovial_atlas import addresses, dates
-from jovial_atlas.checks.videos import OF_SHOWING_PAGES
 from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.faults import Fault
-from jovial_atlas.head.film_table import OF_PAGES, film_table
+from jovial_atlas.head.film_table import BESIDE_FILMS, OF_PAGES, film_table
 from jovial_atlas.head.settings import HeadSettings, head_settings
 from jovial_atlas.head.videos import Film, films_of
 from jovial_atlas.pages import schema, snapshot
@@ -135,7 +134,7 @@ class LastSurvey:
     def films_to_check(self) -> pl.DataFrame:
         """The videos of all pages as `check_films` takes them."""
         pages, now = self._showing(OF_PAGES), dates.write(self.now)
-        return film_table(pages, self.heads, now, origins=True, beside=OF_SHOWING_PAGES)
+        return film_table(pages, self.heads, now, origins=True, beside=BESIDE_FILMS)
 
     def _showing(self, asked: pl.Expr | Sequence[str]) -> pl.DataFrame:
         """What is asked for of the pages that show videos."""

@@ -11,21 +11,19 @@ from datetime import date
 from functools import cached_property, partial
 from typing import Any
 
-import numpy as np
 import polars as pl
 
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import write_whole
-from jovial_atlas.linking.lookup import DigestNumbers
 from jovial_atlas.moves.resolving import MoveMap
 from jovial_atlas.pages import schema, snapshot
+from jovial_atlas.pages.keys import key_of, keys_of, places_in
 from jovial_atlas.rounds.state.names import TRAFFIC, TRAFFIC_PAGES, TRAFFIC_SPANS
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.traffic.asking import Span, by_page, engines_now, rows_of, span_to
 from jovial_atlas.traffic.keeping import Traffic
 from jovial_atlas.traffic.visits import visits_by_page
 
-_SEED = 28
 _COLUMNS = schema.TRAFFIC_COLUMNS
 _RANK = "clicks_rank"
 #: Columns of which no row means none, where the tables are whole.
@@ -113,7 +111,7 @@ def figures_mark(site: SiteFile) -> str:
     """What tells whether the figures of pages are others than before; "" where there are none.
     Raises OutputError."""
     figures = page_figures(site)
-    return "" if figures is None else f"{figures.hash_rows(_SEED).sum():016x}"
+    return "" if figures is None else f"{figures.hash_rows(28).sum():016x}"
 
 
 def with_traffic(
@@ -187,24 +185,21 @@ class _Figures:
 
     @cached_property
     def _table(self) -> pl.DataFrame:
+        """In the order of their keys."""
         found = page_figures(self._site)
         empty = pl.DataFrame(schema={"loc": pl.String, **{n: schema.SCHEMA[n] for n in _COLUMNS}})
-        return empty if found is None else found
-
-    @cached_property
-    def _numbers(self) -> DigestNumbers:
-        digests = self._table["loc"].hash(_SEED).to_numpy()
-        return DigestNumbers(digests, np.arange(len(digests), dtype=np.uint32))
+        table = empty if found is None else found
+        return table.with_columns(_key=key_of(pl.col("loc"))).sort("_key")
 
     def of(self, name: str, locs: pl.Series) -> pl.Series:
         """The values of one column for some pages. Where tables are whole, pages that they do not
         name were not clicked, shown or visited."""
-        numbers = pl.Series(self._numbers.of(locs.hash(_SEED).to_numpy()))
+        numbers = places_in(self._table["_key"], keys_of(locs))
         values = self._table[name]
         if not values.len():
             found = pl.Series(name, [None], schema.SCHEMA[name]).new_from_index(0, locs.len())
         else:
-            found = values.gather(numbers.set(numbers < 0, None).cast(pl.UInt32))
+            found = values.gather(numbers)
         none = name == "visits" or (name in _COUNTED and not self._is_cut)
         return (found.fill_null(0) if none else found).cast(schema.SCHEMA[name])
 
