@@ -126,7 +126,9 @@ class SitemapSet:
             rows = rows.with_columns(key=text_key("loc"))
             wanted = some.select("_at", "line", key="loc")
             joined = wanted.join(rows.unique(["key", "line"]), on=["key", "line"], how="inner")
-            found.append(joined.select(*_NAMED, "_at"))
+            few = joined.select(*_NAMED, "_at")
+            # Written anew: a text that is taken from a file's keeps all of them in memory.
+            found.append(pl.DataFrame(few.rows(), schema=found[0].schema, orient="row"))
         return pl.concat(found).sort("_at").drop("_at")
 
 
