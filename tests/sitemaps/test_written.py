@@ -5,12 +5,12 @@ import subprocess
 
 import polars as pl
 import pytest
-from hypothesis import example, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from lxml import etree
 
 from jovial_atlas.rounds.publishing.build import listing
-from jovial_atlas.sitemaps import extensions, plan, protocol
+from jovial_atlas.sitemaps import extensions, plain, plan, protocol
 from jovial_atlas.sitemaps import text as text_of
 from jovial_atlas.sitemaps.check import ServedAt, check_across, check_file
 from jovial_atlas.sitemaps.extensions import NEWS_FIELDS, VIDEO_FIELDS, VIDEO_TYPE
@@ -210,10 +210,11 @@ LOOSE = st.sampled_from([
 ])  # fmt: skip
 
 
-@settings(max_examples=250, deadline=None)
-@given(st.lists(LOOSE, min_size=1, max_size=6))
-@example(["<url><loc>{0}a</loc></url>"] * 3)
-def test_the_quick_way_of_reading_says_what_the_parser_says(entries):
+@settings(max_examples=250, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(LOOSE, min_size=1, max_size=6), st.sampled_from([1, 300, 1_000_000]))
+@example(["<url><loc>{0}a</loc></url>"] * 3, 1)
+def test_the_quick_way_of_reading_says_what_the_parser_says(monkeypatch, entries, at_once):
+    monkeypatch.setattr(plain, "_AT_ONCE", at_once)
     body = "".join(one.format(HOME) for one in entries)
     spaces = f'xmlns="{protocol.CORE}" xmlns:image="{protocol.IMAGE}" xmlns:xhtml="{protocol.XHTML}"'
     spaces += f' xmlns:video="{protocol.VIDEO}"'

@@ -235,31 +235,29 @@ def _pictures_added_up(
 def _alternates(files: Sequence[SitemapFile], rows: pl.DataFrame) -> Iterator[Fault]:
     """Every version lists every version, itself included; a link that is not returned is
     ignored. Versions that no file of the set lists cannot be asked."""
-    found = [
-        keys.with_columns(file=pl.lit(number, pl.UInt32))
-        for number, file in enumerate(files)
-        if (keys := file.link_keys).height
-    ]
+    found = {number: keys for number, file in enumerate(files) if (keys := file.link_keys).height}
     if not found:
         return
-    links = pl.concat(found)
-    entry = ["loc", "file", "line"]
-    entries = links.select(entry).unique(maintain_order=True)
+    # File by file: links are several times as many as pages.
+    itself = (pl.col("loc") == pl.col("href")).any()
+    entries = pl.concat(
+        keys.group_by("loc", "line", maintain_order=True)
+        .agg(itself=itself)
+        .with_columns(file=pl.lit(number, pl.UInt32))
+        for number, keys in found.items()
+    )
     if entries["loc"].n_unique() < entries.height:
         # What stands twice counts where it stands first.
         entries = entries.unique("loc", keep="first", maintain_order=True)
-        links = links.join(entries, on=entry, how="semi", maintain_order="left")
-    own = links.filter(pl.col("loc") == pl.col("href"))
-    without = entries.join(own, on="loc", how="anti", maintain_order="left")
+        for number, keys in found.items():
+            first = entries.filter(file=number)
+            found[number] = keys.join(first, on=["loc", "line"], how="semi", maintain_order="left")
+    without = entries.filter(~pl.col("itself"))
     for where, said in _told(without, files):
         message = f"{said['loc'][0]} lists its versions without itself."
         yield Fault("alternate-no-self", where, message)
     yield from _more("alternate-no-self", without, files, "pages list their versions so")
-    known = rows.select(href="loc")
-    others = links.filter(pl.col("loc") != pl.col("href")).join(
-        known, on="href", how="semi", maintain_order="left"
-    )
-    alone = _not_returned(others)
+    alone = _not_returned(list(_others(found, rows.select(href="loc"))))
     for where, said in _told(alone, files):
         loc, language, version = said.select("loc", "lang", "href").row(-1)
         message = f"{loc} names {version} as its {language} version, which does not name it."
@@ -267,13 +265,22 @@ def _alternates(files: Sequence[SitemapFile], rows: pl.DataFrame) -> Iterator[Fa
     yield from _more("alternate-not-returned", alone, files, "versions are not returned")
 
 
-def _not_returned(links: pl.DataFrame) -> pl.DataFrame:
+def _others(found: Mapping[int, pl.DataFrame], known: pl.DataFrame) -> Iterator[pl.DataFrame]:
+    """Links to other versions that are listed, file by file."""
+    for number, keys in found.items():
+        others = keys.filter(pl.col("loc") != pl.col("href"))
+        listed = others.join(known, on="href", how="semi", maintain_order="left")
+        yield listed.with_columns(file=pl.lit(number, pl.UInt32))
+
+
+def _not_returned(tables: Sequence[pl.DataFrame]) -> pl.DataFrame:
     """The links of which none leads back."""
     there, back = pl.struct(a="loc", b="href").hash(3), pl.struct(a="href", b="loc").hash(3)
-    sums = links.select(there=there.sum(), back=back.sum())
+    sums = pl.concat(one.select(there=there.sum(), back=back.sum()) for one in tables).sum()
     if sums["there"][0] == sums["back"][0]:
         # All that lead there lead back as well: looking for each would take far longer.
-        return links.clear()
+        return tables[0].clear()
+    links = pl.concat(tables)
     back_of = links.select(loc="href", href="loc")
     return links.join(back_of, on=["loc", "href"], how="anti", maintain_order="left")
 

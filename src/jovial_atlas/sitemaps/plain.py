@@ -16,6 +16,8 @@ from __future__ import annotations
 
 import re
 from calendar import isleap
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
 from typing import NamedTuple
 
 import polars as pl
@@ -49,7 +51,7 @@ _OPENING = re.compile(
     rf"\s*(?:<\?xml-stylesheet [^?<>]*\?>)?\s*<urlset((?:{_SPACES}){{1,4}})\s*>"
 )
 _LEAP_DAY = re.compile("-02-29")
-_CLOSING = re.compile(r"\s*</urlset>\s*\Z")
+_CLOSING = re.compile(rb"\s*</urlset>\s*\Z")
 # XML 1.0 §2.2 and §2.4: character data without markup, and the five entities.
 # RFC 3986 §2: of these, signs that no address has are left to the longer way.
 _TEXT = r"(?:[^<>&%#\x00-\x20\x7f\"'{}|\\^`]|%[0-9A-Fa-f]{2}|&(?:amp|apos);)"
@@ -118,21 +120,108 @@ _LONGEST = {"title": 10_000, "description": 2_048, "tag": 10_000, "category": 25
 
 
 class PlainFile(NamedTuple):
-    """A plain file: its entries as `ROWS`, and their language versions as `LINKS`."""
+    """A plain file: its entries as `ROWS`, and the keys of their language versions, each once an
+    entry, as `line, loc, href`; None where it has none."""
 
     rows: pl.DataFrame
-    links: pl.DataFrame | None
+    keyed: pl.DataFrame | None
 
 
 def read_plain(data: bytes) -> PlainFile | None:
     """The entries of a plain file, or None where the file has any other form."""
-    parts = _head_and_body(data)
-    if parts is None:
+    tables, links = [], []
+    for piece in _pieces(data):
+        if piece is None:
+            return None
+        tables.append(piece.rows)
+        if piece.links is not None:
+            links.append(keys_of_links(piece.links))
+    if not tables:
         return None
-    head, body = parts
+    keyed = pl.concat(links) if links else None
+    if keyed is not None and _share_a_line(links):
+        keyed = keyed.unique(maintain_order=True)
+    return PlainFile(pl.concat(tables), keyed)
+
+
+def plain_links(data: bytes) -> pl.DataFrame:
+    """The language versions of the entries of a plain file, as `LINKS`."""
+    found = [piece.links for piece in _pieces(data) if piece and piece.links is not None]
+    return pl.concat([pl.DataFrame(schema=LINKS), *found])
+
+
+def keys_of_links(links: pl.DataFrame) -> pl.DataFrame:
+    """The keys of language versions, each once an entry, as `line, loc, href`."""
+    keys = links.select("line", pl.col("loc", "href").hash(1))
+    return keys.unique(["line", "loc", "href"], maintain_order=True)
+
+
+def _share_a_line(tables: Sequence[pl.DataFrame]) -> bool:
+    """Whether what ends one table stands on the line with which the next begins."""
+    return any(one["line"][-1] == other["line"][0] for one, other in pairwise(tables))
+
+
+class _Piece(NamedTuple):
+    rows: pl.DataFrame
+    links: pl.DataFrame | None
+
+
+#: So many bytes are worked on together: enough for whole columns to pay, few to be held.
+_AT_ONCE = 2_000_000
+_END = b"</url>"
+
+
+def _pieces(data: bytes) -> Iterator[_Piece | None]:
+    """A plain file a few thousand entries at a time; None, and nothing more, once it turns out to
+    be none."""
+    ends = _ends(data)
+    if ends is None:
+        yield None
+        return
+    start, end, line = ends
+    while start < end:
+        cut = data.rfind(_END, start, min(start + _AT_ONCE, end))
+        cut = data.find(_END, start, end) if cut < 0 else cut
+        if cut < 0:
+            if data[start:end].strip():
+                yield None
+            return
+        try:
+            text = data[start : cut + len(_END)].decode("utf-8")
+        except UnicodeDecodeError:
+            yield None
+            return
+        piece = _read_entries(text, line)
+        yield piece
+        if piece is None:
+            return
+        line += text.count("\n")
+        start = cut + len(_END)
+
+
+def _ends(data: bytes) -> tuple[int, int, int] | None:
+    """Where the entries of a file begin and end, and the line of the first, where its ends are
+    plain."""
+    head = data[:_HEAD].decode("utf-8", "ignore")
+    opening = _OPENING.match(head)
+    closing = _CLOSING.search(data, max(len(data) - 64, 0))
+    if opening is None or closing is None or opening[1].count("xmlns=") != 1:
+        return None
+    for prefix in ("image", "xhtml", "video"):
+        named = opening[1].count(f"xmlns:{prefix}=")
+        if named > 1 or (not named and f"<{prefix}:".encode() in data):
+            return None
+    begun = opening[0]
+    return len(begun.encode()), closing.start(), begun.count("\n") + 1
+
+
+#: The opening tag of a plain file ends within so many bytes.
+_HEAD = 65_536
+
+
+def _read_entries(body: str, line: int) -> _Piece | None:
+    """Whole entries, the first of which begins on a line; None where one is not plain."""
     pieces = pl.Series("piece", [body]).str.split("</url>").explode()
-    if pieces.len() < 2 or pieces[-1].strip():
-        return None
     pieces = pieces.head(pieces.len() - 1)
     piece = pl.col("piece")
     whole = pl.DataFrame({"piece": pieces})
@@ -161,30 +250,12 @@ def read_plain(data: bytes) -> PlainFile | None:
     if (rows["loc"].str.len_chars() >= protocol.MAX_LOC).any():
         return None
     rows = _unescaped(rows, body)
-    first = head.count("\n") + 1
-    line = pl.col("newlines").cum_sum().shift(1, fill_value=0) + pl.col("lead") + first
-    rows = rows.with_columns(line=line.cast(pl.UInt32)).select(list(ROWS))
+    at = pl.col("newlines").cum_sum().shift(1, fill_value=0) + pl.col("lead") + line
+    rows = rows.with_columns(line=at.cast(pl.UInt32)).select(list(ROWS))
     if _LINK not in body:
-        return PlainFile(rows, None)
+        return _Piece(rows, None)
     links = _links_of(pieces, rows, body)
-    return None if links is None else PlainFile(rows, links)
-
-
-def _head_and_body(data: bytes) -> tuple[str, str] | None:
-    """What stands before the entries of a file, and they themselves, where its ends are plain."""
-    try:
-        text = data.decode("utf-8")
-    except UnicodeDecodeError:
-        return None
-    opening = _OPENING.match(text)
-    closing = _CLOSING.search(text, max(len(text) - 64, 0))
-    if opening is None or closing is None or opening[1].count("xmlns=") != 1:
-        return None
-    for prefix in ("image", "xhtml", "video"):
-        named = opening[1].count(f"xmlns:{prefix}=")
-        if named > 1 or (not named and f"<{prefix}:" in text):
-            return None
-    return text[: opening.end()], text[opening.end() : closing.start()]
+    return None if links is None else _Piece(rows, links)
 
 
 def _has_right_videos(whole: pl.DataFrame) -> bool:

@@ -24,7 +24,7 @@ from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.extensions import ELEMENTS, Extension
 from jovial_atlas.sitemaps.node import XmlNode
 from jovial_atlas.sitemaps.packing import decompressed, unpacked
-from jovial_atlas.sitemaps.plain import LINKS, ROWS, read_plain
+from jovial_atlas.sitemaps.plain import LINKS, ROWS, keys_of_links, plain_links, read_plain
 
 _DOCTYPE = re.compile(rb"\s*(?:<\?[^>]*\?>\s*|<!--(?:(?!-->).)*-->\s*)*<!DOCTYPE", re.S | re.I)
 _HTML = re.compile(rb"\s*(?:<\?[^>]*\?>\s*)?(?:<!doctype html|<html)", re.I)
@@ -133,15 +133,13 @@ class SitemapFile:
     @property
     def link_keys(self) -> pl.DataFrame:
         """The keys of its language versions, each once an entry, as `line, loc, href`."""
-        return self.keyed if self.keyed is not None else _keyed(self.links())
+        return self.keyed if self.keyed is not None else keys_of_links(self.links())
 
     def links(self) -> pl.DataFrame:
         """Language versions of entries as `plain.LINKS`; a plain file is read again."""
         if self.keyed is not None:
             packed = self._data[:2] == b"\x1f\x8b"
-            plain = read_plain(_body(unpacked(self._data).data if packed else self._data))
-            assert plain is not None and plain.links is not None
-            return plain.links
+            return plain_links(_body(unpacked(self._data).data if packed else self._data))
         links = [
             (entry.line, entry.loc, child.attributes.get("hreflang", ""),
              child.attributes.get("href", ""))
@@ -204,17 +202,12 @@ def read_sitemap(data: bytes, name: str, *, nodes: bool = False) -> SitemapFile:
         _read_xml(body, file)
     else:
         file.kind, file._plain, file._count = FileKind.URLSET, plain.rows, plain.rows.height
-        file.keyed = None if plain.links is None else _keyed(plain.links)
+        file.keyed = plain.keyed
     return file
 
 
 def _body(data: bytes) -> bytes:
     return data.removeprefix(b"\xef\xbb\xbf")
-
-
-def _keyed(links: pl.DataFrame) -> pl.DataFrame:
-    keys = links.select("line", pl.col("loc", "href").hash(1))
-    return keys.unique(["line", "loc", "href"], maintain_order=True)
 
 
 _MEDIA = re.compile(
