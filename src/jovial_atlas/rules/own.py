@@ -6,7 +6,7 @@ matter or row that are called like what can be decided. Guards say whose words c
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import polars as pl
@@ -18,6 +18,7 @@ from jovial_atlas.robots.words import has, value_of
 from jovial_atlas.rules.fields import FIELDS, FROM_PAGE, Layer
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Decided
+from jovial_atlas.sitefile.overrides import Override
 from jovial_atlas.sitefile.parts import options_of
 
 #: Columns of the page's own values of fields that are decided, where others decide them too.
@@ -214,16 +215,34 @@ def resolved(name: str, value: Any, site: SiteFile) -> Any:
 
 def override_layers(site: SiteFile) -> list[Layer]:
     """The rows of the overrides file; those that say the same for the same reason are one."""
-    groups: dict[tuple[Any, ...], list[str]] = {}
-    for one in site.overrides:
-        for name, value in one.sets.items():
-            groups.setdefault((name, value, one.reason, one.by), []).append(one.loc)
     return [
         Layer(
             "overrides file",
-            pl.col("loc").is_in(locs) & ~refused(site, name, pl.lit(by)),
+            pl.col("loc").is_in(locs.implode()) & ~refused(site, name, pl.lit(by)),
             {name: resolved(name, value, site)},
             reason or "the overrides file says so",
         )
-        for (name, value, reason, by), locs in groups.items()
+        for (name, value, reason, by), locs in _GROUPED.of(site.overrides)
     ]
+
+
+class _Grouped:
+    """The rows of the overrides file by what they say, made once for those asked for last."""
+
+    def __init__(self) -> None:
+        self._overrides: Sequence[Override] = ()
+        self._groups: list[tuple[tuple[Any, ...], pl.Series]] = []
+
+    def of(self, overrides: Sequence[Override]) -> list[tuple[tuple[Any, ...], pl.Series]]:
+        """Field, value, reason and who says so, with the addresses."""
+        if self._overrides is not overrides:
+            groups: dict[tuple[Any, ...], list[str]] = {}
+            for one in overrides:
+                for name, value in one.sets.items():
+                    groups.setdefault((name, value, one.reason, one.by), []).append(one.loc)
+            self._groups = [(said, pl.Series(locs)) for said, locs in groups.items()]
+            self._overrides = overrides
+        return self._groups
+
+
+_GROUPED = _Grouped()

@@ -10,6 +10,7 @@ import csv
 import io
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -77,22 +78,32 @@ def parse_rows(
 
 
 def _row(row: dict[str, str], line: int, model: SiteModel) -> Override | Problem:
-    cells = {name: cell for name, value in row.items() if (cell := from_cell(value.strip()))}
     loc = address_in(row, model)
     if loc is None:
-        return Problem(line, "loc", f"{cells.get('loc', '')!r} is no address", "/privacy/")
-    sets = {name: _value(name, text) for name, text in cells.items()
-            if name not in (*_BESIDE, *PAGE_TEXTS)}  # fmt: skip
+        given = from_cell((row.get("loc") or "").strip())
+        return Problem(line, "loc", f"{given!r} is no address", "/privacy/")
+    said = _said(tuple(item for item in row.items() if item[1] and item[0] not in _BESIDE))
+    if isinstance(said, Problem):
+        return said._replace(line=line)
+    reason, by = (from_cell((row.get(name) or "").strip()) for name in ("reason", "by"))
+    return Override(loc, dict(said[0]), reason, by, dict(said[1]), line)
+
+
+@lru_cache(maxsize=1_000)
+def _said(row: tuple[tuple[str, str], ...]) -> tuple[dict[str, Any], dict[str, str]] | Problem:
+    """The fields and texts in the cells of a row: of many rows, most say what others do."""
+    cells = {name: cell for name, value in row if (cell := from_cell(value.strip()))}
+    sets = {name: _value(name, text) for name, text in cells.items() if name not in PAGE_TEXTS}
     texts = {name: cells[name] for name in PAGE_TEXTS if name in cells}
     if unknown := [one for one in names_in(texts.get("exempt", "")) if one not in MARKS]:
         meant = nearest(unknown[0], MARKS, 50)
         hint = f"; did you mean {meant!r}?" if meant else ""
-        return Problem(line, "exempt", f"there is no mark {unknown[0]!r}{hint}", "reading-ease")
+        return Problem(0, "exempt", f"there is no mark {unknown[0]!r}{hint}", "reading-ease")
     _, mistakes = read_part(Decision, sets) if sets else (None, [])
     if mistakes:
         key = str(mistakes[0].path[0]) if mistakes[0].path else ""
-        return Problem(line, key, mistakes[0].message.removesuffix("."))
-    return Override(loc, sets, cells.get("reason", ""), cells.get("by", ""), texts, line)
+        return Problem(0, key, mistakes[0].message.removesuffix("."))
+    return sets, texts
 
 
 def names_in(cell: str) -> list[str]:
