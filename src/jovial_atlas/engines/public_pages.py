@@ -41,18 +41,20 @@ class Unheard:
 
 class PublicPages:
     """Public pages in pieces, each read where it is needed. `keys` gives the keys of all addresses
-    where they are had without reading the pieces, `sizes` says how many pages each piece has where
-    that is known."""
+    where they are had without reading the pieces, `sizes` says how many pages each piece has, and
+    `holding` which pieces may hold pages with some keys, where that is known."""
 
     def __init__(
         self,
         pieces: Sequence[ReadPiece],
         keys: Callable[[], pl.Series] | None = None,
         sizes: Sequence[int] | None = None,
+        holding: Callable[[pl.Series], Iterable[int]] | None = None,
     ) -> None:
         self._pieces = pieces
         self._given_keys = keys
         self._sizes = sizes
+        self._holding = holding
 
     @classmethod
     def of(cls, marks: Mapping[str, str], section: str = "") -> PublicPages:
@@ -80,10 +82,14 @@ class PublicPages:
     def marks_of(self, locs: Collection[str]) -> dict[str, str]:
         """The marks of those that are public."""
         wanted = pl.Series(list(locs), dtype=pl.String)
-        if not places_in(self.keys, keys_of(wanted)).count():
+        if self._holding is not None:
+            pieces = (self._pieces[number]() for number in self._holding(keys_of(wanted)))
+        elif places_in(self.keys, keys_of(wanted)).count():
+            pieces = (piece for _, piece in self.pieces())
+        else:
             return {}
         found: dict[str, str] = {}
-        for _, piece in self.pieces():
+        for piece in pieces:
             some = piece.filter(pl.col("loc").is_in(wanted.implode()))
             found |= dict(some.select("loc", "mark").iter_rows())
             if len(found) == len(locs):

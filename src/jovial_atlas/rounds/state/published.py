@@ -24,6 +24,7 @@ from jovial_atlas.rounds.state.record import (
     load_record,
     memories,
     site_key,
+    stem_of,
 )
 from jovial_atlas.rounds.state.traffic import page_figures
 from jovial_atlas.sitefile import IndexNowChannel, SiteFile
@@ -61,11 +62,25 @@ class PublishedSite:
         pieces = [partial(self._piece, name) for name in names]
         counts = {one.memory: one.urls for one in self.record.files.values()}
         sizes = [counts[name] for name in names] if counts.keys() >= set(names) else None
-        keys = self._keys if self._placed("pages") is not None else None
-        return PublicPages(pieces, keys, sizes)
+        if self._placed("pages") is None:
+            return PublicPages(pieces, None, sizes)
+        return PublicPages(pieces, self._keys, sizes, partial(self._holding, names))
 
     def _piece(self, name: str) -> pl.DataFrame:
         return memories(self.site, [name]).select("loc", "mark", _SECTION)
+
+    def _holding(self, names: Sequence[str], keys: pl.Series) -> list[int]:
+        """The numbers of those of these files that hold pages with some keys."""
+        stems = self._stems("pages", pl.col("key").is_in(keys.implode()))
+        return [number for number, name in enumerate(names) if stem_of(name) in stems]
+
+    def _stems(self, name: str, wanted: pl.Expr) -> set[str]:
+        """Names of files, without their endings, in which some pages, or videos, were placed."""
+        placed = self._placed(name)
+        if placed is None:
+            return set()
+        same = placed.filter(wanted).select("kind", "number").unique().collect(engine="streaming")
+        return {f"{self.record.kinds[kind]}-{number}" for kind, number in same.iter_rows()}
 
     def _placed(self, name: str) -> pl.LazyFrame | None:
         """Where the last build placed pages, or videos."""
@@ -98,12 +113,8 @@ class PublishedSite:
 
     def files_of(self, loc: str) -> list[str]:
         """Names of the files that list a page."""
-        stems = set()
-        for name in ("pages", "videos"):
-            if (placed := self._placed(name)) is not None:
-                same = placed.filter(pl.col("key") == key_of(pl.lit(loc)))
-                for kind, number in same.select("kind", "number").collect().iter_rows():
-                    stems.add(f"{self.record.kinds[kind]}-{number}")
+        same = pl.col("key") == key_of(pl.lit(loc))
+        stems = self._stems("pages", same) | self._stems("videos", same)
         return sorted(
             PurePosixPath(file.path).name
             for name, file in self.record.files.items()
