@@ -10,10 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import NamedTuple
 
-import numpy as np
 import polars as pl
-from numpy.typing import NDArray
-from rapidfuzz import fuzz, process
 
 from jovial_atlas.moves.shapes import PatternShape, shapes_of
 
@@ -183,12 +180,14 @@ def _pairs(gone: pl.DataFrame, here: pl.DataFrame) -> pl.DataFrame:
 _ADDRESS, _LETTERS = 0.3, 0.6
 
 
-def _alike_addresses(old: pl.Series, new: pl.Series) -> NDArray[np.float64]:
+def _alike_addresses(old: pl.Series, new: pl.Series) -> pl.Series:
     """How much the last parts of addresses are alike, 0 to 1, pair by pair."""
     last = [one.str.strip_chars_end("/").str.extract(r"([^/]*)$").to_list() for one in (old, new)]
-    ratio = process.cpdist(*last, scorer=fuzz.ratio) / 100
-    found: NDArray[np.float64] = np.clip((ratio - _LETTERS) / (1 - _LETTERS), 0, 1)
-    return found.astype(np.float64)
+    # Loaded where pages went: most rounds have none.
+    from rapidfuzz import fuzz, process
+
+    ratio = pl.Series(process.cpdist(*last, scorer=fuzz.ratio), dtype=pl.Float64) / 100
+    return ((ratio - _LETTERS) / (1 - _LETTERS)).clip(0, 1)
 
 
 _PAIR = {"old": pl.String, "new": pl.String, "weight": pl.Float64, "column": pl.String,
