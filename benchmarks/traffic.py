@@ -26,7 +26,7 @@ from jovial_atlas.trends.effect import effect_of, strata_of
 
 _FULL = bool(os.environ.get("BENCH_FULL"))
 _MONTHS = int(os.environ.get("BENCH_MONTHS", "24" if _FULL else "4"))
-_ROWS = int(os.environ.get("BENCH_ROWS", "4200000" if _FULL else "500000"))
+_ROWS = int(os.environ.get("BENCH_ROWS", "4200000" if _FULL else "250000"))
 _RUNS = 1_000 if _FULL else 200
 _LAST = date(2026, 10, 31)
 _PAGES = 200_000
