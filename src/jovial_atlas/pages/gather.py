@@ -190,7 +190,7 @@ class Gathering:
         hashed = joined.with_columns(_hash=pl.col("loc").hash())
         frames = [hashed.join(_hashes(twice), on="_hash", how="anti", maintain_order="left")]
         frames[0] = frames[0].drop("_hash")
-        for share in _shares(twice, _MERGED_AT_ONCE):
+        for share in _shares(twice, max(_MERGED_AT_ONCE, twice.len() // _SHARES)):
             again = hashed.join(_hashes(share), on="_hash", how="semi", maintain_order="left")
             merged = merge(again.drop("_hash").collect(engine="streaming"), winners)
             self.faults += merged.faults
@@ -206,15 +206,16 @@ def _hashes(some: pl.Series) -> pl.LazyFrame:
     return pl.LazyFrame({"_hash": some})
 
 
-#: Addresses whose rows are merged together.
-_MERGED_AT_ONCE = 250_000
+#: Addresses whose rows are merged together; and into how many shares these are parted at most,
+#: since all rows are read for each.
+_MERGED_AT_ONCE, _SHARES = 150_000, 16
 #: Hashes that are looked at together: to find what stands twice takes as much room again.
 _AT_ONCE = 16_000_000
 
 
 def _shares(hashes: pl.Series, most: int) -> Iterator[pl.Series]:
     """Hashes in shares of about as many, by their first bits."""
-    shares = 1 << max(0, (hashes.len() // most).bit_length())
+    shares = 1 << max(0, ((hashes.len() - 1) // most).bit_length())
     if shares == 1:
         yield hashes
         return
