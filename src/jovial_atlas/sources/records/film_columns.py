@@ -9,7 +9,7 @@ from typing import Any
 import polars as pl
 from polars.exceptions import ComputeError
 
-from jovial_atlas import addresses
+from jovial_atlas import addresses, foreign
 from jovial_atlas.media.fields import VIDEO_ALIASES, VIDEO_KEYS, VideoRow, of_fields, read_field
 from jovial_atlas.media.services import Recognised, Service, recognise
 from jovial_atlas.pages import schema
@@ -32,7 +32,9 @@ def read_films(values: pl.Series, site: str, services: Sequence[Service]) -> pl.
     cells = cells.with_columns(item=values)
     found = [_by_column(*given, site, services) for given in _given(cells)]
     odd = _odd(cells)
-    if odd.height:
+    if (parsed := _parsed(odd)) is not None:
+        found.append(_by_column(*parsed, site, services))
+    elif odd.height:
         found.append(_by_value(odd, site, services))
     films = pl.concat(found).sort("row", maintain_order=True)
     lists = films.group_by("row", maintain_order=True).agg("film")
@@ -67,6 +69,42 @@ def _odd(cells: pl.DataFrame) -> pl.DataFrame:
     inner = kind.inner if isinstance(kind, pl.List) else kind
     known = isinstance(inner, pl.Struct) or (inner == pl.String and inner is not kind)
     return cells.head(0) if known else cells.drop_nulls()
+
+
+def _parsed(cells: pl.DataFrame) -> tuple[pl.Series, pl.DataFrame] | None:
+    """What cells of JSON hold, as `_given`; None where a field has values of several kinds."""
+    if cells.schema["item"] != pl.String:
+        return None
+    rows: list[int] = []
+    records: list[dict[str, Any]] = []
+    for row, text in cells.iter_rows():
+        try:
+            value = foreign.read_json(text)
+        except ValueError:
+            continue
+        for one in value if isinstance(value, list) else [value]:
+            if not isinstance(one, (dict, str)):
+                return None
+            rows.append(row)
+            records.append(one if isinstance(one, dict) else {"src": one})
+    columns = []
+    for name in dict.fromkeys(one for key in VIDEO_KEYS for one in VIDEO_ALIASES.get(key, (key,))):
+        values = [record.get(name) for record in records]
+        kinds = set(map(type, values)) - {type(None)}
+        if not kinds:
+            continue
+        kind = _SIMPLE.get(kinds.pop())
+        if kinds or kind is None:
+            return None
+        try:
+            columns.append(pl.Series(name, values, kind))
+        except (OverflowError, TypeError):
+            return None
+    return pl.Series("row", rows, pl.UInt32), pl.DataFrame(columns, height=len(rows))
+
+
+#: Kinds of values in JSON that are read by columns.
+_SIMPLE: dict[type, Any] = {str: pl.String, int: pl.Int64, float: pl.Float64, bool: pl.Boolean}
 
 
 def _by_value(cells: pl.DataFrame, site: str, services: Sequence[Service]) -> pl.DataFrame:
@@ -113,6 +151,8 @@ def _by_column(
     for name in VIDEO_KEYS:
         names = [one for one in VIDEO_ALIASES.get(name, (name,)) if one in given.columns]
         kinds = {given.schema[one] for one in names}
+        if len(kinds) > 1:
+            names = [one for one in names if not given.schema[one].is_nested()]
         cast = (pl.col(one).cast(pl.String) if len(kinds) > 1 else pl.col(one) for one in names)
         if names:
             values = given.select(pl.coalesce(cast).alias(name)).to_series()
