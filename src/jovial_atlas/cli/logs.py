@@ -77,7 +77,7 @@ def command(
     if out.format == "json":
         crawlers = [asdict(one) for one in read.crawlers]
         out.json({"lines": read.lines, "unread": read.unread, "crawlers": crawlers,
-                  "never": read.never, "people": _people(read)})  # fmt: skip
+                  "never": read.never.first(), "people": _people(read)})  # fmt: skip
     elif out.format == "csv":
         out.csv(_FIELDS, [[getattr(one, name) for name in _FIELDS] for one in read.crawlers])
     else:
@@ -116,7 +116,7 @@ def _show(out: Output, read: LogsRead, *, every: bool) -> None:
         if one.forgers:
             out.indented("-", f"{one.crawler}: not its own: {', '.join(one.forgers)}")
     if read.never:
-        shown = read.never if every else read.never[:_SHOWN]
+        shown = read.never.first(None if every else _SHOWN)
         out.say(f"{plural(len(read.never), 'listed page')} that no crawler asked for:")
         for loc in shown:
             out.indented("-", loc)

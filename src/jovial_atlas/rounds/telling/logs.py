@@ -4,7 +4,7 @@ so."""
 from __future__ import annotations
 
 import socket
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, field
 from datetime import date
@@ -15,12 +15,14 @@ import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.address_columns import normal_addresses
+from jovial_atlas.engines.public_pages import PublicPages
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import packed
 from jovial_atlas.ledger import Ledger, Visit
 from jovial_atlas.logs.people import PeopleCounted, PeopleCounter
 from jovial_atlas.logs.tally import Tally, Visits, count
 from jovial_atlas.logs.verify import Resolver, is_genuine
+from jovial_atlas.pages.keys import key_of, keys_of, places_in
 from jovial_atlas.rounds.state.last_survey import stored_pages
 from jovial_atlas.rounds.state.names import PAGE_TABLE, TRAFFIC
 from jovial_atlas.rounds.state.published import PublishedSite
@@ -63,15 +65,37 @@ class PeopleSeen:
     before: int
 
 
+class NeverAsked:
+    """The public pages but for those that were asked for: looked for where they are shown, since a
+    large site has more than can be held."""
+
+    def __init__(self, pages: PublicPages, asked: Sequence[str]) -> None:
+        self._pages = pages
+        self._asked = keys_of(pl.Series(asked, dtype=pl.String)).unique().sort()
+
+    def __len__(self) -> int:
+        return len(self._pages) - self._asked.len()
+
+    def first(self, most: int | None = None) -> list[str]:
+        """The first of them in the order of their addresses, or all."""
+        found = pl.Series([], dtype=pl.String)
+        for _, piece in self._pages.pieces():
+            unasked = places_in(self._asked, keys_of(piece["loc"])).is_null()
+            found = pl.concat([found, piece["loc"].filter(unasked)])
+            if most is not None:
+                found = pl.Series(found.sort().head(most).to_list(), dtype=pl.String)
+        return found.sort().to_list()
+
+
 @dataclass(frozen=True, slots=True)
 class LogsRead:
-    """What came of some logs; `never` has the listed addresses that no crawler of any engine asked
-    for."""
+    """What came of some logs; `never` is of the listed addresses that no crawler of any engine
+    asked for."""
 
     lines: int
     unread: int
     crawlers: list[Seen]
-    never: list[str]
+    never: NeverAsked
     #: Files behind whose end stands something that is no gzip.
     junk: tuple[str, ...] = ()
     people: PeopleSeen | None = None
@@ -120,7 +144,7 @@ def read_logs(
         streams = (_Heard(stack.enter_context(opened_log(one, junk)), people) for one in files)
         counted = count(streams, sorted(by_token))
     public = PublishedSite(site)
-    listed = {addresses.path_and_query(loc): loc for loc in public.listed["loc"].to_list()}
+    listed = _listed(counted.crawlers.values(), public.pages, site.model.site.url)
     sitemaps = {addresses.path_and_query(loc) for loc in public.record.sitemaps}
     tallies, visited = [], set()
     for token, tally in counted.crawlers.items():
@@ -130,7 +154,7 @@ def read_logs(
         if wrong and all(str(one) != "-" for one in files):
             # The figures are those of the crawler itself: read once more without the others.
             genuine = _again(files, token, frozenset(wrong))
-        seen = _seen(engine, genuine, listed, sitemaps)
+        seen = _seen(engine, genuine, listed, len(public.pages), sitemaps)
         seen.forged = sum(tally.addresses[one] for one in wrong)
         seen.unproven = unproven
         seen.forgers = tuple(sorted(wrong, key=lambda one: -tally.addresses[one])[:5])
@@ -138,9 +162,9 @@ def read_logs(
         visited |= set(genuine.visits) & set(listed)
         if ledger is not None:
             ledger.note_visits(_noted(engine, genuine, site, listed, sitemaps))
-    never = [loc for path, loc in listed.items() if path not in visited]
+    never = NeverAsked(public.pages, [listed[path] for path in visited])
     seen_people = _people(site, people.counted(), server, keep=ledger is not None)
-    return LogsRead(counted.lines, counted.unread, tallies, sorted(never), tuple(junk),
+    return LogsRead(counted.lines, counted.unread, tallies, never, tuple(junk),
                     seen_people)  # fmt: skip
 
 
@@ -167,15 +191,19 @@ def _people(
     behind a question mark counts for the page, unless it is a page of its own."""
     folder, url = site.traffic_folder / TRAFFIC, site.model.site.url
     pages = stored_pages(site.shared_state / PAGE_TABLE)
-    locs = pl.Series([], dtype=pl.String)
+    keys = pl.Series([], dtype=pl.UInt64)
     if pages is not None:
         alive = pl.col("kind").is_in(["page", "file"]).fill_null(True)
-        locs = pages.filter(alive).select("loc").collect(engine="streaming")["loc"]
+        keyed = pages.filter(alive).select(key_of(pl.col("loc")))
+        keys = keyed.collect(engine="streaming").to_series().sort()
     asked = counted.visits.with_columns(
         whole=normal_addresses(counted.visits["path"], url),
         bare=normal_addresses(counted.visits["path"].str.replace(r"\?.*$", ""), url),
     )
-    known = [pl.when(pl.col(one).is_in(locs.implode())).then(one) for one in ("whole", "bare")]
+    known = [
+        pl.when(places_in(keys, keys_of(asked[name])).is_not_null()).then(name)
+        for name in ("whole", "bare")
+    ]
     visits = (
         asked.with_columns(loc=pl.coalesce(known))
         .drop_nulls("loc")
@@ -229,7 +257,17 @@ def _judged(tally: Tally, engine: Engine, resolver: Resolver | None) -> tuple[li
     return wrong, unproven
 
 
-def _seen(engine: Engine, tally: Tally, listed: dict[str, str], sitemaps: set[str]) -> Seen:
+def _listed(tallies: Iterable[Tally], pages: PublicPages, url: str) -> dict[str, str]:
+    """Path → address of the public pages that were asked for."""
+    every = dict.fromkeys(path for tally in tallies for path in tally.visits)
+    paths = pl.Series(list(every), dtype=pl.String)
+    listed = places_in(pages.keys, keys_of(url + paths)).is_not_null()
+    return {path: url + path for path in paths.filter(listed).to_list()}
+
+
+def _seen(
+    engine: Engine, tally: Tally, listed: dict[str, str], count: int, sitemaps: set[str]
+) -> Seen:
     pages = {path: one for path, one in tally.visits.items() if path in listed}
     read = [one.last for path, one in tally.visits.items() if path in sitemaps]
     robots = tally.visits.get("/robots.txt")
@@ -241,7 +279,7 @@ def _seen(engine: Engine, tally: Tally, listed: dict[str, str], sitemaps: set[st
     return Seen(
         engine.name, tally.token, tally.requests, tally.first, tally.last,
         robots.last if robots else None, len(read), max(read, default=None), len(pages),
-        len(listed), len(listed) - len(pages), dict(sorted(bad.items())),
+        count, count - len(pages), dict(sorted(bad.items())),
     )  # fmt: skip
 
 
