@@ -9,7 +9,6 @@ from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
 import polars as pl
-from rapidfuzz import fuzz, process, utils
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
@@ -151,6 +150,9 @@ def _agreement(films: pl.DataFrame, field: str) -> Iterator[Fault]:
     )
     if not some.height:
         return
+    # Loaded where a video says something itself.
+    from rapidfuzz import fuzz, process, utils
+
     said = some.select(published.fill_null("")).to_series().to_list()
     alike = [
         pl.Series(

@@ -6,6 +6,7 @@ from contextlib import nullcontext
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import polars as pl
 
@@ -28,7 +29,6 @@ from jovial_atlas.rounds.proving.live import (
     served_robots,
     spelled_otherwise,
 )
-from jovial_atlas.rounds.proving.page_check import CheckedPage, check_file, check_page, is_page
 from jovial_atlas.rounds.proving.site_checks import CheckedHost, host_faults
 from jovial_atlas.rounds.proving.targets import read_target, relative, robots_on_disk
 from jovial_atlas.rounds.state.last_survey import LastSurvey, last_survey
@@ -37,6 +37,9 @@ from jovial_atlas.rounds.state.survey_result import Apart
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.remote import get
 from jovial_atlas.web import Client
+
+if TYPE_CHECKING:
+    from jovial_atlas.rounds.proving.page_check import CheckedPage
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +60,7 @@ def check_site(
     apart: Apart = nullcontext,
     survey: LastSurvey | None = None,
 ) -> Checked:
+
     """The build of a site, host by host, against the protocols, the page table and itself. All
     that is built is read first; servers are asked `apart` from that. The `survey` is the last one,
     where it is at hand."""
@@ -157,6 +161,9 @@ def _as_page(
     target: str, now: datetime, client: Client, served: str | None, site: SiteFile | None
 ) -> CheckedPage | None:
     """The check of a page of HTML; None where the target is something else. Raises AtlasError."""
+    # Loaded where a page is checked alone.
+    from jovial_atlas.rounds.proving.page_check import check_file, check_page, is_page
+
     if not target.startswith(("http://", "https://")):
         path = Path(target)
         data = path.read_bytes() if path.is_file() else b""
