@@ -4,14 +4,17 @@ import gzip
 import io
 import json
 
+import polars as pl
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from jovial_atlas.engines.public_pages import PublicPages
 from jovial_atlas.ledger import Ledger, Visit
 from jovial_atlas.logs.lines import Hit, parse_line
 from jovial_atlas.logs.tally import count
 from jovial_atlas.logs.verify import Resolver, is_genuine
+from jovial_atlas.rounds.telling.logs import NeverAsked
 from tests.conftest import URL, run_command
 
 BOT = "Mozilla/5.0 (compatible; Lanternbot/2.1; +http://lantern.example/bot)"
@@ -176,3 +179,14 @@ def test_the_command_says_who_came_and_who_only_says_so(marrowfen):
     ledger.close()
     (marrowfen / "broken.gz").write_bytes(b"\x1f\x8bnothing")
     assert run_command("logs", "broken.gz", cwd=marrowfen).code == 2
+
+
+@given(st.lists(st.integers(0, 30), max_size=20, unique=True), st.sets(st.integers(0, 30), max_size=9), st.integers(1, 5),
+       st.integers(0, 6))  # fmt: skip
+def test_pages_that_nobody_asked_for_are_found_piece_by_piece(public, asked, size, most):
+    locs = [f"{URL}/{number}/" for number in public]
+    tables = [pl.DataFrame({"loc": locs[start : start + size]}) for start in range(0, len(locs), size)]
+    pages = PublicPages([lambda table=table: table for table in tables])
+    never = NeverAsked(pages, [f"{URL}/{number}/" for number in asked & set(public)])
+    wanted = sorted(f"{URL}/{number}/" for number in set(public) - asked)
+    assert (len(never), never.first(), never.first(most)) == (len(wanted), wanted, wanted[:most])
