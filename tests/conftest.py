@@ -16,7 +16,7 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
 import pytest
-from hypothesis import settings
+from hypothesis import HealthCheck, settings
 
 from jovial_atlas.demo.builder import URL
 from jovial_atlas.demo.site import lay_out
@@ -28,7 +28,7 @@ from jovial_atlas.web import new_client
 from tests.loaded import Loaded
 
 # How long an example takes is for the benches; tests hold whatever else the machine does.
-settings.register_profile("atlas", deadline=None)
+settings.register_profile("atlas", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("atlas")
 
 #: The time of what is worked out alone; and of whatever reads files, which the machine dates.
