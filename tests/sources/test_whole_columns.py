@@ -147,6 +147,7 @@ def films_one_by_one(value):
 
 
 @given(st.lists(st.one_of(st.none(), FILMS), max_size=5), st.sampled_from(["table", "list", "text", "both"]))
+@example([None, {}], "both")
 def test_films_are_read_as_one_by_one(films, form):
     given_films = [None if one is None else {k: one.get(k) for k in KINDS} for one in films]
     if form == "table":

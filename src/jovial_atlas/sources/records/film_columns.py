@@ -100,7 +100,9 @@ def _parsed(cells: pl.DataFrame) -> tuple[pl.Series, pl.DataFrame] | None:
             columns.append(pl.Series(name, values, kind))
         except (OverflowError, TypeError):
             return None
-    return pl.Series("row", rows, pl.UInt32), pl.DataFrame(columns, height=len(rows))
+    if not columns:
+        return None
+    return pl.Series("row", rows, pl.UInt32), pl.DataFrame(columns)
 
 
 #: Kinds of values in JSON that are read by columns.
