@@ -10,7 +10,7 @@ import hashlib
 import re
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from importlib.resources import as_file, files
 from pathlib import Path
 from typing import Any
@@ -133,7 +133,12 @@ class Store:
                 # Taken out of the pool: the lock goes when this connection is closed.
                 connection.execution_options(isolation_level="AUTOCOMMIT").detach()
                 self._alone_on_server(connection, doing, wait)
-                yield
+                try:
+                    yield
+                finally:
+                    # A server notices only a moment later that a connection was closed.
+                    with suppress(SQLAlchemyError):
+                        connection.execute(text("select pg_advisory_unlock_all()"))
             return
         from filelock import FileLock, Timeout
 
