@@ -187,6 +187,22 @@ def test_what_cannot_be_known_is_said(site):
     assert wrong.code == 2
 
 
+@pytest.mark.parametrize(("more", "weights"), [("", [0.7]), ('\n[[section]]\nname = "s"\nmatch = "/b/"\npriority = 0.2\n', [0.7, 0.2])])
+def test_each_page_weighs_what_is_said_of_it(tmp_path, more, weights):
+    (tmp_path / "t.csv").write_text("loc\n/a/\n/b/\n/c/\n")
+    (tmp_path / "atlas.toml").write_text(
+        f'[site]\nurl = "{URL}"\n[[source]]\nkind = "table"\npath = "t.csv"\n[defaults]\npriority = 0.7\n[[engine]]\nname = "Q"\n'
+        f'channels = [{{ kind = "indexnow", endpoint = "http://127.0.0.1:1/", per_day = 2 }}]\n{more}'
+    )
+    for command in ("survey", "build"):
+        assert run_command(command, cwd=tmp_path).code == 0
+    announced = PublishedSite(read_site_file(tmp_path / "atlas.toml")).announced
+    found = [weight for _, rows in announced.pages.pieces() for weight in announced.weigh(rows)]
+    assert (len(found), set(found)) == (3, set(weights))
+    told = run_command("submit", "--dry-run", "--format", "json", cwd=tmp_path).json
+    assert [one["count"] for one in told["announcements"]] == [2], "a day's quota, of three pages"
+
+
 def test_priorities_by_clicks_and_what_a_build_lists_no_more(site):
     text = (site / "atlas.toml").read_text()
     quota = 'channels = [{ kind = "indexnow", endpoint = "http://127.0.0.1:1/", per_day = 3 }]'

@@ -165,6 +165,11 @@ def test_films_are_read_as_one_by_one(films, form):
         assert shown == (None if value is None else films_one_by_one(value))
 
 
+@pytest.mark.parametrize("kind", [pl.Null, pl.String, pl.List(pl.String), pl.Struct(KINDS)])
+def test_a_column_without_films_stays_one(kind):
+    assert read_films(pl.Series("f", [None, None], kind), URL, SERVICES).to_list() == [None, None]
+
+
 CELLS = st.text('ab1,\n ;\u00e4-"', max_size=5)
 LINES = st.lists(st.lists(CELLS, min_size=2, max_size=4), max_size=6)
 

@@ -197,7 +197,7 @@ def _weights(
     weight = of(usual)
     for section, priority in said.items():
         weight = pl.when(pl.col("section") == section).then(of(priority)).otherwise(weight)
-    found = table.select(weight.alias("weight")).to_series()
+    found = table.with_columns(weight=weight)["weight"]
     return found if clicks is None else found + _at_keys(clicks, keys).fill_null(0.0)
 
 

@@ -30,7 +30,8 @@ def read_films(values: pl.Series, site: str, services: Sequence[Service]) -> pl.
     and no player is left out."""
     cells = pl.DataFrame({"row": pl.int_range(len(values), dtype=pl.UInt32, eager=True)})
     cells = cells.with_columns(item=values)
-    found = [_by_column(*given, site, services) for given in _given(cells)]
+    found = [pl.DataFrame(schema={"row": pl.UInt32, "film": schema.ONE_VIDEO})]
+    found += [_by_column(*given, site, services) for given in _given(cells)]
     odd = _odd(cells)
     if (parsed := _parsed(odd)) is not None:
         found.append(_by_column(*parsed, site, services))
