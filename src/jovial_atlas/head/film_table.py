@@ -238,9 +238,7 @@ def _edited(
     return numbered.drop("_row")
 
 
-def _is_about(
-    named: str, number: int, loc: str, content: str | None, player: str | None
-) -> bool:  # fmt: skip
+def _is_about(named: str, number: int, loc: str, content: str | None, player: str | None) -> bool:
     """Whether the table of videos names the video of a page by this."""
     if not named:
         return number == 1
