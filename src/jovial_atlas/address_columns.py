@@ -28,6 +28,8 @@ SPELLED = rf"^https?://{_HOST}/{_PATH}(?:\?{_ASKED})?$"
 _SAFE = r"A-Za-z0-9/:@!$&'()*+,;=._~?%-"
 #: The same of a value that is put into a path.
 _SAFE_VALUE = r"A-Za-z0-9/._~-"
+#: Values without any that must be escaped, and without a dot segment.
+_FINE_VALUE = r"^(?:/|[A-Za-z0-9_~-][A-Za-z0-9._~-]*)*$"
 #: What stands behind the host in the one spelling.
 _BEHIND_HOST = rf"^/{_PATH}(?:\?{_ASKED})?$"
 _DOTS = "/."
@@ -66,8 +68,7 @@ def whole_addresses(values: pl.Series) -> pl.Series:
 
 def path_values(values: pl.Series) -> pl.Series:
     """Values as they stand inside a path: percent-encoded but for their slashes."""
-    fine = values.str.contains(r"^[A-Za-z0-9._~/-]*$") & ~_has_dots(values)
-    odd = (~fine & values.is_not_null()).fill_null(False)
+    odd = (~values.str.contains(_FINE_VALUE)).fill_null(False)
     return replaced(values, odd, _path_values) if odd.any() else values
 
 

@@ -6,7 +6,7 @@ from types import SimpleNamespace
 import pytest
 
 from jovial_atlas.rounds.publishing.changed import changed_links
-from jovial_atlas.rounds.publishing.inject import Injected, InjectState
+from jovial_atlas.rounds.publishing.injected import Injected, InjectState
 
 SITE = "https://www.marrowfen.example"
 

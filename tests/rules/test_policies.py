@@ -3,7 +3,7 @@
 import polars as pl
 import pytest
 
-from jovial_atlas.head.compose import directives_for, directives_of
+from jovial_atlas.head.directives import directives_for, directives_of
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.page import page_of
 from jovial_atlas.robots import Matcher

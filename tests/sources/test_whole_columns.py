@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import tempfile
+from datetime import datetime
 from pathlib import Path
 
 import polars as pl
@@ -13,6 +14,7 @@ from hypothesis import strategies as st
 
 from jovial_atlas import addresses, dates
 from jovial_atlas.address_columns import SPELLED, normal_addresses, path_values
+from jovial_atlas.date_columns import written_days, written_moments
 from jovial_atlas.media.fields import of_fields
 from jovial_atlas.media.services import services
 from jovial_atlas.pages import schema
@@ -224,3 +226,22 @@ def test_plain_records_are_read_as_one_by_one(records):
 def test_a_column_of_nothing_stays_one(work):
     assert work(pl.Series("a", [None, None], pl.String)).to_list() == [None, None]
     assert work(pl.Series("a", [], pl.String)).to_list() == []
+
+
+@given(
+    st.lists(st.one_of(st.none(), st.datetimes(min_value=datetime(1, 1, 1))), max_size=8),
+    st.sampled_from(["ms", "us"]),
+    st.sampled_from([None, "UTC", "Europe/Berlin", "America/St_Johns"]),
+)
+@example([datetime(1989, 12, 31, 23, 59, 59, 999999), datetime(1990, 1, 1)], "us", None)
+@example([datetime(2050, 12, 31, 23, 59, 59), datetime(2051, 1, 1), None], "ms", "UTC")
+@example([None, None], "ms", "UTC")
+def test_days_and_moments_are_written_as_one_by_one(values, unit, zone):
+    column = pl.Series("a", values, pl.Datetime(unit)).dt.replace_time_zone(
+        zone, ambiguous="earliest", non_existent="null"
+    )
+    moments = column.dt.convert_time_zone("UTC") if zone else column
+    wanted = moments.dt.strftime("%Y-%m-%dT%H:%M:%SZ").to_list()
+    assert written_moments(column).to_list() == wanted
+    days = column.dt.date()
+    assert written_days(days).to_list() == days.dt.strftime("%Y-%m-%d").to_list()

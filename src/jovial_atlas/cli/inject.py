@@ -12,7 +12,7 @@ from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.publishing.inject import Injected
+    from jovial_atlas.rounds.publishing.injected import Injected
     from jovial_atlas.rounds.state.last_survey import LastSurvey
 
 #: Changes that a dry run shows line by line.

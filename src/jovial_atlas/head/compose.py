@@ -9,14 +9,14 @@ import msgspec
 import polars as pl
 
 from jovial_atlas.head.context import NO_CONTEXT, HeadContext
+from jovial_atlas.head.directives import directives_for, directives_of
 from jovial_atlas.head.head import Head
 from jovial_atlas.head.page_graph import page_graph
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.sharing import shared_picture
 from jovial_atlas.head.texts import description_of, text_of, title_of
 from jovial_atlas.head.videos import Film, sharing
-from jovial_atlas.pages.page import CrawlerVerdict, Page, pages_of
-from jovial_atlas.robots.words import DECIDED, kept
+from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.sitefile.deciding import Section
 
 
@@ -71,71 +71,6 @@ class PageHead:
 
 def _section(page: Page, settings: HeadSettings) -> Section | None:
     return settings.section_of(page)
-
-
-def directives_of(page: Page, stage: str) -> str:
-    """The robots directives for all crawlers: only what differs from the default."""
-    return ", ".join(_words(page, stage))
-
-
-def directives_for(page: Page, stage: str) -> dict[str, str]:
-    """Crawler → the directives for it alone. They add to those for all crawlers, so only what
-    these do not say yet is there."""
-    crawlers = page.crawlers
-    if not crawlers:
-        return {}
-    general = _words(page, stage)
-    own = {one.crawler: one.words for one in page.crawler_directives or ()}
-    by_crawler = {
-        token: [
-            word
-            for word in [
-                *_words(decided, stage),
-                # Only that crawler knows all of its words.
-                *(_joined(*said) for said in _own(own.get(token)).items()),
-            ]
-            if word not in general
-        ]
-        for token, decided in crawlers.items()
-        if decided is not None
-    }
-    return {token: ", ".join(words) for token, words in by_crawler.items() if words}
-
-
-def _own(words: str | None) -> dict[str, str]:
-    """What a page says that no field stands for, by directive."""
-    return {name: value for name, value in kept(words).items() if name not in DECIDED}
-
-
-def _joined(name: str, value: str) -> str:
-    return f"{name}: {value}" if value else name
-
-
-def _words(decided: Page | CrawlerVerdict, stage: str) -> list[str]:
-    words = []
-    if not decided.index or stage == "draft":
-        words.append("noindex")
-    if not decided.follow:
-        words.append("nofollow")
-    if decided.max_snippet == 0:
-        words.append("nosnippet")
-    for name, value in (
-        ("max-snippet", decided.max_snippet or None),
-        ("max-image-preview", decided.max_image_preview),
-        ("max-video-preview", decided.max_video_preview),
-        ("unavailable_after", decided.unavailable_after),
-    ):
-        if value is not None:
-            words.append(f"{name}:{value}")
-    if decided.archive is False:
-        words.append("noarchive")
-    if decided.translate is False:
-        words.append("notranslate")
-    if decided.image_index is False:
-        words.append("noimageindex")
-    if decided.embedded_index:
-        words.append("indexifembedded")
-    return words
 
 
 def heads_by_section(

@@ -15,6 +15,7 @@ from datetime import date
 
 import polars as pl
 
+from jovial_atlas.date_columns import written_days, written_moments
 from jovial_atlas.logs.lines import day_of, parse_line
 
 #: How a time is written: day, clock and zone at fixed places.
@@ -168,14 +169,15 @@ def _with_times(parts: pl.DataFrame) -> pl.DataFrame:
     dates = day.replace_strict(known, default=None, return_dtype=pl.Date)
     table = parts.with_columns(
         date=dates,
-        at=dates.dt.strftime("%Y-%m-%d") + "T" + parts["time"].str.slice(*_CLOCK) + "Z",
+        at=written_days(dates) + "T" + parts["time"].str.slice(*_CLOCK) + "Z",
     )
     elsewhere = ~pl.col("time").str.ends_with(_UTC)
     moment = pl.col("time").str.to_datetime("%d/%b/%Y:%H:%M:%S %z", strict=False, time_zone="UTC")
+    text = moment.map_batches(written_moments, return_dtype=pl.String, is_elementwise=True)
     if table.select(elsewhere.any()).item():
         table = table.with_columns(
             date=pl.when(elsewhere).then(moment.dt.date()).otherwise("date"),
-            at=pl.when(elsewhere).then(moment.dt.strftime("%Y-%m-%dT%H:%M:%SZ")).otherwise("at"),
+            at=pl.when(elsewhere).then(text).otherwise("at"),
         )
     return table
 

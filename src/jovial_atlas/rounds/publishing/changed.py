@@ -18,7 +18,7 @@ from jovial_atlas.errors import OutputError
 from jovial_atlas.files import write_whole
 from jovial_atlas.foreign import read_json
 from jovial_atlas.pages import snapshot
-from jovial_atlas.rounds.publishing.inject import Injected, InjectState
+from jovial_atlas.rounds.publishing.injected import Injected, InjectState
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.names import AS_PUBLISHED, HEAD_DATA, MOVES_SEEN, PUT_LINKS
 from jovial_atlas.rounds.state.traffic import page_figures

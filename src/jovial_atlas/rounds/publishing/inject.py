@@ -7,7 +7,6 @@ import os
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from enum import StrEnum
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
@@ -35,6 +34,7 @@ from jovial_atlas.markup import (
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.rounds.publishing.build.versions import versions_by_page
+from jovial_atlas.rounds.publishing.injected import Injected, InjectState
 from jovial_atlas.rounds.publishing.links import WantedLinks
 from jovial_atlas.rounds.publishing.patterns import check_patterns
 from jovial_atlas.rounds.state.last_survey import LastSurvey
@@ -44,36 +44,8 @@ from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sitefile.heads import Snippets, SnippetsOfSome
 
 _CHARSET = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([A-Za-z0-9_.:-]+)", re.I)
-
-
 # What comments of ours keep is packed; nobody reads it.
 _PACKED = re.compile(r"(<!-- (?:/head data|held: jovial-atlas)) [^>]*? -->")
-
-
-class InjectState(StrEnum):
-    """What becomes of a file of HTML."""
-
-    CHANGED = "changed"
-    SAME = "same"
-    SKIPPED = "skipped"
-
-
-@dataclass(frozen=True, slots=True)
-class Injected:
-    """What became of one file: `state` is changed, same, or skipped (then `why` says so); `diff`
-    shows the lines that differ, where it was asked for; `alts` are the texts of pictures that were
-    proposed, as `src: text`, `links` what was added, as `words: address`; `notes` say what
-    could not be; `mark` tells which head data the file holds now (`block_mark`)."""
-
-    path: str
-    loc: str
-    state: InjectState
-    why: str = ""
-    diff: str = ""
-    alts: tuple[str, ...] = ()
-    links: tuple[str, ...] = ()
-    notes: tuple[str, ...] = ()
-    mark: str | None = None
 
 
 def run_inject(

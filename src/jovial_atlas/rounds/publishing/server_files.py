@@ -11,7 +11,7 @@ import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault
-from jovial_atlas.head.compose import directives_for, directives_of
+from jovial_atlas.head.directives import directives_for, directives_of
 from jovial_atlas.moves.apache import apache_moves_folder, apache_moves_server, apache_tables
 from jovial_atlas.moves.nginx import nginx_moves_http, nginx_moves_server
 from jovial_atlas.moves.others import moved_pages, moves_as_csv, moves_as_json

@@ -32,7 +32,7 @@ from jovial_atlas.rounds.reading.video_files import look_at_videos
 from jovial_atlas.rounds.reading.whole_site import as_content, section_counts
 from jovial_atlas.rounds.state.crawled_copies import forget_copies
 from jovial_atlas.rounds.state.hiding import hides_first, public_robots
-from jovial_atlas.rounds.state.last_survey import filled_in, stored_pages
+from jovial_atlas.rounds.state.last_survey import filled_at, stored_pages
 from jovial_atlas.rounds.state.layout import Layout
 from jovial_atlas.rounds.state.loss import check_survey
 from jovial_atlas.rounds.state.names import DEPARTED, PAGE_TABLE
@@ -75,7 +75,7 @@ def run_survey(
         signs = signs_in(table, site, variant_signs(site))
         known = None if options.full else record
         after, layout, more, links = _completed(delivered, beside, site, client, now, signs, known)
-        filled = filled_in(table, signs)
+        filled = filled_at(beside, signs)
         decided = decide(*_beside(after, site, now, filled))
         sections, rows = section_counts(decided, site, filled)
         changes = compare(before, after)
@@ -192,7 +192,7 @@ def _refuse_loss(
     causes: list[str],
 ) -> None:
     """Raises LossError where too much of what was listed is not any more."""
-    filled = filled_in(before, _signs_before(record))
+    filled = filled_at(site.state / PAGE_TABLE, _signs_before(record))
     had = decide(*_beside(before, site, now, filled))
     check_survey(site, had, decided, causes)
 
@@ -215,9 +215,10 @@ def _is_lasting(table: pl.LazyFrame, site: SiteFile, now: datetime, filled: froz
         "expires": pl.col("expires").is_not_null().any(),
         "directives": pl.col("directives").str.contains("unavailable_after", literal=True).any(),
     }
-    (there,) = table.select(**asked).collect(engine="streaming").to_dicts()
+    asked = {name: any_ for name, any_ in asked.items() if name in filled}
+    there = table.select(**asked).collect(engine="streaming").to_dicts()[0] if asked else {}
     missing = {name for name, any_ in there.items() if not any_}
-    if there["videos"] or rests_on_traffic(site):
+    if there.get("videos") or rests_on_traffic(site):
         return False
     return not rests_on_time(site, now, table, filled - missing)
 

@@ -66,7 +66,7 @@ def read_once(
             raise broken[0]
         read, _, _ = as_content(delivered, site, now, None)
         table = schema.complete(read)
-        filled = filled_in(table, signs_in(table, site, variant_signs(site)))
+        filled = filled_in(read, signs_in(table, site, variant_signs(site)))
         decided = decide(table, site, now, filled).collect()
         _, rows = section_counts(decided.lazy(), site, filled)
     finally:

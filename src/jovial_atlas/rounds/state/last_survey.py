@@ -203,6 +203,12 @@ def filled_in(stored: pl.LazyFrame, signs: Iterable[str]) -> frozenset[str]:
     return frozenset([*stored.collect_schema(), *signs])
 
 
+def filled_at(path: Path, signs: Iterable[str]) -> frozenset[str]:
+    """As `filled_in`, of the page table that is stored there."""
+    stored = snapshot.scan(path)
+    return frozenset() if stored is None else filled_in(stored, signs)
+
+
 def surveyed_locs(site: SiteFile) -> list[str]:
     """The addresses of one host in the last survey. Raises AtlasError where there is none."""
     stored = snapshot.scan(site.shared_state / PAGE_TABLE)

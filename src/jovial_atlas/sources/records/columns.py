@@ -10,13 +10,14 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import date, datetime
-from functools import lru_cache, partial
+from datetime import date, datetime, timedelta
+from functools import partial
 
 import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.address_columns import normal_addresses, path_values
+from jovial_atlas.date_columns import written_days, written_moments
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.media.fields import of_fields
@@ -161,7 +162,7 @@ def _column(name: str, theirs: str, kind: pl.DataType, how: FieldMap) -> pl.Expr
     if name in ("lastmod", "published"):
         return _date(column, kind, how.now.date())
     if name == "expires":
-        return _date(column, kind, date(9999, 12, 31))
+        return _date(column, kind, date.max)
     if name in _LISTS:
         return _list(column, kind, how.separator)
     if name == "links":
@@ -181,42 +182,20 @@ def _column(name: str, theirs: str, kind: pl.DataType, how: FieldMap) -> pl.Expr
 
 def _date(column: pl.Expr, kind: pl.DataType, last: date) -> pl.Expr:
     """Dates in the product's form; what is no date, or cannot be right, becomes null."""
-    if kind == pl.Date:
-        return column.map_batches(
-            partial(_days, last=last), return_dtype=pl.String, is_elementwise=True
-        )
-    if isinstance(kind, pl.Datetime):
-        moment = column.dt.convert_time_zone("UTC") if kind.time_zone else column
-        text = moment.dt.strftime("%Y-%m-%dT%H:%M:%SZ")
-    elif kind == pl.Null:
+    if kind == pl.Null:
         return pl.lit(None, pl.String)
+    if kind == pl.Date:
+        text = column.map_batches(written_days, return_dtype=pl.String, is_elementwise=True)
+    elif isinstance(kind, pl.Datetime):
+        text = column.map_batches(written_moments, return_dtype=pl.String, is_elementwise=True)
     else:
         text = column.cast(pl.String).map_batches(
             read_dates, return_dtype=pl.String, is_elementwise=True
         )
-    good = (text >= "1990") & (text.str.head(10) <= last.isoformat())
+    good = text >= "1990"
+    if last < date.max:
+        good &= text < (last + timedelta(days=1)).isoformat()
     return pl.when(good).then(text)
-
-
-_FIRST = date(1990, 1, 1)
-
-
-@lru_cache(maxsize=2)
-def _calendar(last: date) -> pl.Series:
-    """Every day that can be right, as text."""
-    return pl.date_range(_FIRST, last, eager=True).cast(pl.String)
-
-
-def _days(values: pl.Series, last: date) -> pl.Series:
-    """Days as text: looked up, which is far faster than writing each."""
-    found = _calendar(min(last, date(2200, 1, 1)))
-    number = values.to_physical() - (_FIRST - date(1970, 1, 1)).days
-    good = number.is_between(0, found.len() - 1)
-    written = found.gather(pl.select(pl.when(good).then(number)).to_series())
-    if last.year > 2200:
-        late = pl.select(pl.when(~good & (values >= _FIRST)).then(values.cast(pl.String)))
-        written = written.fill_null(late.to_series())
-    return written.alias(values.name)
 
 
 def _list(column: pl.Expr, kind: pl.DataType, separator: str) -> pl.Expr:

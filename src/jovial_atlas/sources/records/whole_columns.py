@@ -9,13 +9,18 @@ import polars as pl
 
 from jovial_atlas import addresses, dates, foreign
 from jovial_atlas.address_columns import SPELLED, each_once, normal_addresses, put, replaced
+from jovial_atlas.date_columns import written_days, written_moments
 from jovial_atlas.pages import schema
 
-#: Dates in the product's form that every month has.
-_IN_FORM = (
-    r"^[12]\d{3}-(?:0[1-9]|1[0-2])-(?:0[1-9]|1\d|2[0-8])"
-    r"(?:T(?:[01]\d|2[0-3]):[0-5]\d:[0-5]\dZ)?$"
+#: A day that there is, whatever the year; a time of day.
+_REAL_DAY = (
+    "[12][0-9]{3}-(?:(?:0[1-9]|1[0-2])-(?:0[1-9]|1[0-9]|2[0-8])|(?:0[13-9]|1[0-2])-(?:29|30)"
+    "|(?:0[13578]|1[02])-31)"
 )
+_REAL_TIME = "(?:[01][0-9]|2[0-3]):[0-5][0-9]:[0-5][0-9]"
+#: Dates in the product's form; and moments of UTC in another, which differ in single signs.
+_IN_FORM = rf"^{_REAL_DAY}(?:T{_REAL_TIME}Z)?$"
+_OF_UTC = rf"^{_REAL_DAY}[T ]{_REAL_TIME}(?:[.,][0-9]+)? ?(?:Z|UTC|GMT|[+-]00:?00)?$"
 _WHOLE_DAY = r"^\s*(\d{4}-\d\d-\d\d)\s*$"
 _DAY, _TIME = r"(\d{4}-\d\d-\d\d)", r"(\d\d:\d\d)(:\d\d)?(?:[.,]\d+)?"
 #: ISO 8601 with a time, as databases and spreadsheets write it: day, time, seconds, zone.
@@ -33,7 +38,7 @@ def read_dates(values: pl.Series) -> pl.Series:
 
 def _read_dates(values: pl.Series) -> pl.Series:
     """Dates that are not in the product's form: in the usual ones by columns, form after form."""
-    for read in (_iso_moments, _rfc_moments, _whole_days):
+    for read in (_moments_of_utc, _iso_moments, _rfc_moments, _whole_days):
         dated = read(values)
         left = (dated.is_null() & values.is_not_null()).fill_null(False)
         if not left.any():
@@ -41,6 +46,14 @@ def _read_dates(values: pl.Series) -> pl.Series:
         if not left.all():
             return put(dated, left, _read_dates(values.filter(left)))
     return each_once(values, lambda text: dates.read(text) if text else None)
+
+
+def _moments_of_utc(values: pl.Series) -> pl.Series:
+    """What only has to be written otherwise; null for all else."""
+    text = pl.col("text")
+    written = pl.concat_str(text.str.slice(0, 10), pl.lit("T"), text.str.slice(11, 8), pl.lit("Z"))
+    table = pl.DataFrame({"text": values})
+    return table.select(pl.when(text.str.contains(_OF_UTC)).then(written)).to_series()
 
 
 _UTC = ("Z", "UTC", "GMT")
@@ -72,12 +85,12 @@ def _moments(parts: pl.DataFrame, form: str) -> pl.Series:
     minutes += zone.str.slice(3, 2).cast(pl.Int64, strict=False)
     offset = pl.duration(minutes=sign * minutes, time_unit="ms")
     here = pl.when(zone.is_null() | zone.is_in(_UTC)).then(moment).otherwise(moment - offset)
-    return parts.select(here.dt.strftime("%Y-%m-%dT%H:%M:%SZ")).to_series()
+    return written_moments(parts.select(here).to_series())
 
 
 def _whole_days(values: pl.Series) -> pl.Series:
     day = pl.col("text").str.extract(_WHOLE_DAY).str.to_date("%Y-%m-%d", strict=False)
-    return pl.DataFrame({"text": values}).select(day.dt.strftime("%Y-%m-%d")).to_series()
+    return written_days(pl.DataFrame({"text": values}).select(day).to_series())
 
 
 def read_lists(values: pl.Series, separator: str) -> pl.Series:

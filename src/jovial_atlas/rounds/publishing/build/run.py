@@ -42,7 +42,6 @@ from jovial_atlas.rounds.publishing.build.resuming import (
     save_blocks,
 )
 from jovial_atlas.rounds.publishing.build.sitemap_files import SitemapFiles
-from jovial_atlas.rounds.publishing.old_host import old_host_files
 from jovial_atlas.rounds.publishing.patterns import check_patterns
 from jovial_atlas.rounds.publishing.redirects import redirects_of
 from jovial_atlas.rounds.publishing.server_files import (
@@ -366,8 +365,12 @@ class _Building:
         redirects = redirects_of(self.survey)
         for name, data in server_files(self.site, self.survey, redirects):
             self.files.servers.put(name, data)
-        for name, data in old_host_files(self.site, redirects, self.now):
-            self.files.servers.put(name, data)
+        if self.site.model.moves.old_url:
+            # Few sites come from another host.
+            from jovial_atlas.rounds.publishing.old_host import old_host_files
+
+            for name, data in old_host_files(self.site, redirects, self.now):
+                self.files.servers.put(name, data)
         for name, data in small_pages(self.site, redirects):
             self.files.public.put(name, data)
         if slow := slow_in_folder(redirects):
