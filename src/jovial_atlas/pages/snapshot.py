@@ -9,7 +9,7 @@ import io
 import json
 import os
 import tempfile
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, Literal
@@ -43,11 +43,33 @@ def group_rows(columns: Collection[str]) -> int:
     return max(1, ROW_GROUP // _WITH_LINKS) if "links" in columns else ROW_GROUP
 
 
-def save(table: pl.DataFrame, path: Path) -> None:
-    """Write a table as Parquet. Raises OutputError."""
+def save(table: pl.DataFrame, path: Path, *, alike: bool = False) -> None:
+    """Write a table as Parquet; `alike` looks for columns of the page table in which all rows have
+    one value, which stands beside the rows then. Raises OutputError."""
+    same = _of_one_value(table) if alike else {}
     buffer = io.BytesIO()
-    table.write_parquet(buffer, compression="zstd", statistics=False)
+    table.drop(same).write_parquet(
+        buffer, compression="zstd", statistics=False, metadata=_metadata(same)
+    )
     write_whole(path, buffer.getvalue())
+
+
+def _of_one_value(table: pl.DataFrame) -> dict[str, Any]:
+    """Columns of texts or numbers in which all rows have one value, with that value."""
+    if not table.height:
+        return {}
+    ends = table.select(
+        name
+        for name, kind in table.schema.items()
+        if name in schema.SCHEMA and name != "loc" and (kind == pl.String or kind.is_integer())
+    )[[0, -1]]
+    likely = [one.name for one in ends if not one.null_count() and one[0] == one[1]]
+    found = table.select((pl.col(name) == pl.col(name).first()).all() for name in likely)
+    return {name: ends[name][0] for name in likely if found[name][0]} if likely else {}
+
+
+def _metadata(same: Mapping[str, Any]) -> dict[str, str] | None:
+    return {_CONSTANT: json.dumps(same)} if same else None
 
 
 def sink(
@@ -75,7 +97,7 @@ def sink(
             compression_level=1 if compression == "zstd" else None,
             statistics=statistics,
             row_group_size=group_rows(table.collect_schema().names()),
-            metadata={_CONSTANT: json.dumps(same[0])} if same else None,
+            metadata=_metadata(same[0] if same else {}),
         )
     except OSError as error:
         forget(beside)

@@ -262,7 +262,7 @@ def _completed(
     faults = looked.faults if looked else []
     if not path.exists():
         saved = whole.collect()
-        snapshot.save(saved, path)
+        snapshot.save(saved, path, alike=True)
         return schema.complete(saved.lazy()), layout, faults, links
     if filled_tables or layout or site.model.languages.folders or any_read(filled):
         beside = temporary_name(path.parent)

@@ -8,7 +8,7 @@ import io
 import re
 import shutil
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Generator, Iterator, Sequence
 from itertools import chain
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -32,7 +32,7 @@ Numbered = tuple[pl.DataFrame, Sequence[int], list[Fault]]
 _REMARK = re.compile(r"#[^,;\t|]*\Z")
 
 
-def csv_rows(path: Path) -> Iterator[Numbered]:
+def csv_rows(path: Path) -> Generator[Numbered]:
     """The rows of a CSV with their line numbers. Where each row is one line, as in most, whole
     columns are parted at once; from the first that is not on, row by row."""
     text, faults = _text(path)
@@ -161,7 +161,7 @@ def _unpacked(path: Path, faults: list[Fault]) -> BinaryIO:
     return whole
 
 
-def json_lines(path: Path) -> Iterator[Numbered]:
+def json_lines(path: Path) -> Generator[Numbered]:
     """The records of JSON Lines with their line numbers: plain ones as whole columns, others one
     by one."""
     stream, faults = _text(path)

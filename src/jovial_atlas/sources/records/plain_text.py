@@ -6,9 +6,12 @@ from __future__ import annotations
 import io
 import re
 from collections.abc import Iterator, Sequence
+from functools import lru_cache
 from itertools import chain
+from operator import attrgetter
 from typing import Any, TextIO
 
+import msgspec
 import orjson
 import polars as pl
 
@@ -85,6 +88,9 @@ def plain_records(text: str, lines: int) -> pl.DataFrame | None:
     text = text.replace("\r\n", "\n").removesuffix("\n")
     if "\r" in text or text.count("\n{") != lines - 1:
         return None
+    table = _typed_records(text, lines)
+    if table is not None:
+        return table
     try:
         records = orjson.loads(f"[{text.replace(chr(10), ',')}]")
     except ValueError:
@@ -95,6 +101,65 @@ def plain_records(text: str, lines: int) -> pl.DataFrame | None:
     if not columns or not all(map(_is_plain, columns.values())):
         return None
     return table_of_columns(columns)
+
+
+#: So many signs at the beginning are looked at to learn of which kind the values are.
+_BEGINNING = 50_000
+_OF_KINDS: dict[frozenset[type], Any] = {
+    frozenset({str}): str, frozenset({int}): int, frozenset({float}): float,
+    frozenset({int, float}): float, frozenset({bool}): bool, frozenset({list}): list[str],
+}  # fmt: skip
+_COLUMN_KINDS = {str: pl.String, int: pl.Int64, float: pl.Float64, bool: pl.Boolean}
+
+
+def _typed_records(text: str, lines: int) -> pl.DataFrame | None:
+    """As `plain_records`, where each field has values of one kind, the one that it has at the
+    beginning: so they are read three times as fast. None where one is of another."""
+    beginning = text if len(text) < _BEGINNING else text[:_BEGINNING].rpartition("\n")[0]
+    try:
+        first = orjson.loads(f"[{beginning.replace(chr(10), ',')}]")
+        if set(map(type, first)) != {dict}:
+            return None
+        kinds = {name: _kind_of(values) for name, values in columns_of(first).items()}
+        if not kinds or None in kinds.values():
+            return None
+        decoder, names = _decoder_of(tuple(kinds.items()))
+        records = decoder.decode_lines(text)
+        if len(records) != lines:
+            return None
+        columns = [
+            pl.Series(name, list(map(attrgetter(short), records)), _COLUMN_KINDS.get(kind, _LIST))
+            for short, (name, kind) in zip(names, kinds.items(), strict=True)
+        ]
+    except (ValueError, OverflowError, pl.exceptions.PolarsError):
+        return None
+    if any(one.dtype == pl.Float64 and (one.abs() > _EXACT).any() for one in columns):
+        return None  # it may be a whole number that does not fit into 64 bits
+    return pl.DataFrame(columns)
+
+
+_LIST = pl.List(pl.String)
+
+
+def _kind_of(values: Sequence[Any]) -> Any:
+    """What all values are; None where they are nothing, or of several kinds."""
+    return _OF_KINDS.get(frozenset(map(type, values)) - {type(None)})
+
+
+@lru_cache(maxsize=8)
+def _decoder_of(
+    kinds: tuple[tuple[str, Any], ...],
+) -> tuple[msgspec.json.Decoder[msgspec.Struct], list[str]]:
+    """What reads objects with these fields and no others, and the names of their attributes."""
+    names = [f"_{number}" for number in range(len(kinds))]
+    record = msgspec.defstruct(
+        "Record",
+        [(name, kind | None, None) for name, (_, kind) in zip(names, kinds, strict=True)],
+        rename=dict(zip(names, (name for name, _ in kinds), strict=True)),
+        forbid_unknown_fields=True,
+        gc=False,
+    )
+    return msgspec.json.Decoder(record), names
 
 
 _PLAIN = frozenset({str, int, float, bool, type(None)})

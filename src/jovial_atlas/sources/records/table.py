@@ -6,12 +6,13 @@ pieces, so that a ragged or broken line is told with its number.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 from pathlib import Path
 from typing import Any
 
 import polars as pl
 
+from jovial_atlas.ahead import read_ahead
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch
@@ -107,13 +108,13 @@ def _parquet_pages(delivered: pl.LazyFrame, path: Path, how: FieldMap) -> Iterat
 
 
 def _batches(
-    pieces: Iterator[Numbered], path: Path, how: FieldMap, *, guess: bool
+    pieces: Generator[Numbered], path: Path, how: FieldMap, *, guess: bool
 ) -> Iterator[Batch]:
     """Records with their line numbers as batches; types of the first piece hold for all
     where nothing is lost by it.
     `guess`: the values are texts, and those that are all numbers become numbers."""
     kinds: dict[str, Any] | None = None
-    for table, lines, faults in pieces:
+    for table, lines, faults in read_ahead(pieces):
         if kinds is None:
             table = _typed(table) if guess else table
             kinds = dict(table.schema)
