@@ -20,7 +20,7 @@ _W3C = re.compile(
 )
 _LOOSE = re.compile(
     r"\s*(\d{4})-?(\d\d)-?(\d\d)"
-    r"(?:[T ]+(\d\d):(\d\d)(?::(\d\d)(?:[.,]\d+)?)?\s*(Z|UTC|GMT|[+-]\d\d:?\d\d)?)?\s*\Z",
+    r"(?:[T ]+(\d\d):(\d\d)(?::(\d\d)(?:[.,]\d+)?)?\s*(Z|UTC|GMT|[+-]\d\d(?::?\d\d)?)?)?\s*\Z",
     re.IGNORECASE | re.ASCII,
 )
 
@@ -84,7 +84,8 @@ def _zone(text: str | None) -> timezone:
         return UTC
     sign = -1 if text[0] == "-" else 1
     digits = text[1:].replace(":", "")
-    return timezone(sign * timedelta(hours=int(digits[:2]), minutes=int(digits[2:])))
+    # PostgreSQL writes whole hours alone.
+    return timezone(sign * timedelta(hours=int(digits[:2]), minutes=int(digits[2:] or 0)))
 
 
 def write(moment: datetime) -> str:

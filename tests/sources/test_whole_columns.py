@@ -72,7 +72,8 @@ MOMENTS = st.datetimes().map(lambda moment: moment.replace(microsecond=0))
 FORMS = st.sampled_from(
     ["%Y-%m-%d", "%Y-%m-%dT%H:%M:%SZ", "%Y-%m-%d %H:%M:%S", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M:%S+02:00",
      "%Y-%m-%dT%H:%M:%S.123-0530", "%a, %d %b %Y %H:%M:%S GMT", "%d %b %Y %H:%M:%S +0200", "%d.%m.%Y", "%Y%m%d",
-     "%Y-%m-%dt%H:%M:%Sz", "%Y-%m-%d %H:%M:%S UTC", "%Y-%m-%dT25:%M:%SZ", "%Y-13-%dT%H:%M:%SZ"]
+     "%Y-%m-%dt%H:%M:%Sz", "%Y-%m-%d %H:%M:%S UTC", "%Y-%m-%d %H:%M:%S+00",
+     "%Y-%m-%d %H:%M:%S-03", "%Y-%m-%dT%H:%M:%S.5+00:00", "%Y-%m-%dT25:%M:%SZ", "%Y-13-%dT%H:%M:%SZ"]
 )  # fmt: skip
 WRITTEN = st.one_of(st.builds(lambda moment, form: moment.strftime(form), MOMENTS, FORMS), TEXTS)
 

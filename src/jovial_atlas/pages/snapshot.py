@@ -64,7 +64,7 @@ def _of_one_value(table: pl.DataFrame) -> dict[str, Any]:
         if name in schema.SCHEMA and name != "loc" and (kind == pl.String or kind.is_integer())
     )[[0, -1]]
     likely = [one.name for one in ends if not one.null_count() and one[0] == one[1]]
-    found = table.select((pl.col(name) == pl.col(name).first()).all() for name in likely)
+    found = table.select(pl.col(name).eq_missing(pl.col(name).first()).all() for name in likely)
     return {name: ends[name][0] for name in likely if found[name][0]} if likely else {}
 
 

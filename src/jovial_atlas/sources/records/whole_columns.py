@@ -20,11 +20,11 @@ _REAL_DAY = (
 _REAL_TIME = "(?:[01][0-9]|2[0-3]):[0-5][0-9]:[0-5][0-9]"
 #: Dates in the product's form; and moments of UTC in another, which differ in single signs.
 _IN_FORM = rf"^{_REAL_DAY}(?:T{_REAL_TIME}Z)?$"
-_OF_UTC = rf"^{_REAL_DAY}[T ]{_REAL_TIME}(?:[.,][0-9]+)? ?(?:Z|UTC|GMT|[+-]00:?00)?$"
+_OF_UTC = rf"^{_REAL_DAY}[T ]{_REAL_TIME}(?:[.,][0-9]+)? ?(?:Z|UTC|GMT|[+-]00(?::?00)?)?$"
 _WHOLE_DAY = r"^\s*(\d{4}-\d\d-\d\d)\s*$"
 _DAY, _TIME = r"(\d{4}-\d\d-\d\d)", r"(\d\d:\d\d)(:\d\d)?(?:[.,]\d+)?"
 #: ISO 8601 with a time, as databases and spreadsheets write it: day, time, seconds, zone.
-_ISO = rf"(?i)^\s*{_DAY}[T ]+{_TIME}\s*(Z|UTC|GMT|[+-]\d\d:?\d\d)?\s*$"
+_ISO = rf"(?i)^\s*{_DAY}[T ]+{_TIME}\s*(Z|UTC|GMT|[+-]\d\d(?::?\d\d)?)?\s*$"
 #: RFC 5322 §3.3, in its modern form.
 _RFC = r"^(?:\w{3}, )?(\d\d?) (\w{3}) (\d{4}) (\d\d:\d\d:\d\d) (GMT|UTC|[+-]\d{4})$"
 _USUAL_REFERENCE = r"^(?:https?://|/[^/])"
@@ -82,7 +82,7 @@ def _moments(parts: pl.DataFrame, form: str) -> pl.Series:
     moment = pl.col("written").str.to_datetime(form, time_unit="ms", strict=False)
     sign = pl.when(zone.str.starts_with("-")).then(-1).otherwise(1)
     minutes = zone.str.slice(1, 2).cast(pl.Int64, strict=False) * 60
-    minutes += zone.str.slice(3, 2).cast(pl.Int64, strict=False)
+    minutes += zone.str.slice(3, 2).cast(pl.Int64, strict=False).fill_null(0)
     offset = pl.duration(minutes=sign * minutes, time_unit="ms")
     here = pl.when(zone.is_null() | zone.is_in(_UTC)).then(moment).otherwise(moment - offset)
     return written_moments(parts.select(here).to_series())
