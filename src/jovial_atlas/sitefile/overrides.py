@@ -82,17 +82,22 @@ def _row(row: dict[str, str], line: int, model: SiteModel) -> Override | Problem
     if loc is None:
         given = from_cell((row.get("loc") or "").strip())
         return Problem(line, "loc", f"{given!r} is no address", "/privacy/")
-    said = _said(tuple(item for item in row.items() if item[1] and item[0] not in _BESIDE))
+    said = _said(tuple(row), tuple([row[name] for name in row if name != "loc"]))
     if isinstance(said, Problem):
         return said._replace(line=line)
-    reason, by = (from_cell((row.get(name) or "").strip()) for name in ("reason", "by"))
-    return Override(loc, dict(said[0]), reason, by, dict(said[1]), line)
+    return Override(loc, dict(said.sets), said.reason, said.by, dict(said.texts), line)
 
 
 @lru_cache(maxsize=1_000)
-def _said(row: tuple[tuple[str, str], ...]) -> tuple[dict[str, Any], dict[str, str]] | Problem:
-    """The fields and texts in the cells of a row: of many rows, most say what others do."""
-    cells = {name: cell for name, value in row if (cell := from_cell(value.strip()))}
+def _said(names: tuple[str, ...], values: tuple[str, ...]) -> Override | Problem:
+    """What a row says in its cells beside `loc`: of many rows, most say what others do."""
+    beside = (name for name in names if name != "loc")
+    cells = {
+        name: cell
+        for name, value in zip(beside, values, strict=True)
+        if value and (cell := from_cell(value.strip()))
+    }
+    reason, by = cells.pop("reason", ""), cells.pop("by", "")
     sets = {name: _value(name, text) for name, text in cells.items() if name not in PAGE_TEXTS}
     texts = {name: cells[name] for name in PAGE_TEXTS if name in cells}
     if unknown := [one for one in names_in(texts.get("exempt", "")) if one not in MARKS]:
@@ -103,7 +108,7 @@ def _said(row: tuple[tuple[str, str], ...]) -> tuple[dict[str, Any], dict[str, s
     if mistakes:
         key = str(mistakes[0].path[0]) if mistakes[0].path else ""
         return Problem(0, key, mistakes[0].message.removesuffix("."))
-    return sets, texts
+    return Override("", sets, reason, by, texts)
 
 
 def names_in(cell: str) -> list[str]:

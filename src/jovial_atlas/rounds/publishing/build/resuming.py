@@ -16,6 +16,7 @@ from dataclasses import asdict, dataclass, field
 from itertools import accumulate
 from pathlib import Path
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import __version__
@@ -40,6 +41,7 @@ from jovial_atlas.rounds.state.record import BuildRecord, test_key
 from jovial_atlas.rounds.state.traffic import rests_on_traffic
 from jovial_atlas.rules import not_listed, rests_on_time
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.sitefile.overrides import Override
 from jovial_atlas.sitemaps import plan
 
 #: Smaller sites are built anew as fast.
@@ -73,11 +75,16 @@ def decisions_key(survey: LastSurvey, kinds: Sequence[Kind]) -> str | None:
         return None
     if rests_on_time(site, survey.now, survey.pages, survey.filled):
         return None
-    parts = [__version__, repr(model), repr(site.overrides), repr(sorted(site.crawlers)),
+    parts = [__version__, repr(model), _written(site.overrides), repr(sorted(site.crawlers)),
              repr([move.old for move in site.moves if move.is_gone]),
              repr(sorted(survey.filled)), repr([kind.name for kind in kinds]),
              str(test_key())]  # fmt: skip
     return digest("\n".join(parts).encode())
+
+
+def _written(overrides: Sequence[Override]) -> str:
+    """The rows of the overrides file as one text; there may be many."""
+    return msgspec.json.encode(overrides).decode()
 
 
 def forget_blocks(site: SiteFile) -> None:
