@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
 from pathlib import Path
 
 from corpus.content import articles
 from corpus.rendering import SITE, Rendered, body_of, quoted, run, write_pictures
+from jovial_atlas.values import replace
 
 
 def blog(tools: Path, folder: Path, theme: str) -> Rendered:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 from corpus.content import articles, manual
 from corpus.rendering import SITE, Rendered, body_of, quoted, run, write_pictures
+from jovial_atlas.values import replace
 
 
 def docs(tools: Path, folder: Path, theme: str) -> Rendered:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from enum import StrEnum
+
+import msgspec
 
 
 class Status(StrEnum):
@@ -28,8 +29,7 @@ HEARD_AS = (Status.TAKEN, Status.PENDING, Status.ASSUMED)
 UNSETTLED = (Status.INTENDED, Status.UNKNOWN)
 
 
-@dataclass(frozen=True, slots=True)
-class Visit:
+class Visit(msgspec.Struct, frozen=True):
     """What a crawler asked of an address, by one reading of logs: first and last time, the last
     answer's status, and how often."""
 
@@ -42,8 +42,7 @@ class Visit:
     first: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class PageReport:
+class PageReport(msgspec.Struct, frozen=True):
     """What an engine said of one address: whether it is indexed (None where it did not say), why
     not, when it was last fetched, and which canonical the engine chose. `announced`, when it was
     last told of it, is not kept."""
@@ -57,8 +56,7 @@ class PageReport:
     announced: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Announcement:
+class Announcement(msgspec.Struct, frozen=True):
     """One message to an engine, as the ledger has it."""
 
     engine: str
@@ -70,8 +68,7 @@ class Announcement:
     at: str
 
 
-@dataclass(frozen=True, slots=True)
-class Unsettled:
+class Unsettled(msgspec.Struct, frozen=True):
     """An announcement whose outcome nobody knows: its number, and its items (loc, mark)."""
 
     number: int
@@ -81,8 +78,7 @@ class Unsettled:
     items: tuple[tuple[str, str | None], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class SitemapReport:
+class SitemapReport(msgspec.Struct, frozen=True):
     """What an engine said of one sitemap. Counts are None where it did not say. `submitted`, when
     it was last told of it, is not kept."""
 
@@ -91,14 +87,13 @@ class SitemapReport:
     state: str
     found: int | None
     indexed: int | None
-    reasons: dict[str, int] = field(default_factory=dict)
+    reasons: dict[str, int] = msgspec.field(default_factory=dict)
     videos: int | None = None
     asked_at: str = ""
     submitted: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Heard:
+class Heard(msgspec.Struct, frozen=True):
     """A sitemap or address as an engine last took it; `urls` is what a sitemap then held."""
 
     mark: str
@@ -106,8 +101,7 @@ class Heard:
     urls: int | None
 
 
-@dataclass(frozen=True, slots=True)
-class Built:
+class Built(msgspec.Struct, frozen=True):
     """What a sitemap of a section held from `at` on; `gone` once it is no longer written."""
 
     loc: str
@@ -117,8 +111,7 @@ class Built:
     gone: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class SiteReviewed:
+class SiteReviewed(msgspec.Struct, frozen=True):
     """What a review of the whole site came to: when, the score from 0 to 100, the pages, and for
     each mark on how many pages it was good, could be better, fell short."""
 
@@ -128,8 +121,7 @@ class SiteReviewed:
     marks: dict[str, tuple[int, int, int]]
 
 
-@dataclass(frozen=True, slots=True)
-class OutsideRecord:
+class OutsideRecord(msgspec.Struct, frozen=True):
     """How an address of another site was met when it was asked for last (`at`): its state, HTTP
     status, where it moved for good, more in a few words; since when it is so, and how often in a
     row it was met so."""
@@ -144,8 +136,7 @@ class OutsideRecord:
     times: int = 1
 
 
-@dataclass(frozen=True, slots=True)
-class RoundStep:
+class RoundStep(msgspec.Struct, frozen=True):
     """One step of a round: its name; `done`, `nothing`, `held`, `failed` or `skipped`; how long it
     took; and what came of it, in words."""
 
@@ -155,8 +146,7 @@ class RoundStep:
     detail: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class TendedRound:
+class TendedRound(msgspec.Struct, frozen=True):
     """A round that nobody watched: when it began, on which machine, `done`, `nothing`, `held` or
     `failed`, its steps, what changed (counts by name), how many addresses and files were announced,
     who was told what (`to`, `what`). Rounds without changes that follow each other are one, of so
@@ -168,7 +158,7 @@ class TendedRound:
     steps: list[RoundStep]
     changes: dict[str, int]
     announced: int = 0
-    told: list[dict[str, str]] = field(default_factory=list)
+    told: list[dict[str, str]] = msgspec.field(default_factory=list)
     number: int = 0
     last: str = ""
     times: int = 1
@@ -189,8 +179,7 @@ class TendedRound:
         return "; ".join(one for one in said if one) or "nothing changed"
 
 
-@dataclass(frozen=True, slots=True)
-class OpenNotice:
+class OpenNotice(msgspec.Struct, frozen=True):
     """Something that needs a person, since when: a key by which it is known again, how grave it is,
     which sections it is about (none for the whole site), and what it is, in words."""
 
@@ -202,8 +191,7 @@ class OpenNotice:
     number: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class DueMessage:
+class DueMessage(msgspec.Struct, frozen=True):
     """What is to be told to somebody: `trouble`, `well` or `digest`; of which notice (0 for none);
     from when on; after how many tries in vain, and why the last one was."""
 
@@ -218,8 +206,7 @@ class DueMessage:
     at: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Stake:
+class Stake(msgspec.Struct, frozen=True):
     """Of some pages, how many there are, their clicks and visits in 28 days, which part of the
     site's clicks that is (of its visits, where no clicks are known), and those that have most; None
     for what is not known."""
@@ -236,8 +223,7 @@ class Stake:
         return self.clicks if self.clicks is not None else self.visits or 0
 
 
-@dataclass(frozen=True, slots=True)
-class SiteEvent:
+class SiteEvent(msgspec.Struct, frozen=True):
     """A change of pages: its name among events, when it was made, of which kind it is (title,
     description, data, listing, move, links, announcement, trial, other), what was changed in
     words, why, and how many pages it changed."""

@@ -1,7 +1,6 @@
 """Announcing: what is due, what answers mean, and a ledger that knows intent from outcome."""
 
 import json
-from dataclasses import replace
 from urllib.parse import parse_qs
 
 import httpx
@@ -18,6 +17,7 @@ from jovial_atlas.engines.published import Published
 from jovial_atlas.errors import LedgerError, NetworkError
 from jovial_atlas.ledger import Ledger
 from jovial_atlas.sitefile import CallChannel, Engine, IndexNowChannel, WebSubChannel
+from jovial_atlas.values import replace
 from jovial_atlas.web import Request, send
 from tests.conftest import run_command
 

@@ -2,7 +2,6 @@
 stands in addresses."""
 
 import http.client
-from dataclasses import replace
 from pathlib import Path
 
 import httpx
@@ -14,6 +13,7 @@ from jovial_atlas.moves.move import Move
 from jovial_atlas.moves.nginx import nginx_moves_http, nginx_moves_server
 from jovial_atlas.moves.resolving import MoveMap
 from jovial_atlas.sitefile.move_table import move_rows
+from jovial_atlas.values import replace
 from tests.real_servers import apache, nginx
 
 URL = "https://www.marrowfen.example"

@@ -1,6 +1,5 @@
 """Each mark just inside and just outside its limit, in two languages; settings, exemptions, scores."""
 
-from dataclasses import replace
 
 import pytest
 
@@ -14,6 +13,7 @@ from jovial_atlas.review.reviewed import (
     ReviewedPage,
     ShownFilm,
 )
+from jovial_atlas.values import replace
 
 LOC = "https://www.marrowfen.example/species/otter/"
 WORDS = "The otter comes at dawn and leaves before the first walkers are here. "

@@ -7,7 +7,6 @@ import hmac
 import json
 import socket
 import threading
-from dataclasses import replace
 from email import message_from_bytes
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
@@ -21,6 +20,7 @@ from jovial_atlas.rounds.tending.messages import ToldMessage, read_message
 from jovial_atlas.rounds.tending.senders import tell
 from jovial_atlas.running import run_command
 from jovial_atlas.sitefile import read_site_file
+from jovial_atlas.values import replace
 from jovial_atlas.web import new_client
 from tests.tending.world import SITE, World
 

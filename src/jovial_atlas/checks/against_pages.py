@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import addresses
@@ -43,8 +43,7 @@ def check_against_pages(read: SitemapSet, decided: pl.LazyFrame) -> Iterator[Fau
         )
 
 
-@dataclass(frozen=True, slots=True)
-class _Compared:
+class _Compared(msgspec.Struct, frozen=True):
     """Rows of `keys` that are `unknown`, or `wrong` to be listed; of each file the row with the
     `newest` date that differs from its page's, and their `counts`; listed pages that are `missing`,
     by key."""

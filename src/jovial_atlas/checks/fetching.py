@@ -6,9 +6,10 @@ What cannot be had becomes a fault, never an exception.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
+
+import msgspec
 
 from jovial_atlas import addresses
 from jovial_atlas.checks.sets import Fetched
@@ -19,8 +20,7 @@ from jovial_atlas.sitemaps.protocol import MAX_BYTES
 from jovial_atlas.web import Client, Request, send
 
 
-@dataclass(frozen=True, slots=True)
-class OnDisk:
+class OnDisk(msgspec.Struct, frozen=True):
     """Files of one folder. `address` is where the folder is served, if that is known.
 
     `whole` says that the folder holds the whole set, so that a listed file which is not
@@ -73,8 +73,7 @@ class OnDisk:
         return path if inside else None
 
 
-@dataclass(frozen=True, slots=True)
-class OnServer:
+class OnServer(msgspec.Struct, frozen=True):
     """Files of one server. `origin` is asked; `public` is the origin under which the files
     are, or will be, known (the same, but for a site that is tried before it is public)."""
 

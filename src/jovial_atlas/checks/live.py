@@ -17,6 +17,8 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
 
+import msgspec
+
 from jovial_atlas import addresses, dates
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.faults import Fault
@@ -36,8 +38,7 @@ _FRESH = timedelta(hours=24)
 LiveResult = list[tuple[str, str]]
 
 
-@dataclass(frozen=True, slots=True)
-class LiveAsking:
+class LiveAsking(msgspec.Struct, frozen=True):
     """How a server is asked: `origin` is asked, `public` is the origin by which the site is
     known; at most `per_second` requests, `at_once` of them at the same time."""
 
@@ -50,8 +51,7 @@ class LiveAsking:
     crawlers: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class ListedAddress:
+class ListedAddress(msgspec.Struct, frozen=True):
     """An address to ask for: a page, a picture that some page shows, or a page that engines
     must not index (`hidden`)."""
 
@@ -60,8 +60,7 @@ class ListedAddress:
     hidden: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Estimate:
+class Estimate(msgspec.Struct, frozen=True):
     """What a look at some or all addresses says of all of them: how many were asked and how
     many of those have a fault, with the 95 % interval of that share (Wilson's)."""
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import addresses
@@ -32,8 +33,7 @@ from jovial_atlas.sitemaps.notes import MOST_TOLD
 from jovial_atlas.sitemaps.read import FileKind, SitemapFile, media_of, read_sitemap
 
 
-@dataclass(frozen=True, slots=True)
-class Fetched:
+class Fetched(msgspec.Struct, frozen=True):
     """What came of asking for one file: its shown name, its address if known, bytes or a fault."""
 
     name: str

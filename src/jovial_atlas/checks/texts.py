@@ -4,10 +4,10 @@ display, so mostly advice."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.faults import Fault
@@ -30,8 +30,7 @@ _ALIKE = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class PublishedTexts:
+class PublishedTexts(msgspec.Struct, frozen=True):
     """The texts of one listed page as its head has them."""
 
     page: Page

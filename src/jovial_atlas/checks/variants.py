@@ -5,8 +5,9 @@ doubled slashes, index files, the last slash (RFC 3986 §6.2)."""
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator
-from dataclasses import dataclass
 from urllib.parse import urljoin, urlsplit
+
+import msgspec
 
 from jovial_atlas.addresses import normalise
 from jovial_atlas.errors import NetworkError
@@ -20,8 +21,7 @@ _MOST_HOPS = 10
 _FOR_GOOD = (301, 308)
 
 
-@dataclass(frozen=True, slots=True)
-class AddressVariant:
+class AddressVariant(msgspec.Struct, frozen=True):
     """Another spelling: the address as it is asked for, of which page, and what is other about
     it."""
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import os
 from contextlib import nullcontext
-from dataclasses import asdict
 from typing import TYPE_CHECKING
 
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import asdict
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
@@ -13,6 +12,7 @@ import click
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command, bundled
 from jovial_atlas.cli.findings import SEVERITIES, FindingsShown, fail_on_option, give_findings
 from jovial_atlas.cli.names import FINDING_CODE
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from jovial_atlas.checks.live import Estimate

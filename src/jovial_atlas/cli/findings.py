@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
 from itertools import groupby
 from typing import TYPE_CHECKING, Any
 
 import click
+import msgspec
 
 from jovial_atlas import __version__
 from jovial_atlas.cli.output import short
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
@@ -66,8 +67,7 @@ def show_findings(
     out.say(f"Checked {looked}: {_totals(findings) or 'nothing found'}.", style="bold")
 
 
-@dataclass(frozen=True, slots=True)
-class FindingsShown:
+class FindingsShown(msgspec.Struct, frozen=True):
     """How findings are shown: the least severity that counts as failed, whether every place, or
     only how many there are of a kind; `about` is what pipelines call such a run."""
 

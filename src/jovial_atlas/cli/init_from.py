@@ -5,13 +5,13 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Sequence
-from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
 from jovial_atlas.errors import AtlasError
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.common import Work

@@ -8,8 +8,9 @@ that the table says, and named; where it still does not do, each row is told lin
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal, NamedTuple, cast
+
+import msgspec
 
 #: "left" and "right" are never cut, "fold" goes on over several lines, "address" is shortened in
 #: its middle.
@@ -42,8 +43,7 @@ def table_columns(*written: str) -> list[ShownColumn]:
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class TableLayout:
+class TableLayout(msgspec.Struct, frozen=True):
     """The columns that are shown, by their numbers, each with its width, and those that are not."""
 
     widths: dict[int, int]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from contextlib import closing
-from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,6 +12,7 @@ import click
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.names import ENGINE
 from jovial_atlas.cli.output import day_and_time
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output

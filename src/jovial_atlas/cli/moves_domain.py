@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import sys
-from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
 from jovial_atlas.cli.common import FORMATS, Work, atlas_command
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from jovial_atlas.rounds.telling.domain import DomainState

@@ -3,7 +3,6 @@ and from what is asked for in vain."""
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,6 +10,7 @@ import click
 
 from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.moves_shown import give_change, short_old, show_missing
+from jovial_atlas.values import replace
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import sys
-from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
 import click
 
 from jovial_atlas.cli.stake import may_save, say_stake, stake_as_json
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence

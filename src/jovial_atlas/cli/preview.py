@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,6 +9,7 @@ import click
 
 from jovial_atlas.cli.common import FORMATS, Work, atlas_command
 from jovial_atlas.cli.names import PAGE_NAME, SECTION
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import os
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
 from jovial_atlas import __version__
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.common import Work

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
-from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -14,6 +13,7 @@ from jovial_atlas.cli.explained import command_group
 from jovial_atlas.cli.findings import FindingsShown, fail_on_option, give_findings
 from jovial_atlas.cli.names import CHOICE, POLICY
 from jovial_atlas.cli.stake import may_save, say_stake, stake_as_json, stake_option
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output

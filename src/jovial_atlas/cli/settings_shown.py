@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import sys
-from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
 import click
+
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.common import Work

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -12,6 +11,7 @@ import click
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.names import ENGINE, PAGE_NAME, SECTION
 from jovial_atlas.cli.output import day_and_time
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import os
-from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
 import click
 
 from jovial_atlas.cli.common import TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.names import ENGINE, PAGE_NAME
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output

@@ -6,7 +6,6 @@ import os
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +13,7 @@ import click
 
 from jovial_atlas.cli.common import FORMATS, TABLE_FORMATS, Work, atlas_command
 from jovial_atlas.cli.names import SECTION
+from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from datetime import datetime

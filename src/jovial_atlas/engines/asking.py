@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Any
+
+import msgspec
 
 from jovial_atlas.engines.call import fill, read_pages, read_report, read_rows
 from jovial_atlas.engines.meaning import refusal
@@ -20,8 +21,7 @@ _PARTS = 1_000
 _NOTHING: Mapping[str, str] = MappingProxyType({})
 
 
-@dataclass(frozen=True, slots=True)
-class Asking:
+class Asking(msgspec.Struct, frozen=True):
     """How an engine is asked: over which client, about which site; `token` gives the token for an
     environment variable's name. Every method raises NetworkError; `sitemaps` and `page` give None
     where the engine has no such channel."""

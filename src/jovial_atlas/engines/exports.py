@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
+
+import msgspec
 
 from jovial_atlas import dates, delimited
 from jovial_atlas.errors import AtlasError
@@ -37,8 +38,7 @@ _TIME = re.compile(r"[\s,]+\d{1,2}:\d\d.*$")
 _NUMERIC = re.compile(r"\s*(\d{1,4})[./-](\d{1,2})[./-](\d{1,4})\b")
 
 
-@dataclass(frozen=True, slots=True)
-class ExportTable:
+class ExportTable(msgspec.Struct, frozen=True):
     """One table: its kind, and rows by our names. Counts are numbers, dates in the product's form,
     `indexed` of an address yes or no."""
 

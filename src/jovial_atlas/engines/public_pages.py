@@ -12,6 +12,7 @@ from functools import cached_property
 from itertools import accumulate
 from typing import overload
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.pages.keys import key_of, keys_of, places_in
@@ -28,8 +29,7 @@ _MARK = pl.col("mark").fill_null("").hash(2)
 _PIECE = {"loc": pl.String, "mark": pl.String, "section": pl.String}
 
 
-@dataclass(frozen=True, slots=True)
-class Unheard:
+class Unheard(msgspec.Struct, frozen=True):
     """What an engine has not heard: places of pages that are new to it, and of those that changed;
     addresses that are gone. `known` counts the addresses of the site that it has heard."""
 

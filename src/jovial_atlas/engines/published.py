@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
+
+import msgspec
 
 from jovial_atlas.records import Status
 from jovial_atlas.sitefile import CallChannel, Engine
@@ -20,8 +21,7 @@ NOT_KNOWN = "not known there"
 PAGES, SITEMAPS = "indexnow", "submit-sitemap"
 
 
-@dataclass(frozen=True, slots=True)
-class Published:
+class Published(msgspec.Struct, frozen=True):
     """What the last build made public: listed pages with marks, and of each sitemap its mark and
     how many addresses it holds. A mark changes when its content does."""
 
@@ -30,11 +30,11 @@ class Published:
     pages: PublicPages
     sitemaps: Mapping[str, tuple[str, int]]
     #: Feed → mark.
-    feeds: Mapping[str, str] = field(default_factory=dict)
+    feeds: Mapping[str, str] = msgspec.field(default_factory=dict)
     #: What pages weigh; those without a weight come after all that have.
     weigh: Weigh | None = None
     #: Sitemap → the section that it lists.
-    sections: Mapping[str, str] = field(default_factory=dict)
+    sections: Mapping[str, str] = msgspec.field(default_factory=dict)
     #: Sitemaps that the robots.txt on disk names.
     in_robots: frozenset[str] = frozenset()
 
@@ -43,8 +43,7 @@ class Published:
         return loc.startswith(f"{self.site_url}/")
 
 
-@dataclass(frozen=True, slots=True)
-class Due:
+class Due(msgspec.Struct, frozen=True):
     """What one engine has yet to hear over one channel: (loc, mark), mark None for removed.
     `later` counts what the day's quota leaves for another day."""
 
@@ -55,8 +54,7 @@ class Due:
     later: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Outcome:
+class Outcome(msgspec.Struct, frozen=True):
     """What came of one message. `status` is taken, pending, refused, failed, unknown, or due (not
     sent); of one that was settled afterwards taken, assumed, lost or unknown."""
 

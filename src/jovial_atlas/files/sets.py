@@ -18,6 +18,8 @@ from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files.whole import (
     digest,
@@ -43,8 +45,7 @@ class FileState(StrEnum):
     KEPT = "kept"
 
 
-@dataclass(frozen=True, slots=True)
-class FileChange:
+class FileChange(msgspec.Struct, frozen=True):
     """What a build does to one file. `path` is relative to the folder, with `/`."""
 
     path: str
@@ -52,8 +53,7 @@ class FileChange:
     state: FileState
 
 
-@dataclass(frozen=True, slots=True)
-class _Due:
+class _Due(msgspec.Struct, frozen=True):
     name: str
     change: FileChange
     staged: Path | None

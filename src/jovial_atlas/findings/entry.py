@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import StrEnum
+
+import msgspec
 
 
 class Severity(StrEnum):
@@ -15,8 +16,7 @@ class Severity(StrEnum):
     ADVICE = "advice"
 
 
-@dataclass(frozen=True, slots=True)
-class Check:
+class Check(msgspec.Struct, frozen=True):
     """One check. `what` is a heading for its findings, `fix` the next step."""
 
     code: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.findings.entry import Severity
@@ -13,8 +14,7 @@ from jovial_atlas.findings.registry import CHECKS, all_checks, check_of
 SEVERITIES = tuple(Severity)
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(msgspec.Struct, frozen=True):
     """One result of a check, as it is shown and as JSON has it."""
 
     code: str

@@ -5,8 +5,9 @@ it counts and what to do. The reference page of marks is made from this table.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from enum import StrEnum
+
+import msgspec
 
 
 class MarkState(StrEnum):
@@ -29,8 +30,7 @@ class MarkGroup(StrEnum):
     DELIVERY = "delivery"
 
 
-@dataclass(frozen=True, slots=True)
-class Mark:
+class Mark(msgspec.Struct, frozen=True):
     """One mark. `what` names it, `limits` are numbers that the site file may set: `least`
     and `most` of what is measured. What is told as `advice` never falls short."""
 
@@ -40,7 +40,7 @@ class Mark:
     what: str
     why: str
     fix: str
-    limits: Mapping[str, float] = field(default_factory=dict)
+    limits: Mapping[str, float] = msgspec.field(default_factory=dict)
     advice: bool = False
 
 

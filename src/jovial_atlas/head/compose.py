@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
 import msgspec
 import polars as pl
@@ -61,8 +60,7 @@ def head_data(
 _TWO = ("title", "description")
 
 
-@dataclass(frozen=True, slots=True)
-class PageHead:
+class PageHead(msgspec.Struct, frozen=True):
     """A page and its head data."""
 
     page: Page

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+import msgspec
 
 from jovial_atlas.head.sharing import Look, nothing_here
 
@@ -13,8 +14,7 @@ def nobody(_address: str) -> str | None:
     return None
 
 
-@dataclass(frozen=True, slots=True)
-class HeadContext:
+class HeadContext(msgspec.Struct, frozen=True):
     """`look` gives what the site's pictures are; `name` what the page at an address is called,
     None where there is no such page."""
 

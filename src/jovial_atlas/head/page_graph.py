@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from typing import Any
 from urllib.parse import urljoin
 from zoneinfo import ZoneInfo
+
+import msgspec
 
 from jovial_atlas.head.context import NO_CONTEXT, HeadContext
 from jovial_atlas.head.settings import HeadSettings
@@ -27,13 +28,13 @@ from jovial_atlas.structured.fill import fill, parsed
 from jovial_atlas.structured.nodes import Node
 from jovial_atlas.structured.validate import INVALID, Issue, Validator, types_of
 from jovial_atlas.structured.vocabulary import vocabulary
+from jovial_atlas.values import replace
 
 #: Kinds of page that are about other pages, and carry no type of their section.
 _LISTS = frozenset({"listing", "paged", "author", "search", "error"})
 
 
-@dataclass(frozen=True, slots=True)
-class Graph:
+class Graph(msgspec.Struct, frozen=True):
     """The graph of a page: `nodes` are published; `left_out` are not, since they have errors;
     `issues` tell of both, by their numbers in `nodes` and then `left_out`. `origins`: @id →
     property → where its value comes from. `shared` has the @ids of nodes that all pages share."""
@@ -41,7 +42,7 @@ class Graph:
     nodes: list[Node]
     left_out: list[Node]
     issues: list[Issue]
-    origins: dict[str, dict[str, str]] = field(default_factory=dict)
+    origins: dict[str, dict[str, str]] = msgspec.field(default_factory=dict)
     shared: frozenset[str] = frozenset()
 
     @property

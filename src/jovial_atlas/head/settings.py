@@ -4,7 +4,8 @@ and what the tables beside it say of single pages."""
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+
+import msgspec
 
 from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile import Publisher, Section, Site, SiteFile
@@ -16,8 +17,7 @@ from jovial_atlas.sitefile.videos import VideoOverride, Videos
 from jovial_atlas.sitefile.visiting import Trial
 
 
-@dataclass(frozen=True, slots=True)
-class HeadSettings:
+class HeadSettings(msgspec.Struct, frozen=True):
     """The tables of the site file on which heads depend, under their own names. `texts` are those
     of the overrides file, by address and field; `ownership` the meta tags that prove to engines
     whose the site is; `edited` what the table of videos says, by address."""
@@ -35,7 +35,7 @@ class HeadSettings:
     texts: Mapping[str, Mapping[str, str]]
     edited: Mapping[str, list[VideoOverride]]
     #: Section → the trials of its pages.
-    trials: Mapping[str, Sequence[Trial]] = field(default_factory=dict)
+    trials: Mapping[str, Sequence[Trial]] = msgspec.field(default_factory=dict)
 
     def section_of(self, page: Page) -> Section | None:
         """The section of a page as it is set for that page: with what a trial gives its half."""

@@ -5,10 +5,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from urllib.parse import unquote, urljoin, urlsplit
 
+import msgspec
 import xxhash
 
 from jovial_atlas.head.head import HeadPicture
@@ -27,8 +27,7 @@ SHAPES = (1.7, 2.1)
 _MANNER = "1"
 
 
-@dataclass(frozen=True, slots=True)
-class Original:
+class Original(msgspec.Struct, frozen=True):
     """A picture file of the site: its place, the digest of its octets, and what it is."""
 
     place: Path
@@ -45,8 +44,7 @@ def nothing_here(_address: str) -> Original | None:
     return None
 
 
-@dataclass(frozen=True, slots=True)
-class Copy:
+class Copy(msgspec.Struct, frozen=True):
     """A copy to be made: its path on the site, of which file, and how."""
 
     path: str
@@ -54,8 +52,7 @@ class Copy:
     how: Copying
 
 
-@dataclass(frozen=True, slots=True)
-class Shared:
+class Shared(msgspec.Struct, frozen=True):
     """The picture of a page, and the copy to be made of it where one is shared instead."""
 
     picture: HeadPicture

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
 from functools import lru_cache
 from urllib.parse import urljoin
+
+import msgspec
 
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.sitefile.publisher import Address, Place
@@ -71,8 +72,7 @@ def _site_nodes(settings: HeadSettings) -> tuple[Node, Node, dict[str, Node]]:
     return organisation, web_site, places
 
 
-@dataclass(frozen=True, slots=True)
-class SiteNodes:
+class SiteNodes(msgspec.Struct, frozen=True):
     """The nodes that all pages share: the publisher and the web site, and its places by name; with
     the issues of the first two."""
 

@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+import msgspec
 
 from jovial_atlas.head.lengths import cut_at_word
 from jovial_atlas.head.settings import HeadSettings
@@ -19,8 +20,7 @@ from jovial_atlas.sitefile.deciding import Section
 _LAST_NUMBER = re.compile(r"(\d+)\D*$")
 
 
-@dataclass(frozen=True, slots=True)
-class Text:
+class Text(msgspec.Struct, frozen=True):
     """A text and where it comes from: pattern, page, heading, excerpt, or "" for none."""
 
     value: str | None

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable
-from dataclasses import asdict
 from typing import Any
 
 from sqlalchemy import Connection, Insert, Row, delete, func, insert, select, update
@@ -16,6 +15,7 @@ from jovial_atlas.ledger import rows
 from jovial_atlas.ledger.store import Store
 from jovial_atlas.ledger.tables import MESSAGE, NOTICE, ROUND, TENDER
 from jovial_atlas.records import DueMessage, OpenNotice, RoundStep, TendedRound
+from jovial_atlas.values import asdict
 
 _NOTHING = "nothing"
 

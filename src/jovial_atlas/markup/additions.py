@@ -9,9 +9,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from enum import StrEnum
 from html import escape, unescape
+
+import msgspec
 
 from jovial_atlas.markup.links import ADDED, PutLink
 from jovial_atlas.markup.scan import RAW, TAG, scan_head
@@ -37,14 +38,13 @@ _ATTRIBUTE = re.compile(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Additions:
+class Additions(msgspec.Struct, frozen=True):
     """What is added: snippets by place as HTML; `nofollow` tells of a link's href whether it gets
     the word; `alt` gives a text for a picture, from its attributes, or ""; `links` gives the links
     that a file gets, in that encoding; `trail` are the steps to the page, as href and name, the
     page itself last."""
 
-    snippets: Mapping[str, str] = field(default_factory=dict)
+    snippets: Mapping[str, str] = msgspec.field(default_factory=dict)
     nofollow: Callable[[str], bool] | None = None
     alt: Callable[[Mapping[str, str]], str] | None = None
     links: Callable[[bytes, str], Iterable[PutLink]] | None = None

@@ -18,7 +18,8 @@ import json
 import re
 import zlib
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from jovial_atlas import foreign
 from jovial_atlas.markup.additions import Additions, additions, put_in, take_out
@@ -45,8 +46,7 @@ class ChangedError(ValueError):
     it. `str()` is the end of a sentence."""
 
 
-@dataclass(frozen=True, slots=True)
-class Tag:
+class Tag(msgspec.Struct, frozen=True):
     """One tag of a block as HTML ("" for none), and its meaning: tags of a file with one of
     `replaces` go. Meanings are those of `meaning`, and `json-ld:Type` of structured data."""
 

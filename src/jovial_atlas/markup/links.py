@@ -9,8 +9,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from html import escape, unescape
+
+import msgspec
 
 from jovial_atlas.markup.scan import RAW, TAG
 
@@ -37,8 +38,7 @@ _GAP = re.compile(r"(?:\s|&nbsp;|&#160;|&#xa0;|[-\u2010\u2011])+\Z", re.I)
 ADDED = re.compile(rb'<a href="[^"]*" data-link="added">([^<]*)</a>')
 
 
-@dataclass(frozen=True, slots=True)
-class LinkWish:
+class LinkWish(msgspec.Struct, frozen=True):
     """Words that shall lead to `href`, as one or several names, each the stems of its words; on
     one page so often at most. `resolved` is the address that it leads to."""
 
@@ -48,8 +48,7 @@ class LinkWish:
     per_page: int = 1
 
 
-@dataclass(frozen=True, slots=True)
-class PutLink:
+class PutLink(msgspec.Struct, frozen=True):
     """A link that was put in: the wish, the words as they stand, and their bytes from `start` to
     `end`."""
 
@@ -90,8 +89,7 @@ def put_links(
     return sorted(taken, key=lambda one: one.start)
 
 
-@dataclass(frozen=True, slots=True)
-class _Word:
+class _Word(msgspec.Struct, frozen=True):
     """A word of a text: its stem, its bytes from `start` to `end`, the run of text that it stands
     in, and what stands between it and the word before."""
 

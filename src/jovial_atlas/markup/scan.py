@@ -8,8 +8,9 @@ do; encodings are those in which markup is ASCII.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
 from html import unescape
+
+import msgspec
 
 TAG = re.compile(rb"<(/?)([A-Za-z][^\s/>]*)((?:[^>\"']|\"[^\"]*\"|'[^']*')*)>")
 _ATTRIBUTE = re.compile(
@@ -21,8 +22,7 @@ RAW = frozenset({b"script", b"style", b"title", b"noscript", b"template", b"text
 _OF_HEAD = frozenset({b"base", b"link", b"meta", b"html", b"head", *RAW})
 
 
-@dataclass(frozen=True, slots=True)
-class ScannedTag:
+class ScannedTag(msgspec.Struct, frozen=True):
     """One element of the head: its name, attributes (names in lower case), and its bytes from
     `start` to `end`; `inner` is the content of a script."""
 
@@ -33,13 +33,12 @@ class ScannedTag:
     inner: bytes = b""
 
 
-@dataclass(frozen=True, slots=True)
-class HeadSpan:
+class HeadSpan(msgspec.Struct, frozen=True):
     """The elements of a head in their order, and where it begins and ends."""
 
     start: int
     end: int
-    elements: list[ScannedTag] = field(default_factory=list)
+    elements: list[ScannedTag] = msgspec.field(default_factory=list)
 
 
 def scan_head(data: bytes) -> HeadSpan | None:

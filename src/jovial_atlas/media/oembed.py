@@ -7,9 +7,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from urllib.parse import urlencode, urljoin
 
+import msgspec
 from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import foreign
@@ -24,8 +24,7 @@ class NoSuchVideoError(NetworkError):
     """The service answers, and knows no such video (404, 410)."""
 
 
-@dataclass(frozen=True, slots=True)
-class Embed:
+class Embed(msgspec.Struct, frozen=True):
     """What a service says of a video; seconds and pixels, None where it does not say."""
 
     title: str | None = None

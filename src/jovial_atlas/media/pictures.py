@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
+
+import msgspec
 
 if TYPE_CHECKING:
     from PIL.Image import Image
@@ -23,8 +24,7 @@ _MARK_SHARE, _MARK_MARGIN = 0.16, 0.025
 _MOST_PIXELS = 120_000_000
 
 
-@dataclass(frozen=True, slots=True)
-class Picture:
+class Picture(msgspec.Struct, frozen=True):
     """A picture file: width and height in pixels, octets, MIME type."""
 
     width: int
@@ -47,8 +47,7 @@ def look_at_picture(path: Path) -> Picture | None:
         return None
 
 
-@dataclass(frozen=True, slots=True)
-class Copying:
+class Copying(msgspec.Struct, frozen=True):
     """How copies for sharing are made. `point` is where the matter is, as parts of width and
     height; without one `focus` says: the centre, the upper edge, or where the detail is."""
 

@@ -8,11 +8,12 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from jovial_atlas.errors import AtlasError
 
@@ -21,8 +22,7 @@ _KEYS = {"name", "match", "player", "media", "page", "thumbnail", "oembed"}
 MEDIA_ENDINGS = (".mp4", ".m4v", ".webm", ".ogv", ".ogg", ".mov", ".mkv")
 
 
-@dataclass(frozen=True, slots=True)
-class Service:
+class Service(msgspec.Struct, frozen=True):
     """One hosting service: patterns of its addresses, and templates with {id} (empty: none)."""
 
     name: str
@@ -34,8 +34,7 @@ class Service:
     oembed: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Recognised:
+class Recognised(msgspec.Struct, frozen=True):
     """A video at a service: its addresses, as far as they can be told."""
 
     service: str

@@ -7,9 +7,9 @@ is the same page, 1 - (1 - a)(1 - b). A value that several pages share says as m
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import NamedTuple
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.moves.shapes import PatternShape, shapes_of
@@ -57,8 +57,7 @@ KNOWN_AGAIN = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class FoundMove:
+class FoundMove(msgspec.Struct, frozen=True):
     """A move that is proposed: an old address or pattern, the new one ("" where nothing like the
     page is there), how sure (0 to 1), why, and how many old addresses it covers, with some."""
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
 from typing import NamedTuple
+
+import msgspec
 
 from jovial_atlas.addresses import path_and_query
 from jovial_atlas.moves.move import Move
@@ -34,14 +35,13 @@ class PatternHop(NamedTuple):
     pattern: str
 
 
-@dataclass(frozen=True, slots=True)
-class Hops:
+class Hops(msgspec.Struct, frozen=True):
     """All hops of one host. `staying` are paths under patterns that are not moved; `other_case`
     holds, in lower case, the paths that differ from an old one in capital letters alone."""
 
-    single: list[SingleHop] = field(default_factory=list)
-    patterns: list[PatternHop] = field(default_factory=list)
-    staying: list[str] = field(default_factory=list)
+    single: list[SingleHop] = msgspec.field(default_factory=list)
+    patterns: list[PatternHop] = msgspec.field(default_factory=list)
+    staying: list[str] = msgspec.field(default_factory=list)
     other_case: frozenset[str] = frozenset()
 
     def __bool__(self) -> bool:

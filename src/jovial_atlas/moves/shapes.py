@@ -6,7 +6,8 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+import msgspec
 
 from jovial_atlas.addresses import origin
 from jovial_atlas.moves.move import pattern_regex
@@ -14,8 +15,7 @@ from jovial_atlas.moves.move import pattern_regex
 _ENDING = re.compile(r"(/index\.x?html?|/index\.php|\.[A-Za-z][A-Za-z0-9]{0,4}|/)\Z")
 
 
-@dataclass(frozen=True, slots=True)
-class PatternShape:
+class PatternShape(msgspec.Struct, frozen=True):
     """A pattern of old addresses and where it leads, both with their hosts; in words what
     changed."""
 

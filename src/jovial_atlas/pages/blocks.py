@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Collection, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import xxhash
 
 from jovial_atlas.errors import OutputError
@@ -23,8 +23,7 @@ _KEY_VALUES, _KEY, _VALUE = 5, 1, 2
 _PATH, _COMPRESSED, _DATA_PAGE, _DICTIONARY_PAGE = 3, 7, 9, 11
 
 
-@dataclass(frozen=True, slots=True)
-class Block:
+class Block(msgspec.Struct, frozen=True):
     """One row group: how many rows it has, and the digest (XXH3) of its columns' bytes."""
 
     rows: int

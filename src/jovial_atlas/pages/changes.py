@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import msgspec
 
 from jovial_atlas.faults import plural
 
 
-@dataclass(frozen=True, slots=True)
-class Changes:
+class Changes(msgspec.Struct, frozen=True):
     """What happened since the survey before: counts, and the first addresses of each kind.
 
     `renamed` pairs (old, new) addresses with the same main content: candidates for a
@@ -18,8 +17,8 @@ class Changes:
     added: int = 0
     changed: int = 0
     removed: int = 0
-    shown: dict[str, list[str]] = field(default_factory=dict)
-    renamed: list[tuple[str, str]] = field(default_factory=list)
+    shown: dict[str, list[str]] = msgspec.field(default_factory=dict)
+    renamed: list[tuple[str, str]] = msgspec.field(default_factory=list)
 
     @property
     def moves(self) -> bool:

@@ -7,10 +7,10 @@ One row an address. Dates are strings in the product's form (`dates`): `YYYY-MM-
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from types import UnionType
 from typing import Annotated, Any, TypeVar, Union, get_args, get_origin, get_type_hints
 
+import msgspec
 import polars as pl
 from msgspec import Meta, Struct
 from polars.datatypes import DataTypeClass
@@ -20,8 +20,7 @@ from jovial_atlas.pages.page import VERDICT_FIELDS, Page, SurveyedPage
 from jovial_atlas.pages.row import PageRow
 
 
-@dataclass(frozen=True, slots=True)
-class Column:
+class Column(msgspec.Struct, frozen=True):
     """One column: its name, Polars type and meaning."""
 
     name: str

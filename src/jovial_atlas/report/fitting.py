@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 from jovial_atlas.report.values import FaultPlace, ReportedFault
+from jovial_atlas.values import replace
 
 #: Octets of markup around a place, and around a sentence.
 _PLACE, _SENTENCE = 8, 50

@@ -9,7 +9,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+import msgspec
 
 from jovial_atlas import dates
 from jovial_atlas.robots.words import DECIDED, written
@@ -20,8 +21,7 @@ _LIMITS = frozenset({"max-snippet", "max-video-preview"})
 _WHOLE = re.compile(r"-?[0-9]{1,9}\Z")
 
 
-@dataclass(frozen=True, slots=True)
-class Directives:
+class Directives(msgspec.Struct, frozen=True):
     """What all the tags together say. `words` is the sorted, comma-separated rest of it."""
 
     index: bool

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from jovial_atlas.robots.parse import RobotsFile, RobotsRule, product_token
 
@@ -37,8 +38,7 @@ def _one_octet(match: re.Match[str]) -> str:
     return chr(octet) if octet in _UNRESERVED else f"%{octet:02X}"
 
 
-@dataclass(frozen=True, slots=True)
-class Shape:
+class Shape(msgspec.Struct, frozen=True):
     """A rule's pattern taken apart: what it begins with, what follows after each sign `*`, and
     whether a sign `$` ends it. The texts are as `compared` gives them. `written` is the pattern in
     normal octets; by its length it is stronger than others, so `/**` is stronger than `/*`."""
@@ -85,8 +85,7 @@ def pattern_regex(pattern: str) -> str:
     return "^" + ".*".join(parts) + ("$" if shape.anchored else "")
 
 
-@dataclass(frozen=True, slots=True)
-class Permission:
+class Permission(msgspec.Struct, frozen=True):
     """Whether an address may be fetched, and the rule that says so (None: no rule matches)."""
 
     allowed: bool

@@ -13,6 +13,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
+import msgspec
+
 from jovial_atlas.faults import Fault
 
 # RFC 9309 §2.5: a parser reads at least the first 500 KiB.
@@ -23,8 +25,7 @@ _TOKEN = re.compile(r"[A-Za-z_-]+")
 _MISSPELT = {"useragent": "user-agent", "user agent": "user-agent", "dissallow": "disallow"}
 
 
-@dataclass(frozen=True, slots=True)
-class RobotsRule:
+class RobotsRule(msgspec.Struct, frozen=True):
     """One Allow or Disallow line; `line` counts from 1. `reason` is the comment above it or
     behind it."""
 
@@ -51,8 +52,7 @@ class Group:
     records: list[RobotsRecord] = field(default_factory=list)
 
 
-@dataclass(frozen=True, slots=True)
-class RobotsRecord:
+class RobotsRecord(msgspec.Struct, frozen=True):
     """A record that is no user-agent, allow or disallow line; `field` as written."""
 
     field: str

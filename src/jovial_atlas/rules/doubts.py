@@ -6,9 +6,9 @@ What such pages count as is decided all the same, and told; a key of `[kinds]` s
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.pages.doubt import Doubt
@@ -21,8 +21,7 @@ _LIKE_ERROR = r"/(?:error|40[0-9]|5[0-9x][0-9x]|not-?found)(?:/|\.x?html?)?$"
 _LIKE_DRAFT = r"(?i)/(?:_?wip|work-in-progress|unpublished|staging|sandbox|backups?|bak|te?mp)/"
 
 
-@dataclass(frozen=True, slots=True)
-class _Question:
+class _Question(msgspec.Struct, frozen=True):
     """When pages of a `kind`, that `key` settles, are in doubt; `sign` says that addresses alone
     raise it, which each survey notes once."""
 

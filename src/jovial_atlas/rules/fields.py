@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.pages.schema import VERDICT_TYPES
@@ -30,8 +31,7 @@ DIRECTIVES = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Layer:
+class Layer(msgspec.Struct, frozen=True):
     """One voice: its name, the pages it speaks of, what it sets and why.
 
     What it sets may be a value or an expression over the page table; where the expression is

@@ -6,8 +6,8 @@ announcement and the status alike.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import addresses
@@ -22,8 +22,7 @@ from jovial_atlas.sitefile import SiteFile
 HIDDEN_SHARE = 0.9
 
 
-@dataclass(frozen=True, slots=True)
-class ShownCounts:
+class ShownCounts(msgspec.Struct, frozen=True):
     """How many pages a site has (error pages are none), how many of them may not be indexed, and
     how many are listed; whether its home page may be indexed, None where it is not known."""
 

@@ -8,8 +8,8 @@ nothing else says what the page is. The signs stand in docs/kinds.md.
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.rules.selectors import matches, path_column
@@ -37,8 +37,7 @@ _LISTING_WORDS, _ENTRY_WORDS = 400, 30
 Where = Callable[[SiteFile], pl.Expr]
 
 
-@dataclass(frozen=True, slots=True)
-class PageKind:
+class PageKind(msgspec.Struct, frozen=True):
     """One kind: its name in the column `role`, the pages it is about, the columns that takes, and
     the key of `[kinds]` that puts patterns in place of its sign. `address` says that addresses
     alone tell it: each survey notes once whether there is any (see `SIGN`)."""

@@ -6,9 +6,9 @@ By which signs kinds of page are known stands in `page_kinds`.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.rules.fields import Layer
@@ -21,8 +21,7 @@ from jovial_atlas.sitefile.parts import options_of
 PRINT = r"(^|/)print(/|\.html?$|$)|[?&]print=|\.print\.html?$"
 
 
-@dataclass(frozen=True, slots=True)
-class Policy:
+class Policy(msgspec.Struct, frozen=True):
     """One policy: its name, the pages it is about and the columns that takes, and why they are
     treated so, as a sentence about one page."""
 

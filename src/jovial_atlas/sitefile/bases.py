@@ -10,9 +10,10 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from jovial_atlas.errors import Problem, SiteFileError
 from jovial_atlas.sitefile.lines import line_map, line_of
@@ -26,8 +27,7 @@ _OWN_FIRST = ("section",)
 _NAMED = ("section", "engine")
 
 
-@dataclass(frozen=True, slots=True)
-class Joined:
+class Joined(msgspec.Struct, frozen=True):
     """The values of a site file joined with those of its bases; the base files, the nearest first;
     and of each rule that comes from them, in their order: the file, and its number there."""
 
@@ -35,7 +35,7 @@ class Joined:
     bases: tuple[Path, ...] = ()
     rules: tuple[tuple[Path, int], ...] = ()
     #: Base file → its values, as it has them.
-    of_base: Mapping[Path, Mapping[str, Any]] = field(default_factory=dict)
+    of_base: Mapping[Path, Mapping[str, Any]] = msgspec.field(default_factory=dict)
 
 
 def joined(values: dict[str, Any], path: Path) -> Joined:

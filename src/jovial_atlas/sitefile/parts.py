@@ -8,7 +8,6 @@ Here is what msgspec does not do: telling all mistakes instead of the first, as 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from datetime import date, time
 from functools import cache
 from types import NoneType, UnionType
@@ -66,8 +65,7 @@ class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 P = TypeVar("P", bound=Part)
 
 
-@dataclass(frozen=True, slots=True)
-class Checks:
+class Checks(msgspec.Struct, frozen=True):
     """What types cannot say of a table: checks of keys, by field, and of the whole."""
 
     of_keys: dict[str, list[Callable[[Any], Any]]]
@@ -88,8 +86,7 @@ def checks_of(part: type[Part]) -> Checks:
     return checks
 
 
-@dataclass(frozen=True, slots=True)
-class Key:
+class Key(msgspec.Struct, frozen=True):
     """A key of a table: the field's name, type and meaning; its default, if it has one."""
 
     name: str
@@ -99,8 +96,7 @@ class Key:
     default: Any
 
 
-@dataclass(frozen=True, slots=True)
-class Mistake:
+class Mistake(msgspec.Struct, frozen=True):
     """What is wrong with the value at `path`, as the end of a sentence. `known` are the keys of a
     table, where this one is none of them."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import tomllib
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from jovial_atlas.errors import Problem, SiteFileError
@@ -22,6 +22,7 @@ from jovial_atlas.sitefile.parts import Mistake, changed, read_part
 from jovial_atlas.sitefile.sources import HtmlSource
 from jovial_atlas.sitefile.tables import Tables, table_text
 from jovial_atlas.sitefile.videos import VideoOverride, read_video_overrides
+from jovial_atlas.values import replace
 
 #: The right form of keys that people get wrong, by key without indexes.
 EXAMPLES = {

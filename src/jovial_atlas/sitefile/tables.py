@@ -5,9 +5,10 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Callable, Collection, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TypeVar
+
+import msgspec
 
 from jovial_atlas import delimited
 from jovial_atlas.errors import AtlasError, Problem, SiteFileError
@@ -43,8 +44,7 @@ def given_text(path: Path) -> str:
         raise AtlasError(f"{path} cannot be read ({error.strerror or error}).") from error
 
 
-@dataclass(frozen=True, slots=True)
-class GivenTables:
+class GivenTables(msgspec.Struct, frozen=True):
     """The tables of a file that somebody gives: the name of each sheet ("" where the file is one
     table) with its text, and how they were read, in words."""
 

@@ -7,8 +7,8 @@ rules of place need the address under which a file is, or will be, served.
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import addresses
@@ -20,8 +20,7 @@ from jovial_atlas.sitemaps.plain import ROWS
 from jovial_atlas.sitemaps.read import Entry, FileKind, SitemapFile
 
 
-@dataclass(frozen=True, slots=True)
-class ServedAt:
+class ServedAt(msgspec.Struct, frozen=True):
     """Where a file is served. `address` None: unknown, so rules of place are left out.
 
     `proven` holds origins whose own robots.txt names this file: for them host and

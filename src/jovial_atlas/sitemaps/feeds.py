@@ -6,11 +6,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from email.utils import format_datetime
 from typing import Any
 
+import msgspec
 from lxml import etree
 
 from jovial_atlas.signs import GENERATOR
@@ -21,8 +21,7 @@ _DEFAULT: Any = {None: _ATOM}
 _FORBIDDEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]")
 
 
-@dataclass(frozen=True, slots=True)
-class FeedChannel:
+class FeedChannel(msgspec.Struct, frozen=True):
     """The feed as a whole: `home` is the site's address, `own` that of the feed, `hubs` pass its
     changes on (WebSub)."""
 
@@ -34,8 +33,7 @@ class FeedChannel:
     hubs: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class FeedItem:
+class FeedItem(msgspec.Struct, frozen=True):
     """One page. `published` and `updated` are dates of the product's form; `summary` is plain
     text, `content` HTML; empty ones are left out."""
 

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 
-@dataclass(frozen=True, slots=True)
-class XmlNode:
+class XmlNode(msgspec.Struct, frozen=True):
     """One element as read: namespace, local name, stripped text, attributes, children."""
 
     space: str

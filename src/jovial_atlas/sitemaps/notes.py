@@ -4,7 +4,8 @@ rules: what the checks of entries and of extensions share."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+
+import msgspec
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.sitemaps.node import XmlNode
@@ -38,8 +39,7 @@ class Notes:
                 yield Fault(code, self.name, message)
 
 
-@dataclass(frozen=True, slots=True)
-class EntryNotes:
+class EntryNotes(msgspec.Struct, frozen=True):
     """An entry while its elements are checked: its address, the date of now in the product's form,
     and the faults of its file. Every fault names the entry."""
 

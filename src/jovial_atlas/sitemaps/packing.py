@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+import msgspec
 
 from jovial_atlas.sitemaps import protocol
 
@@ -43,8 +44,7 @@ class Packing:
         return b"".join([*self._pieces, *([self._end()] if self._end else [])])
 
 
-@dataclass(frozen=True, slots=True)
-class Unpacked:
+class Unpacked(msgspec.Struct, frozen=True):
     """The contents of a gzip file, never more than one octet over what was asked for; and whether
     something that is no gzip stands behind its last member."""
 

@@ -9,8 +9,7 @@ Addresses are compared by 64-bit keys: ten million of them are 80 MB.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import polars as pl
 
 #: Keys that are matched against each other at once; more are matched in shares.
@@ -22,8 +21,7 @@ _FEW_RUNS = 1_000
 PLACED = {"key": pl.UInt64, "kind": pl.UInt32, "number": pl.UInt32}
 
 
-@dataclass(frozen=True, slots=True)
-class Placement:
+class Placement(msgspec.Struct, frozen=True):
     """Where addresses stand: the `number` of each one's file within its kind; the `runs` of
     them, as `runs_of` gives them; and whether all is as it was before."""
 

@@ -9,7 +9,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
+
+import msgspec
 
 from jovial_atlas import dates
 
@@ -34,8 +35,7 @@ NEWS_HOURS = 48
 Test = Callable[[str], bool]
 
 
-@dataclass(frozen=True, slots=True)
-class Element:
+class Element(msgspec.Struct, frozen=True):
     """One element's rule: its form in words, its test, how often it may stand."""
 
     name: str

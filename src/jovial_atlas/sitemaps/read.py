@@ -16,6 +16,7 @@ from functools import lru_cache
 from html import unescape
 from pathlib import Path
 
+import msgspec
 import polars as pl
 from lxml import etree
 
@@ -34,8 +35,7 @@ _ATOM = "http://www.w3.org/2005/Atom"
 _MAX_FAULTS = 1_000
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(msgspec.Struct, frozen=True):
     """One `<url>`, `<sitemap>`, text line or feed item. `loc` is `""` where there is none."""
 
     loc: str

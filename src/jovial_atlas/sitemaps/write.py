@@ -15,9 +15,9 @@ there; a null or an empty list writes nothing. Extensions have a column each, of
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from typing import IO, cast
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.signs import WRITTEN
@@ -36,8 +36,7 @@ _SPECIAL = ("&", "'", "<")
 _AT_ONCE = 3_125
 
 
-@dataclass(frozen=True, slots=True)
-class SitemapPart:
+class SitemapPart(msgspec.Struct, frozen=True):
     """One sitemap file: its bytes, whether they are gzipped, and what stands in it: so many
     addresses, and so many elements of each extension, by its column. `plain` says that nothing does
     but addresses with dates and hints."""

@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import polars as pl
 import xxhash
 
@@ -42,8 +43,7 @@ _ROWS = 200
 _NO_START = "Check that the server runs, `start` and `via` in the [[source]]."
 
 
-@dataclass(frozen=True, slots=True)
-class Limits:
+class Limits(msgspec.Struct, frozen=True):
     """How far and how fast a crawl goes."""
 
     pages: int = 10_000
@@ -52,8 +52,7 @@ class Limits:
     per_second: float = 5.0
 
 
-@dataclass(frozen=True, slots=True)
-class Crawl:
+class Crawl(msgspec.Struct, frozen=True):
     """What is crawled: the site's public origin, where it is served now, paths to begin from,
     the crawler's product token, and the file in which progress is noted."""
 
@@ -62,7 +61,7 @@ class Crawl:
     start: tuple[str, ...]
     crawler: str
     notes: Path
-    limits: Limits = field(default_factory=Limits)
+    limits: Limits = msgspec.field(default_factory=Limits)
     #: What rows depend on beside the answers: notes of another reading are read anew.
     key: str = ""
     #: One spelling for addresses that are one page; endless calendars hide behind others.

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 from urllib.parse import urljoin
+
+import msgspec
 
 from jovial_atlas import __version__, addresses
 from jovial_atlas.errors import ContentError
@@ -35,13 +36,13 @@ from jovial_atlas.sources.settings import folder_of, name_of, reading_of
 from jovial_atlas.sources.workers.folder import Folder
 from jovial_atlas.sources.workers.html_folder import KnownFiles, Progress, read_folder
 from jovial_atlas.sources.workers.readers import Readers
+from jovial_atlas.values import replace
 from jovial_atlas.web import Client
 
 _NEVER = datetime.fromtimestamp(0, UTC)
 
 
-@dataclass(frozen=True, slots=True)
-class Surroundings:
+class Surroundings(msgspec.Struct, frozen=True):
     """What sources need from outside: the site file, time, environment, network, memory."""
 
     site: SiteFile

@@ -5,11 +5,12 @@ from __future__ import annotations
 
 import json
 from collections import Counter
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from jovial_atlas.files import write_whole
+from jovial_atlas.values import asdict
 
 #: Reasons of pages that are still on their way.
 WAITING_CRAWL, WAITING_INDEX = "discovered, not crawled yet", "crawled, not indexed yet"

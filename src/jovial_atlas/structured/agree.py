@@ -9,11 +9,12 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from datetime import date, datetime, time
 from functools import lru_cache
 from html import unescape
 from typing import Any
+
+import msgspec
 
 from jovial_atlas.structured.validate import types_of
 
@@ -29,8 +30,7 @@ _LONG = 120
 _SHORT = 12
 
 
-@dataclass(frozen=True, slots=True)
-class Disagreement:
+class Disagreement(msgspec.Struct, frozen=True):
     """A value that the page does not show: where in the data, what it says, and the most similar
     piece of the page ("" for none)."""
 

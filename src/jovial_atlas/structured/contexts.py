@@ -10,8 +10,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
+
+import msgspec
 
 #: Addresses of the vocabulary, as pages write them.
 HOME = re.compile(r"https?://(www\.)?schema\.org/?#?", re.I)
@@ -29,8 +30,7 @@ _CONTEXT_FILE = re.compile(r"docs/jsonldcontext\.json(ld)?\Z")
 _MOST = 2_000
 
 
-@dataclass(frozen=True, slots=True)
-class Term:
+class Term(msgspec.Struct, frozen=True):
     """What a key means: an address, a keyword, or None for nothing; and in which containers its
     values stand."""
 
@@ -38,13 +38,12 @@ class Term:
     containers: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True, slots=True)
-class Context:
+class Context(msgspec.Struct, frozen=True):
     """What keys mean. `vocab` is what stands before keys that nothing defines, None where these
     mean nothing; `foreign` names contexts that were not followed."""
 
     vocab: str | None = None
-    terms: Mapping[str, Term] = field(default_factory=dict)
+    terms: Mapping[str, Term] = msgspec.field(default_factory=dict)
     foreign: tuple[str, ...] = ()
 
     @property

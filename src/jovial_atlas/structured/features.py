@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib.resources import files
 from typing import Any
+
+import msgspec
 
 from jovial_atlas.structured.vocabulary import Vocabulary
 
@@ -15,13 +16,12 @@ from jovial_atlas.structured.vocabulary import Vocabulary
 Wanted = tuple[tuple[str, ...], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Feature:
+class Feature(msgspec.Struct, frozen=True):
     """What is asked of a type; `inside` has what is asked of the nodes that a property holds."""
 
     required: tuple[Wanted, ...] = ()
     recommended: tuple[Wanted, ...] = ()
-    inside: Mapping[str, Feature] = field(default_factory=dict)
+    inside: Mapping[str, Feature] = msgspec.field(default_factory=dict)
 
 
 class Features:

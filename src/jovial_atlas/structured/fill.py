@@ -13,12 +13,13 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from importlib.resources import files
 from typing import Any, Protocol
 from urllib.parse import urljoin
 from zoneinfo import ZoneInfo
+
+import msgspec
 
 from jovial_atlas import foreign
 from jovial_atlas.structured.hours import parse_hours
@@ -107,8 +108,7 @@ def fill(
     return node
 
 
-@dataclass(frozen=True, slots=True)
-class _Filler:
+class _Filler(msgspec.Struct, frozen=True):
     """What fills one property: `value` of the fields of a page and an item of a list, `origin` in
     words."""
 

@@ -8,14 +8,15 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
 from typing import Any
 
+import msgspec
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 
 from jovial_atlas import foreign
 from jovial_atlas.structured.contexts import HOME, KEYED, Context, bare
 from jovial_atlas.structured.nodes import Node
+from jovial_atlas.values import replace
 
 _SOURCES = frozenset({"audio", "embed", "iframe", "img", "source", "track", "video"})
 _LINKS = frozenset({"a", "area", "link"})
@@ -24,8 +25,7 @@ _DEEP = 24
 Resolve = Callable[[str], str | None]
 
 
-@dataclass(frozen=True, slots=True)
-class FoundNode:
+class FoundNode(msgspec.Struct, frozen=True):
     """One node of a page: in which syntax, and in which block (numbers of script elements from 1,
     of items in the order they stand)."""
 
@@ -34,8 +34,7 @@ class FoundNode:
     number: int
 
 
-@dataclass(frozen=True, slots=True)
-class DataFault:
+class DataFault(msgspec.Struct, frozen=True):
     """Why a block gives nothing: data-syntax or data-context, with a sentence; and whether the
     whole block is no JSON."""
 

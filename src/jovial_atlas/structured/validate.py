@@ -10,6 +10,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
+import msgspec
+
 from jovial_atlas.structured import values
 from jovial_atlas.structured.features import Feature, Features, Wanted, own_table
 from jovial_atlas.structured.forms import CODES, FORMS
@@ -22,8 +24,7 @@ INVALID = frozenset({"data-type", "data-value", "data-required", "data-rule"})
 _ADDRESSES = ("https://schema.org/", "http://schema.org/")
 
 
-@dataclass(frozen=True, slots=True)
-class Issue:
+class Issue(msgspec.Struct, frozen=True):
     """One thing that is wrong, or could be better: in which of the nodes (by number), at which
     path inside it. `lacking` is the property, or the properties of which one is enough, that is
     not there."""

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import date, timedelta
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.traffic.keeping import TableKind, Traffic
@@ -17,8 +17,7 @@ _LATE = 14
 _SUMS = ("clicks", "impressions")
 
 
-@dataclass(frozen=True, slots=True)
-class Span:
+class Span(msgspec.Struct, frozen=True):
     """Days from the first to the last."""
 
     begins: date
@@ -39,8 +38,7 @@ def span_to(ends: date, days: int = FOUR_WEEKS) -> Span:
     return Span(ends - timedelta(days - 1), ends)
 
 
-@dataclass(frozen=True, slots=True)
-class Chosen:
+class Chosen(msgspec.Struct, frozen=True):
     """The days of one kind of table that are counted."""
 
     kind: TableKind

@@ -11,11 +11,11 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 from urllib.parse import quote, unquote
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.files import cannot_write, sweep, temporary_name
@@ -39,8 +39,7 @@ _AT_ONCE = 5_000_000
 _PLACES, _BITS = 1_000, 1 << 32
 
 
-@dataclass(frozen=True, slots=True)
-class TableKind:
+class TableKind(msgspec.Struct, frozen=True):
     """A kind of table: the columns of `TABLE_PARTS` that tell its rows apart; one without
     days is about the time from `begins` to `ends`."""
 
@@ -74,8 +73,7 @@ def kind_of(columns: Sequence[str]) -> TableKind:
     return TableKind(tuple(one for one in TABLE_PARTS if one in columns))
 
 
-@dataclass(frozen=True, slots=True)
-class KeptRows:
+class KeptRows(msgspec.Struct, frozen=True):
     """What became of rows: how many are new, how many say something else than was known."""
 
     rows: int

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +15,7 @@ from jovial_atlas import delimited, foreign
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.pages.snapshot import BROKEN, said_of
 from jovial_atlas.sources.records.numbered import csv_rows, json_lines
+from jovial_atlas.values import replace
 from jovial_atlas.workbooks import ENDINGS, read_workbook
 
 #: TextRows that are worked on together.

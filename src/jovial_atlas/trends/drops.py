@@ -15,7 +15,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 #: The chance of a false alarm in one run, over all comparisons in it.
 LEVEL = 0.05
@@ -23,8 +24,7 @@ LEVEL = 0.05
 MCNEMAR, FISHER = "McNemar's exact test", "Fisher's exact test"
 
 
-@dataclass(frozen=True, slots=True)
-class Share:
+class Share(msgspec.Struct, frozen=True):
     """So many of so many."""
 
     part: int
@@ -36,8 +36,7 @@ class Share:
         return self.part / self.of if self.of else 0.0
 
 
-@dataclass(frozen=True, slots=True)
-class Compared:
+class Compared(msgspec.Struct, frozen=True):
     """A share then and now, since when, and what a test says: `p` is how likely a fall at least
     this large is by chance, `least` the smallest value that it could have had."""
 

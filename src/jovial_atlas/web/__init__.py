@@ -11,13 +11,13 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Collection
 from contextlib import AbstractContextManager
-from dataclasses import replace
 from threading import Lock
 from types import TracebackType
 from typing import TYPE_CHECKING
 
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.redact import redacted, redacted_bytes, secrets_in
+from jovial_atlas.values import replace
 from jovial_atlas.web.values import LONGEST_WAIT, Answer, Client, Request
 
 if TYPE_CHECKING:

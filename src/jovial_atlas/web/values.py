@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from contextlib import AbstractContextManager
-from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Protocol
+
+import msgspec
 
 if TYPE_CHECKING:
     import httpx
@@ -14,18 +15,16 @@ if TYPE_CHECKING:
 LONGEST_WAIT = 5.0
 
 
-@dataclass(frozen=True, slots=True)
-class Request:
+class Request(msgspec.Struct, frozen=True):
     """One request to send: method, URL, header fields, body."""
 
     method: str
     url: str
-    headers: Mapping[str, str] = field(default_factory=dict)
+    headers: Mapping[str, str] = msgspec.field(default_factory=dict)
     body: bytes = b""
 
 
-@dataclass(frozen=True, slots=True)
-class Answer:
+class Answer(msgspec.Struct, frozen=True):
     """Status, body and header fields (names in lower case) of an answer, and the seconds that
     it asks to wait, if it does. `cut` says that the body was longer than asked for, or
     broke off."""
@@ -33,7 +32,7 @@ class Answer:
     status: int
     body: bytes
     retry_after: float | None
-    headers: Mapping[str, str] = field(default_factory=dict)
+    headers: Mapping[str, str] = msgspec.field(default_factory=dict)
     cut: bool = False
 
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+import msgspec
 
 from jovial_atlas.errors import AtlasError
 
@@ -17,8 +18,7 @@ if TYPE_CHECKING:
 ENDINGS = (".xlsx", ".xlsm", ".ods")
 
 
-@dataclass(frozen=True, slots=True)
-class SheetRead:
+class SheetRead(msgspec.Struct, frozen=True):
     """A sheet: its name, and its rows from the first on, each with as many cells as the widest."""
 
     name: str

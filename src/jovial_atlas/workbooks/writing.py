@@ -6,9 +6,10 @@ from __future__ import annotations
 import io
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+import msgspec
 
 from jovial_atlas.files import write_whole
 
@@ -25,8 +26,7 @@ _NOT_IN_NAMES = re.compile(r"[\[\]:*?/\\]")
 _LONGEST_NAME = 31
 
 
-@dataclass(frozen=True, slots=True)
-class BookColumn:
+class BookColumn(msgspec.Struct, frozen=True):
     """A column: its heading; whether it is `open` to be filled in; whether it is hidden; how wide,
     in characters; the choices that are offered; and for a column that counts, the heading of the
     one that it counts the characters of, with the least and the most that are right (0: any)."""
@@ -42,15 +42,14 @@ class BookColumn:
     note: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Sheet:
+class Sheet(msgspec.Struct, frozen=True):
     """A sheet: its name, its columns, its rows (cells by heading), and comments on cells (row from
     0, heading → text)."""
 
     name: str
     columns: Sequence[BookColumn]
     rows: Sequence[dict[str, str]]
-    comments: dict[tuple[int, str], str] = field(default_factory=dict)
+    comments: dict[tuple[int, str], str] = msgspec.field(default_factory=dict)
 
 
 def write_workbook(path: Path, sheets: Iterable[Sheet], about: Sequence[str], author: str) -> None:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from jovial_atlas import addresses
 from jovial_atlas.rounds.deciding.history import Contents, settled, tables_named
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.overrides import Override, overrides_text
+from jovial_atlas.values import replace
 
 #: Why a rule or a row is there that was brought over.
 AS_BEFORE = "As it was published before"

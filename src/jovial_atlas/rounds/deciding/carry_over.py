@@ -9,7 +9,6 @@ from __future__ import annotations
 import tomllib
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -45,6 +44,7 @@ from jovial_atlas.sitefile.edit import set_key, set_part
 from jovial_atlas.sitefile.move_table import move_table_text
 from jovial_atlas.sitefile.overrides import OVERRIDE_COLUMNS, Override, parse_rows
 from jovial_atlas.sitefile.tables import given_tables, header_of
+from jovial_atlas.values import replace
 from jovial_atlas.web import Client
 
 _OVERRIDES = "overrides.csv"

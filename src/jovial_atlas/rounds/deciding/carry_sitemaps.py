@@ -7,7 +7,7 @@ import csv
 import io
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
@@ -28,6 +28,7 @@ from jovial_atlas.sitefile.videos import SETTABLE, VideoOverride, video_override
 from jovial_atlas.sitemaps.read import read_sitemap
 from jovial_atlas.sitemaps.said import said_of_entries
 from jovial_atlas.sources.records.listing import films_of_entry
+from jovial_atlas.values import replace
 
 _FILMS, _ELSEWHERE = "videos.csv", "listed-before.csv"
 #: What an entry says of how its page is to be read.

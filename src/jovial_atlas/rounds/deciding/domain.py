@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from datetime import datetime
 
 import polars as pl
@@ -21,6 +21,7 @@ from jovial_atlas.rounds.state.published import PublishedSite
 from jovial_atlas.sitefile import SiteFile, read_site_file
 from jovial_atlas.sitefile.edit import set_key
 from jovial_atlas.sitefile.sources import origin_of
+from jovial_atlas.values import asdict
 
 #: By whom the row of the whole host is taken.
 _TAKEN_FROM = "domain"

@@ -11,11 +11,11 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any, Literal, get_args, get_origin
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.errors import AtlasError
@@ -77,8 +77,7 @@ def columns_of(fields: str) -> list[str]:
     return names
 
 
-@dataclass(frozen=True, slots=True)
-class _Columns:
+class _Columns(msgspec.Struct, frozen=True):
     """The columns of a table: those to fill in, those of them that are texts, what else is told of
     pages now, and whether texts are proposed."""
 

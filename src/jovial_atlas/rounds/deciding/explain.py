@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import polars as pl
 from rapidfuzz import fuzz, process
 
@@ -28,8 +28,7 @@ from jovial_atlas.sources.html_page.page import PageFile, read_files
 from jovial_atlas.sources.settings import name_of, reading_of
 
 
-@dataclass(frozen=True, slots=True)
-class Explained:
+class Explained(msgspec.Struct, frozen=True):
     """All that is known and decided about one page; `sitemap` is where the files list it now."""
 
     page: Page

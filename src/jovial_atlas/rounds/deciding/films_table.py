@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
 from pathlib import Path
 
 from jovial_atlas import addresses
@@ -23,6 +22,7 @@ from jovial_atlas.sitefile.videos import (
     parse_video_overrides,
     video_overrides_text,
 )
+from jovial_atlas.values import replace
 
 
 def all_films(

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import TypeVar
 
 import polars as pl
@@ -22,6 +22,7 @@ from jovial_atlas.rounds.state.last_survey import LastSurvey, stored_pages
 from jovial_atlas.rounds.state.names import PAGE_TABLE
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.move_table import move_table_text, new_address, old_address
+from jovial_atlas.values import replace
 
 #: From whom moves are taken.
 SURVEY, BY_HAND = "survey", "hand"

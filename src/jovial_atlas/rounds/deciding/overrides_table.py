@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from pathlib import Path
 
+import msgspec
 import polars as pl
 import xxhash
 
@@ -30,6 +30,7 @@ from jovial_atlas.sitefile.overrides import (
     said_of,
 )
 from jovial_atlas.sitefile.tables import GivenTables, given_tables, header_of
+from jovial_atlas.values import replace
 
 #: Endings of columns that only tell.
 NOW, PROPOSED, LENGTH = "_now", "_proposed", "_length"
@@ -37,8 +38,7 @@ SEEN, ACCEPT = "seen", "accept"
 _YES = frozenset({"yes", "y", "true", "1", "x"})
 
 
-@dataclass(frozen=True, slots=True)
-class Change:
+class Change(msgspec.Struct, frozen=True):
     """What taking a table changes: one field of one page; None where nothing was or is said."""
 
     loc: str
@@ -52,8 +52,7 @@ class Change:
         return self.field in ("listed", "index") and self.after in ("no", "false")
 
 
-@dataclass(frozen=True, slots=True)
-class Taken:
+class Taken(msgspec.Struct, frozen=True):
     """What came of a table: changes, rows of pages that changed since it was written, rows that
     were refused, and how many pages have overrides set or taken out."""
 
@@ -123,8 +122,7 @@ def take_table(
     return Taken(changes, conflicts, refused, touched, given.told)
 
 
-@dataclass(frozen=True, slots=True)
-class _GivenRow:
+class _GivenRow(msgspec.Struct, frozen=True):
     """A row of an edited table: what it decides, its cells, the columns of its table, its sheet."""
 
     row: Override

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import patterns
@@ -20,8 +20,7 @@ from jovial_atlas.sitefile.cells import MAY_BE_FORMULA, as_cell
 from jovial_atlas.sitefile.deciding import REST
 
 
-@dataclass(frozen=True, slots=True)
-class Filters:
+class Filters(msgspec.Struct, frozen=True):
     """Which pages are wanted; None asks for nothing. `match` is a pattern of addresses, `where` a
     condition in SQL over the columns of the page table."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 
 import polars as pl
@@ -20,6 +20,7 @@ from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.kinds import Policies
 from jovial_atlas.sitefile.parts import keys_of
 from jovial_atlas.sitefile.read import parse_site_file
+from jovial_atlas.values import replace
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from contextlib import nullcontext
-from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import addresses, dates
@@ -36,21 +36,21 @@ from jovial_atlas.rounds.state.names import INDEX, LIVE_JOURNAL, ROBOTS
 from jovial_atlas.rounds.state.survey_result import Apart
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sources.remote import get
+from jovial_atlas.values import replace
 from jovial_atlas.web import Client
 
 if TYPE_CHECKING:
     from jovial_atlas.rounds.proving.page_check import CheckedPage
 
 
-@dataclass(frozen=True, slots=True)
-class Checked:
+class Checked(msgspec.Struct, frozen=True):
     """What a check looked at, in words, and what it found, worst first."""
 
     looked_at: list[str]
     findings: list[Finding]
     live: Estimate | None = None
     #: Page → what it says of itself, in lines.
-    pages: dict[str, list[str]] = field(default_factory=dict)
+    pages: dict[str, list[str]] = msgspec.field(default_factory=dict)
 
 
 def check_site(
@@ -89,8 +89,7 @@ def check_site(
     return Checked(looked_at, findings_of(faults), whole)
 
 
-@dataclass(frozen=True, slots=True)
-class _BuiltHost:
+class _BuiltHost(msgspec.Struct, frozen=True):
     """What was built for a host, as far as its server is asked for it."""
 
     site: SiteFile

@@ -8,7 +8,7 @@ of the overrides file for them, and the site file for many; and a change may tou
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import PurePosixPath
 
@@ -22,6 +22,7 @@ from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Guard
 from jovial_atlas.sitefile.parts import changed
 from jovial_atlas.sources.settings import name_of
+from jovial_atlas.values import replace
 
 #: Layers that speak of single pages; all others stand in the site file.
 _SINGLE = ("page", "overrides file")

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
+import msgspec
 from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses, dates
@@ -37,8 +37,7 @@ from jovial_atlas.web import Answer, Client, Request, send
 _PAGE_BYTES = 2_000_000
 
 
-@dataclass(frozen=True, slots=True)
-class Live:
+class Live(msgspec.Struct, frozen=True):
     """How a check asks a server for what is listed: through `client`, at `origin` where that is
     not yet the site's own, `sample` addresses or all, taking up a run before or not; with other
     spellings of addresses (`variants`) or without."""

@@ -5,10 +5,10 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import polars as pl
 from selectolax.lexbor import LexborHTMLParser
 
@@ -29,8 +29,7 @@ SITE_FILE = "site file"
 _FIELDS = ("name", "telephone", "address", "profile")
 
 
-@dataclass(frozen=True, slots=True)
-class Spelling:
+class Spelling(msgspec.Struct, frozen=True):
     """One way in which a fact is written: what it is about, the spelling, whether it is that of
     the site file, in how many places it stands, and the first of these."""
 

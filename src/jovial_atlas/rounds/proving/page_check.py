@@ -4,7 +4,7 @@ only be told of a whole site (sitemaps, repeated texts) is left to the check of 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
@@ -28,6 +28,7 @@ from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sources.html_page.page import PageFile, Reading, as_it_is_read, read_page
 from jovial_atlas.sources.records import records
 from jovial_atlas.sources.settings import name_of, reading_of
+from jovial_atlas.values import replace
 
 _PAGES = (".html", ".htm", ".xhtml")
 _LOADS = ("link-loads-nothing", "loads", ("picture", "script", "style", "film", "file", "frame"))

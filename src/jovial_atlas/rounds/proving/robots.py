@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import urlsplit
+
+import msgspec
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import AtlasError
@@ -21,8 +22,7 @@ from jovial_atlas.sources.remote import get_robots
 from jovial_atlas.web import Client
 
 
-@dataclass(frozen=True, slots=True)
-class RobotsAnswer:
+class RobotsAnswer(msgspec.Struct, frozen=True):
     """Whether one crawler may fetch one address, by which rule, on which line."""
 
     url: str
@@ -95,8 +95,7 @@ def _resources(site: SiteFile | None) -> list[str]:
     ]
 
 
-@dataclass(frozen=True, slots=True)
-class RobotsChange:
+class RobotsChange(msgspec.Struct, frozen=True):
     """An address for which two robots.txt files say otherwise."""
 
     url: str

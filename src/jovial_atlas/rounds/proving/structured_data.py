@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import polars as pl
 from selectolax.lexbor import LexborHTMLParser
 
@@ -38,8 +39,7 @@ from jovial_atlas.web import Client
 _PAGES = (".html", ".htm", ".xhtml")
 
 
-@dataclass(frozen=True, slots=True)
-class ShownData:
+class ShownData(msgspec.Struct, frozen=True):
     """The graph of one page, to be looked at."""
 
     loc: str
@@ -166,8 +166,7 @@ def by_type(survey: LastSurvey, site: SiteFile) -> list[OfType]:
 # Any file, folder or address.
 
 
-@dataclass(frozen=True, slots=True)
-class Read:
+class Read(msgspec.Struct, frozen=True):
     """What was read of a target: places that were looked at, and the faults found."""
 
     looked_at: list[str]

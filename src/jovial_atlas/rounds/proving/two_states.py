@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -23,6 +23,7 @@ from jovial_atlas.rounds.state.names import PAGE_TABLE
 from jovial_atlas.sitefile import HtmlSource, MarkdownSource, SiteFile, TableSource
 from jovial_atlas.sitefile.parts import changed
 from jovial_atlas.sitefile.read import read_site_file
+from jovial_atlas.values import replace
 from jovial_atlas.web import Client
 
 #: Sources that are files of the site; others say at both times what they say now.

@@ -7,11 +7,11 @@ import hashlib
 import json
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.errors import OutputError
@@ -36,8 +36,7 @@ _SCHEMA = {"loc": pl.String, "title": pl.String, "description": pl.String, "data
            "listed": pl.Boolean, "index": pl.Boolean}  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class ChangedPages:
+class ChangedPages(msgspec.Struct, frozen=True):
     """Pages of which the same changed: the kind of event, what changed, and their addresses."""
 
     kind: str
@@ -45,8 +44,7 @@ class ChangedPages:
     locs: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class FoundChanges:
+class FoundChanges(msgspec.Struct, frozen=True):
     """What changed of pages since it was looked at last, and what `keep` does."""
 
     changes: list[ChangedPages]

@@ -6,10 +6,11 @@ import difflib
 import os
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import addresses, patterns
@@ -42,6 +43,7 @@ from jovial_atlas.rounds.state.names import PAGE_TABLE
 from jovial_atlas.rules.selectors import path_column
 from jovial_atlas.sitefile import HtmlSource, SiteFile
 from jovial_atlas.sitefile.heads import Snippets, SnippetsOfSome
+from jovial_atlas.values import replace
 
 _CHARSET = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([A-Za-z0-9_.:-]+)", re.I)
 # What comments of ours keep is packed; nobody reads it.
@@ -127,16 +129,14 @@ def keep_marks(survey: LastSurvey, done: Sequence[Injected]) -> None:
     snapshot.sink(joined.with_columns(put).drop("_new", "_mark").lazy(), path)
 
 
-@dataclass(frozen=True, slots=True)
-class _SomeSnippets:
+class _SomeSnippets(msgspec.Struct, frozen=True):
     """Snippets by place, and the pages that get them."""
 
     texts: dict[str, str]
     gets: Callable[[Page], bool]
 
 
-@dataclass(frozen=True, slots=True)
-class _Beside:
+class _Beside(msgspec.Struct, frozen=True):
     """What the site file wants beside head data: snippets, which links get `nofollow`, alt texts,
     links and the trail."""
 

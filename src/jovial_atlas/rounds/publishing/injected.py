@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import StrEnum
+
+import msgspec
 
 
 class InjectState(StrEnum):
@@ -14,8 +15,7 @@ class InjectState(StrEnum):
     SKIPPED = "skipped"
 
 
-@dataclass(frozen=True, slots=True)
-class Injected:
+class Injected(msgspec.Struct, frozen=True):
     """What became of one file: `state` is changed, same, or skipped (then `why` says so); `diff`
     shows the lines that differ, where it was asked for; `alts` are the texts of pictures that were
     proposed, as `src: text`, `links` what was added, as `words: address`; `notes` say what

@@ -5,7 +5,6 @@ time, so that engines come to see the moves."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from datetime import datetime, timedelta
 from urllib.parse import urlsplit
 
@@ -26,6 +25,7 @@ from jovial_atlas.rounds.publishing.server_files import server_text
 from jovial_atlas.rounds.state.names import ROBOTS, SERVERS
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps.write import index_file, urlset_parts
+from jovial_atlas.values import replace
 
 OLD_FILES = "old-host"
 _SITEMAP = "sitemap.xml"

@@ -4,8 +4,8 @@ out for all at once, so that every old address leads to its end in one hop."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import addresses
@@ -17,22 +17,22 @@ from jovial_atlas.rounds.reading.departed import departed_pages
 from jovial_atlas.rounds.state.last_survey import LastSurvey, stored_pages
 from jovial_atlas.rounds.state.names import PAGE_TABLE
 from jovial_atlas.rules import layers_of
+from jovial_atlas.values import replace
 
 
-@dataclass(frozen=True, slots=True)
-class SiteRedirects:
+class SiteRedirects(msgspec.Struct, frozen=True):
     """All hops of one host, the map that they come from, the pages that exist at old addresses (by
     the move's old address), and what cannot be sent on."""
 
     hops: Hops
     by: MoveMap
-    staying: dict[str, list[str]] = field(default_factory=dict)
-    faults: list[Fault] = field(default_factory=list)
+    staying: dict[str, list[str]] = msgspec.field(default_factory=dict)
+    faults: list[Fault] = msgspec.field(default_factory=list)
     #: Patterns that are not written, since others lead back to them.
     circles: frozenset[str] = frozenset()
     #: The pages that the site file sends on, by rules and policies: to the page that shows a
     #: picture, to a file, or to an address.
-    sent: Mapping[str, str] = field(default_factory=dict)
+    sent: Mapping[str, str] = msgspec.field(default_factory=dict)
 
 
 def redirects_of(survey: LastSurvey) -> SiteRedirects:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from contextlib import nullcontext
-from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import __version__, addresses
@@ -29,14 +29,13 @@ from jovial_atlas.sources.workers.html_folder import KnownFiles, Progress
 from jovial_atlas.web import Client
 
 
-@dataclass(frozen=True, slots=True)
-class SurveyOptions:
+class SurveyOptions(msgspec.Struct, frozen=True):
     """How a survey runs: what the environment holds (tokens, passwords); whether all files are
     read again (`full`), and whether it goes on where much of what was listed would be lost
     (`accept`). While its result is put in place of the one before, nobody may read that:
     `swapping` sees to it."""
 
-    environment: Mapping[str, str] = field(default_factory=dict)
+    environment: Mapping[str, str] = msgspec.field(default_factory=dict)
     full: bool = False
     accept: bool = False
     progress: Progress | None = None

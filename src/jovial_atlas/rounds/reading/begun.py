@@ -3,8 +3,9 @@ where nothing is remembered, workers begin to read, since every file is read any
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import datetime
+
+import msgspec
 
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.rounds.reading.unchanged import Inputs
@@ -16,8 +17,7 @@ from jovial_atlas.sources.workers.folder import HTML_ENDINGS
 from jovial_atlas.sources.workers.readers import Readers
 
 
-@dataclass(frozen=True, slots=True)
-class Begun:
+class Begun(msgspec.Struct, frozen=True):
     """A survey that has begun: its time, who reads pages, what it rests on with the mark of that
     (None where it cannot be told), and the pages that this tool wrote itself."""
 

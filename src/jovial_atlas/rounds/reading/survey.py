@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
-from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -46,6 +45,7 @@ from jovial_atlas.rules.hiding import first_word, shown_of, whole_site
 from jovial_atlas.rules.page_kinds import SIGNS, signs_in
 from jovial_atlas.sitefile import CrawlSource, SiteFile
 from jovial_atlas.sources.settings import name_of
+from jovial_atlas.values import replace
 from jovial_atlas.web import Client
 
 

@@ -9,10 +9,10 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import astuple, dataclass
 from datetime import datetime
 from pathlib import Path
 
+import msgspec
 import xxhash
 
 from jovial_atlas import __version__, dates
@@ -22,13 +22,13 @@ from jovial_atlas.place import STATE
 from jovial_atlas.rounds.state.names import OWN_WRITES, PAGE_TABLE
 from jovial_atlas.rounds.state.survey_record import Unchanged, read_survey_record
 from jovial_atlas.rounds.state.survey_result import SectionCount, Survey
+from jovial_atlas.values import astuple
 
 #: What tells that dates of commits may be others: files of the folder `.git`.
 _GIT = ("HEAD", "index", "logs/HEAD")
 
 
-@dataclass(frozen=True, slots=True)
-class Inputs:
+class Inputs(msgspec.Struct, frozen=True):
     """What a survey rests on: files that are read whole, and folders (relative to the site
     file) with the endings of the files in them that are pages."""
 

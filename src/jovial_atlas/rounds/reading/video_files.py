@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -62,8 +61,7 @@ class VideoMemory(msgspec.Struct):
     services: dict[str, ServiceAnswer] = {}
 
 
-@dataclass(frozen=True, slots=True)
-class Looked:
+class Looked(msgspec.Struct, frozen=True):
     """What was found out: `media` for each page that has videos, as `loc, media`; faults."""
 
     media: pl.DataFrame

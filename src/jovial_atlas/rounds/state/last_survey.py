@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
 from pathlib import Path
@@ -25,6 +25,7 @@ from jovial_atlas.rules import decide, layers_of
 from jovial_atlas.rules.decide import Pages
 from jovial_atlas.rules.page_kinds import SIGNS
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.values import replace
 
 if TYPE_CHECKING:
     from jovial_atlas.checks.texts import PublishedTexts

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.engines import indexnow
@@ -19,8 +20,7 @@ from jovial_atlas.sitemaps.packing import decompressed
 from jovial_atlas.sitemaps.plain import as_written
 
 
-@dataclass(frozen=True, slots=True)
-class SitemapRecord:
+class SitemapRecord(msgspec.Struct, frozen=True):
     """One sitemap file as it was written. `mark` tells whether it is still as it should be;
     `outside` that it lists addresses that its own folder may not speak for; `memory` names the
     file in which what it lists is kept, if any does; `news` are the addresses of a news file, which
@@ -88,8 +88,7 @@ def listed_set(site: SiteFile, *, dry: bool) -> FileSet:
     return FileSet(site.state / LISTED_IN, site.state / f"{LISTED_IN}-files.json", dry=dry)
 
 
-@dataclass(frozen=True, slots=True)
-class ListedMemory:
+class ListedMemory(msgspec.Struct, frozen=True):
     """What is kept of what one sitemap file lists: a copy of the file where that says all, a
     Parquet table with marks where it does not. `name` is that of the file in the state folder."""
 

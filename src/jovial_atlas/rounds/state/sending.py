@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+
+import msgspec
 
 from jovial_atlas.engines.asking import Asking
 from jovial_atlas.sitefile import Engine, SiteFile
 from jovial_atlas.web import Client
 
 
-@dataclass(frozen=True, slots=True)
-class Sending:
+class Sending(msgspec.Struct, frozen=True):
     """How engines are reached: the client, and the environment that holds their tokens."""
 
     client: Client

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import replace
 
 import polars as pl
 
@@ -16,6 +15,7 @@ from jovial_atlas.records import Stake as Stake
 from jovial_atlas.rounds.state.names import PAGE_TABLE
 from jovial_atlas.rounds.state.traffic import leading_on, page_figures, traffic_spans
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.values import replace
 
 #: Pages that are named.
 _NAMED = 3

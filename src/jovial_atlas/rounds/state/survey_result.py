@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from contextlib import AbstractContextManager
-from dataclasses import dataclass, field
+
+import msgspec
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.changes import Changes
@@ -18,8 +19,7 @@ Swapping = Callable[[], AbstractContextManager[None]]
 Apart = Callable[[], AbstractContextManager[None]]
 
 
-@dataclass(frozen=True, slots=True)
-class SectionCount:
+class SectionCount(msgspec.Struct, frozen=True):
     """What one section holds."""
 
     name: str
@@ -29,8 +29,7 @@ class SectionCount:
     videos: int
 
 
-@dataclass(frozen=True, slots=True)
-class Survey:
+class Survey(msgspec.Struct, frozen=True):
     """A survey: what each section holds, what changed since the one before, faults met."""
 
     at: str
@@ -41,8 +40,8 @@ class Survey:
     #: What hides the whole site, to be said before anything else; empty where nothing does.
     hidden: str = ""
     #: What of the site is layout, and belongs to no page.
-    layout: Layout = field(default_factory=Layout)
+    layout: Layout = msgspec.field(default_factory=Layout)
     #: Kinds of page that are not sure.
-    doubts: list[Doubt] = field(default_factory=list)
+    doubts: list[Doubt] = msgspec.field(default_factory=list)
     #: What the pages that went were clicked.
     stake: Stake | None = None

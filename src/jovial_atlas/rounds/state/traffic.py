@@ -6,11 +6,11 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 from datetime import date
 from functools import cached_property, partial
 from typing import Any
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.errors import OutputError
@@ -33,12 +33,11 @@ _OFTEN = 20
 _NAMED = re.compile(rf"\b(?:{'|'.join(_COLUMNS)})\b", re.I)
 
 
-@dataclass(frozen=True, slots=True)
-class TrafficSpans:
+class TrafficSpans(msgspec.Struct, frozen=True):
     """Of which days the figures of pages are: by engine, and of visits; and whether tables were cut
     off, so that a page that they do not name may have been clicked all the same."""
 
-    engines: dict[str, Span] = field(default_factory=dict)
+    engines: dict[str, Span] = msgspec.field(default_factory=dict)
     visits: Span | None = None
     is_cut: bool = False
 

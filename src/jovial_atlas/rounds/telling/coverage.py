@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from datetime import timedelta
+
+import msgspec
 
 from jovial_atlas import dates
 from jovial_atlas.ledger import Ledger, PageReport, SitemapReport
@@ -17,8 +18,7 @@ COMPANIONS = ("video", "news")
 _AGO = (7, 14, 21, 28)
 
 
-@dataclass(frozen=True, slots=True)
-class SectionState:
+class SectionState(msgspec.Struct, frozen=True):
     """A section at one engine: pages in its sitemaps, found and indexed, why the others are not,
     how many were indexed before, and the drop, if its share dropped."""
 
@@ -36,13 +36,12 @@ class SectionState:
         return max(0, self.found - self.indexed)
 
 
-@dataclass(frozen=True, slots=True)
-class Past:
+class Past(msgspec.Struct, frozen=True):
     """What an engine had said by the end of some day."""
 
     since: str
     reports: Mapping[str, SitemapReport]
-    pages: Mapping[str, PageReport] = field(default_factory=dict)
+    pages: Mapping[str, PageReport] = msgspec.field(default_factory=dict)
 
 
 def pasts(engine: str, ledger: Ledger, now: Mapping[str, SitemapReport]) -> list[Past]:

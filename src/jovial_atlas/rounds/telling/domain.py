@@ -4,7 +4,7 @@ addresses have passed over at each engine."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 
 import polars as pl
@@ -24,6 +24,7 @@ from jovial_atlas.rounds.state.names import INDEX, SERVERS
 from jovial_atlas.rounds.state.record import load_record
 from jovial_atlas.rounds.state.sending import Sending
 from jovial_atlas.sitefile import Engine, SiteFile
+from jovial_atlas.values import replace
 from jovial_atlas.web import Client, Request, send
 
 DONE, TODO, OPEN = "done", "to do", "not looked at"

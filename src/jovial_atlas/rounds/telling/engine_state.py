@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+
+import msgspec
 
 from jovial_atlas.ledger import PageReport
 from jovial_atlas.rounds.telling.coverage import SectionState
 
 
-@dataclass(frozen=True, slots=True)
-class SitemapState:
+class SitemapState(msgspec.Struct, frozen=True):
     """One sitemap at one engine: what was announced, what the engine says, and what it said the
     last time on another day (None where it said nothing)."""
 
@@ -47,8 +47,7 @@ class SitemapState:
         return self.indexed - self.indexed_before
 
 
-@dataclass(frozen=True, slots=True)
-class Standing:
+class Standing(msgspec.Struct, frozen=True):
     """One engine: its sitemaps and sections, what it said of pages, which other engines know which
     sitemap, since when changes count, and why it could not be asked, if so."""
 
@@ -60,8 +59,7 @@ class Standing:
     trouble: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class EngineState:
+class EngineState(msgspec.Struct, frozen=True):
     """What is shown of one engine, with what to do next."""
 
     name: str
@@ -69,5 +67,5 @@ class EngineState:
     sections: list[SectionState]
     pages_heard: int | None
     since: str = ""
-    next: list[str] = field(default_factory=list)
+    next: list[str] = msgspec.field(default_factory=list)
     trouble: str = ""

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import polars as pl
@@ -23,6 +23,7 @@ from jovial_atlas.rounds.state.last_survey import LastSurvey, stored_pages
 from jovial_atlas.rounds.state.names import PAGE_TABLE
 from jovial_atlas.rounds.telling.logs import opened_log
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.values import replace
 
 #: Pages that ask for an address, which are told.
 _FROM = 3

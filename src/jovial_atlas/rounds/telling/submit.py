@@ -6,7 +6,6 @@ import random
 from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from contextlib import nullcontext
-from dataclasses import replace
 from datetime import datetime
 from functools import partial
 from itertools import accumulate
@@ -30,6 +29,7 @@ from jovial_atlas.rounds.state.sending import Sending
 from jovial_atlas.rounds.state.survey_result import Apart
 from jovial_atlas.rounds.telling.built import note_built
 from jovial_atlas.sitefile import Engine, SiteFile
+from jovial_atlas.values import replace
 
 
 def refuse_hidden(site: SiteFile, now: datetime) -> None:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from typing import Any
 
 from jovial_atlas import foreign
+from jovial_atlas.values import asdict
 
 #: What stands first in a message, by its kind.
 _FIRST = {"trouble": "needs you", "well": "is well again", "digest": "this is what happened"}

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -26,6 +26,7 @@ from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.engines import LedgerPlace
 from jovial_atlas.sitefile.parts import changed
 from jovial_atlas.sitefile.tending import Tell, told_name
+from jovial_atlas.values import replace
 from jovial_atlas.web import simulated_client
 
 #: What of the state folder a round does not need.

@@ -6,7 +6,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, ExitStack, nullcontext
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from jovial_atlas import dates
 from jovial_atlas.errors import AtlasError, LossError
@@ -44,6 +44,7 @@ from jovial_atlas.rounds.tending.publishing import note_public, publish, unpubli
 from jovial_atlas.rounds.tending.standing import KeptBuild
 from jovial_atlas.sitefile import HtmlSource
 from jovial_atlas.sitefile.secrets import secrets_of
+from jovial_atlas.values import replace
 
 #: Steps that change anything, here or elsewhere.
 _DOING = ("build", "inject", "publish", "submit", "hear")

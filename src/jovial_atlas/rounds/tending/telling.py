@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from datetime import datetime, timedelta
 
 from jovial_atlas import dates
@@ -21,6 +20,7 @@ from jovial_atlas.rounds.tending.round import RoundOutcome
 from jovial_atlas.rounds.tending.senders import tell
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.tending import Tell, quiet_hours, told_name
+from jovial_atlas.values import replace
 
 #: Seconds until a message that was not taken is tried again, by the number of tries.
 _LATER = (60, 300, 900, 3_600, 14_400, 86_400)

@@ -6,7 +6,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass
 from datetime import timedelta
 
 from jovial_atlas import dates
@@ -26,6 +26,7 @@ from jovial_atlas.rounds.tending.telling import Teller, TellSomebody
 from jovial_atlas.rounds.tending.trouble import of_error
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.read import parse_site_file, read_site_file
+from jovial_atlas.values import asdict, replace
 
 #: The site file as it was read well last: who is to be told stands there.
 _GOOD = "tend-site.toml"

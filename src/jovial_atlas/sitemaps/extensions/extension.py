@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from dataclasses import dataclass
 from typing import ClassVar
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.sitemaps.node import XmlNode
 from jovial_atlas.sitemaps.notes import EntryNotes
 
 
-@dataclass(frozen=True, slots=True)
-class SheetColumn:
+class SheetColumn(msgspec.Struct, frozen=True):
     """How the style sheet shows an extension to people: the name of its variable, which counts
     the elements; the words beside that number, if it is told; the head of the column, whether it
     is sorted as numbers; and the cell of an entry, as XSLT 1.0 whose names have the extension's

@@ -9,6 +9,7 @@ from functools import lru_cache
 from pathlib import Path
 from typing import NamedTuple
 
+import msgspec
 from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses
@@ -24,8 +25,7 @@ _BEGINNING, _END = 48_000, 16_000
 _MOST = 50_000
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
+class Reading(msgspec.Struct, frozen=True):
     """How the pages of one source are read."""
 
     source: str

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from functools import partial
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import addresses
@@ -37,8 +37,7 @@ _TEXT = ("title", "heading", "description", "excerpt", "language", "author", "di
 _LISTS = ("tags", "categories")
 
 
-@dataclass(frozen=True, slots=True)
-class FieldMap:
+class FieldMap(msgspec.Struct, frozen=True):
     """How the fields of one source become columns.
 
     `url` is an address template with {field}; empty: the column `loc` (or `url`) holds the
@@ -49,7 +48,7 @@ class FieldMap:
     site: str
     now: datetime
     url: str = ""
-    columns: Mapping[str, str] = field(default_factory=dict)
+    columns: Mapping[str, str] = msgspec.field(default_factory=dict)
     separator: str = ";"
     services: tuple[Service, ...] = ()
 

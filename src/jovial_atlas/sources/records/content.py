@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterable, Iterator
-from dataclasses import replace
 from pathlib import Path
 
 import polars as pl
@@ -16,6 +15,7 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
+from jovial_atlas.values import replace
 
 #: The column in which records hand the HTML of their page on.
 PAGE_HTML = "_content"

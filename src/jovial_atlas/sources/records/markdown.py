@@ -10,7 +10,6 @@ import json
 import re
 import tomllib
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from datetime import date, datetime
 from os.path import normpath
 from pathlib import Path
@@ -35,6 +34,7 @@ from jovial_atlas.sources.records.columns import FieldMap
 from jovial_atlas.sources.records.markdown_address import date_in_name, markdown_address
 from jovial_atlas.sources.records.records import pages_of
 from jovial_atlas.sources.workers.folder import Folder, page_files
+from jovial_atlas.values import replace
 
 MARKDOWN_ENDINGS = (".md", ".markdown", ".html", ".htm")
 _FENCE = re.compile(

@@ -8,9 +8,10 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
+
+import msgspec
 
 from jovial_atlas import addresses, patterns
 from jovial_atlas.errors import ContentError
@@ -23,8 +24,7 @@ Style = Literal["folder", "file", "plain"]
 HTML_ENDINGS = (".html", ".htm", ".xhtml")
 
 
-@dataclass(frozen=True, slots=True)
-class Folder:
+class Folder(msgspec.Struct, frozen=True):
     """Which files of a folder are pages, and how they become addresses.
 
     `documents` are endings of other files that are pages too; `include` and `exclude` are

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import dates
@@ -30,14 +30,13 @@ Progress = Callable[[int, int], None]
 _BATCH = 2_000
 
 
-@dataclass(frozen=True, slots=True)
-class KnownFiles:
+class KnownFiles(msgspec.Struct, frozen=True):
     """What surveys before knew of this source: its rows, where they were read in the same way,
     and its faults by path; and the dates of all pages, as `loc, fingerprint, digest, lastmod,
     lastmod_from`, whichever way they were read."""
 
-    rows: pl.DataFrame = field(default_factory=schema.empty)
-    faults: dict[str, list[Fault]] = field(default_factory=dict)
+    rows: pl.DataFrame = msgspec.field(default_factory=schema.empty)
+    faults: dict[str, list[Fault]] = msgspec.field(default_factory=dict)
     dates: pl.LazyFrame | None = None
 
 

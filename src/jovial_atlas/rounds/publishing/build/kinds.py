@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+
+import msgspec
 
 from jovial_atlas.rounds.state.traffic import figures_mark
 from jovial_atlas.sitefile import SiteFile
@@ -15,8 +16,7 @@ VIDEO, NEWS = "video", "news"
 BY_CLICKS = "clicks"
 
 
-@dataclass(frozen=True, slots=True)
-class Kind:
+class Kind(msgspec.Struct, frozen=True):
     """One series of files: how they are named, split, ordered and packed, what they show.
 
     `stem` is the path of a file without its number; `secret` says that its files stand in no

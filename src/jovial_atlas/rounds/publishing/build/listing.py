@@ -7,10 +7,10 @@ a file is written, and only for the files that are.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Protocol
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import dates, languages
@@ -26,6 +26,7 @@ from jovial_atlas.rules import layers_of
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import protocol
 from jovial_atlas.sitemaps.extensions import NEWS_FIELDS
+from jovial_atlas.values import replace
 
 #: Rows this close to each other are read together.
 _NEAR = 2_000
@@ -64,8 +65,7 @@ class ListedPages(Protocol):
         """Places in the page table of the listed pages with these keys, in order."""
 
 
-@dataclass(frozen=True, slots=True)
-class Listing:
+class Listing(msgspec.Struct, frozen=True):
     """What is listed. `rows` has one row a listed page: `row` (its place in the page table),
     `key`, `kind` (number of its section's kind), `digest` (of all that its file says of it), and
     `changefreq` and `priority` where anything sets them, and `versions` where there are any (the

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import nullcontext
-from dataclasses import dataclass
+
+import msgspec
 
 from jovial_atlas.rounds.state.survey_result import Swapping
 from jovial_atlas.sitefile import SiteFile
@@ -21,8 +22,7 @@ def no_unlisted_names(site: SiteFile, _kinds: Sequence[str], _make: bool) -> Map
     )
 
 
-@dataclass(frozen=True, slots=True)
-class BuildOptions:
+class BuildOptions(msgspec.Struct, frozen=True):
     """With `dry_run` nothing is written; `fold` fills up files that have become near-empty, which
     moves addresses between files; `differences` are told address by address; `accept` goes on
     where much of what was listed would be lost. While files are put in place of others, nobody may

@@ -7,10 +7,10 @@ a file is written, and only for the files that are.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import Protocol, TypeVar
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.pages.keys import key_of, keys_of
@@ -40,8 +40,7 @@ class ShiftedError(Exception):
     decided anew."""
 
 
-@dataclass(frozen=True, slots=True)
-class DueRows:
+class DueRows(msgspec.Struct, frozen=True):
     """The rows of files that are to be written, in order, so many as are read at once; how many
     each file (kind and number) has; and all of them, where they are at hand."""
 
@@ -67,8 +66,7 @@ class PlacedFiles(Protocol):
         """The same with these addresses of a kind in another file."""
 
 
-@dataclass(frozen=True, slots=True)
-class Placed:
+class Placed(msgspec.Struct, frozen=True):
     """Listed pages with the number of the file that each stands in; the runs of each; whether
     all are where they were before."""
 

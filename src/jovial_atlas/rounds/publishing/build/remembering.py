@@ -6,7 +6,6 @@ from __future__ import annotations
 import io
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
 from pathlib import Path
 
 import polars as pl
@@ -20,6 +19,7 @@ from jovial_atlas.rounds.state.record import TABLE, BuildRecord, ListedMemory, t
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitemaps import plan
 from jovial_atlas.sitemaps.write import SitemapPart
+from jovial_atlas.values import asdict
 
 #: The number of a kind that is no more.
 _NOWHERE = 4_000_000_000

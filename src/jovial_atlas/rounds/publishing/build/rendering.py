@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.files import digest
@@ -20,8 +20,7 @@ _GZIP_FROM = {"always": 0, "auto": 1 << 20, "never": None}
 _THREADS = 2
 
 
-@dataclass(frozen=True, slots=True)
-class Rendered:
+class Rendered(msgspec.Struct, frozen=True):
     """One file ready to be put in place, with its digest; its plain-text companion where one is
     asked for; what is kept of what it lists; the rows in it, and those that did not fit."""
 

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
+
+import msgspec
 
 from jovial_atlas.files.sets import FileState
 from jovial_atlas.sitefile import SiteFile
+from jovial_atlas.values import replace
 
 
-@dataclass(frozen=True, slots=True)
-class BuiltFile:
+class BuiltFile(msgspec.Struct, frozen=True):
     """One file of the set: what stands in it, and what the build did to it."""
 
     path: str
@@ -31,8 +32,7 @@ class AddressChange(StrEnum):
     MOVED = "moved"
 
 
-@dataclass(frozen=True, slots=True)
-class Difference:
+class Difference(msgspec.Struct, frozen=True):
     """One address that a build adds, removes, or lists with other data; `file` is where it
     stands, or stood."""
 
@@ -41,8 +41,7 @@ class Difference:
     file: str
 
 
-@dataclass(frozen=True, slots=True)
-class Build:
+class Build(msgspec.Struct, frozen=True):
     """A build: its files, how many pages are listed, why others are not, and what an owner
     should know of it. `differences` is filled where it was asked for."""
 

@@ -12,7 +12,7 @@ from __future__ import annotations
 import json
 from bisect import bisect_right
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from itertools import accumulate
 from pathlib import Path
 
@@ -43,6 +43,7 @@ from jovial_atlas.rules import not_listed, rests_on_time
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.overrides import Override
 from jovial_atlas.sitemaps import plan
+from jovial_atlas.values import asdict
 
 #: Smaller sites are built anew as fast.
 _LEAST = 4
@@ -52,8 +53,7 @@ _FEW = 8
 _RESTS_ON_MORE = {"videos", "alternates"}
 
 
-@dataclass(frozen=True, slots=True)
-class BlockRecord:
+class BlockRecord(msgspec.Struct, frozen=True):
     """A block at the last build: its rows and their digest; how many of them were listed, kept
     out of the index, and not listed for which reason; and for each sitemap file, as kind and
     number, how many of its addresses stood in this block with the sum of their digests."""

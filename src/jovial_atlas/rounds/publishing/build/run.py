@@ -5,9 +5,9 @@ from __future__ import annotations
 import shutil
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from datetime import datetime
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import dates
@@ -88,8 +88,7 @@ def run_build(
     return built[0] if len(built) == 1 else joined(site.hosts, built)
 
 
-@dataclass(frozen=True, slots=True)
-class _Before:
+class _Before(msgspec.Struct, frozen=True):
     """What the builds before remember, against what is listed now: where addresses stand
     (`placed`, by pages and videos), what is listed no longer (`gone`), and what may not be
     indexed now (`hidden`: section → how many pages that were listed, of how many)."""

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
+import msgspec
 import polars as pl
 
 from jovial_atlas import languages
@@ -15,13 +14,14 @@ from jovial_atlas.sitefile import SiteFile
 _NUMBERED: dict[str, type[pl.DataType]] = {"loc": pl.String, "number": pl.UInt32}
 
 
-@dataclass(frozen=True, slots=True)
-class Versions:
+class Versions(msgspec.Struct, frozen=True):
     """Language versions of pages: `pages` (`loc, number`) names the list of each page among
     `lists`, which most pages share with their versions. Every list holds the page itself."""
 
-    pages: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=_NUMBERED))
-    lists: pl.Series = field(default_factory=lambda: pl.Series(dtype=schema.SCHEMA["alternates"]))
+    pages: pl.DataFrame = msgspec.field(default_factory=lambda: pl.DataFrame(schema=_NUMBERED))
+    lists: pl.Series = msgspec.field(
+        default_factory=lambda: pl.Series(dtype=schema.SCHEMA["alternates"])
+    )
 
     def __bool__(self) -> bool:
         return bool(self.pages.height)
