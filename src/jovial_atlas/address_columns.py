@@ -61,6 +61,9 @@ def normal_addresses(values: pl.Series, site: str) -> pl.Series:
 
 def whole_addresses(values: pl.Series) -> pl.Series:
     """Addresses in the one spelling; null for what is none."""
+    fine = values.str.contains(SPELLED) & ~values.str.contains(_DOTS, literal=True)
+    if fine.all():  # or null
+        return values
     spelled = normal_addresses(values, "")
     odd = (~spelled.str.contains(SPELLED) & spelled.is_not_null()).fill_null(False)
     return replaced(spelled, odd, lambda some: each_once(some, _whole)) if odd.any() else spelled

@@ -8,10 +8,10 @@ from collections.abc import Generator, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
-T = TypeVar("T")
+PieceT = TypeVar("PieceT")
 
 
-def read_ahead(pieces: Generator[T], most: int = 2) -> Iterator[T]:
+def read_ahead(pieces: Generator[PieceT], most: int = 2) -> Iterator[PieceT]:
     """The pieces in their order; up to so many of them are made before they are asked for, all in
     one thread. An error comes out where the piece would. Where nobody asks on, the generator is
     closed, in its thread."""

@@ -8,10 +8,10 @@ from typing import Any, TypeVar
 
 import msgspec
 
-T = TypeVar("T")
+ValueT = TypeVar("ValueT")
 
 
-def replace(value: T, **changes: Any) -> T:
+def replace(value: ValueT, **changes: Any) -> ValueT:
     """A value with other fields."""
     if isinstance(value, msgspec.Struct):
         return msgspec.structs.replace(value, **changes)

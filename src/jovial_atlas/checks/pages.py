@@ -7,7 +7,8 @@ may have many millions of rows: each takes of it only what it tells of.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+import re
+from collections.abc import Callable, Iterator, Sequence
 
 import polars as pl
 
@@ -18,15 +19,18 @@ from jovial_atlas.rules import barred
 from jovial_atlas.rules.own import guards, refused_fields
 from jovial_atlas.sitefile import SiteFile
 
+_TEXTS = ("title", "description")
+
 
 def check_texts(decided: pl.LazyFrame) -> Iterator[Fault]:
     """Missing and duplicate titles and descriptions of listed pages. Versions in other languages
     are told apart by these."""
     # Documents have no head that a title could stand in.
     listed = decided.filter("listed", (pl.col("kind") != "document").fill_null(True))
-    for name in ("title", "description"):
+    bare = _bare_sources(listed, _TEXTS)
+    for name in _TEXTS:
         missing = listed.filter(pl.col(name).is_null())
-        for source, count in _bare_sources(listed, name):
+        for source, count in bare[name]:
             missing = missing.filter(pl.col("source") != source)
             message = (
                 f"None of its {count:,} listed pages has a {name}: the source gives none. Name the "
@@ -70,20 +74,22 @@ def _shared(pages: pl.LazyFrame, name: str) -> Iterator[tuple[str, list[str]]]:
 _MANY_RECORDS = 100
 
 
-def _bare_sources(listed: pl.LazyFrame, name: str) -> list[tuple[str, int]]:
-    """Sources of records (pages that were read themselves are told one by one) of which no page has
-    a text: name, and how many pages."""
-    bare = (
+def _bare_sources(
+    listed: pl.LazyFrame, names: Sequence[str]
+) -> dict[str, list[tuple[str, int]]]:
+    """For each text the sources of records (pages that were read themselves are told one by one) of
+    which no page has it: name, and how many pages."""
+    unread = pl.col("digest").is_null().all()
+    counted = (
         listed.group_by("source")
-        .agg(
-            count=pl.len(),
-            bare=pl.col(name).is_null().all() & pl.col("digest").is_null().all(),
-        )
-        .filter("bare", pl.col("count") >= _MANY_RECORDS, pl.col("source").is_not_null())
+        .agg(pl.len(), *(pl.col(name).is_null().all() & unread for name in names))
+        .filter(pl.col("len") >= _MANY_RECORDS, pl.col("source").is_not_null())
         .sort("source")
         .collect(engine="streaming")
     )
-    return [(source, count) for source, count in bare.select("source", "count").iter_rows()]
+    return {
+        name: list(counted.filter(name).select("source", "len").iter_rows()) for name in names
+    }
 
 
 def _short(text: str) -> str:
@@ -96,9 +102,17 @@ def _some(locs: list[str], most: int = 4) -> str:
     return ", ".join(paths[:most]) + more
 
 
+_HTML = r"(?i)\.x?html?$"
+
+
+def is_html(path: str) -> bool:
+    """Whether a path is that of a file of HTML."""
+    return re.search(_HTML, path) is not None
+
+
 def check_languages_said(decided: pl.LazyFrame) -> Iterator[Fault]:
     """Listed pages of HTML that do not say in which language they are."""
-    html = pl.col("path").str.contains(r"(?i)\.x?html?$")
+    html = pl.col("path").str.contains(_HTML)
     mute = _locs(decided.filter("listed", pl.col("language").is_null(), html)).to_list()
     if mute:
         has = "has" if len(mute) == 1 else "have"

@@ -156,7 +156,19 @@ def _kept(host: CheckedHost) -> Iterator[Fault]:
 
 
 def _links(host: CheckedHost) -> Iterator[Fault]:
-    yield from pages.check_links(host.table, may_exist(host.site))
+    if host.survey.may_have("links"):
+        yield from pages.check_links(host.table, may_exist(host.site))
+
+
+def _languages_said(host: CheckedHost) -> Iterator[Fault]:
+    path = host.survey.constant.get("path", "")
+    if not path or pages.is_html(path):
+        yield from pages.check_languages_said(host.table)
+
+
+def _canonicals(host: CheckedHost) -> Iterator[Fault]:
+    if host.survey.may_have("canonical"):
+        yield from pages.check_canonicals(host.table, host.site)
 
 
 def _pictures(host: CheckedHost) -> Iterator[Fault]:
@@ -200,8 +212,8 @@ SITE_CHECKS: tuple[Callable[[CheckedHost], Iterable[Fault]], ...] = (
     _robots,
     _kept,
     texts_faults,
-    lambda host: pages.check_languages_said(host.table),
-    lambda host: pages.check_canonicals(host.table, host.site),
+    _languages_said,
+    _canonicals,
     lambda host: pages.check_overrides(host.table, host.site),
     lambda host: pages.check_noindex_seen(host.table, host.rules),
     lambda host: undelivered(host.survey),

@@ -96,8 +96,16 @@ class LastSurvey:
     @cached_property
     def decides_dates(self) -> bool:
         """Whether anything but the sources says when pages changed."""
+        return "lastmod" in self._set_by_layers
+
+    @cached_property
+    def _set_by_layers(self) -> frozenset[str]:
         layers = layers_of(self.site, self.now, self.pages, self.filled)
-        return any("lastmod" in layer.sets for layer in layers)
+        return frozenset(name for layer in layers for name in layer.sets)
+
+    def may_have(self, name: str) -> bool:
+        """Whether any page may have a value in a column: of a source, or as it is decided."""
+        return name in self.filled or name in self._set_by_layers
 
     @cached_property
     def heads(self) -> HeadSettings:
