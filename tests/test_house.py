@@ -145,7 +145,7 @@ LATE = {
     "rounds/publishing/build/run", "rounds/publishing/patterns", "rounds/publishing/preview",
     "rounds/reading/feeds", "rounds/reading/survey", "rounds/reading/video_files", "rounds/state/last_survey", "rounds/telling/events", "rounds/telling/logs", "sitefile/deciding", "sitefile/model", "sitefile/move_table",
     "sitefile/publisher", "sitemaps/packing", "sources/html_page/fulltext", "sources/kinds",
-    "sources/records/feed", "sources/records/sql", "sources/workers/cluster", "structured/agree", "structured/vocabulary", "trends/changes", "trends/curve", "trends/drops",
+    "sources/records/arrow_rows", "sources/records/feed", "sources/records/sql", "sources/workers/cluster", "structured/agree", "structured/vocabulary", "trends/changes", "trends/curve", "trends/drops",
     "trends/waiting", "web/__init__", "words", "workbooks/reading", "workbooks/writing",
 }  # fmt: skip
 MODULES = {

@@ -47,7 +47,8 @@ def test_what_stands_twice_is_found_in_shares(monkeypatch, at_once):
     parts = list(gather._shares(hashes, gather._AT_ONCE))
     assert sorted(pl.concat(parts)) == sorted(hashes)
     assert len(parts) > 1 or at_once == 100
-    assert sorted(one for part in parts for one in gather._met_twice(part)) == sorted(twice)
+    again = [one for part in parts for one in gather._met_again(part)]
+    assert sorted(again) == sorted(list(twice) * 3)
 
 
 @given(st.lists(st.lists(st.one_of(st.none(), st.text(max_size=6), st.sampled_from(["a", "b c", "it's"])), max_size=4),

@@ -148,8 +148,9 @@ class Gathering:
         ]
         return _joined(frames or [schema.empty().lazy()])
 
-    def _hashes_met_twice(self) -> pl.Series:
-        """Hashes of addresses that stand more than once; eight bytes a page are held for it."""
+    def _hashes_met_twice(self) -> tuple[pl.Series, bool]:
+        """Hashes of addresses that stand more than once, and whether there are others; eight bytes
+        a page are held for it."""
         pieces = [pl.Series("h", dtype=pl.UInt64)]
         for piece in self._pieces:
             known = self._hashes.pop(piece, None) if isinstance(piece, Path) else None
@@ -157,7 +158,9 @@ class Gathering:
             hashed = table.select(h=pl.col("loc").hash())
             pieces.append(hashed.collect(engine="streaming")["h"] if known is None else known)
         hashes = pl.concat(pieces)
-        return pl.concat([hashes.clear(), *map(_met_twice, _shares(hashes, _AT_ONCE))])
+        again = [_met_again(share) for share in _shares(hashes, _AT_ONCE)]
+        alone = sum(one.len() for one in again) < hashes.len()
+        return pl.concat([hashes.clear(), *(one.unique() for one in again)]), alone
 
     def finish(self, target: Path, winners: Iterable[str] = ()) -> pl.LazyFrame:
         """The page table. `winners` names the sources whose values replace earlier ones; the
@@ -169,13 +172,13 @@ class Gathering:
         """
         joined = self._all()
         large = any(isinstance(piece, Path) for piece in self._pieces)
-        twice = self._hashes_met_twice()
+        twice, alone = self._hashes_met_twice()
         only = self._pieces[0] if len(self._pieces) == 1 else None
         if isinstance(only, Path) and not twice.len():
             move_into_place(only, target)
             return _scan(target)
         if twice.len():
-            joined = self._merged(joined, twice, list(winners), large=large)
+            joined = self._merged(joined, twice, list(winners), alone=alone, large=large)
         if not large:
             return _filled(joined.collect()).sort("loc").lazy()
         snapshot.sink(joined, target)
@@ -183,15 +186,25 @@ class Gathering:
 
 
     def _merged(
-        self, joined: pl.LazyFrame, twice: pl.Series, winners: list[str], *, large: bool
+        self,
+        joined: pl.LazyFrame,
+        twice: pl.Series,
+        winners: list[str],
+        *,
+        alone: bool,
+        large: bool,
     ) -> pl.LazyFrame:
         """The rows with those of one address as one, a share of them at a time: they are what takes
-        room."""
+        room. `alone` says that some addresses stand once."""
         hashed = joined.with_columns(_hash=pl.col("loc").hash())
-        frames = [hashed.join(_hashes(twice), on="_hash", how="anti", maintain_order="left")]
-        frames[0] = frames[0].drop("_hash")
+        frames = []
+        if alone:
+            single = hashed.join(_hashes(twice), on="_hash", how="anti", maintain_order="left")
+            frames.append(single.drop("_hash"))
         for share in _shares(twice, max(_MERGED_AT_ONCE, twice.len() // _SHARES)):
-            again = hashed.join(_hashes(share), on="_hash", how="semi", maintain_order="left")
+            # Most rows are not of the share: to see that by its range is faster than by joining.
+            near = hashed.filter(pl.col("_hash").is_between(share.min(), share.max()))
+            again = near.join(_hashes(share), on="_hash", how="semi", maintain_order="left")
             merged = merge(again.drop("_hash").collect(engine="streaming"), winners)
             self.faults += merged.faults
             frames.append(merged.rows.lazy())
@@ -225,10 +238,11 @@ def _shares(hashes: pl.Series, most: int) -> Iterator[pl.Series]:
         yield hashes.filter(hashes.is_between(low, high))
 
 
-def _met_twice(hashes: pl.Series) -> pl.Series:
+def _met_again(hashes: pl.Series) -> pl.Series:
+    """Those of hashes that stand more than once, as often as they do."""
     if hashes.n_unique() == hashes.len():
         return hashes.clear()
-    return hashes.filter(hashes.is_duplicated()).unique()
+    return hashes.filter(hashes.is_duplicated())
 
 
 def _scan(part: Path) -> pl.LazyFrame:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Generator, Iterator, Sequence
+from itertools import chain, zip_longest
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +16,7 @@ from jovial_atlas.ahead import read_ahead
 from jovial_atlas.errors import ContentError
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.redact import redacted
+from jovial_atlas.sources.records.arrow_rows import arrow_tables, reads_arrow
 from jovial_atlas.sources.records.columns import FieldMap, deliver, split_wrong
 
 _ROWS = 50_000
@@ -45,7 +47,7 @@ def read_query(
             delivered = deliver(_plain(table).lazy(), how).collect()
             yield split_wrong(delivered, how, f"{how.source}, row ", done)
             done += table.height
-    except (SQLAlchemyError, engine.dialect.loaded_dbapi.Error) as error:
+    except (SQLAlchemyError, engine.dialect.loaded_dbapi.Error, OSError) as error:
         reason = str(getattr(error, "orig", None) or error).strip().splitlines()[0]
         where = f"after {done:,} rows" if done else f"on {shown}"
         told = redacted(f"{how.source}: the query failed {where}: {reason}.", secrets)
@@ -63,9 +65,13 @@ def _tables(engine: Engine, query: str) -> Generator[pl.DataFrame]:
                 connection.execute(text("set local datestyle to iso"))
                 connection.execute(text("set local time zone 'UTC'"))
                 # A cursor with a name is one of the server, which sends some rows at a time.
-                yield from _of_cursor(driver.cursor("jovial_atlas"), query, typed=True)
+                cursor = driver.cursor("jovial_atlas")
+                cursor.execute(_bare(query))
+                kinds = [one[1] for one in cursor.description]
+                quick = _by_columns(engine.url, _bare(query), kinds)
+                yield from quick or _of_cursor(cursor, kinds)
             elif name == "sqlite":
-                yield from _of_cursor(driver.cursor(), query)
+                yield from _of_cursor(driver.execute(_bare(query)))
             else:
                 options = {"stream_results": True, "max_row_buffer": _ROWS}
                 result = connection.execution_options(**options).execute(text(query))
@@ -76,15 +82,33 @@ def _tables(engine: Engine, query: str) -> Generator[pl.DataFrame]:
         engine.dispose()
 
 
-def _of_cursor(cursor: Any, query: str, *, typed: bool = False) -> Generator[pl.DataFrame]:
-    """The rows of a query by a cursor of a driver (PEP 249). `typed`: types have numbers."""
-    # Colons may be escaped, as elsewhere in the library, and need not be.
-    cursor.execute(query.replace("\\:", ":"))
+def _bare(query: str) -> str:
+    """A query as drivers take it: colons may be escaped, as elsewhere in the library, but need not
+    be here."""
+    return query.replace("\\:", ":")
+
+
+def _by_columns(url: URL, query: str, kinds: Sequence[int]) -> Iterator[pl.DataFrame] | None:
+    """The rows of a query with columns of these types, by the faster way where there is one; None
+    where there is none, or it does not get to the first of them."""
+    if not reads_arrow(kinds):
+        return None
+    tables = arrow_tables(url, query)
+    try:
+        first = next(tables, None)
+    except OSError:
+        return None
+    return iter(()) if first is None else chain([first], tables)
+
+
+def _of_cursor(cursor: Any, kinds: Sequence[int] = ()) -> Iterator[pl.DataFrame]:
+    """The rows of a cursor of a driver (PEP 249). `kinds` are the numbers of its types, where it
+    has any."""
     names = [one[0] for one in cursor.description]
-    kinds = [one[1] if typed else None for one in cursor.description]
     while rows := cursor.fetchmany(_ROWS):
         columns = zip(*rows, strict=True)
-        yield pl.DataFrame(list(map(_column, names, columns, kinds)))
+        typed = zip_longest(names, columns, kinds)
+        yield pl.DataFrame([_column(*one) for one in typed])
 
 
 def shown_url(url: URL) -> str:
