@@ -24,6 +24,11 @@ _LOOSE = re.compile(
     re.IGNORECASE | re.ASCII,
 )
 
+# Day, month and year with dots between them are in this order wherever they are written so.
+_DOTTED = re.compile(
+    r"\s*(\d\d?)\.(\d\d?)\.(\d{4})(?:,?\s+(\d\d?):(\d\d)(?::(\d\d))?)?\s*\Z", re.ASCII
+)
+
 
 def is_w3c(text: str) -> bool:
     """Whether the text is a W3C Datetime that names a real day and time."""
@@ -42,14 +47,18 @@ def is_w3c(text: str) -> bool:
 
 
 def read(text: str) -> str | None:
-    """A date as sites write it (ISO 8601, or the form of RFC 5322) in the product's form.
+    """A date as sites write it (ISO 8601, the form of RFC 5322, or with dots, as 31.1.2026) in the
+    product's form.
 
     A time without a zone is taken as UTC. None where it is no date.
     """
-    match = _LOOSE.match(text)
-    if not match:
+    if match := _LOOSE.match(text):
+        year, month, day, hour, minute, second, zone = match.groups()
+    elif match := _DOTTED.match(text):
+        day, month, year, hour, minute, second = match.groups()
+        zone = None
+    else:
         return _read_rfc(text)
-    year, month, day, hour, minute, second, zone = match.groups()
     try:
         if hour is None:
             return date(int(year), int(month), int(day)).isoformat()

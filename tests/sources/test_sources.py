@@ -156,7 +156,7 @@ def test_values_of_mixed_kinds_become_text_and_none_is_lost(survey, tmp_path):
     assert (list(found), faults) == (["/2/", "/a/", "/c/"], [])
     extra = found["/a/"]["extra"]
     assert extra | {"slug": ""} == {
-        "slug": "", "x": "1", "y": '{"k": 1}', "z": ["p", "q"], "n": 1.0, "big": str(2**70),
+        "slug": "", "x": "1", "y": '{"k":1}', "z": ["p", "q"], "n": 1.0, "big": str(2**70),
         "late": None,
     }  # fmt: skip
     assert [found["/2/"]["extra"]["x"], found["/c/"]["extra"]["y"]] == ["two", "[1]"]

@@ -20,7 +20,12 @@ from jovial_atlas.media.services import services
 from jovial_atlas.pages import schema
 from jovial_atlas.sources.records import numbered
 from jovial_atlas.sources.records.film_columns import read_films
-from jovial_atlas.sources.records.whole_columns import read_dates, read_lists, read_pictures
+from jovial_atlas.sources.records.whole_columns import (
+    read_dates,
+    read_lists,
+    read_numbers,
+    read_pictures,
+)
 from tests.conftest import URL
 
 SIGNS = "abcXYZ019-._~/:@!$&'()*+,;=%?# \t\\\"<>[]{}|^`äßвиドс\u00a0\x01\U0001f9a6"
@@ -71,7 +76,7 @@ def test_values_in_paths_are_encoded_as_one_by_one(values):
 MOMENTS = st.datetimes().map(lambda moment: moment.replace(microsecond=0))
 FORMS = st.sampled_from(
     ["%Y-%m-%d", "%Y-%m-%dT%H:%M:%SZ", "%Y-%m-%d %H:%M:%S", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M:%S+02:00",
-     "%Y-%m-%dT%H:%M:%S.123-0530", "%a, %d %b %Y %H:%M:%S GMT", "%d %b %Y %H:%M:%S +0200", "%d.%m.%Y", "%Y%m%d",
+     "%Y-%m-%dT%H:%M:%S.123-0530", "%a, %d %b %Y %H:%M:%S GMT", "%d %b %Y %H:%M:%S +0200", "%d.%m.%Y", "%d.%m.%Y %H:%M", "31.2.%Y", "%Y%m%d",
      "%Y-%m-%dt%H:%M:%Sz", "%Y-%m-%d %H:%M:%S UTC", "%Y-%m-%d %H:%M:%S+00",
      "%Y-%m-%d %H:%M:%S-03", "%Y-%m-%dT%H:%M:%S.5+00:00", "%Y-%m-%dT25:%M:%SZ", "%Y-13-%dT%H:%M:%SZ"]
 )  # fmt: skip
@@ -211,6 +216,8 @@ def test_plain_rows_are_read_as_one_by_one(lines, separator, end, quoted):
 VALUES = st.one_of(
     st.none(), st.integers(-9, 99), st.floats(allow_nan=False, allow_infinity=False, width=32), st.booleans(),
     st.text("ab\u00e4 ", max_size=3), st.lists(st.text("ab", max_size=2), max_size=2),
+    st.recursive(st.sampled_from([None, 1.5, "ä\"", 10**17, 1e22, True]), lambda one: st.lists(one, max_size=2)
+                 | st.dictionaries(st.sampled_from(["k", "ü"]), one, max_size=2), max_leaves=3),
 )  # fmt: skip
 RECORDS = st.one_of(st.dictionaries(st.sampled_from("xyz"), VALUES), st.integers())
 
@@ -246,3 +253,12 @@ def test_days_and_moments_are_written_as_one_by_one(values, unit, zone):
     assert written_moments(column).to_list() == wanted
     days = column.dt.date()
     assert written_days(days).to_list() == days.dt.strftime("%Y-%m-%d").to_list()
+
+
+def test_numbers_stand_for_moments_or_days():
+    given = [1_600_000_000, 1_600_000_000_500, 20260131, 20261331, 12, -5, None, 631_152_000]
+    wanted = ["2020-09-13T12:26:40Z", "2020-09-13T12:26:40Z", "2026-01-31", None, None, None, None,
+              "1990-01-01T00:00:00Z"]  # fmt: skip
+    assert read_numbers(pl.Series(given)).to_list() == wanted
+    floats = pl.Series([1_600_000_000.25, float("nan"), 1e300, 20260131.0])
+    assert read_numbers(floats).to_list() == [wanted[0], None, None, None]

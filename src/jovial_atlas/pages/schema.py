@@ -110,7 +110,7 @@ _GAP = "\0"
 
 def _series(name: str, kind: pl.DataType, values: list[Any]) -> pl.Series:
     """One column. (Lists take longest: each would become a column of its own.)"""
-    if kind == pl.List(pl.String) and (found := _lists_of_text(name, values)) is not None:
+    if kind == pl.List(pl.String) and (found := lists_of_text(name, values)) is not None:
         return found
     if isinstance(kind, pl.List) and not any(values):
         there = pl.DataFrame({name: [one is not None for one in values]}, {name: pl.Boolean})
@@ -143,7 +143,7 @@ def lists_of_structs(name: str, values: Sequence[Any], kind: pl.Struct) -> pl.Se
     return joined.select(whole.cast(pl.List(kind))).to_series()
 
 
-def _lists_of_text(name: str, values: list[list[str] | None]) -> pl.Series | None:
+def lists_of_text(name: str, values: Sequence[list[str] | None]) -> pl.Series | None:
     """Lists of texts as a column; None where they cannot be parted again."""
     try:
         whole = [None if one is None else _GAP.join(one) for one in values]

@@ -26,7 +26,12 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.records.content import PAGE_HTML
 from jovial_atlas.sources.records.film_columns import read_films
-from jovial_atlas.sources.records.whole_columns import read_dates, read_lists, read_pictures
+from jovial_atlas.sources.records.whole_columns import (
+    read_dates,
+    read_lists,
+    read_numbers,
+    read_pictures,
+)
 
 _FIELD = re.compile(r"\{([^{}]+)\}")
 #: Faults of single rows that are told one by one; the rest is counted.
@@ -187,6 +192,8 @@ def _date(column: pl.Expr, kind: pl.DataType, last: date) -> pl.Expr:
         text = column.map_batches(written_days, return_dtype=pl.String, is_elementwise=True)
     elif isinstance(kind, pl.Datetime):
         text = column.map_batches(written_moments, return_dtype=pl.String, is_elementwise=True)
+    elif kind.is_numeric() and not kind.is_decimal():
+        text = column.map_batches(read_numbers, return_dtype=pl.String, is_elementwise=True)
     else:
         text = column.cast(pl.String).map_batches(
             read_dates, return_dtype=pl.String, is_elementwise=True

@@ -15,7 +15,12 @@ import msgspec
 import orjson
 import polars as pl
 
-from jovial_atlas.sources.records.records import columns_of, table_of_columns
+from jovial_atlas.sources.records.records import (
+    columns_of,
+    table_of_columns,
+    text_of,
+    texts_in_lists,
+)
 
 #: Signs of a table that are read together.
 _PIECE = 4 << 20
@@ -107,9 +112,11 @@ def plain_records(text: str, lines: int) -> pl.DataFrame | None:
 _BEGINNING = 50_000
 _OF_KINDS: dict[frozenset[type], Any] = {
     frozenset({str}): str, frozenset({int}): int, frozenset({float}): float,
-    frozenset({int, float}): float, frozenset({bool}): bool, frozenset({list}): list[str],
+    frozenset({int, float}): float, frozenset({bool}): bool,
 }  # fmt: skip
-_COLUMN_KINDS = {str: pl.String, int: pl.Int64, float: pl.Float64, bool: pl.Boolean}
+_COLUMN_KINDS: dict[Any, Any] = {
+    str: pl.String, int: pl.Int64, float: pl.Float64, bool: pl.Boolean, msgspec.Raw: pl.String,
+}  # fmt: skip
 
 
 def _typed_records(text: str, lines: int) -> pl.DataFrame | None:
@@ -120,17 +127,26 @@ def _typed_records(text: str, lines: int) -> pl.DataFrame | None:
         first = orjson.loads(f"[{beginning.replace(chr(10), ',')}]")
         if set(map(type, first)) != {dict}:
             return None
-        kinds = {name: _kind_of(values) for name, values in columns_of(first).items()}
-        if not kinds or None in kinds.values():
+        given = columns_of(first)
+        kinds = {name: _kind_of(values) for name, values in given.items()}
+        if not kinds:
             return None
         decoder, names = _decoder_of(tuple(kinds.items()))
         records = decoder.decode_lines(text)
         if len(records) != lines:
             return None
-        columns = [
-            pl.Series(name, list(map(attrgetter(short), records)), _COLUMN_KINDS.get(kind, _LIST))
-            for short, (name, kind) in zip(names, kinds.items(), strict=True)
-        ]
+        columns = []
+        for short, (name, kind) in zip(names, kinds.items(), strict=True):
+            values: list[Any] | None = list(map(attrgetter(short), records))
+            if kind is msgspec.Raw and (values := _texts(values or [])) is None:
+                return None
+            if kind == list[str]:
+                columns.append(texts_in_lists(name, values or []))
+                continue
+            column = pl.Series(name, values, _COLUMN_KINDS[kind])
+            if all(one is None for one in given[name]) and column.null_count() < lines:
+                return None  # of which kind it is was not known yet
+            columns.append(column)
     except (ValueError, OverflowError, pl.exceptions.PolarsError):
         return None
     if any(one.dtype == pl.Float64 and (one.abs() > _EXACT).any() for one in columns):
@@ -138,12 +154,30 @@ def _typed_records(text: str, lines: int) -> pl.DataFrame | None:
     return pl.DataFrame(columns)
 
 
-_LIST = pl.List(pl.String)
-
-
 def _kind_of(values: Sequence[Any]) -> Any:
-    """What all values are; None where they are nothing, or of several kinds."""
-    return _OF_KINDS.get(frozenset(map(type, values)) - {type(None)})
+    """What all values are; JSON as it is written for those of several kinds, with values within, or
+    where there is none."""
+    kinds = frozenset(map(type, values)) - {type(None)}
+    if kinds == {list}:
+        parts = chain.from_iterable(one for one in values if one)
+        return list[str] if set(map(type, parts)) <= {str} else msgspec.Raw
+    return _OF_KINDS.get(kinds, msgspec.Raw)
+
+
+def _texts(values: list[msgspec.Raw | None]) -> list[str | None] | None:
+    """Values that are JSON as texts; None where one has a number that texts of numbers may not
+    have."""
+    found = []
+    for one in values:
+        written = None if one is None else bytes(one)
+        if written is not None and _LONG_NUMBER.search(written):
+            return None
+        found.append(None if written is None else text_of(orjson.loads(written)))
+    return found
+
+
+#: Such numbers are not the same whatever reads them.
+_LONG_NUMBER = re.compile(rb"[0-9]{16}|[0-9][eE]")
 
 
 @lru_cache(maxsize=8)
@@ -154,7 +188,10 @@ def _decoder_of(
     names = [f"_{number}" for number in range(len(kinds))]
     record = msgspec.defstruct(
         "Record",
-        [(name, kind | None, None) for name, (_, kind) in zip(names, kinds, strict=True)],
+        [
+            (name, kind if kind is msgspec.Raw else kind | None, None)
+            for name, (_, kind) in zip(names, kinds, strict=True)
+        ],
         rename=dict(zip(names, (name for name, _ in kinds), strict=True)),
         forbid_unknown_fields=True,
         gc=False,

@@ -10,6 +10,7 @@ from itertools import chain
 from operator import itemgetter
 from typing import Any
 
+import orjson
 import polars as pl
 
 from jovial_atlas.pages import schema
@@ -77,13 +78,26 @@ def _series(name: str, values: Sequence[Any]) -> pl.Series:
             if kinds and kinds <= known:
                 return pl.Series(name, values, kind)
         if kinds == {list} and all(isinstance(i, str) for v in values if v for i in v):
-            return pl.Series(name, values, pl.List(pl.String))
+            return texts_in_lists(name, values)
     except (TypeError, OverflowError, pl.exceptions.PolarsError):
         pass
-    return pl.Series(name, [_text(value) for value in values], pl.String)
+    return pl.Series(name, [text_of(value) for value in values], pl.String)
 
 
-def _text(value: object) -> str | None:
+def texts_in_lists(name: str, values: Sequence[list[str] | None]) -> pl.Series:
+    """Lists of texts as a column, by one column of all of them where that can be."""
+    made = schema.lists_of_text(name, values)
+    return pl.Series(name, values, pl.List(pl.String)) if made is None else made
+
+
+def text_of(value: object) -> str | None:
+    """A value of JSON as text: one with values within, or that is no text, as JSON."""
     if value is None or isinstance(value, str):
         return value
-    return json.dumps(value, ensure_ascii=False, default=str)
+    try:
+        return orjson.dumps(value, default=str, option=_PLAIN_KEYS).decode()
+    except TypeError:  # a number of more than 64 bits
+        return json.dumps(value, ensure_ascii=False, default=str, separators=(",", ":"))
+
+
+_PLAIN_KEYS = orjson.OPT_NON_STR_KEYS | orjson.OPT_PASSTHROUGH_DATETIME

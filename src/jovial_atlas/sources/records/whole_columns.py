@@ -38,7 +38,7 @@ def read_dates(values: pl.Series) -> pl.Series:
 
 def _read_dates(values: pl.Series) -> pl.Series:
     """Dates that are not in the product's form: in the usual ones by columns, form after form."""
-    for read in (_moments_of_utc, _iso_moments, _rfc_moments, _whole_days):
+    for read in (_moments_of_utc, _iso_moments, _rfc_moments, _whole_days, _dotted_days):
         dated = read(values)
         left = (dated.is_null() & values.is_not_null()).fill_null(False)
         if not left.any():
@@ -91,6 +91,38 @@ def _moments(parts: pl.DataFrame, form: str) -> pl.Series:
 def _whole_days(values: pl.Series) -> pl.Series:
     day = pl.col("text").str.extract(_WHOLE_DAY).str.to_date("%Y-%m-%d", strict=False)
     return written_days(pl.DataFrame({"text": values}).select(day).to_series())
+
+
+_DOTTED_DAY = r"^\s*([0-9]{1,2})\.([0-9]{1,2})\.([0-9]{4})\s*$"
+
+
+def _dotted_days(values: pl.Series) -> pl.Series:
+    part = pl.col("text").str.extract_groups(_DOTTED_DAY).struct
+    whole = part[2] + "-" + part[1].str.zfill(2) + "-" + part[0].str.zfill(2)
+    day = whole.str.to_date("%Y-%m-%d", strict=False)
+    return written_days(pl.DataFrame({"text": values}).select(day).to_series())
+
+
+#: Seconds and milliseconds since 1970, from 1990 on; smaller numbers may be days, as 20260131.
+_SECONDS, _MILLISECONDS = (631_152_000, 9_999_999_999), (631_152_000_000, 9_999_999_999_999)
+
+
+def read_numbers(values: pl.Series) -> pl.Series:
+    """Numbers that stand for dates in the product's form: seconds or milliseconds since 1970, or
+    days as they are written; null where one is none."""
+    number = pl.col("n")
+    seconds = (
+        pl.when(number.is_between(*_SECONDS))
+        .then(number)
+        .when(number.is_between(*_MILLISECONDS))
+        .then(number // 1000)
+    )
+    table = pl.DataFrame({"n": values.cast(pl.Int64, strict=False)}).with_columns(s=seconds)
+    dated = written_moments(table.select(pl.from_epoch("s", time_unit="s")).to_series())
+    other = (dated.is_null() & values.is_not_null()).fill_null(False)
+    if not other.any():
+        return dated
+    return put(dated, other, read_dates(values.filter(other).cast(pl.String)))
 
 
 def read_lists(values: pl.Series, separator: str) -> pl.Series:
