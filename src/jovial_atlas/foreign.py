@@ -18,8 +18,6 @@ DEEPEST = 128
 LARGEST_COUNT = 10**12
 _LONGEST_NUMBER = 320
 _DIGITS = re.compile(r"[0-9]{1,15}\Z")
-# What may be a number that is none, or larger than a float can be.
-_ODD_NUMBER = re.compile(r"[0-9]{300}|[eE][+-]?[0-9]{3}|NaN|Infinity")
 _SURROGATES = re.compile("[\ud800-\udfff]")
 
 
@@ -29,12 +27,7 @@ def read_json(data: bytes | str, deepest: int = DEEPEST) -> Any:
     if isinstance(data, bytes):
         data = data.decode(json.detect_encoding(data), "replace")
     try:
-        if _ODD_NUMBER.search(data):
-            value = json.loads(
-                data, parse_int=_integer, parse_float=_float, parse_constant=_constant
-            )
-        else:
-            value = json.loads(data)
+        value = _DECODER.decode(data)
     except RecursionError:
         raise ValueError(f"it is nested more than {deepest} levels deep") from None
     # Only what opens often enough can be deep.
@@ -60,6 +53,9 @@ def _float(text: str) -> float:
 
 def _constant(text: str) -> float:
     raise ValueError(f"{text} is no value of JSON")
+
+
+_DECODER = json.JSONDecoder(parse_int=_integer, parse_float=_float, parse_constant=_constant)
 
 
 def _is_deep(value: Any, deepest: int) -> bool:

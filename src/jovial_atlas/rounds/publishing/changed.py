@@ -16,7 +16,6 @@ import polars as pl
 
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files import write_whole
-from jovial_atlas.foreign import read_json
 from jovial_atlas.pages import snapshot
 from jovial_atlas.rounds.publishing.injected import Injected, InjectState
 from jovial_atlas.rounds.state.last_survey import LastSurvey
@@ -107,14 +106,23 @@ def _known(site: SiteFile) -> pl.DataFrame | None:
     return before if before is not None and dict(before.schema) == _SCHEMA else None
 
 
+class _PublishedHead(msgspec.Struct):
+    """What is looked at in a line of head data."""
+
+    loc: str
+    title: str | None
+    description: str | None
+    json_ld: dict[str, Any] | None
+
+
 def _published(survey: LastSurvey) -> pl.DataFrame:
-    rows = []
+    rows, shapes = [], _Shapes()
+    decode = msgspec.json.Decoder(_PublishedHead).decode
     for path in sorted((survey.site.state / HEAD_DATA).glob("*.jsonl")):
         for line in path.read_bytes().splitlines():
-            with suppress(ValueError, KeyError, TypeError):  # changed by hand since it was written
-                head = read_json(line)
-                shape = _shape(head["json_ld"])
-                rows.append((head["loc"], head["title"], head["description"], shape))
+            with suppress(ValueError, RecursionError):  # changed by hand since it was written
+                head = decode(line)
+                rows.append((head.loc, head.title, head.description, shapes.of(head.json_ld)))
     heads = pl.DataFrame(rows, orient="row",
                          schema={name: _SCHEMA[name] for name in list(_SCHEMA)[:4]})  # fmt: skip
     verdicts = survey.decided.select("loc", "listed", "index")
@@ -132,10 +140,36 @@ def _shown(survey: LastSurvey) -> pl.DataFrame:
     return table.collect(engine="streaming").sort("loc")
 
 
-def _shape(data: Any) -> str:
-    """Which types and properties structured data has, as a digest: values change with every
-    page."""
-    return hashlib.blake2b(json.dumps(_keys(data)).encode(), digest_size=8).hexdigest()
+class _Shapes:
+    """Which types and properties structured data has, as a digest: values change with every page,
+    and most pages have what others have."""
+
+    def __init__(self) -> None:
+        self._known: dict[Any, str] = {}
+
+    def of(self, data: Any) -> str:
+        """The digest of some data."""
+        outline = _outline(data)
+        if (known := self._known.get(outline)) is None:
+            written = json.dumps(_keys(data)).encode()
+            known = self._known[outline] = hashlib.blake2b(written, digest_size=8).hexdigest()
+        return known
+
+
+def _outline(data: Any) -> Any:
+    """Names and types in some data, in their order: where these are the same, so is the digest."""
+    if type(data) is dict:
+        return tuple([
+            (key, str(one)) if key == "@type" else (key, _outline(one))
+            if type(one) in _NESTING else key
+            for key, one in data.items()
+        ])  # fmt: skip
+    if type(data) is list:
+        return list, tuple([_outline(one) for one in data])
+    return None
+
+
+_NESTING = (dict, list)
 
 
 def _keys(data: Any) -> Any:
