@@ -20,8 +20,10 @@ from lxml import etree
 
 CORE = "http://www.sitemaps.org/schemas/sitemap/0.9"
 IMAGE = "http://www.google.com/schemas/sitemap-image/1.1"
+XHTML = "http://www.w3.org/1999/xhtml"
 VIDEO = "http://www.google.com/schemas/sitemap-video/1.1"
 SITE = "https://www.marrowfen.example"
+SPACES = {None: CORE, "image": IMAGE, "video": VIDEO, "xhtml": XHTML}
 MOST = 50_000
 
 
@@ -105,7 +107,7 @@ def main(table: str, output: str, template: str) -> None:
             etree.xmlfile(packed, encoding="utf-8") as file,
         ):
             file.write_declaration()
-            with file.element("urlset", nsmap={None: CORE, "image": IMAGE, "video": VIDEO}):
+            with file.element("urlset", nsmap=SPACES):
                 more = False
                 for count, record in enumerate(rows, start=1):
                     with file.element("url"):
@@ -117,6 +119,10 @@ def main(table: str, output: str, template: str) -> None:
                         for picture in pictures(record.get("images")):
                             with file.element("image:image"), file.element("image:loc"):
                                 file.write(picture)
+                        for one in record.get("alternates") or ():
+                            version = {"hreflang": one["lang"], "href": one["href"]}
+                            with file.element("xhtml:link", rel="alternate", **version):
+                                pass
                         for film in films(record):
                             with file.element("video:video"):
                                 for name, value in film.items():

@@ -113,6 +113,30 @@ SHAPES: dict[str, Shape] = {
     "JSON Lines": Shape(
         {"slug": _NAME, "changed": _DATE.dt.strftime("%Y-%m-%d")}, ending="jsonl"
     ),
+    "mixed addresses": Shape(
+        {"loc": pl.when(_N % 5 == 0).then(pl.format("/plain/{}/", _N))
+         .when(_N % 5 == 1).then(pl.format(f"{_SITE}/виды/птица-{{}}/", _N))
+         .when(_N % 5 == 2).then(pl.format("https://WWW.Marrowfen.example/show?id={}&for=ü", _N))
+         .when(_N % 5 == 3).then(pl.format(f"{_SITE}/%d0%bf/a%20b-{{}}/", _N))
+         .otherwise(pl.format("/from/./here/../{}/", _N)), "changed": _DATE.dt.date()}, "-"
+    ),
+    "CSV with quotes": Shape(
+        {"slug": _NAME, "title": pl.format('The "great" one, number {}', _N),
+         "price": _N % 100 / 10, "description": pl.format("Two lines,\nof number {}", _N),
+         "images": pl.format("/p/{}-a.jpg;/p/{}-b.jpg", _N, _N),
+         "changed": _DATE.dt.strftime("%Y-%m-%d")}, ending="csv"
+    ),
+    "JSON Lines with values within": Shape(
+        {"slug": _NAME, "changed": _DATE.dt.strftime("%Y-%m-%dT%H:%M:%S+01:00"),
+         "tags": pl.concat_list(pl.lit("birds"), pl.format("t{}", _N % 50)),
+         "place": pl.struct(row=_N, column=_N % 9 / 2)}, ending="jsonl"
+    ),
+    "versions that pages name": Shape(
+        {"loc": pl.format(f"{_SITE}/{{}}/species/{{}}/", _TONGUE, _N // 5), "changed": _DATE,
+         "alternates": pl.concat_list(
+            pl.struct(lang=pl.lit(one), href=pl.format(f"{_SITE}/{one}/species/{{}}/", _N // 5))
+            for one in _TONGUES)}, "-", rows=_ROWS // 4,
+    ),
     "SQLite": Shape({"slug": _NAME, "changed": _DATE.dt.strftime("%Y-%m-%d")}, ending="db"),
     "PostgreSQL": Shape({"slug": _NAME, "changed": _DATE}, ending="postgresql"),
     "videos": Shape(
@@ -143,7 +167,8 @@ SHAPES: dict[str, Shape] = {
 
 def run(_pair: Callable[..., float]) -> None:
     """Every shape, and the median of them."""
-    ratios = [_one(name, shape) for name, shape in SHAPES.items()]
+    asked = os.environ.get("BENCH_SHAPES", "")
+    ratios = [_one(name, shape) for name, shape in SHAPES.items() if asked in name]
     print(
         f"{'survey and build, every shape':<44} slowest {min(ratios):.1f} times the script, "
         f"wanted: {_WANTED}; median {statistics.median(ratios):.1f}, wanted: {_WANTED_MEDIAN}",

@@ -7,6 +7,7 @@ import polars as pl
 
 from jovial_atlas import languages
 from jovial_atlas.pages import schema
+from jovial_atlas.pages.keys import key_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.page_languages import by_folder
 from jovial_atlas.sitefile import SiteFile
@@ -36,11 +37,13 @@ def versions_of(listed: pl.LazyFrame, site: SiteFile, declared: bool = True) -> 
         return _shared(places) if places.height else Versions()
     pages = places.select("loc", "rest")
     links = pl.concat([named, pages.join(_hrefs(places), on="rest").select(*_LINKS)])
+    # By keys: to compare and to sort so many addresses takes several times as long.
     return _numbered(
-        links.unique(["loc", "lang"], keep="first", maintain_order=True)
-        .sort("loc", "lang")
-        .group_by("loc", maintain_order=True)
-        .agg(_VERSION)
+        links.with_columns(_key=key_of(pl.col("loc")))
+        .unique(["_key", "lang"], keep="first", maintain_order=True)
+        .sort("_key", "lang", maintain_order=True)
+        .group_by("_key", maintain_order=True)
+        .agg(pl.col("loc").first(), _VERSION)
     )
 
 
@@ -90,30 +93,25 @@ def _declared(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     )
     if not declared.height:
         return pl.DataFrame(schema=_LINKS)
-    pages = declared.select("loc", "language").unique("loc")
-    links = declared.select(*_LINKS)
+    links = declared.with_columns(key=key_of(pl.col("loc")), to=key_of(pl.col("href")))
+    itself = pl.col("key") == pl.col("to")
     # A link that is not returned is ignored by engines; other hosts cannot be asked here.
-    returned = links.select(loc="href", href="loc").unique()
+    back = links.select(pl.struct(key="to", to="key").hash()).to_series().unique()
+    returned = pl.struct("key", "to").hash().is_in(back.implode())
     here = pl.col("href").str.starts_with(f"{site.model.site.url}/")
-    kept = pl.concat(
-        [
-            links.filter(here & (pl.col("loc") != pl.col("href"))).join(
-                returned, on=["loc", "href"], how="semi"
-            ),
-            links.filter(~here),
-        ]
-    )
-    own = links.filter(pl.col("loc") == pl.col("href")).select("loc", own="lang")
-    named = own.filter(pl.col("own") != "x-default").unique("loc")
-    itself = (
-        pages.join(named, on="loc", how="left")
-        .with_columns(lang=pl.coalesce("own", "language"))
+    kept = links.filter(pl.when(here).then(~itself & returned).otherwise(True))
+    kept = kept.sort(~here, maintain_order=True)
+    pages = links.filter(pl.col("key").is_in(kept["key"].unique().implode()))
+    own = pages.filter(itself).select("loc", "key", "lang", "href")
+    default = pl.col("lang") == "x-default"
+    named = own.filter(~default).unique("key", maintain_order=True).select("key", own="lang")
+    of_page = (
+        pages.unique("key", maintain_order=True)
+        .join(named, on="key", how="left", maintain_order="left")
+        .select("loc", lang=pl.coalesce("own", "language"), href="loc")
         .filter(pl.col("lang").is_not_null())
-        .select("loc", "lang", href="loc")
     )
-    default = own.filter(pl.col("own") == "x-default").select("loc", lang="own", href="loc")
-    whole = pl.concat([kept, itself, default])
-    return whole.join(kept.select("loc").unique(), on="loc", how="semi")
+    return pl.concat([one.select(*_LINKS) for one in (kept, of_page, own.filter(default))])
 
 
 def _by_folder(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
