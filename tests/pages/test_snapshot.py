@@ -14,6 +14,12 @@ FEW = {"title": st.sampled_from([None, "", "a"]), "kind": st.sampled_from(["page
        "status": st.sampled_from([None, 200]), "words": st.sampled_from([0, 7])}  # fmt: skip
 
 
+def test_a_table_without_texts_is_saved(tmp_path):
+    table = pl.DataFrame({"loc": ["/a", "/b"], "tags": [["x"], ["x"]]})
+    snapshot.save(table, tmp_path / "t.parquet", alike=True)
+    assert snapshot.load(tmp_path / "t.parquet").equals(table)
+
+
 @given(st.lists(st.fixed_dictionaries(FEW), max_size=4), st.booleans())
 def test_a_table_is_read_as_it_was_written_whatever_its_rows_have_in_common(rows, alike):
     kinds = {"loc": pl.String, **{name: SCHEMA[name] for name in FEW}}

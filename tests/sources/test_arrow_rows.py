@@ -1,5 +1,8 @@
 """Rows of PostgreSQL by columns: as they are row by row, and as safe."""
 
+import signal
+import threading
+import time
 from datetime import UTC, datetime
 
 import polars as pl
@@ -66,10 +69,24 @@ def test_neither_way_writes(postgresql):
 
 
 def test_where_the_faster_way_does_not_get_in_the_other_is_taken(postgresql, monkeypatch):
-    def broken(_url, _query):
+    def broken(_url, _query, _begun):
         raise OSError("refused")
         yield
 
     monkeypatch.setattr(sql, "arrow_tables", broken)
     (batch,) = sql.read_query(postgresql, "select 1 as id", HOW, None, "secret")
     assert batch.table.height == 1
+
+
+def test_who_interrupts_does_not_wait_for_the_database(postgresql, tmp_path):
+    slow = "select n as id, pg_sleep(30)::text from generate_series(1, 2) n"
+    (tmp_path / "t.db").touch()
+    endless = "with recursive n(id) as (select 1 union all select id + 1 from n) select max(id) as id from n"
+    for place, query, password in ((postgresql, slow, "secret"), ("sqlite:///t.db", endless, "")):
+        begun = time.monotonic()
+        alarm = threading.Timer(1, signal.pthread_kill, [threading.main_thread().ident, signal.SIGINT])
+        alarm.start()
+        with pytest.raises(KeyboardInterrupt):
+            list(sql.read_query(place, query, HOW, tmp_path, password))
+        alarm.join()
+        assert time.monotonic() - begun < 25

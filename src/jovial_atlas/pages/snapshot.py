@@ -56,13 +56,14 @@ def save(table: pl.DataFrame, path: Path, *, alike: bool = False) -> None:
 
 def _of_one_value(table: pl.DataFrame) -> dict[str, Any]:
     """Columns of texts or numbers in which all rows have one value, with that value."""
-    if not table.height:
-        return {}
-    ends = table.select(
+    names = [
         name
         for name, kind in table.schema.items()
         if name in schema.SCHEMA and name != "loc" and (kind == pl.String or kind.is_integer())
-    )[[0, -1]]
+    ]
+    if not names or not table.height:
+        return {}
+    ends = table.select(names)[[0, -1]]
     likely = [one.name for one in ends if not one.null_count() and one[0] == one[1]]
     found = table.select(pl.col(name).eq_missing(pl.col(name).first()).all() for name in likely)
     return {name: ends[name][0] for name in likely if found[name][0]} if likely else {}

@@ -4,7 +4,7 @@ the same either way."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Generator
+from collections.abc import Callable, Collection, Generator
 from importlib.util import find_spec
 
 import polars as pl
@@ -24,15 +24,18 @@ def reads_arrow(kinds: Collection[int]) -> bool:
     return _SAME.issuperset(kinds) and all(map(find_spec, _NEEDED))
 
 
-def arrow_tables(url: URL, query: str) -> Generator[pl.DataFrame]:
-    """The rows of a query, some thousand at a time. Raises OSError where the database cannot be
-    reached so, or the query fails."""
+def arrow_tables(
+    url: URL, query: str, begun: Callable[[Callable[[], None]], object]
+) -> Generator[pl.DataFrame]:
+    """The rows of a query, some thousand at a time; `begun` is told what ends the query. Raises
+    OSError where the database cannot be reached so, or the query fails."""
     import adbc_driver_postgresql.dbapi as driver
     from nanoarrow import c_array_stream
 
     place = url.set(drivername="postgresql").render_as_string(hide_password=False)
     try:
         with driver.connect(place) as connection, connection.cursor() as cursor:
+            begun(cursor.adbc_cancel)
             cursor.execute("set transaction read only")
             cursor.execute(query)
             with c_array_stream(cursor.fetch_arrow()) as stream:

@@ -165,8 +165,7 @@ def _kind_of(values: Sequence[Any]) -> Any:
 
 
 def _texts(values: list[msgspec.Raw | None]) -> list[str | None] | None:
-    """Values that are JSON as texts; None where one has a number that texts of numbers may not
-    have."""
+    """Values that are JSON as texts; None where one has a number that not all read alike."""
     found = []
     for one in values:
         written = None if one is None else bytes(one)
@@ -176,8 +175,8 @@ def _texts(values: list[msgspec.Raw | None]) -> list[str | None] | None:
     return found
 
 
-#: Such numbers are not the same whatever reads them.
-_LONG_NUMBER = re.compile(rb"[0-9]{16}|[0-9][eE]")
+#: The beginning of a whole number that may not fit into 64 bits.
+_LONG_NUMBER = re.compile(rb"(?:^|[:,\[\s])-?[0-9]{16}")
 
 
 @lru_cache(maxsize=8)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Generator, Iterator, Sequence
+from contextlib import suppress
 from itertools import chain, zip_longest
 from pathlib import Path
 from typing import Any
@@ -41,9 +42,9 @@ def read_query(
             "For PostgreSQL: pip install 'jovial-atlas[postgresql]'"
         ) from None
     _on_connecting(engine, url)
-    done = 0
+    done, running = 0, _Running()
     try:
-        for table in read_ahead(_tables(engine, query)):
+        for table in read_ahead(_tables(engine, query, running), stop=running.stop):
             delivered = deliver(_plain(table).lazy(), how).collect()
             yield split_wrong(delivered, how, f"{how.source}, row ", done)
             done += table.height
@@ -54,13 +55,30 @@ def read_query(
         raise ContentError(told) from None
 
 
-def _tables(engine: Engine, query: str) -> Generator[pl.DataFrame]:
+class _Running:
+    """How the query that runs is ended from outside: a database may take long for it."""
+
+    def __init__(self) -> None:
+        self.ways: list[Callable[[], None]] = []
+        self.is_stopped = False
+
+    def stop(self) -> None:
+        """End it, as far as that can be."""
+        self.is_stopped = True
+        for way in self.ways:
+            with suppress(Exception):
+                way()
+
+
+def _tables(engine: Engine, query: str, running: _Running) -> Generator[pl.DataFrame]:
     """The rows of a query, some thousand at a time. Where it is known how, they are taken from the
     driver itself: to have each as an object of the library takes longer than to read it."""
     name = engine.dialect.name
     try:
         with engine.connect() as connection:
             driver: Any = connection.connection.driver_connection
+            ways = [getattr(driver, one, None) for one in ("cancel", "interrupt")]
+            running.ways = [way for way in ways if way]
             if name == "postgresql":
                 connection.execute(text("set local datestyle to iso"))
                 connection.execute(text("set local time zone 'UTC'"))
@@ -68,7 +86,7 @@ def _tables(engine: Engine, query: str) -> Generator[pl.DataFrame]:
                 cursor = driver.cursor("jovial_atlas")
                 cursor.execute(_bare(query))
                 kinds = [one[1] for one in cursor.description]
-                quick = _by_columns(engine.url, _bare(query), kinds)
+                quick = _by_columns(engine.url, _bare(query), kinds, running)
                 yield from quick or _of_cursor(cursor, kinds)
             elif name == "sqlite":
                 yield from _of_cursor(driver.execute(_bare(query)))
@@ -88,15 +106,19 @@ def _bare(query: str) -> str:
     return query.replace("\\:", ":")
 
 
-def _by_columns(url: URL, query: str, kinds: Sequence[int]) -> Iterator[pl.DataFrame] | None:
+def _by_columns(
+    url: URL, query: str, kinds: Sequence[int], running: _Running
+) -> Iterator[pl.DataFrame] | None:
     """The rows of a query with columns of these types, by the faster way where there is one; None
     where there is none, or it does not get to the first of them."""
     if not reads_arrow(kinds):
         return None
-    tables = arrow_tables(url, query)
+    tables = arrow_tables(url, query, running.ways.append)
     try:
         first = next(tables, None)
     except OSError:
+        if running.is_stopped:
+            raise
         return None
     return iter(()) if first is None else chain([first], tables)
 
