@@ -90,3 +90,14 @@ def test_who_interrupts_does_not_wait_for_the_database(postgresql, tmp_path):
             list(sql.read_query(place, query, HOW, tmp_path, password))
         alarm.join()
         assert time.monotonic() - begun < 25
+
+
+@pytest.mark.parametrize(
+    ("query", "why"),
+    [("", "no rows"), ("pragma foreign_keys = 1", "no rows"), ("select 1 as id; select 2", "one statement"),
+     ("select ? as id", "binding"), ("create table a (b)", "readonly"), ("select * from walks", "no such table")],
+)  # fmt: skip
+def test_a_query_that_gives_no_rows_is_told(tmp_path, query, why):
+    (tmp_path / "t.db").touch()
+    with pytest.raises(ContentError, match=rf"walks: the query failed on .*{why}"):
+        list(sql.read_query("sqlite:///t.db", query, HOW, tmp_path))

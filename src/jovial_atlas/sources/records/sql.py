@@ -42,13 +42,14 @@ def read_query(
             "For PostgreSQL: pip install 'jovial-atlas[postgresql]'"
         ) from None
     _on_connecting(engine, url)
+    driver = engine.dialect.loaded_dbapi  # PEP 249
     done, running = 0, _Running()
     try:
         for table in read_ahead(_tables(engine, query, running), stop=running.stop):
             delivered = deliver(_plain(table).lazy(), how).collect()
             yield split_wrong(delivered, how, f"{how.source}, row ", done)
             done += table.height
-    except (SQLAlchemyError, engine.dialect.loaded_dbapi.Error, OSError) as error:
+    except (SQLAlchemyError, driver.Error, driver.Warning, OSError) as error:
         reason = str(getattr(error, "orig", None) or error).strip().splitlines()[0]
         where = f"after {done:,} rows" if done else f"on {shown}"
         told = redacted(f"{how.source}: the query failed {where}: {reason}.", secrets)
@@ -125,7 +126,9 @@ def _by_columns(
 
 def _of_cursor(cursor: Any, kinds: Sequence[int] = ()) -> Iterator[pl.DataFrame]:
     """The rows of a cursor of a driver (PEP 249). `kinds` are the numbers of its types, where it
-    has any."""
+    has any. Raises OSError where it has no rows to give."""
+    if cursor.description is None:
+        raise OSError("it gives no rows; a query begins with select")
     names = [one[0] for one in cursor.description]
     while rows := cursor.fetchmany(_ROWS):
         columns = zip(*rows, strict=True)

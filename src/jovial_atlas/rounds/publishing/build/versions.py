@@ -89,6 +89,7 @@ def _declared(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
         .select("loc", "language", "alternates")
         .explode("alternates")
         .unnest("alternates")
+        .filter(pl.col("href").is_not_null())
         .collect(engine="streaming")
     )
     if not declared.height:
