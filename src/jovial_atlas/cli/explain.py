@@ -104,7 +104,8 @@ def _show(out: Output, explained: Explained) -> None:
     out.indented(f"{page.verdict}:", page.reason or "", style=style)
     out.indented("decided", f"by {page.decided_by}")
     out.indented("section", f"{page.section}; it is {_ROLES.get(page.role, page.role)}")
-    out.indented("source ", f"{page.source}, {page.path}")
+    # A table is its own source, and a query has no path.
+    out.indented("source ", ", ".join(dict.fromkeys(filter(None, (page.source, page.path)))))
     dated = f"{page.lastmod or 'not known'}"
     if page.links_in is not None:
         out.indented("linked ", _linked(page))
