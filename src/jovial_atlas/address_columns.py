@@ -33,6 +33,7 @@ _FINE_VALUE = r"^(?:/|[A-Za-z0-9_~-][A-Za-z0-9._~-]*)*$"
 #: What stands behind the host in the one spelling.
 _BEHIND_HOST = rf"^/{_PATH}(?:\?{_ASKED})?$"
 _DOTS = "/."
+_SPACES = " \t\r\n\f"
 #: Signs that parsers of addresses take out or read as others, and the one that marks an octet here.
 _MARK = "\x01"
 _REMOVED = rf"[\t\r\n\\{_MARK}]"
@@ -95,7 +96,7 @@ def _has_dots(values: pl.Series) -> pl.Series:
 
 def _normalised(values: pl.Series, site: str) -> pl.Series:
     """Addresses or paths, none of them in the one spelling yet."""
-    text = values.str.strip_chars(" \t\r\n\f")
+    text = values.str.strip_chars(_SPACES)
     here = pl.col("text").str.starts_with("/")
     whole = pl.col("whole")
     parts = (
@@ -204,7 +205,8 @@ def _whole(value: str) -> str | None:
 def _normal(value: str, site: str) -> str | None:
     if not value.strip():
         return None
+    text = value.strip(_SPACES)
     try:
-        return addresses.normalise(site + value if value.startswith("/") else value)
+        return addresses.normalise(site + text if text.startswith("/") else text)
     except ValueError:
         return value

@@ -43,8 +43,9 @@ LOCS = st.one_of(st.builds(lambda host, path: f"{host}/{path}", HOSTS, PATHS), H
 def one(value):
     if not value or not value.strip():
         return None if value is not None and not value.strip() else value
+    text = value.strip(" \t\r\n\f")
     try:
-        return addresses.normalise(URL + value if value.startswith("/") else value)
+        return addresses.normalise(URL + text if text.startswith("/") else text)
     except ValueError:
         return value
 
