@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from jovial_atlas import patterns
 from jovial_atlas.pages import schema
-from jovial_atlas.pages.merge import merge
+from jovial_atlas.pages.merge import Repeats, merge
 from jovial_atlas.rules.matching import first_fitting
 from tests.conftest import URL
 
@@ -63,16 +63,16 @@ ROWS = st.lists(
 
 @given(ROWS, st.sets(st.sampled_from("xyz")))
 def test_rows_of_several_sources_are_merged_as_one_by_one(rows, winners):
-    table = schema.table(rows).select("loc", "source", "title", "words", "tags")
+    table = schema.table(rows).select("loc", "source", "title", "words", "tags", "path", "merged")
     done = (
-        {row["loc"]: row for row in merge(table, sorted(winners)).rows.to_dicts()} if rows else {}
+        {row["loc"]: row for row in merge(table, sorted(winners), Repeats()).to_dicts()} if rows else {}
     )
     assert set(done) == {row["loc"] for row in rows}
     for loc, row in done.items():
         values, notes = merged_one_by_one([one for one in rows if one["loc"] == loc], winners)
         assert {name: row[name] for name in values} == values
     # What was merged is kept, so that nothing is dropped unseen.
-    kept = merge(table, sorted(winners)).rows if rows else schema.empty()
+    kept = merge(table, sorted(winners), Repeats()) if rows else schema.empty()
     for row in kept.to_dicts():
         said = {
             (one["source"], one["column"], one["value"], one["used"]) for one in row["merged"] or []
@@ -83,10 +83,10 @@ def test_rows_of_several_sources_are_merged_as_one_by_one(rows, winners):
 
 def test_addresses_that_a_source_gives_often_are_told_shortly():
     rows = [{"loc": f"{URL}/a", "source": "x", "title": f"T{n}"} for n in range(300)]
-    done = merge(schema.table(rows), [])
-    assert (done.rows.height, done.rows["title"][0], len(done.faults)) == (1, "T0", 101)
-    assert "199 more rows" in done.faults[-1].message
+    done = merge(schema.table(rows), [], told := Repeats())
+    assert (done.height, done["title"][0], len(told.faults)) == (1, "T0", 101)
+    assert "199 more rows" in told.faults[-1].message
     rows = [{"loc": f"{URL}/a", "source": f"s{n}", "words": n} for n in range(60)]
-    done = merge(schema.table(rows), [])
-    assert [fault.message[:16] for fault in done.faults] == ["9 rows left out:"]
-    assert len(done.rows["merged"][0]) == 50
+    done = merge(schema.table(rows), [], told := Repeats())
+    assert [fault.message[:16] for fault in told.faults] == ["9 rows left out:"]
+    assert len(done["merged"][0]) == 50

@@ -8,8 +8,9 @@ in the column `merged`, so that nothing is dropped unseen.
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
+from itertools import groupby
 from pathlib import Path
 from types import TracebackType
 
@@ -18,7 +19,8 @@ import polars as pl
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import make_folder, move_into_place, remove, temporary_name
 from jovial_atlas.pages import schema, snapshot
-from jovial_atlas.pages.merge import merge
+from jovial_atlas.pages.merge import Repeats
+from jovial_atlas.pages.repeated import MergedPieces, later_rows, merged_alone
 
 #: From this many rows on batches wait on disk.
 SPILL_ROWS = 1_000_000
@@ -142,25 +144,19 @@ class Gathering:
         return self._place / f"{self._made:04}.parquet"
 
     def _all(self) -> pl.LazyFrame:
-        frames = [
-            piece.lazy() if isinstance(piece, pl.DataFrame) else _scan(piece)
-            for piece in self._pieces
-        ]
-        return _joined(frames or [schema.empty().lazy()])
+        return _joined([_lazy(piece) for piece in self._pieces] or [schema.empty().lazy()])
 
-    def _hashes_met_twice(self) -> tuple[pl.Series, bool]:
-        """Hashes of addresses that stand more than once, and whether there are others; eight bytes
-        a page are held for it."""
-        pieces = [pl.Series("h", dtype=pl.UInt64)]
+    def _later_rows(self) -> pl.DataFrame:
+        """Which rows have the address of an earlier one, by hashes: eight bytes a page are held for
+        it."""
+        hashes = [pl.Series("h", dtype=pl.UInt64)]
         for piece in self._pieces:
             known = self._hashes.pop(piece, None) if isinstance(piece, Path) else None
-            table = _scan(piece) if isinstance(piece, Path) else piece.lazy()
-            hashed = table.select(h=pl.col("loc").hash())
-            pieces.append(hashed.collect(engine="streaming")["h"] if known is None else known)
-        hashes = pl.concat(pieces)
-        again = [_met_again(share) for share in _shares(hashes, _AT_ONCE)]
-        alone = sum(one.len() for one in again) < hashes.len()
-        return pl.concat([hashes.clear(), *(one.unique() for one in again)]), alone
+            if known is None:
+                hashed = _lazy(piece).select(h=pl.col("loc").hash())
+                known = hashed.collect(engine="streaming")["h"]
+            hashes.append(known)
+        return later_rows(pl.concat(hashes))
 
     def finish(self, target: Path, winners: Iterable[str] = ()) -> pl.LazyFrame:
         """The page table. `winners` names the sources whose values replace earlier ones; the
@@ -170,79 +166,50 @@ class Gathering:
         the file `target`, and keeps the order of its sources. Columns that no source fills are left
         out.
         """
-        joined = self._all()
         large = any(isinstance(piece, Path) for piece in self._pieces)
-        twice, alone = self._hashes_met_twice()
+        later = self._later_rows()
         only = self._pieces[0] if len(self._pieces) == 1 else None
-        if isinstance(only, Path) and not twice.len():
+        if isinstance(only, Path) and not later.height:
             move_into_place(only, target)
             return _scan(target)
-        if twice.len():
-            joined = self._merged(joined, twice, list(winners), alone=alone, large=large)
+        joined = self._merged(later, list(winners)) if later.height else self._all()
         if not large:
             return _filled(joined.collect()).sort("loc").lazy()
         snapshot.sink(joined, target)
         return _scan(target)
 
+    def _merged(self, later: pl.DataFrame, winners: list[str]) -> pl.LazyFrame:
+        """All rows, those of one address as one."""
+        told = Repeats()
+        if later.height <= _FEW:
+            whole = pl.concat(_alike(map(_lazy, self._pieces), _OF_MERGED))
+            joined = merged_alone(whole, later, winners, told)
+        else:
+            rows = MergedPieces(_alike(self._neighbours(), _OF_MERGED), later, winners, told)
+            joined = pl.concat([self._kept(one) for one in rows])
+        self.faults += told.faults
+        return joined
 
-    def _merged(
-        self,
-        joined: pl.LazyFrame,
-        twice: pl.Series,
-        winners: list[str],
-        *,
-        alone: bool,
-        large: bool,
-    ) -> pl.LazyFrame:
-        """The rows with those of one address as one, a share of them at a time: they are what takes
-        room. `alone` says that some addresses stand once."""
-        hashed = joined.with_columns(_hash=pl.col("loc").hash())
-        frames = []
-        if alone:
-            single = hashed.join(_hashes(twice), on="_hash", how="anti", maintain_order="left")
-            frames.append(single.drop("_hash"))
-        for share in _shares(twice, max(_MERGED_AT_ONCE, twice.len() // _SHARES)):
-            # Most rows are not of the share: to see that by its range is faster than by joining.
-            near = hashed.filter(pl.col("_hash").is_between(share.min(), share.max()))
-            again = near.join(_hashes(share), on="_hash", how="semi", maintain_order="left")
-            merged = merge(again.drop("_hash").collect(engine="streaming"), winners)
-            self.faults += merged.faults
-            frames.append(merged.rows.lazy())
-            if large:
-                part = self._new_part()
-                snapshot.sink(merged.rows.lazy(), part)
-                frames[-1] = _scan(part)
-        return _joined(frames)
+    def _kept(self, rows: pl.DataFrame | pl.LazyFrame) -> pl.LazyFrame:
+        """Rows that were made, on disk."""
+        if isinstance(rows, pl.LazyFrame):
+            return rows
+        part = self._new_part()
+        snapshot.sink(rows.lazy(), part, compression="lz4")
+        return _scan(part)
 
-
-def _hashes(some: pl.Series) -> pl.LazyFrame:
-    return pl.LazyFrame({"_hash": some})
+    def _neighbours(self) -> Iterator[pl.LazyFrame]:
+        """All pieces in their order, those in memory beside each other as one."""
+        for in_memory, pieces in groupby(self._pieces, lambda one: isinstance(one, pl.DataFrame)):
+            frames = [_lazy(piece) for piece in pieces]
+            if in_memory:
+                yield _joined(frames).collect().lazy()
+            else:
+                yield from frames
 
 
-#: Addresses whose rows are merged together; and into how many shares these are parted at most,
-#: since all rows are read for each.
-_MERGED_AT_ONCE, _SHARES = 150_000, 16
-#: Hashes that are looked at together: to find what stands twice takes as much room again.
-_AT_ONCE = 16_000_000
-
-
-def _shares(hashes: pl.Series, most: int) -> Iterator[pl.Series]:
-    """Hashes in shares of about as many, by their first bits."""
-    shares = 1 << max(0, ((hashes.len() - 1) // most).bit_length())
-    if shares == 1:
-        yield hashes
-        return
-    width = 2**64 // shares
-    for share in range(shares):
-        low, high = (pl.lit(share * width + end, pl.UInt64) for end in (0, width - 1))
-        yield hashes.filter(hashes.is_between(low, high))
-
-
-def _met_again(hashes: pl.Series) -> pl.Series:
-    """Those of hashes that stand more than once, as often as they do."""
-    if hashes.n_unique() == hashes.len():
-        return hashes.clear()
-    return hashes.filter(hashes.is_duplicated())
+#: So many later rows are merged at once, whatever the rest; and columns that it takes.
+_FEW, _OF_MERGED = 150_000, ("path", "merged")
 
 
 def _scan(part: Path) -> pl.LazyFrame:
@@ -251,12 +218,21 @@ def _scan(part: Path) -> pl.LazyFrame:
     return table
 
 
+def _lazy(piece: pl.DataFrame | Path) -> pl.LazyFrame:
+    return _scan(piece) if isinstance(piece, Path) else piece.lazy()
+
+
 def _joined(frames: list[pl.LazyFrame]) -> pl.LazyFrame:
+    return pl.concat(_alike(frames))
+
+
+def _alike(some: Iterable[pl.LazyFrame], also: Collection[str] = ()) -> list[pl.LazyFrame]:
+    """Tables with the same columns: those that any of them has, and others."""
+    frames = list(some)
     fields = schema.extra_fields(frames)
-    given = {name for frame in frames for name in frame.collect_schema()}
+    given = {*also, *(name for frame in frames for name in frame.collect_schema())}
     names = [name for name in (*schema.SCHEMA, schema.EXTRA) if name in given]
-    whole = [schema.complete(schema.with_extra(frame, fields)).select(names) for frame in frames]
-    return pl.concat(whole)
+    return [schema.complete(schema.with_extra(frame, fields)).select(names) for frame in frames]
 
 
 def _filled(table: pl.DataFrame) -> pl.DataFrame:

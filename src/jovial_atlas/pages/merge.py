@@ -6,8 +6,8 @@ one source never overrule each other.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from collections import Counter
+from collections.abc import Sequence
 
 import polars as pl
 
@@ -32,35 +32,82 @@ _NOTE = {
 }
 
 
-@dataclass(slots=True)
-class MergedRows:
-    """One row an address, and the faults met."""
+class Repeats:
+    """What is told of rows whose address stands more than once, over all rows that are merged."""
 
-    rows: pl.DataFrame
-    faults: list[Fault] = field(default_factory=list)
+    def __init__(self) -> None:
+        self._told: list[Fault] = []
+        self._more: Counter[str] = Counter()
+        self._left: Counter[str] = Counter()
+
+    def of_one_source(self, first: pl.DataFrame, again: pl.DataFrame) -> None:
+        """Rows whose address their own source gave before."""
+        told = again.head(_TOLD - len(self._told))
+        others = again.slice(told.height)
+        if others.height:
+            self._more[others["source"][0]] += others.height
+        told = told.join(
+            first.select("loc", kept="path"), on="loc", how="left", maintain_order="left"
+        )
+        for loc, path, source, kept in told.select("loc", "path", "source", "kept").iter_rows():
+            message = f"{loc} is also the address of {kept or 'an earlier row'}, which is kept."
+            self._told.append(Fault("address-twice", path or source, message))
+
+    def left_out(self, others: pl.DataFrame) -> None:
+        """Rows that are merged into nothing."""
+        if others.height:
+            self._left[others["source"][0]] += others.height
+
+    @property
+    def faults(self) -> list[Fault]:
+        """All that is told."""
+        more = "more rows have addresses of earlier ones, which are kept."
+        left = f"left out: {_MOST} others have the same address."
+        return [
+            *self._told,
+            *(Fault("address-twice", of, f"{count:,} {more}") for of, count in self._more.items()),
+            *(
+                Fault("address-twice", of, f"{plural(count, 'row')} {left}")
+                for of, count in self._left.items()
+            ),
+        ]
 
 
-def merge(rows: pl.DataFrame, winners: Sequence[str]) -> MergedRows:
-    """Rows of which each address stands more than once, merged in their order. `winners` names the
-    sources whose values replace earlier ones. What was merged stands in the column `merged`."""
-    for name in ("path", "merged"):
-        if name not in rows.columns:
-            rows = rows.with_columns(pl.lit(None, schema.SCHEMA[name]).alias(name))
-    new = rows["loc"].is_first_distinct()
+def merge(rows: pl.DataFrame, winners: Sequence[str], told: Repeats) -> pl.DataFrame:
+    """Rows of which addresses stand more than once, merged in their order into one row an address.
+    `winners` names the sources whose values replace earlier ones. What was merged stands in the
+    column `merged`, which there must be, as `path`."""
+    # Addresses are compared once; from here on rows are told by the numbers of the first ones.
+    numbered = rows.select("loc").with_row_index("n")
+    begun = numbered.select(pl.col("n").first().over("loc")).to_series()
+    new = begun == numbered["n"]
     first, later = rows.filter(new), rows.filter(~new)
-    later = later.join(first.select("loc", _by="source"), on="loc", maintain_order="left")
-    again = later.filter(pl.col("source") == pl.col("_by")).drop("_by")
-    others = later.filter(pl.col("source") != pl.col("_by")).drop("_by")
+    of = (new.cum_sum() - 1)[begun.filter(~new)]
+    same = later["source"] == first["source"][of]
+    again, others, of = later.filter(same), later.filter(~same), of.filter(~same)
     notes = []
     for _ in range(_MOST):
         if not others.height:
             break
-        new = others["loc"].is_first_distinct()
-        first, said = _with_others(first, others.filter(new), winners)
-        others = others.filter(~new)
+        new = of.is_first_distinct()
+        beside = _beside(first.height, others.filter(new), of.filter(new))
+        first, said = _with_others(first, beside, winners)
+        others, of = others.filter(~new), of.filter(~new)
         notes.append(said)
-    faults = [*_told(first, again), *_left_out(others)]
-    return MergedRows(_with_notes(first, notes).select(rows.columns), faults)
+    told.of_one_source(first, again)
+    told.left_out(others)
+    return _with_notes(first, notes).select(rows.columns)
+
+
+def _beside(height: int, others: pl.DataFrame, of: pl.Series) -> pl.DataFrame:
+    """Rows in the places `of` a table of so many rows, with nulls in all other places."""
+    return others.drop("loc").rename(lambda name: f"{_OTHER}{name}")[_places(height, of)]
+
+
+def _places(height: int, of: pl.Series) -> pl.Series:
+    """For each of so many rows where its number stands in `of`, or null."""
+    none = pl.repeat(None, height, dtype=pl.UInt32, eager=True)
+    return none.scatter(of, pl.int_range(of.len(), dtype=pl.UInt32, eager=True))
 
 
 def _is_empty(column: pl.Expr, kind: pl.DataType) -> pl.Expr:
@@ -70,11 +117,11 @@ def _is_empty(column: pl.Expr, kind: pl.DataType) -> pl.Expr:
 
 
 def _with_others(
-    first: pl.DataFrame, others: pl.DataFrame, winners: Sequence[str]
+    first: pl.DataFrame, beside: pl.DataFrame, winners: Sequence[str]
 ) -> tuple[pl.DataFrame, pl.DataFrame]:
-    """The first rows with what at most one other row of each address says; and what that was."""
-    beside = others.rename({name: f"{_OTHER}{name}" for name in others.columns if name != "loc"})
-    joined = first.join(beside, on="loc", how="left", maintain_order="left").with_row_index("_row")
+    """The first rows with what at most one other row of each address says, which stands `beside`
+    them; and what that was."""
+    joined = pl.concat([first, beside], how="horizontal").with_row_index("_row")
     source = pl.col(f"{_OTHER}source")
     wins = source.is_in(list(winners)).fill_null(False)
     changed, notes = [], []
@@ -137,32 +184,9 @@ def _with_notes(first: pl.DataFrame, notes: Sequence[pl.DataFrame]) -> pl.DataFr
     if not said.height:
         return first
     more = said.group_by("_row", maintain_order=True).agg(_more=pl.struct(*_NOTE))
-    numbered = first.with_row_index("_row")
-    joined = numbered.join(more, on="_row", how="left", maintain_order="left").drop("_row")
+    joined = first.with_columns(more["_more"][_places(first.height, more["_row"])])
     if first["merged"].null_count() == first.height:
         return joined.with_columns(merged="_more").drop("_more")
     none = pl.lit(pl.Series([[]], dtype=schema.SCHEMA["merged"]))
     whole = pl.concat_list(*(pl.coalesce(name, none) for name in ("merged", "_more")))
     return joined.with_columns(merged=pl.when(whole.list.len() > 0).then(whole)).drop("_more")
-
-
-def _told(first: pl.DataFrame, again: pl.DataFrame) -> Iterator[Fault]:
-    """What is told of rows whose address their own source gave before."""
-    if not again.height:
-        return
-    told = again.head(_TOLD).join(
-        first.select("loc", kept="path"), on="loc", how="left", maintain_order="left"
-    )
-    for loc, path, source, kept in told.select("loc", "path", "source", "kept").iter_rows():
-        message = f"{loc} is also the address of {kept or 'an earlier row'}, which is kept."
-        yield Fault("address-twice", path or source, message)
-    if again.height > _TOLD:
-        more = f"{again.height - _TOLD:,} more rows have addresses of earlier ones, which are kept."
-        yield Fault("address-twice", again["source"][0], more)
-
-
-def _left_out(others: pl.DataFrame) -> Iterator[Fault]:
-    """What is told of rows that are merged into nothing."""
-    if others.height:
-        said = f"{plural(others.height, 'row')} left out: {_MOST} others have the same address."
-        yield Fault("address-twice", others["source"][0], said)

@@ -77,7 +77,7 @@ def sink(
     table: pl.LazyFrame,
     path: Path,
     constant: Sequence[str] = (),
-    compression: Literal["zstd", "uncompressed"] = "zstd",
+    compression: Literal["zstd", "lz4", "uncompressed"] = "zstd",
     *,
     statistics: bool = False,
 ) -> None:
