@@ -18,9 +18,9 @@ from jovial_atlas import addresses
 
 _UNRESERVED = string.ascii_letters + string.digits + "-._~"
 #: Octets as `addresses.escape` leaves them: in upper case, and none that needs no escape.
-_OCTET = r"%(?:[0189A-F][0-9A-F]|2[0-9A-CF]|3[A-F]|40|5[B-E]|60|7[B-DF])"
-_PATH = rf"(?:[A-Za-z0-9/:@!$&'()*+,;=._~-]|{_OCTET})*"
-_ASKED = rf"(?:[A-Za-z0-9/:@!$&'()*+,;=._~?-]|{_OCTET})*"
+OCTET = r"%(?:[0189A-F][0-9A-F]|2[0-9A-CF]|3[A-F]|40|5[B-E]|60|7[B-DF])"
+_PATH = rf"(?:[A-Za-z0-9/:@!$&'()*+,;=._~-]|{OCTET})*"
+_ASKED = rf"(?:[A-Za-z0-9/:@!$&'()*+,;=._~?-]|{OCTET})*"
 _HOST = r"[a-z0-9-]+(?:\.[a-z0-9-]+)*"
 #: Addresses that are in the one spelling, unless they have a dot segment (`/.`).
 SPELLED = rf"^https?://{_HOST}/{_PATH}(?:\?{_ASKED})?$"
@@ -32,14 +32,14 @@ _SAFE_VALUE = r"A-Za-z0-9/._~-"
 _FINE_VALUE = r"^(?:/|[A-Za-z0-9_~-][A-Za-z0-9._~-]*)*$"
 #: What stands behind the host in the one spelling.
 _BEHIND_HOST = rf"^/{_PATH}(?:\?{_ASKED})?$"
-_DOTS = "/."
+_DOTS, _DOT_SEGMENT = "/.", r"^[^?]*/\.\.?(?:[/?]|$)"
 _SPACES = " \t\r\n\f"
 #: Signs that parsers of addresses take out or read as others, and the one that marks an octet here.
 _MARK = "\x01"
 _REMOVED = rf"[\t\r\n\\{_MARK}]"
 #: So many values are looked at for signs that must be escaped, and so often.
 _SAMPLE, _ROUNDS = 2_000, 50
-#: Escaped octets in another spelling than that of `_OCTET`.
+#: Escaped octets in another spelling than that of `OCTET`.
 _ODD_OCTET = (
     r"%(?:[A-Fa-f][a-f]|[0-9a-f][a-f]|[a-f][0-9A-Fa-f]"
     r"|2[DE]|3[0-9]|4[1-9A-F]|5[0-9AF]|6[1-9A-F]|7[0-9AE])"
@@ -109,18 +109,40 @@ def _normalised(values: pl.Series, site: str) -> pl.Series:
     )
     rest = pl.col("rest")
     slashed = parts.select(pl.when(rest.str.starts_with("/")).then(rest).otherwise("/" + rest))
-    escaped = _escaped(slashed.to_series())
+    escaped = _without_dots(_escaped(slashed.to_series()))
     origins = _origins(parts["origin"])
     good = (
         origins.is_not_null()
         & escaped.str.contains(_BEHIND_HOST)
-        & ~escaped.str.contains(_DOTS, literal=True)
+        & ~escaped.str.contains(_DOT_SEGMENT)
         & ~parts["whole"].str.contains(_REMOVED)
     ).fill_null(False)
     joined = origins + escaped
     if good.all():
         return joined
     return put(joined, ~good, each_once(values.filter(~good), partial(_normal, site=site)))
+
+
+def _without_dots(rest: pl.Series) -> pl.Series:
+    """Paths with what follows them, without dot segments (RFC 3986 §5.2.4); some are left where
+    there are very many."""
+    for _ in range(_ROUNDS):
+        odd = rest.str.contains(_DOT_SEGMENT).fill_null(False)
+        if not odd.any():
+            break
+        rest = replaced(rest, odd, _with_fewer_dots)
+    return rest
+
+
+def _with_fewer_dots(rest: pl.Series) -> pl.Series:
+    """Without segments of one dot, and without the first of two dots and what it takes back."""
+    path = rest.str.extract(r"^([^?]*)")
+    shorter = (
+        path.str.replace_all(r"(?:/\.)+(?:/|$)", "/")
+        .str.replace(r"^(?:/\.\.)+(?:/|$)", "/")
+        .str.replace(r"/[^/]*/\.\.(?:/|$)", "/")
+    )
+    return shorter + rest.str.extract(r"(?s)(\?.*)$").fill_null("")
 
 
 def _escaped(rest: pl.Series) -> pl.Series:
@@ -182,10 +204,10 @@ def _path_values(values: pl.Series) -> pl.Series:
     text = values.str.strip_chars()
     made = _encoded(text.str.replace_all("%", "%25", literal=True), f"%{_SAFE_VALUE}")
     dots = _has_dots(made)
-    return replaced(made, dots, lambda some: each_once(some, _without_dots)) if dots.any() else made
+    return replaced(made, dots, lambda some: each_once(some, _path_without_dots)) if dots.any() else made
 
 
-def _without_dots(path: str) -> str:
+def _path_without_dots(path: str) -> str:
     return addresses.normalise(f"http://x.example/{path}")[len("http://x.example/") :]
 
 

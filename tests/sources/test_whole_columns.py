@@ -30,7 +30,7 @@ from tests.conftest import URL
 
 SIGNS = "abcXYZ019-._~/:@!$&'()*+,;=%?# \t\\\"<>[]{}|^`äßвиドс\u00a0\x01\U0001f9a6"
 TEXTS = st.text(SIGNS, max_size=14)
-PARTS = ("%d0%BF", "%41", "%7e", "%2F", "%zz", "/../", "/./", "//", "?a=b&c", "#x", "виды", "a b")
+PARTS = ("%d0%BF", "%41", "%7e", "%2F", "%zz", "/../", "/./", "//", "/..", "/.", "/.a", "/%2e%2E", "?a=b&c", "#x", "виды", "a b")
 PATHS = st.lists(st.one_of(TEXTS, st.sampled_from(PARTS)), max_size=4).map("".join)
 HOSTS = st.sampled_from(
     [URL, "https://WWW.Marrowfen.example", "http://h.example:80", "https://h.example:8443",
