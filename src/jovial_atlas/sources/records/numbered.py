@@ -19,7 +19,13 @@ from jovial_atlas import delimited, foreign
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import packed
-from jovial_atlas.sources.records.plain_text import line_count, pieces, plain_records, plain_rows
+from jovial_atlas.sources.records.plain_text import (
+    line_count,
+    pieces,
+    plain_records,
+    plain_rows,
+    whole_rows,
+)
 from jovial_atlas.sources.records.records import table_of
 
 _ROWS = 50_000
@@ -49,15 +55,23 @@ def csv_rows(path: Path) -> Generator[Numbered]:
     if '"' not in beginning and not delimited.has_hint(beginning) and beginning.endswith("\n"):
         done += 1
         header = _header(text.readline().rstrip("\r\n").split(separator), path, done)
-        for piece in pieces(text):
-            table = plain_rows(piece, header, separator)
-            if table is None:
+        for piece in whole_rows(text):
+            rows = plain_rows(piece, header, separator)
+            if rows is None:
                 lines = chain(io.StringIO(piece, newline=""), text)
                 break
-            yield table, range(done + 1, done + 1 + table.height), faults.copy()
+            table, ends = rows
+            yield table, _after(done, ends), faults.copy()
             faults.clear()
-            done += table.height
+            done += ends[-1] if ends else 0
     yield from _csv_rows(lines, path, header, done, separator, faults)
+
+
+def _after(done: int, lines: Sequence[int]) -> Sequence[int]:
+    """The numbers of lines that stand after so many others."""
+    if isinstance(lines, range):
+        return range(lines.start + done, lines.stop + done)
+    return [done + line for line in lines]
 
 
 def _header(cells: list[str], path: Path, line: int) -> list[str]:

@@ -36,54 +36,81 @@ def pieces(stream: TextIO) -> Iterator[str]:
         yield piece + stream.readline()
 
 
+def whole_rows(stream: TextIO) -> Iterator[str]:
+    """As `pieces`, each up to a line on which no cell goes on, where there soon is one."""
+    for piece in pieces(stream):
+        more, is_open = "", piece.count('"') % 2 == 1
+        while is_open and len(more) < _PIECE and (line := stream.readline()):
+            more += line
+            is_open = line.count('"') % 2 == 0
+        yield piece + more
+
+
 def line_count(text: str) -> int:
     """How many lines there are, the last of which may have no end."""
     return text.count("\n") + bool(text and not text.endswith("\n"))
 
 
-def plain_rows(text: str, header: list[str], separator: str) -> pl.DataFrame | None:
-    """Lines of a CSV (RFC 4180) in which each row is one line and has as many cells as the header,
-    as columns of texts; empty cells are null."""
+def plain_rows(
+    text: str, header: list[str], separator: str
+) -> tuple[pl.DataFrame, Sequence[int]] | None:
+    """Lines of a CSV (RFC 4180) in which each row has as many cells as the header, as columns of
+    texts, and the numbers of the lines on which rows end, from 1 on; empty cells are null."""
+    if '"' in text:
+        return _quoted_rows(text, header, separator)
     text = text.replace("\r\n", "\n")
     if "\r" in text or "\n\n" in text or text.startswith("\n"):
         return None
-    lines, more = line_count(text), len(header) - 1
-    quoted = '"' in text
-    if not (_quoted_well if quoted else _parted_well)(text, separator, lines, more):
+    lines = line_count(text)
+    # Where a line has one cell too many, reading it fails.
+    if text.count(separator) != (len(header) - 1) * lines:
         return None
+    table = _read_csv(text, header, separator, quoted=False)
+    if table is None or table.height != lines:
+        return None
+    return _without_empty(table), range(1, lines + 1)
+
+
+def _quoted_rows(
+    text: str, header: list[str], separator: str
+) -> tuple[pl.DataFrame, Sequence[int]] | None:
+    """As `plain_rows`, where quotes stand only around cells, which may go over several lines."""
+    more = len(header) - 1
+    if more > _MOST_CELLS or not more:
+        return None
+    text = text if text.endswith("\n") else f"{text}\n"
+    mark = re.escape(separator)
+    cell = rf'(?:"(?:[^"]|"")*"|[^"{mark}\r\n]*)'
+    row = rf"{cell}(?:{mark}{cell}){{{more}}}\r?\n"
+    if not pl.Series([text]).str.contains(rf"\A(?:{row})*\z")[0]:
+        return None
+    table = _read_csv(text, header, separator, quoted=True)
+    if table is None:
+        return None
+    # Where a cell is not what was looked at, there are too few lines or too many.
+    ends = text.count("\n") + text.count("\r") - text.count("\r\n")
+    end = r"\r\n|\n|\r" if "\r" in text else "\n"
+    within = pl.sum_horizontal(pl.all().str.count_matches(end).fill_null(0))
+    lines = table.select(within.cum_sum() + pl.int_range(1, pl.len() + 1)).to_series()
+    if not table.height or lines[-1] != ends:
+        return None
+    return _without_empty(table), lines.to_list()
+
+
+def _read_csv(text: str, header: list[str], separator: str, *, quoted: bool) -> pl.DataFrame | None:
     try:
-        table = pl.read_csv(
+        return pl.read_csv(
             io.BytesIO(text.encode()), has_header=False, separator=separator,
             quote_char='"' if quoted else None, schema=dict.fromkeys(header, pl.String),
         )  # fmt: skip
     except (pl.exceptions.PolarsError, UnicodeEncodeError):
         return None
-    if table.height != lines:
-        return None
+
+
+def _without_empty(table: pl.DataFrame) -> pl.DataFrame:
+    """Empty cells are null."""
     return table.select(
-        pl.when(pl.col(name) != "").then(pl.col(name)).alias(name) for name in header
-    )
-
-
-def _parted_well(text: str, separator: str, lines: int, more: int) -> bool:
-    """Whether there are as many cells as there should be: where a line has one too many, reading
-    it fails."""
-    return text.count(separator) == more * lines
-
-
-def _quoted_well(text: str, separator: str, lines: int, more: int) -> bool:
-    """Whether each line is a whole row in which quotes stand only around cells."""
-    if more > _MOST_CELLS:
-        return False
-    mark = re.escape(separator)
-    cell = rf'(?:"(?:[^"]|"")*"|[^"{mark}]*)'
-    table = pl.Series("line", text.removesuffix("\n").split("\n"), pl.String)
-    quoted = table.str.contains('"', literal=True)
-    bare = table.filter(~quoted)
-    return bool(
-        table.len() == lines
-        and (bare.str.count_matches(separator, literal=True) == more).all()
-        and table.filter(quoted).str.contains(rf"^{cell}(?:{mark}{cell}){{{more}}}$").all()
+        pl.when(pl.col(name) != "").then(pl.col(name)).alias(name) for name in table.columns
     )
 
 
@@ -115,7 +142,7 @@ _OF_KINDS: dict[frozenset[type], Any] = {
     frozenset({int, float}): float, frozenset({bool}): bool,
 }  # fmt: skip
 _COLUMN_KINDS: dict[Any, Any] = {
-    str: pl.String, int: pl.Int64, float: pl.Float64, bool: pl.Boolean, msgspec.Raw: pl.String,
+    str: pl.String, int: pl.Int64, float: pl.Float64, bool: pl.Boolean,
 }  # fmt: skip
 
 
@@ -137,16 +164,16 @@ def _typed_records(text: str, lines: int) -> pl.DataFrame | None:
             return None
         columns = []
         for short, (name, kind) in zip(names, kinds.items(), strict=True):
-            values: list[Any] | None = list(map(attrgetter(short), records))
-            if kind is msgspec.Raw and (values := _texts(values or [])) is None:
-                return None
-            if kind == list[str]:
-                columns.append(texts_in_lists(name, values or []))
-                continue
-            column = pl.Series(name, values, _COLUMN_KINDS[kind])
-            if all(one is None for one in given[name]) and column.null_count() < lines:
+            values: list[Any] = list(map(attrgetter(short), records))
+            if kind is msgspec.Raw or kind == list[str]:
+                column = (_texts if kind is msgspec.Raw else _lists)(values)
+                if column is None:
+                    return None
+                columns.append(column.alias(name))
+            else:
+                columns.append(pl.Series(name, values, _COLUMN_KINDS[kind]))
+            if columns[-1].null_count() < lines and all(one is None for one in given[name]):
                 return None  # of which kind it is was not known yet
-            columns.append(column)
     except (ValueError, OverflowError, pl.exceptions.PolarsError):
         return None
     if any(one.dtype == pl.Float64 and (one.abs() > _EXACT).any() for one in columns):
@@ -164,19 +191,52 @@ def _kind_of(values: Sequence[Any]) -> Any:
     return _OF_KINDS.get(kinds, msgspec.Raw)
 
 
-def _texts(values: list[msgspec.Raw | None]) -> list[str | None] | None:
+def _written(values: Sequence[msgspec.Raw | None]) -> tuple[bytes, pl.Series]:
+    """Values as a list of JSON, and each as it is written there; null is a value like others."""
+    parts = [b"null" if one is None else one for one in values]
+    column = pl.Series([b"\n".join(parts).decode()]).str.split("\n").explode()
+    return b"[" + b",".join(parts) + b"]", column
+
+
+def _texts(values: Sequence[msgspec.Raw | None]) -> pl.Series | None:
     """Values that are JSON as texts; None where one has a number that not all read alike."""
-    found = []
-    for one in values:
-        written = None if one is None else bytes(one)
-        if written is not None and _LONG_NUMBER.search(written):
-            return None
-        found.append(None if written is None else text_of(orjson.loads(written)))
-    return found
+    whole, column = _written(values)
+    if column.str.contains(_LONG_NUMBER).any():
+        return None
+    read = orjson.loads(whole)
+    # Nearly all programs write objects and lists in the same way, which is that of `text_of`.
+    if orjson.dumps(read) != whole or column.str.starts_with('"').any():
+        return pl.Series([text_of(one) for one in read], dtype=pl.String)
+    return _without_null(column)
+
+
+def _without_null(column: pl.Series) -> pl.Series:
+    is_null = column == "null"
+    return column.set(is_null, None) if is_null.any() else column
+
+
+def _lists(values: Sequence[msgspec.Raw | None]) -> pl.Series | None:
+    """Lists of texts; None where one is anything else."""
+    whole, column = _written(values)
+    column = _without_null(column)
+    if column.str.contains(_PLAIN_LIST).all(ignore_nulls=True):
+        inner = column.str.slice(2).str.head(-2)
+        none = pl.lit([], pl.List(pl.String))
+        split = pl.when(pl.col("t") != "[]").then(pl.col("l"))
+        empty = pl.when(pl.col("t") == "[]").then(none)
+        table = pl.DataFrame({"t": column, "l": inner.str.split('","')})
+        return table.select(pl.coalesce(split, empty)).to_series()
+    read = orjson.loads(whole)
+    parts = chain.from_iterable(one for one in read if type(one) is list)
+    if not set(map(type, read)) <= {list, type(None)} or not set(map(type, parts)) <= {str}:
+        return None
+    return texts_in_lists("", read)
 
 
 #: The beginning of a whole number that may not fit into 64 bits.
-_LONG_NUMBER = re.compile(rb"(?:^|[:,\[\s])-?[0-9]{16}")
+_LONG_NUMBER = r"(?:^|[:,\[\s])-?[0-9]{16}"
+#: A list of texts in which nothing is escaped.
+_PLAIN_LIST = r'^\[(?:"[^"\\]*"(?:,"[^"\\]*")*)?\]$'
 
 
 @lru_cache(maxsize=8)
@@ -188,7 +248,7 @@ def _decoder_of(
     record = msgspec.defstruct(
         "Record",
         [
-            (name, kind if kind is msgspec.Raw else kind | None, None)
+            (name, msgspec.Raw if kind in (msgspec.Raw, list[str]) else kind | None, None)
             for name, (_, kind) in zip(names, kinds, strict=True)
         ],
         rename=dict(zip(names, (name for name, _ in kinds), strict=True)),

@@ -8,7 +8,7 @@ from functools import partial
 import polars as pl
 
 from jovial_atlas import addresses, dates, foreign
-from jovial_atlas.address_columns import SPELLED, each_once, normal_addresses, put, replaced
+from jovial_atlas.address_columns import OCTET, SPELLED, each_once, normal_addresses, put, replaced
 from jovial_atlas.date_columns import written_days, written_moments
 from jovial_atlas.pages import schema
 
@@ -21,12 +21,20 @@ _REAL_TIME = "(?:[01][0-9]|2[0-3]):[0-5][0-9]:[0-5][0-9]"
 #: Dates in the product's form; and moments of UTC in another, which differ in single signs.
 _IN_FORM = rf"^{_REAL_DAY}(?:T{_REAL_TIME}Z)?$"
 _OF_UTC = rf"^{_REAL_DAY}[T ]{_REAL_TIME}(?:[.,][0-9]+)? ?(?:Z|UTC|GMT|[+-]00(?::?00)?)?$"
+_OF_A_ZONE = (
+    rf"^{_REAL_DAY}[T ]{_REAL_TIME}(?:[.,][0-9]+)? ?[+-](?:0[0-9]|1[0-9]|2[0-3]):?[0-5][0-9]$"
+)
 _WHOLE_DAY = r"^\s*(\d{4}-\d\d-\d\d)\s*$"
 _DAY, _TIME = r"(\d{4}-\d\d-\d\d)", r"(\d\d:\d\d)(:\d\d)?(?:[.,]\d+)?"
 #: ISO 8601 with a time, as databases and spreadsheets write it: day, time, seconds, zone.
-_ISO = rf"(?i)^\s*{_DAY}[T ]+{_TIME}\s*(Z|UTC|GMT|[+-]\d\d(?::?\d\d)?)?\s*$"
+_ISO = rf"(?i)^\s*{_DAY}[T ]+{_TIME}\s*(Z|UTC|GMT|[+-](?:[01]\d|2[0-3])(?::?\d\d)?)?\s*$"
 #: RFC 5322 §3.3, in its modern form.
 _RFC = r"^(?:\w{3}, )?(\d\d?) (\w{3}) (\d{4}) (\d\d:\d\d:\d\d) (GMT|UTC|[+-]\d{4})$"
+#: A path of the site in the one spelling, unless it has a dot segment (`/.`).
+_PLAIN_REFERENCE = (
+    rf"^/(?:[A-Za-z0-9:@!$&'()*+,=._~-]|{OCTET})(?:[A-Za-z0-9/:@!$&'()*+,=._~-]|{OCTET})*"
+    rf"(?:\?(?:[A-Za-z0-9/:@!$&'()*+,=._~?-]|{OCTET})+)?$"
+)
 _USUAL_REFERENCE = r"^(?:https?://|/[^/])"
 
 
@@ -38,7 +46,7 @@ def read_dates(values: pl.Series) -> pl.Series:
 
 def _read_dates(values: pl.Series) -> pl.Series:
     """Dates that are not in the product's form: in the usual ones by columns, form after form."""
-    for read in (_moments_of_utc, _iso_moments, _rfc_moments, _whole_days, _dotted_days):
+    for read in _FORMS:
         dated = read(values)
         left = (dated.is_null() & values.is_not_null()).fill_null(False)
         if not left.any():
@@ -54,6 +62,28 @@ def _moments_of_utc(values: pl.Series) -> pl.Series:
     written = pl.concat_str(text.str.slice(0, 10), pl.lit("T"), text.str.slice(11, 8), pl.lit("Z"))
     table = pl.DataFrame({"text": values})
     return table.select(pl.when(text.str.contains(_OF_UTC)).then(written)).to_series()
+
+
+def _moments_of_zones(values: pl.Series) -> pl.Series:
+    """Moments of ISO 8601 in full with their distance from UTC, by the places of their signs; null
+    for all else."""
+    text = pl.col("text")
+    bare = pl.when(text.str.contains(_OF_A_ZONE)).then(text)
+    here = pl.DataFrame({"text": values}).select(text=bare)
+    if not here["text"].count():
+        return here["text"]
+
+    def number(start: int) -> pl.Expr:
+        return text.str.slice(start, 2).cast(pl.Int64)
+
+    colon = text.str.slice(-3, 1) == ":"
+    hours = pl.when(colon).then(number(-5)).otherwise(number(-4)) * 60
+    sign = pl.when(colon).then(text.str.slice(-6, 1)).otherwise(text.str.slice(-5, 1))
+    zone = (hours + number(-2)) * pl.when(sign == "-").then(-1).otherwise(1)
+    day = text.str.slice(0, 10).str.to_date("%Y-%m-%d", strict=False).to_physical().cast(pl.Int64)
+    seconds = ((day * 24 + number(11)) * 60 + number(14) - zone) * 60 + number(17)
+    moments = here.select((seconds * 1000).cast(pl.Datetime("ms")))
+    return written_moments(moments.to_series())
 
 
 _UTC = ("Z", "UTC", "GMT")
@@ -102,6 +132,11 @@ def _dotted_days(values: pl.Series) -> pl.Series:
     day = whole.str.to_date("%Y-%m-%d", strict=False)
     return written_days(pl.DataFrame({"text": values}).select(day).to_series())
 
+
+#: What reads each usual form, and gives null for all else.
+_FORMS = (
+    _moments_of_utc, _moments_of_zones, _iso_moments, _rfc_moments, _whole_days, _dotted_days,
+)  # fmt: skip
 
 #: Seconds and milliseconds since 1970, from 1990 on; smaller numbers may be days, as 20260131.
 _SECONDS, _MILLISECONDS = (631_152_000, 9_999_999_999), (631_152_000_000, 9_999_999_999_999)
@@ -167,6 +202,18 @@ def read_pictures(values: pl.Series, site: str) -> pl.Series:
 
 def resolved(items: pl.Series, site: str) -> pl.Series:
     """Addresses to which references from the site's root lead; null where that is none."""
+    plain = (
+        items.str.contains(_PLAIN_REFERENCE) & ~items.str.contains("/.", literal=True)
+    ).fill_null(False)
+    rooted = pl.select(pl.lit(site) + pl.lit(items)).to_series().alias(items.name)
+    if plain.all():
+        return rooted
+    other = (~plain & items.is_not_null()).fill_null(False)
+    return put(rooted, other, _resolved(items.filter(other), site)) if other.any() else rooted
+
+
+def _resolved(items: pl.Series, site: str) -> pl.Series:
+    """As `resolved`, of references that are not just paths in the one spelling."""
     # Empty parts (`?` at the end, `;`) are joined without them; some signs are read as slashes, or
     # not at all, so that what stands before them may be no path.
     usual = (
