@@ -204,11 +204,19 @@ def _path_values(values: pl.Series) -> pl.Series:
     text = values.str.strip_chars()
     made = _encoded(text.str.replace_all("%", "%25", literal=True), f"%{_SAFE_VALUE}")
     dots = _has_dots(made)
-    return replaced(made, dots, lambda some: each_once(some, _path_without_dots)) if dots.any() else made
+    return replaced(made, dots, _values_without_dots) if dots.any() else made
+
+
+def _values_without_dots(made: pl.Series) -> pl.Series:
+    shorter = _without_dots("/" + made)
+    left = shorter.str.contains(_DOT_SEGMENT)
+    if left.any():
+        shorter = replaced(shorter, left, lambda some: each_once(some, _path_without_dots))
+    return shorter.str.slice(1)
 
 
 def _path_without_dots(path: str) -> str:
-    return addresses.normalise(f"http://x.example/{path}")[len("http://x.example/") :]
+    return addresses.normalise(f"http://x.example{path}")[len("http://x.example") :]
 
 
 def each_once(values: pl.Series, work: Callable[[str], str | None]) -> pl.Series:
