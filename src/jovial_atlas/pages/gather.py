@@ -16,6 +16,7 @@ from types import TracebackType
 
 import polars as pl
 
+from jovial_atlas.ahead import read_ahead
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import make_folder, move_into_place, remove, temporary_name
 from jovial_atlas.pages import schema, snapshot
@@ -186,7 +187,7 @@ class Gathering:
             joined = merged_alone(whole, later, winners, told)
         else:
             rows = MergedPieces(_alike(self._neighbours(), _OF_MERGED), later, winners, told)
-            joined = pl.concat([self._kept(one) for one in rows])
+            joined = pl.concat([self._kept(one) for one in read_ahead(iter(rows))])
         self.faults += told.faults
         return joined
 

@@ -42,6 +42,8 @@ class Repeats:
 
     def of_one_source(self, first: pl.DataFrame, again: pl.DataFrame) -> None:
         """Rows whose address their own source gave before."""
+        if not again.height:
+            return
         told = again.head(_TOLD - len(self._told))
         others = again.slice(told.height)
         if others.height:

@@ -7,7 +7,7 @@ before it; the first one of that address is its `first`.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Generator, Iterator, Sequence
 from itertools import accumulate, pairwise
 from typing import Literal
 
@@ -31,9 +31,10 @@ def later_rows(hashes: pl.Series) -> pl.DataFrame:
     found = [pl.DataFrame(schema={"first": _NUMBER, "row": _NUMBER})]
     for some in _shares(hashes, _AT_ONCE):
         if some["hash"].n_unique() < some.height:
-            again = some.filter(pl.col("hash").is_duplicated())
-            begun = again.select("row", first=pl.col("row").first().over("hash"))
-            found.append(begun.filter(pl.col("row") != pl.col("first")).select("first", "row"))
+            again = pl.col("hash") == pl.col("hash").shift(1)
+            alike = some.sort("hash", maintain_order=True).with_columns(again=again)
+            first = pl.when(~pl.col("again").fill_null(False)).then("row").forward_fill()
+            found.append(alike.with_columns(first=first).filter("again").select("first", "row"))
     return pl.concat(found).sort("first", "row")
 
 
@@ -86,7 +87,7 @@ class MergedPieces:
         #: Later rows that are at hand, and the place of the first of them.
         self._hand, self._begun = pl.DataFrame(), 0
 
-    def __iter__(self) -> Iterator[pl.DataFrame | pl.LazyFrame]:
+    def __iter__(self) -> Generator[pl.DataFrame | pl.LazyFrame]:
         """All rows, some at a time; those that nothing is merged into are not read."""
         for piece, (start, end) in zip(self._pieces, pairwise(self._starts), strict=True):
             for at in range(start, end, ROW_GROUP):
@@ -126,15 +127,16 @@ class MergedPieces:
 
     def _fetched(self, wanted: pl.Series) -> pl.DataFrame:
         """The rows of these numbers."""
-        order = wanted.arg_sort()
-        ascending = wanted[order]
-        found = []
+        order = None if wanted.is_sorted() else wanted.arg_sort()
+        ascending, found = wanted if order is None else wanted[order], []
         for piece, (start, end) in zip(self._pieces, pairwise(self._starts), strict=True):
             span = _span(ascending, start, end)
             if span:
                 found.append(_rows_at(piece, ascending[span.start : span.stop] - start))
-        back = pl.DataFrame({"at": order}).with_row_index().sort("at")["index"]
-        return pl.concat(found)[back]
+        whole = pl.concat(found)
+        if order is None:
+            return whole
+        return whole[pl.DataFrame({"at": order}).with_row_index().sort("at")["index"]]
 
 
 def _span(ordered: pl.Series, start: int, end: int) -> range:
@@ -147,7 +149,8 @@ def _rows_at(piece: pl.LazyFrame, places: pl.Series) -> pl.DataFrame:
     """Rows of a piece at places, which are in order."""
     begun, height = int(places[0]), int(places[-1]) - int(places[0]) + 1
     if height <= _SPREAD * places.len():
-        return piece.slice(begun, height).collect()[places - begun]
+        near = piece.slice(begun, height).collect()
+        return near if height == places.len() else near[places - begun]
     wanted = pl.LazyFrame({"_at": places})
     numbered = piece.with_row_index("_at")
     return (

@@ -149,16 +149,27 @@ def _text(path: Path) -> tuple[io.TextIOWrapper, list[Fault]]:
 def _line_beyond_utf8(stream: BinaryIO) -> int:
     """The number of the first line that is not UTF-8; 0 where all are."""
     decoder = codecs.getincrementaldecoder("utf-8")()
-    done, octets = 0, b""
+    at, octets = stream.tell(), b""
     try:
         while octets := stream.read(1 << 20):
             decoder.decode(octets)
-            done += octets.count(b"\n")
+            at += len(octets)
         decoder.decode(b"", final=True)
     except UnicodeDecodeError as error:
-        # What is decoded now may begin with octets that were counted; no line ends among them.
-        return done + error.object[: error.start].count(b"\n") + 1
+        # What is decoded now may begin with octets that stand before; no line ends among them.
+        wrong = at + len(octets) - len(error.object) + error.start
+        return _lines_before(stream, wrong) + 1
     return 0
+
+
+def _lines_before(stream: BinaryIO, end: int) -> int:
+    """How many lines end before a place in a file."""
+    stream.seek(0)
+    done = 0
+    while end > 0 and (octets := stream.read(min(end, 1 << 20))):
+        done += octets.count(b"\n")
+        end -= len(octets)
+    return done
 
 
 def _unpacked(path: Path, faults: list[Fault]) -> BinaryIO:
