@@ -139,7 +139,7 @@ LONG = {"upgrade": "a table of the first schema, which never changes"}
 #: Modules below the command line whose functions import what starts slowly, or what a command may
 #: not need; where it is for anything else, the import belongs to the top.
 LATE = {
-    "addresses", "checks/texts", "checks/videos", "dates", "dates_in_text", "engines/asking", "engines/exports", "faults",
+    "addresses", "checks/texts", "checks/videos", "dates", "dates_in_text", "engines/asking", "engines/channels/indexnow", "engines/exports", "faults",
     "files/packed", "foreign", "languages", "linking/graph", "linking/likeness", "head/lengths", "head/texts", "installed", "ledger/store", "markup/inject", "media/pictures", "moves/finding", "pages/page",
     "report/drawing", "report/graph", "report/links", "report/trends", "rounds/proving/check", "rounds/publishing/build/companions",
     "rounds/publishing/build/run", "rounds/publishing/patterns", "rounds/publishing/preview",

@@ -10,7 +10,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import accumulate
-from typing import overload
+from typing import Protocol, overload
 
 import msgspec
 import polars as pl
@@ -39,10 +39,52 @@ class Unheard(msgspec.Struct, frozen=True):
     known: int
 
 
+class FileHeard(msgspec.Struct, frozen=True, array_like=True):
+    """One file as it was compared: its digest, its pages, and those of them that were new to the
+    engine, or had changed."""
+
+    digest: str
+    pages: int
+    added: int
+    changed: int
+
+
+class Remembered(msgspec.Struct, frozen=True):
+    """What a comparison came to: the announcements that had been taken by then, with a digest of
+    them; how many addresses the engine knew; and each file. `key` is that of one address: keys are
+    the same only for as long as that one is."""
+
+    key: int
+    taken: Sequence[int]
+    digest: str
+    known: int
+    files: Mapping[str, FileHeard]
+
+
+class HeardMemory(Protocol):
+    """Where comparisons are remembered, by engine."""
+
+    def load(self, engine: str) -> Remembered | None:
+        """The last one."""
+
+    def save(self, engine: str, what: Remembered) -> None:
+        """Keep one, as far as that can be done."""
+
+
+class PageFiles(msgspec.Struct, frozen=True):
+    """The files that pieces of public pages are: names and digests in their order, and where it is
+    remembered what of them was heard."""
+
+    digests: Mapping[str, str]
+    key: int
+    memory: HeardMemory
+
+
 class PublicPages:
     """Public pages in pieces, each read where it is needed. `keys` gives the keys of all addresses
-    where they are had without reading the pieces, `sizes` says how many pages each piece has, and
-    `holding` which pieces may hold pages with some keys, where that is known."""
+    where they are had without reading the pieces, `sizes` says how many pages each piece has,
+    `holding` which pieces may hold pages with some keys, and `files` what the pieces are, where
+    that is known; `files` needs `sizes`."""
 
     def __init__(
         self,
@@ -50,7 +92,9 @@ class PublicPages:
         keys: Callable[[], pl.Series] | None = None,
         sizes: Sequence[int] | None = None,
         holding: Callable[[pl.Series], Iterable[int]] | None = None,
+        files: PageFiles | None = None,
     ) -> None:
+        self.files = files
         self._pieces = pieces
         self._given_keys = keys
         self._sizes = sizes
@@ -96,9 +140,24 @@ class PublicPages:
                 break
         return found
 
+    @property
+    def starts(self) -> list[int]:
+        """The place of the first page of each piece, and the number of all pages."""
+        if self._sizes is None:
+            self._sizes = [read().height for read in self._pieces]
+        return [0, *accumulate(self._sizes)]
+
+    def piece(self, number: int) -> pl.DataFrame:
+        """One piece."""
+        return self._pieces[number]()
+
+    def holding(self, keys: pl.Series) -> Iterable[int]:
+        """The numbers of pieces that may hold pages with some keys."""
+        return range(len(self._pieces)) if self._holding is None else self._holding(keys)
+
     def unheard(self, heard: Callable[[], Iterable[pl.DataFrame]], url: str) -> Unheard:
         """What differs from what was `heard` (pieces of `loc, mark`), of a site at `url`."""
-        known, own = _known(heard(), url)
+        known, own = known_of(heard(), url)
         if not known.height and self._sizes is not None:
             none = pl.Series([], dtype=pl.UInt64)
             return Unheard(pl.int_range(sum(self._sizes), dtype=pl.UInt64, eager=True), none, [], 0)
@@ -106,13 +165,10 @@ class PublicPages:
         new: list[pl.Series] = [pl.Series([], dtype=pl.UInt64)]
         other = list(new)
         for start, piece in self.pieces():
-            at = places_in(known["key"], keys_of(piece["loc"])).alias("at")
-            row = pl.int_range(pl.len(), dtype=pl.UInt64) + start
-            rows = piece.select(at, _MARK.alias("mark"), row=row)
-            new.append(rows.filter(pl.col("at").is_null())["row"])
-            same = rows.drop_nulls("at")
-            met.append(same["at"])
-            other.append(same.filter(pl.col("mark") != known["mark"][same["at"]])["row"])
+            added, changed, at = differing(piece, known)
+            new.append(added + start)
+            other.append(changed + start)
+            met.append(at)
         is_met = pl.repeat(False, known.height, dtype=pl.Boolean, eager=True)
         is_met = is_met.scatter(pl.concat(met), True)
         lost = known["key"].filter(~is_met)
@@ -157,16 +213,27 @@ class PublicPages:
 
     def _at(self, places: pl.Series) -> Iterator[pl.DataFrame]:
         """The rows at places, which are in ascending order, piece by piece."""
-        if self._sizes is None:
-            self._sizes = [read().height for read in self._pieces]
-        starts = [0, *accumulate(self._sizes)]
+        starts = self.starts
         for number, read in enumerate(self._pieces):
             begun, ended = places.search_sorted(pl.Series(starts[number : number + 2])).to_list()
             if begun < ended:
                 yield read()[places.slice(begun, ended - begun) - starts[number]]
 
 
-def _known(heard: Iterable[pl.DataFrame], url: str) -> tuple[pl.DataFrame, int]:
+def differing(
+    piece: pl.DataFrame, known: pl.DataFrame
+) -> tuple[pl.Series, pl.Series, pl.Series]:
+    """The rows of a piece that are not `known` (keys of addresses and of marks, sorted), those that
+    are with another mark, and where the known ones stand there."""
+    at = places_in(known["key"], keys_of(piece["loc"])).alias("at")
+    row = pl.int_range(pl.len(), dtype=pl.UInt64)
+    rows = piece.select(at, _MARK.alias("mark"), row=row)
+    same = rows.drop_nulls("at")
+    changed = same.filter(pl.col("mark") != known["mark"][same["at"]])["row"]
+    return rows.filter(pl.col("at").is_null())["row"], changed, same["at"]
+
+
+def known_of(heard: Iterable[pl.DataFrame], url: str) -> tuple[pl.DataFrame, int]:
     """Keys of addresses and of marks, sorted; and how many are of the site at `url`."""
     own, tables = 0, [pl.DataFrame(schema={"key": pl.UInt64, "mark": pl.UInt64})]
     for piece in heard:

@@ -119,16 +119,60 @@ class Announcing(Store):
                     found[row.loc] = Heard(row.mark, rows.moment(row.at, "heard.at"), urls)
         return found
 
+    def marks_heard(self, engine: str, channel: str, locs: Sequence[str]) -> pl.DataFrame:
+        """What an engine last took of some addresses, as `loc, mark`."""
+        asked = select(HEARD.c.loc, HEARD.c.mark).where(
+            HEARD.c.engine == engine, HEARD.c.channel == channel
+        )
+        found: list[tuple[str, str]] = []
+        with self._transaction() as connection:
+            for start in range(0, len(locs), _AT_ONCE):
+                some = locs[start : start + _AT_ONCE]
+                found += map(tuple, connection.execute(asked.where(HEARD.c.loc.in_(some))))
+        return pl.DataFrame(found, schema=_HEARD_PIECE, orient="row")
+
+    def taken(self, engine: str, channel: str) -> dict[int, str]:
+        """The messages that an engine took over a channel, by number, in their order: when, and of
+        how many addresses."""
+        asked = select(ANNOUNCEMENT.c.id, ANNOUNCEMENT.c.answered_at, ANNOUNCEMENT.c.count)
+        with self._transaction() as connection:
+            found = connection.execute(
+                asked.where(
+                    ANNOUNCEMENT.c.engine == engine,
+                    ANNOUNCEMENT.c.channel == channel,
+                    ANNOUNCEMENT.c.status.in_(HEARD_AS),
+                ).order_by(ANNOUNCEMENT.c.id)
+            ).all()
+        return {int(number): f"{at} {count}" for number, at, count in found}
+
+    def told_in(self, numbers: Sequence[int], most: int) -> pl.Series | None:
+        """The addresses in some messages; None where there are more than `most`."""
+        found: list[str] = []
+        with self._transaction() as connection:
+            for start in range(0, len(numbers), _AT_ONCE):
+                some = numbers[start : start + _AT_ONCE]
+                asked = select(ITEM.c.loc).where(ITEM.c.announcement.in_(some))
+                found += connection.execute(asked.limit(most + 1)).scalars()
+                if len(found) > most:
+                    return None
+        return pl.Series(found, dtype=pl.String)
+
     def heard_in_pieces(self, engine: str, channel: str) -> Iterator[pl.DataFrame]:
         """What an engine last took over a channel, as tables of `loc, mark`."""
         asked = select(HEARD.c.loc, HEARD.c.mark).where(
             HEARD.c.engine == engine, HEARD.c.channel == channel
         )
         with self._transaction() as connection:
-            found = connection.execution_options(yield_per=_PIECE).execute(asked)
-            for part in found.partitions():
-                locs, marks = zip(*part, strict=True)
-                yield pl.DataFrame({"loc": locs, "mark": marks}, schema=_HEARD_PIECE, strict=False)
+            if self.is_shared:
+                found = connection.execution_options(yield_per=_PIECE).execute(asked)
+                for part in found.partitions():
+                    rows_found = list(map(tuple, part))
+                    yield pl.DataFrame(rows_found, schema=_HEARD_PIECE, orient="row")
+                return
+            # The driver's own rows: to make others of millions takes as long as to read them.
+            cursor = connection.execute(asked).cursor
+            while some := cursor.fetchmany(_PIECE):
+                yield pl.DataFrame(some, schema=_HEARD_PIECE, orient="row")
 
     def heard_count(self, engine: str, channel: str) -> int:
         """How many addresses an engine took over a channel."""

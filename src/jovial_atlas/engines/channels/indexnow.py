@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from functools import partial
 from typing import TYPE_CHECKING
 
 from jovial_atlas.addresses import origin
@@ -20,6 +19,7 @@ if TYPE_CHECKING:
     import polars as pl
 
     from jovial_atlas.engines.asking import Asking
+    from jovial_atlas.engines.heard_files import HeardPages
     from jovial_atlas.engines.public_pages import Item, Unheard
     from jovial_atlas.ledger import Ledger
 
@@ -33,12 +33,18 @@ class IndexNowKind(SentKind[IndexNowChannel]):
     def due(
         self, engine: Engine, channel: IndexNowChannel, published: Published, ledger: Ledger
     ) -> Iterator[Due]:
-        room = None
-        if channel.per_day is not None:
-            room = max(0, channel.per_day - ledger.announced_today(engine.name, PAGES))
-        heard = partial(ledger.heard_in_pieces, engine.name, PAGES)
-        unheard = published.pages.unheard(heard, published.site_url)
+        room = _room(engine, channel, ledger)
+        unheard = _heard(engine, published, ledger).unheard
         yield from _due_pages(engine, channel, published, unheard, room)
+
+    def waiting(
+        self, engine: Engine, channel: IndexNowChannel, published: Published, ledger: Ledger
+    ) -> tuple[int, int]:
+        room = _room(engine, channel, ledger)
+        waiting = _heard(engine, published, ledger).waiting
+        count = waiting.added + waiting.changed + waiting.gone
+        now = count if room is None else min(count, room)
+        return now, count - now
 
     def single(
         self,
@@ -70,6 +76,19 @@ class IndexNowKind(SentKind[IndexNowChannel]):
 
     def key(self, channel: IndexNowChannel) -> str | None:
         return channel.key
+
+
+def _heard(engine: Engine, published: Published, ledger: Ledger) -> HeardPages:
+    from jovial_atlas.engines.heard_files import HeardPages
+
+    return HeardPages(engine.name, published.pages, ledger, published.site_url)
+
+
+def _room(engine: Engine, channel: IndexNowChannel, ledger: Ledger) -> int | None:
+    """How many addresses the day's quota has room for; None for any number."""
+    if channel.per_day is None:
+        return None
+    return max(0, channel.per_day - ledger.announced_today(engine.name, PAGES))
 
 
 def _due_pages(

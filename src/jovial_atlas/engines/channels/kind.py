@@ -49,6 +49,13 @@ class ChannelKind(ABC, Generic[C]):
     ) -> Iterator[Due]:
         """What has changed since the engine last heard, one `Due` a message."""
 
+    def waiting(
+        self, engine: Engine, channel: C, published: Published, ledger: Ledger
+    ) -> tuple[int, int]:
+        """How many addresses are due, and how many are left for another day."""
+        dues = list(self.due(engine, channel, published, ledger))
+        return sum(len(one.items) for one in dues), sum(one.later for one in dues)
+
     def single(
         self, engine: Engine, channel: C, ledger: Ledger, pages: Items, sitemaps: Items
     ) -> Iterator[Due]:

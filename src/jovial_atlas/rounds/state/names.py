@@ -19,6 +19,8 @@ KEY, LEDGER = "indexnow.key", "ledger.sqlite"
 BUILD_RECORD, PLACED, LISTED_IN = "published.json", "placed", "published"
 #: in which files addresses stood that are no longer listed; pages that may not be indexed
 PLACED_GONE, NOINDEXED = "placed-gone.parquet", "noindexed.parquet"
+#: how much of each of these files engines have heard
+HEARD_FILES = "heard.json"
 #: what was decided for each part of a large page table
 DECIDED_BLOCKS = "blocks.json"
 #: head data, as JSON Lines and as fragments; configuration of servers

@@ -3,28 +3,32 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
+from contextlib import suppress
 from functools import cached_property, partial
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 
+import msgspec
 import polars as pl
 
 from jovial_atlas import addresses
-from jovial_atlas.engines.public_pages import PublicPages, Weigh
+from jovial_atlas.engines.public_pages import PageFiles, PublicPages, Remembered, Weigh
 from jovial_atlas.engines.published import Published
-from jovial_atlas.errors import AtlasError
-from jovial_atlas.files import digest
+from jovial_atlas.errors import AtlasError, OutputError
+from jovial_atlas.files import digest, write_whole
 from jovial_atlas.pages import snapshot
 from jovial_atlas.pages.keys import key_of, keys_of, places_in
 from jovial_atlas.robots import parse_robots
-from jovial_atlas.rounds.state.names import PAGE_TABLE, PLACED, ROBOTS
+from jovial_atlas.rounds.state.names import HEARD_FILES, PAGE_TABLE, PLACED, ROBOTS
 from jovial_atlas.rounds.state.record import (
     BuildRecord,
     all_listed,
     listed_names,
+    listed_set,
     load_record,
     memories,
     site_key,
     stem_of,
+    test_key,
 )
 from jovial_atlas.rounds.state.traffic import page_figures
 from jovial_atlas.sitefile import IndexNowChannel, SiteFile
@@ -64,7 +68,12 @@ class PublishedSite:
         sizes = [counts[name] for name in names] if counts.keys() >= set(names) else None
         if self._placed("pages") is None:
             return PublicPages(pieces, None, sizes)
-        return PublicPages(pieces, self._keys, sizes, partial(self._holding, names))
+        digests = listed_set(self.site, dry=True).digests()
+        files = None
+        if sizes is not None and digests.keys() >= set(names):
+            known = {name: digests[name] for name in names}
+            files = PageFiles(known, test_key(), HeardFiles(self.site.state / HEARD_FILES))
+        return PublicPages(pieces, self._keys, sizes, partial(self._holding, names), files)
 
     def _piece(self, name: str) -> pl.DataFrame:
         return memories(self.site, [name]).select("loc", "mark", _SECTION)
@@ -174,6 +183,30 @@ class PublishedSite:
             pages = snapshot.scan(self.site.shared_state / PAGE_TABLE)
             asked = None if pages is None else pages.select(_KEY, value="weight_rank").sort("key")
             yield "weight", empty if asked is None else asked.collect(engine="streaming")
+
+
+class HeardFiles:
+    """What engines have heard of files, kept as JSON. To lose it costs nothing but time."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+
+    @cached_property
+    def _by_engine(self) -> dict[str, Remembered]:
+        try:
+            return msgspec.json.decode(self._path.read_bytes(), type=dict[str, Remembered])
+        except (OSError, ValueError):
+            return {}
+
+    def load(self, engine: str) -> Remembered | None:
+        """The last comparison with an engine."""
+        return self._by_engine.get(engine)
+
+    def save(self, engine: str, what: Remembered) -> None:
+        """Keep one, where the folder can be written to."""
+        self._by_engine[engine] = what
+        with suppress(OutputError):
+            write_whole(self._path, msgspec.json.encode(self._by_engine) + b"\n")
 
 
 def _weights(

@@ -7,8 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 
 from jovial_atlas import addresses, dates
-from jovial_atlas.engines.channels import channel_name
-from jovial_atlas.engines.due import due
+from jovial_atlas.engines.channels import channel_name, kind_of
 from jovial_atlas.engines.published import PAGES, Published, channel_for
 from jovial_atlas.faults import plural
 from jovial_atlas.ledger import Ledger, PageReport
@@ -265,14 +264,21 @@ def _not_found(
 
 
 def _to_announce(engine: Engine, public: Published, ledger: Ledger) -> Iterator[str]:
-    waiting = list(due(engine, public, ledger))
-    pages = sum(len(one.items) for one in waiting if channel_name(one.channel) == PAGES)
-    files = sum(channel_name(one.channel) != PAGES for one in waiting)
+    pages = files = later = 0
+    for channel in engine.channels:
+        kind = kind_of(channel)
+        if channel_name(channel) == PAGES:
+            now, more = kind.waiting(engine, channel, public, ledger)
+            pages, later = pages + now, later + more
+        else:
+            waiting = list(kind.due(engine, channel, public, ledger))
+            files += len(waiting)
+            later += sum(one.later for one in waiting)
     parts = [plural(pages, "address", "addresses")] if pages else []
     parts += [plural(files, "sitemap")] if files else []
     if parts:
         yield f"{' and '.join(parts)} still to announce: run `jovial-atlas submit`."
-    if later := sum(one.later for one in waiting):
+    if later:
         yield f"{plural(later, 'address', 'addresses')} wait for another day's quota."
 
 

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from contextlib import nullcontext
 
 from jovial_atlas.engines.channels import channel_name, sitemap_channels
+from jovial_atlas.engines.heard_files import HeardPages
 from jovial_atlas.engines.published import PAGES, Published, channel_for
 from jovial_atlas.errors import NetworkError
 from jovial_atlas.ledger import Heard, Ledger, PageReport, SitemapReport
@@ -100,7 +101,9 @@ def _engine_state(
         engine.name,
         states,
         list(standing.sections),
-        ledger.heard_count(engine.name, PAGES) if PAGES in channel_names else None,
+        HeardPages(engine.name, public.pages, ledger, public.site_url).known
+        if PAGES in channel_names
+        else None,
         standing.since,
         next_steps(site, engine, public, ledger, standing),
         trouble,

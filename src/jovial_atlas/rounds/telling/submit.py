@@ -7,12 +7,12 @@ from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from contextlib import nullcontext
 from datetime import datetime
-from functools import partial
 from itertools import accumulate
 
 from jovial_atlas.engines.announce import announce, settle
 from jovial_atlas.engines.channels import UnsentKind, channel_name, kind_of
 from jovial_atlas.engines.due import due, single
+from jovial_atlas.engines.heard_files import HeardPages
 from jovial_atlas.engines.public_pages import Item
 from jovial_atlas.engines.published import PAGES, SITEMAPS, Due, Outcome, Published
 from jovial_atlas.errors import AtlasError, Loss
@@ -137,6 +137,10 @@ def run_submit(
             if outcome.status in (Status.FAILED, Status.UNKNOWN):
                 down.add(key)
             yield outcome
+        for engine in engines:
+            # What is compared now is remembered, so that nobody else has to wait for it.
+            if any(channel_name(channel) == PAGES for channel in engine.channels):
+                _ = HeardPages(engine.name, public.pages, ledger, public.site_url).known
 
 
 def refuse_losses(
@@ -150,8 +154,7 @@ def refuse_losses(
     now = sum(urls for loc, (_, urls) in public.sitemaps.items() if loc != index)
     for engine in engines:
         # What is known of another host went with a move of the domain.
-        heard = partial(ledger.heard_in_pieces, engine.name, PAGES)
-        unheard = public.pages.unheard(heard, public.site_url)
+        unheard = HeardPages(engine.name, public.pages, ledger, public.site_url).unheard
         gone = [loc for loc in unheard.gone if public.owns(loc)]
         told = ledger.heard(engine.name, SITEMAPS)
         held = sum(o.urls or 0 for loc, o in told.items() if loc != index and public.owns(loc))
