@@ -32,6 +32,7 @@ from jovial_atlas.sources.crawl import Crawl, Limits, PageLook, read_site
 from jovial_atlas.sources.html_page.context import Reading
 from jovial_atlas.sources.records.columns import FieldMap
 from jovial_atlas.sources.records.content import with_contents
+from jovial_atlas.sources.records.record_dates import LostDates
 from jovial_atlas.sources.settings import folder_of, name_of, reading_of
 from jovial_atlas.sources.workers.folder import Folder
 from jovial_atlas.sources.workers.html_folder import KnownFiles, Progress, read_folder
@@ -66,6 +67,13 @@ def open_source(source: Source, around: Surroundings, known: KnownFiles | None) 
     yield from batches
 
 
+def _with_lost_dates(batches: Iterator[Batch], how: FieldMap) -> Iterator[Batch]:
+    """The batches, and what is told of their dates once all were taken."""
+    yield from batches
+    if how.lost is not None and (faults := list(how.lost.faults(how.source))):
+        yield Batch(faults=faults)
+
+
 def _field_map(source: RecordSource, around: Surroundings) -> FieldMap:
     return FieldMap(
         name_of(source),
@@ -75,6 +83,7 @@ def _field_map(source: RecordSource, around: Surroundings) -> FieldMap:
         source.columns,
         getattr(source, "separator", ";"),
         reading_of(source, around.site, around.now).services,
+        LostDates(),
     )
 
 
@@ -114,7 +123,8 @@ def _markdown(
 def _table(source: TableSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
     from jovial_atlas.sources.records.table import read_table
 
-    yield from read_table(around.site.folder, source.path, _field_map(source, around))
+    how = _field_map(source, around)
+    yield from _with_lost_dates(read_table(around.site.folder, source.path, how), how)
 
 
 def _sql(source: SqlSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
@@ -122,7 +132,8 @@ def _sql(source: SqlSource, around: Surroundings, _known: KnownFiles | None) -> 
 
     password = _secret(source.password_env, around.environment, name_of(source))
     how = _field_map(source, around)
-    yield from read_query(source.connect, source.query, how, around.site.folder, password)
+    batches = read_query(source.connect, source.query, how, around.site.folder, password)
+    yield from _with_lost_dates(batches, how)
 
 
 def _feed(source: FeedSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
@@ -130,7 +141,8 @@ def _feed(source: FeedSource, around: Surroundings, _known: KnownFiles | None) -
     from jovial_atlas.sources.remote import read
 
     data = read(source.path, around.site.folder, around.client)
-    yield from read_feed(data, _field_map(source, around))
+    how = _field_map(source, around)
+    yield from _with_lost_dates(read_feed(data, how), how)
 
 
 def _interface(
@@ -141,7 +153,8 @@ def _interface(
     token = _secret(source.token_env, around.environment, name_of(source))
     paging = Paging(source.items, source.next, source.counter, source.first, source.max_pages)
     how = _field_map(source, around)
-    yield from read_interface(around.client, source.address, how, paging, token)
+    batches = read_interface(around.client, source.address, how, paging, token)
+    yield from _with_lost_dates(batches, how)
 
 
 def _package(
@@ -150,7 +163,8 @@ def _package(
     from jovial_atlas.sources.records.package import ReaderContext, read_package
 
     context = ReaderContext(around.site.folder, around.environment, around.client)
-    yield from read_package(source, _field_map(source, around), context)
+    how = _field_map(source, around)
+    yield from _with_lost_dates(read_package(source, how, context), how)
 
 
 def _list(source: ListSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
@@ -167,7 +181,8 @@ def _list(source: ListSource, around: Surroundings, _known: KnownFiles | None) -
         return read(str(Path(source.path).with_name(beside)), folder, around.client)
 
     data = read(source.path, folder, around.client)
-    yield from read_list(data, _field_map(source, around), fetch)
+    how = _field_map(source, around)
+    yield from _with_lost_dates(read_list(data, how, fetch), how)
 
 
 def _crawl(source: CrawlSource, around: Surroundings, name: str, reading: Reading) -> Crawl:

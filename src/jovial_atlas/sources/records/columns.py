@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Mapping, Sequence
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from functools import partial
 
 import msgspec
@@ -17,7 +17,6 @@ import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.address_columns import normal_addresses, path_values
-from jovial_atlas.date_columns import written_days, written_moments
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.media.fields import of_fields
@@ -26,12 +25,8 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.records.content import PAGE_HTML
 from jovial_atlas.sources.records.film_columns import read_films
-from jovial_atlas.sources.records.whole_columns import (
-    read_dates,
-    read_lists,
-    read_numbers,
-    read_pictures,
-)
+from jovial_atlas.sources.records.record_dates import LostDates, date_column, days_stand_first
+from jovial_atlas.sources.records.whole_columns import read_lists, read_pictures
 
 _FIELD = re.compile(r"\{([^{}]+)\}")
 #: Faults of single rows that are told one by one; the rest is counted.
@@ -39,6 +34,7 @@ _TOLD = 20
 _ADDRESSES = ("canonical", "redirect", "share_image")
 _TEXT = ("title", "heading", "description", "excerpt", "language", "author", "directives", "kind",
          "in_section", "parent", "fingerprint", "phrase")  # fmt: skip
+_DATES = ("lastmod", "published", "expires")
 _LISTS = ("tags", "categories")
 
 
@@ -46,7 +42,8 @@ class FieldMap(msgspec.Struct, frozen=True):
     """How the fields of one source become columns.
 
     `url` is an address template with {field}; empty: the column `loc` (or `url`) holds the
-    address. `columns` maps our names to theirs; fields of our own names need no mapping.
+    address. `columns` maps our names to theirs; fields of our own names need no mapping. Dates that
+    cannot be used are added to `lost`.
     """
 
     source: str
@@ -56,6 +53,7 @@ class FieldMap(msgspec.Struct, frozen=True):
     columns: Mapping[str, str] = msgspec.field(default_factory=dict)
     separator: str = ";"
     services: tuple[Service, ...] = ()
+    lost: LostDates | None = None
 
 
 def template_fields(url: str) -> list[str]:
@@ -81,7 +79,11 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
         theirs = how.columns.get(name, name)
         if name in ("loc", "source", "merged") or theirs not in have:
             continue
-        columns.append(_column(name, theirs, have[theirs], how).alias(name))
+        columns.append(
+            _date(name, theirs, table, how).alias(name)
+            if name in _DATES
+            else _column(name, theirs, have[theirs], how).alias(name)
+        )
     given = {str(column.meta.output_name()) for column in columns}
     if "status" not in given:
         columns.append(pl.lit(200, pl.Int16).alias("status"))
@@ -161,12 +163,15 @@ def wrong(how: FieldMap) -> pl.Expr:
     return loc.is_null() | ((loc != how.site) & ~loc.str.starts_with(f"{how.site}/"))
 
 
+def _date(name: str, theirs: str, table: pl.LazyFrame, how: FieldMap) -> pl.Expr:
+    kind = table.collect_schema()[theirs]
+    last = date.max if name == "expires" else how.now.date()
+    day_first = days_stand_first(table, theirs, kind)
+    return date_column(theirs, kind, last, how.lost, day_first=day_first)
+
+
 def _column(name: str, theirs: str, kind: pl.DataType, how: FieldMap) -> pl.Expr:
     column = pl.col(theirs)
-    if name in ("lastmod", "published"):
-        return _date(column, kind, how.now.date())
-    if name == "expires":
-        return _date(column, kind, date.max)
     if name in _LISTS:
         return _list(column, kind, how.separator)
     if name == "links":
@@ -182,26 +187,6 @@ def _column(name: str, theirs: str, kind: pl.DataType, how: FieldMap) -> pl.Expr
         text = column.cast(pl.String).str.strip_chars()
         return pl.when(text != "").then(text)
     return column.cast(schema.SCHEMA[name], strict=False)
-
-
-def _date(column: pl.Expr, kind: pl.DataType, last: date) -> pl.Expr:
-    """Dates in the product's form; what is no date, or cannot be right, becomes null."""
-    if kind == pl.Null:
-        return pl.lit(None, pl.String)
-    if kind == pl.Date:
-        text = column.map_batches(written_days, return_dtype=pl.String, is_elementwise=True)
-    elif isinstance(kind, pl.Datetime):
-        text = column.map_batches(written_moments, return_dtype=pl.String, is_elementwise=True)
-    elif kind.is_numeric() and not kind.is_decimal():
-        text = column.map_batches(read_numbers, return_dtype=pl.String, is_elementwise=True)
-    else:
-        text = column.cast(pl.String).map_batches(
-            read_dates, return_dtype=pl.String, is_elementwise=True
-        )
-    good = text >= "1990"
-    if last < date.max:
-        good &= text < (last + timedelta(days=1)).isoformat()
-    return pl.when(good).then(text)
 
 
 def _list(column: pl.Expr, kind: pl.DataType, separator: str) -> pl.Expr:

@@ -36,6 +36,7 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
 _PARTS = ("path", "slug", "handle", "permalink", "key", "id")
 _PICTURES = ("image", "pict", "photo", "thumb", "logo", "bild")
 _ADDRESS = re.compile(r"https?://\S+\Z|/\S*\Z")
+_NUMBERED = re.compile(r"\s*\d\d?[/-]\d\d?[/-]\d{4}\b")
 #: So much of a column has to be addresses, or dates.
 _MOST = 0.9
 
@@ -117,7 +118,11 @@ def _is_address(value: object) -> bool:
 
 
 def _is_date(value: object) -> bool:
-    return not isinstance(value, str) or dates.read(value) is not None
+    return (
+        not isinstance(value, str)
+        or dates.read(value) is not None
+        or _NUMBERED.match(value) is not None
+    )
 
 
 def _has_slashes(values: Iterable[object]) -> bool:
