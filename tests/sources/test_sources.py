@@ -67,7 +67,10 @@ def test_typed_dates_lists_and_whole_addresses_are_taken_as_they_are(survey, tmp
         f"{URL}/p.jpg",
         "https://cdn.example/q.jpg",
     ]
-    assert faults == [("address-other-host", "t.parquet, row 4")]
+    assert faults == [
+        ("address-other-host", "t.parquet, row 4"),
+        *[("date-implausible", "t.parquet")] * 3,
+    ]
 
 
 @pytest.mark.parametrize(

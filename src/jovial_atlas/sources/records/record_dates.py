@@ -88,7 +88,8 @@ def date_column(
     in the order of a country it has to be known whether the day stands first."""
     if kind == pl.Null:
         return pl.lit(None, pl.String)
-    column, read = pl.col(field), read_numbers
+    column = pl.col(field)
+    read: Callable[[pl.Series], pl.Series] = read_numbers
     if kind == pl.Date:
         read = written_days
     elif isinstance(kind, pl.Datetime):
