@@ -9,7 +9,7 @@ from pathlib import Path
 
 import polars as pl
 import pytest
-from hypothesis import example, given
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from jovial_atlas import addresses, dates
@@ -18,7 +18,7 @@ from jovial_atlas.date_columns import written_days, written_moments
 from jovial_atlas.media.fields import of_fields
 from jovial_atlas.media.services import services
 from jovial_atlas.pages import schema
-from jovial_atlas.sources.records import numbered
+from jovial_atlas.sources.records import numbered, plain_text
 from jovial_atlas.sources.records.film_columns import read_films
 from jovial_atlas.sources.records.whole_columns import (
     read_dates,
@@ -183,14 +183,15 @@ CELLS = st.text('ab1,\n ;\u00e4-"', max_size=5)
 LINES = st.lists(st.lists(CELLS, min_size=2, max_size=4), max_size=6)
 
 
-def read_both_ways(name, text):
-    """Rows, lines and faults of a table: read by columns, and row by row."""
+def read_both_ways(name, text, piece=4 << 20):
+    """Rows, lines and faults of a table: read by columns, in pieces of some signs, and row by row."""
     read = numbered.csv_rows if name.endswith("csv") else numbered.json_lines
     found = []
     for slow in (False, True):
         with tempfile.TemporaryDirectory() as folder, pytest.MonkeyPatch.context() as patch:
+            patch.setattr(plain_text, "_PIECE", piece)
             if slow:
-                patch.setattr(numbered, "plain_rows", lambda *_: None)
+                patch.setattr(numbered, "whole_rows", lambda _: iter(()))
                 patch.setattr(numbered, "plain_records", lambda *_: None)
             (Path(folder) / name).write_text(text, "utf-8", newline="")
             pieces = list(read(Path(folder) / name))
@@ -201,16 +202,20 @@ def read_both_ways(name, text):
     return found
 
 
-@given(LINES, st.sampled_from([",", "\t"]), st.sampled_from(["\n", "\r\n"]), st.booleans())
-def test_plain_rows_are_read_as_one_by_one(lines, separator, end, quoted):
+@given(LINES, st.sampled_from([",", "\t"]), st.sampled_from(["\n", "\r\n"]), st.booleans(), st.sampled_from([2, 9, 30, 4 << 20]),
+       st.sampled_from(["", "# a remark\n", "sep={}\n"]))  # fmt: skip
+@settings(max_examples=200)
+def test_plain_rows_are_read_as_one_by_one(lines, separator, end, quoted, piece, before):
     rows = [["loc", "a b", "c"], *lines]
+    if quoted and before:
+        rows[0][1] = 'a "b"'
     if quoted:  # as it should be, else with whatever stands in the cells
         buffer = io.StringIO(newline="")
         csv.writer(buffer, delimiter=separator, lineterminator=end).writerows(rows)
         text = buffer.getvalue()
     else:
         text = "".join(separator.join(cells) + end for cells in rows)
-    quick, slow = read_both_ways("t.csv", text)
+    quick, slow = read_both_ways("t.csv", before.format(separator) + text, piece)
     assert quick == slow
 
 

@@ -8,8 +8,8 @@ import io
 import re
 import shutil
 import tempfile
-from collections.abc import Generator, Iterator, Sequence
-from itertools import chain
+from collections.abc import Generator, Iterable, Iterator, Sequence
+from itertools import chain, islice
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -39,39 +39,62 @@ _REMARK = re.compile(r"#[^,;\t|]*\Z")
 
 
 def csv_rows(path: Path) -> Generator[Numbered]:
-    """The rows of a CSV with their line numbers. Where each row is one line, as in most, whole
-    columns are parted at once; from the first that is not on, row by row."""
+    """The rows of a CSV with their line numbers. Pieces in which all is well, as in most, are
+    parted into columns at once; others row by row."""
     text, faults = _text(path)
-    beginning, remarks = text.readline(_LONGEST_HEAD), 0
+    beginning, done = text.readline(_LONGEST_HEAD), 0
     while _REMARK.match(beginning):
-        beginning, remarks = text.readline(_LONGEST_HEAD), remarks + 1
-    text.seek(0)
-    for _ in range(remarks):
-        text.readline()
+        beginning, done = text.readline(_LONGEST_HEAD), done + 1
     separator = delimited.separator_of(beginning)
+    if delimited.has_hint(beginning):
+        beginning, done = text.readline(_LONGEST_HEAD), done + 1
+    text.seek(0)
+    for _ in range(done):
+        text.readline()
     lines = iter(text)
     header: list[str] = []
-    done = remarks
-    if '"' not in beginning and not delimited.has_hint(beginning) and beginning.endswith("\n"):
+    if beginning.endswith("\n") and beginning.strip() and beginning.count('"') % 2 == 0:
+        text.readline()
+        ((_, cells, _),) = delimited.rows_of(iter([beginning]), separator)
         done += 1
-        header = _header(text.readline().rstrip("\r\n").split(separator), path, done)
+        header = _header(cells, path, done)
         for piece in whole_rows(text):
-            rows = plain_rows(piece, header, separator)
-            if rows is None:
+            found = _of_piece(piece, header, separator, path, done, faults)
+            if found is None:
                 lines = chain(io.StringIO(piece, newline=""), text)
                 break
-            table, ends = rows
-            yield table, _after(done, ends), faults.copy()
+            (table, numbers), done = found
+            yield table, numbers, faults.copy()
             faults.clear()
-            done += ends[-1] if ends else 0
     yield from _csv_rows(lines, path, header, done, separator, faults)
 
 
-def _after(done: int, lines: Sequence[int]) -> Sequence[int]:
-    """The numbers of lines that stand after so many others."""
-    if isinstance(lines, range):
-        return range(lines.start + done, lines.stop + done)
-    return [done + line for line in lines]
+def _of_piece(
+    piece: str, header: list[str], separator: str, path: Path, done: int, faults: list[Fault]
+) -> tuple[tuple[pl.DataFrame, Sequence[int]], int] | None:
+    """The rows of a piece after `done` lines, with the lines that they end on, and how many lines
+    were done then; None where it ends in the middle of a row."""
+    plain = plain_rows(piece, header, separator)
+    if plain is not None:
+        table, ends = plain
+        if isinstance(ends, range):
+            numbers: Sequence[int] = range(ends.start + done, ends.stop + done)
+        else:
+            numbers = [done + line for line in ends]
+        return (table, numbers), done + (ends[-1] if ends else 0)
+    end = "" if piece.endswith(("\n", "\r")) else "\n"
+    lines = chain(io.StringIO(f"{piece}{end}", newline=""), [f"{_END}\n"])
+    rows = list(delimited.rows_of(lines, separator))
+    last, cells, _ = rows.pop()
+    if cells != [_END]:
+        return None
+    good = list(_good_rows(rows, header, path, done, faults))
+    table = _columns(header, [row for _, row in good])
+    return (table, [line for line, _ in good]), done + last - 1
+
+
+#: A row that no table has: where it comes out by itself, the row before it had ended.
+_END = "\x1fend of a piece\x1f"
 
 
 def _header(cells: list[str], path: Path, line: int) -> list[str]:
@@ -83,12 +106,27 @@ def _header(cells: list[str], path: Path, line: int) -> list[str]:
     return header
 
 
+def _good_rows(
+    rows: Iterable[delimited.Row], header: list[str], path: Path, done: int, faults: list[Fault]
+) -> Iterator[tuple[int, list[str]]]:
+    """The rows, after `done` lines, that have as many cells as the header, with their lines."""
+    for line, row, wrong in rows:
+        where = f"{path.name}:{line + done}"
+        if wrong:
+            faults.append(Fault("row-broken", where, f"{wrong}."))
+        elif len(row) != len(header):
+            message = f"The line has {len(row)} cells, the header {len(header)}; it is left out."
+            faults.append(Fault("row-ragged", where, message))
+        else:
+            yield line + done, row
+
+
 def _csv_rows(
     lines: Iterator[str], path: Path, header: list[str], done: int, separator: str,
     faults: list[Fault],
 ) -> Iterator[Numbered]:  # fmt: skip
     """Rows one by one, after `done` lines; their first is the header, where none is given."""
-    rows = delimited.rows_of(lines, separator if header else "")
+    rows = delimited.rows_of(lines, separator)
     if not header:
         _, cells, wrong = next(rows, (0, [], ""))
         if wrong:
@@ -96,24 +134,12 @@ def _csv_rows(
         if not cells:
             raise ContentError(f"{path} is empty; a table has a line of names first.")
         header = _header(cells, path, 1)
-    whole: list[list[str]] = []
-    numbers: list[int] = []
-    for line, row, wrong in rows:
-        line += done
-        if wrong:
-            faults.append(Fault("row-broken", f"{path.name}:{line}", f"{wrong}."))
-            continue
-        if len(row) != len(header):
-            message = f"The line has {len(row)} cells, the header {len(header)}; it is left out."
-            faults.append(Fault("row-ragged", f"{path.name}:{line}", message))
-            continue
-        whole.append(row)
-        numbers.append(line)
-        if len(whole) == _ROWS:
-            yield _columns(header, whole), numbers, faults.copy()
-            whole, numbers = [], []
-            faults.clear()
-    yield _columns(header, whole), numbers, faults
+    good = _good_rows(rows, header, path, done, faults)
+    while some := list(islice(good, _ROWS)):
+        numbers, whole = zip(*some, strict=True)
+        yield _columns(header, whole), numbers, faults.copy()
+        faults.clear()
+    yield _columns(header, []), [], faults
 
 
 def _columns(header: Sequence[str], rows: Sequence[Sequence[str]]) -> pl.DataFrame:
