@@ -1,11 +1,17 @@
-"""Links that were put into texts: what is new since the last time, each target once."""
+"""What a build publishes otherwise than the one before; links that were put into texts, each target once."""
 
 import json
+import tempfile
+from pathlib import Path
 from types import SimpleNamespace
 
+import msgspec
+import polars as pl
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
-from jovial_atlas.rounds.publishing.changed import changed_links
+from jovial_atlas.rounds.publishing.changed import _published, changed_links
 from jovial_atlas.rounds.publishing.injected import Injected, InjectState
 
 SITE = "https://www.marrowfen.example"
@@ -62,3 +68,25 @@ def test_what_cannot_be_read_is_as_if_nothing_were_known(survey, text):
     (place,) = survey.site.state.iterdir()
     place.write_text(text, "utf-8")
     assert targets(survey, injected("/a", "/x")) == [["/x"]]
+
+
+HEADS = st.dictionaries(st.sampled_from("abc"), st.tuples(st.sampled_from(["T", "U\u2028V"]), st.sampled_from([None, "Event", "Article"])))
+
+
+@given(st.lists(HEADS, min_size=1, max_size=4))
+@settings(deadline=None)
+def test_lines_of_head_data_that_are_as_before_come_to_what_all_lines_come_to(rounds):
+    with tempfile.TemporaryDirectory() as place:
+        state = Path(place)
+        (state / "head").mkdir()
+        before = None
+        for heads in rounds:
+            lines = [{"loc": f"{SITE}/{name}", "title": title, "description": None, "json_ld": {"@type": kind} if kind else None}
+                     for name, (title, kind) in heads.items()]  # fmt: skip
+            text = b"".join(msgspec.json.encode(line) + b"\n" for line in lines)
+            (state / "head/pages.jsonl").write_bytes(text + b"{ by hand\n\xff\n")
+            decided = pl.DataFrame([(f"{SITE}/{name}", True, True) for name in "abc"], schema=["loc", "listed", "index"], orient="row")
+            known = SimpleNamespace(site=SimpleNamespace(state=state), decided=decided)
+            before, whole = _published(known, before), _published(known, None)
+            assert before.equals(whole)
+            assert dict(whole.select("loc", "title").iter_rows()) == {f"{SITE}/{name}": heads.get(name, [None])[0] for name in "abc"}

@@ -23,8 +23,8 @@ from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.merge import Repeats
 from jovial_atlas.pages.repeated import MergedPieces, later_rows, merged_alone
 
-#: From this many rows on batches wait on disk.
-SPILL_ROWS = 1_000_000
+#: From this many rows on, or this many bytes, batches wait on disk.
+SPILL_ROWS, _SPILL_BYTES = 1_000_000, 256 << 20
 
 
 @dataclass(slots=True)
@@ -54,7 +54,8 @@ class Gathering:
         self._pieces: list[pl.DataFrame | Path] = []
         #: Hashes of the addresses of pieces that were looked at already.
         self._hashes: dict[Path, pl.Series] = {}
-        self._rows = 0
+        #: Rows and bytes of this source that wait in memory.
+        self._rows, self._bytes = 0, 0
         self._made = 0
         self._begun = (0, 0)
         self._place: Path | None = None
@@ -74,7 +75,7 @@ class Gathering:
     def begin(self) -> None:
         """A source begins: what it adds from here on can be taken back by `forget`."""
         self._begun = (len(self._pieces), len(self.faults))
-        self._rows = 0
+        self._rows = self._bytes = 0
 
     def forget(self) -> None:
         """Take back what was added since `begin`: half of a broken source is worse than none."""
@@ -97,7 +98,10 @@ class Gathering:
         if table.height:
             self._pieces.append(table)
             self._rows += table.height
-        if self._rows > self.spill_rows:
+            # Pages that were read are sorted as long as there are not too many of them.
+            if "links" not in table.columns:
+                self._bytes += int(table.estimated_size())
+        if self._rows > self.spill_rows or self._bytes > _SPILL_BYTES:
             self._spill_waiting()
 
     def _spill_waiting(self) -> None:
@@ -107,7 +111,7 @@ class Gathering:
             start -= 1
         waiting = [piece for piece in self._pieces[start:] if isinstance(piece, pl.DataFrame)]
         del self._pieces[start:]
-        self._rows = 0
+        self._rows = self._bytes = 0
         self._spill(_joined([frame.lazy() for frame in waiting]))
 
     def _spill(self, table: pl.LazyFrame, constant: Sequence[str] = ()) -> None:

@@ -32,7 +32,9 @@ _KINDS = {
     "index": ("listing", "whether they may be indexed"),
 }
 _SCHEMA = {"loc": pl.String, "title": pl.String, "description": pl.String, "data": pl.String,
-           "listed": pl.Boolean, "index": pl.Boolean}  # fmt: skip
+           "listed": pl.Boolean, "index": pl.Boolean, "line": pl.UInt64}  # fmt: skip
+#: Of these, what a line of head data says; `line` is the key of it.
+_OF_LINE = ("loc", "title", "description", "data")
 
 
 class ChangedPages(msgspec.Struct, frozen=True):
@@ -70,7 +72,7 @@ def _of_host(survey: LastSurvey, keeping: list[Callable[[], None]]) -> Iterator[
     site = survey.site
     before = _known(site)
     if survey.count <= site.model.output.head_pages:
-        now = kept = _published(survey)
+        now = kept = _published(survey, before)
     else:
         now = _shown(survey)
         if before is None:
@@ -103,6 +105,8 @@ def _known(site: SiteFile) -> pl.DataFrame | None:
         before = snapshot.load(site.state / AS_PUBLISHED)
     except OutputError:
         return None
+    if before is not None and "line" not in before.columns:
+        before = before.with_columns(line=pl.lit(None, pl.UInt64))
     return before if before is not None and dict(before.schema) == _SCHEMA else None
 
 
@@ -115,16 +119,27 @@ class _PublishedHead(msgspec.Struct):
     json_ld: dict[str, Any] | None
 
 
-def _published(survey: LastSurvey) -> pl.DataFrame:
+def _published(survey: LastSurvey, before: pl.DataFrame | None) -> pl.DataFrame:
+    """What head data says now; lines that are as they were `before` are not read again."""
+    written = [
+        pl.Series("text", path.read_text("utf-8", "replace").split("\n"), pl.String)
+        for path in sorted((survey.site.state / HEAD_DATA).glob("*.jsonl"))
+    ]
+    lines = pl.concat([pl.Series("text", [], pl.String), *written]).to_frame()
+    lines = lines.with_columns(line=pl.col("text").hash(3))
+    none = pl.DataFrame(schema=_SCHEMA)
+    known = (none if before is None else before).select(*_OF_LINE, "line").drop_nulls("line")
+    same = lines.join(known.unique("line"), on="line", how="inner", maintain_order="left")
+    fresh = lines.join(known, on="line", how="anti", maintain_order="left")
     rows, shapes = [], _Shapes()
     decode = msgspec.json.Decoder(_PublishedHead).decode
-    for path in sorted((survey.site.state / HEAD_DATA).glob("*.jsonl")):
-        for line in path.read_bytes().splitlines():
-            with suppress(ValueError, RecursionError):  # changed by hand since it was written
-                head = decode(line)
-                rows.append((head.loc, head.title, head.description, shapes.of(head.json_ld)))
-    heads = pl.DataFrame(rows, orient="row",
-                         schema={name: _SCHEMA[name] for name in list(_SCHEMA)[:4]})  # fmt: skip
+    for text, line in fresh.iter_rows():
+        with suppress(ValueError, RecursionError):  # changed by hand since it was written
+            head = decode(text)
+            rows.append((head.loc, head.title, head.description, shapes.of(head.json_ld), line))
+    schema = {name: _SCHEMA[name] for name in (*_OF_LINE, "line")}
+    read = pl.DataFrame(rows, orient="row", schema=schema)
+    heads = pl.concat([same.select(read.columns), read])
     verdicts = survey.decided.select("loc", "listed", "index")
     joined = verdicts.join(heads.unique("loc"), on="loc", how="left", maintain_order="left")
     return joined.select(list(_SCHEMA)).sort("loc")
@@ -136,7 +151,8 @@ def _shown(survey: LastSurvey) -> pl.DataFrame:
     if figures is None:
         return pl.DataFrame(schema=_SCHEMA)
     pages = survey.decided_where(pl.col("loc").is_in(figures["loc"].implode()))
-    table = pages.select("loc", "title", "description", pl.lit("").alias("data"), "listed", "index")
+    table = pages.select("loc", "title", "description", pl.lit("").alias("data"), "listed", "index",
+                         pl.lit(None, pl.UInt64).alias("line"))  # fmt: skip
     return table.collect(engine="streaming").sort("loc")
 
 
