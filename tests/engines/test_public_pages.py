@@ -106,8 +106,8 @@ STEPS = st.lists(st.one_of(
 @given(STEPS, st.sampled_from([0.01, 2, 10**6]))
 @settings(deadline=None, max_examples=50)
 def test_what_is_remembered_of_files_comes_to_what_all_of_them_come_to(steps, asking):
-    files, memory, was = {"one": {f"{SITE}/a": "1"}}, Memory(), heard_files._ASKING
-    heard_files._ASKING = asking
+    files, memory, was = {"one": {f"{SITE}/a": "1"}}, Memory(), (heard_files._ASKING, heard_files._FEW)
+    heard_files._ASKING, heard_files._FEW = asking, 0 if asking == 2 else 9
     with tempfile.TemporaryDirectory() as place:
         times = []
         ledger = new_ledger(Path(place) / "l.sqlite", times)
@@ -136,7 +136,7 @@ def test_what_is_remembered_of_files_comes_to_what_all_of_them_come_to(steps, as
                     list(whole.added), list(whole.changed), sorted(whole.gone), whole.known)  # fmt: skip
                 assert hearing.known == ledger.heard_count("E", "indexnow")
         finally:
-            heard_files._ASKING = was
+            heard_files._ASKING, heard_files._FEW = was
             ledger.close()
 
 

@@ -40,12 +40,15 @@ def later_rows(hashes: pl.Series) -> pl.DataFrame:
 
 def _shares(hashes: pl.Series, most: int) -> Iterator[pl.DataFrame]:
     """Hashes with the numbers of their rows, in shares of about as many, by their first bits."""
-    numbered = pl.DataFrame({"hash": hashes}).with_row_index("row")
     shares = 1 << max(0, ((hashes.len() - 1) // most).bit_length())
+    if shares == 1:
+        yield pl.DataFrame({"hash": hashes}).with_row_index("row")
+        return
     width = 2**64 // shares
     for share in range(shares):
         low, high = (pl.lit(share * width + end, pl.UInt64) for end in (0, width - 1))
-        yield numbered.filter(pl.col("hash").is_between(low, high)) if shares > 1 else numbered
+        mine = hashes.is_between(low, high)
+        yield pl.DataFrame({"row": mine.arg_true(), "hash": hashes.filter(mine)})
 
 
 def merged_alone(
@@ -90,15 +93,19 @@ class MergedPieces:
     def __iter__(self) -> Generator[pl.DataFrame | pl.LazyFrame]:
         """All rows, some at a time; those that nothing is merged into are not read."""
         for piece, (start, end) in zip(self._pieces, pairwise(self._starts), strict=True):
+            done = start
             for at in range(start, end, ROW_GROUP):
                 upto = min(at + ROW_GROUP, end)
-                rows = piece.slice(at - start, upto - at)
                 out, into = _span(self._out, at, upto), _span(self._firsts, at, upto)
                 if out or into:
+                    if done < at:
+                        yield piece.slice(done - start, at - done)
+                    done = upto
                     gone = self._out[out.start : out.stop] - at
-                    yield self._merged(rows.collect(), gone, into, at)
-                else:
-                    yield rows
+                    rows = piece.slice(at - start, upto - at).collect()
+                    yield self._merged(rows, gone, into, at)
+            if done < end:
+                yield piece.slice(done - start, end - done)
 
     def _merged(self, rows: pl.DataFrame, gone: pl.Series, into: range, at: int) -> pl.DataFrame:
         """Rows, the first of which has the number `at`: without those that are `gone`, and with the
