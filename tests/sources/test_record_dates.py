@@ -39,7 +39,7 @@ def test_days_in_the_order_of_a_country_are_read_where_one_of_them_shows_it(mome
         (["31/1/2020", "1/31/2020"], [None, None], [("date-unreadable", "2 values of d cannot")]),
         (["31/1/2020", "30/2/2020", "1/2/2020 25:00"], ["2020-01-31", None, None], [("date-unreadable", "2 values of d cannot")]),
         (["12/31/2020 0:30 PM", "12/31/2020 12:30 AM"], [None, "2020-12-31T00:30:00Z"], [("date-unreadable", "1 value of d cannot")]),
-        (["", "0000-00-00", "N/A", "-", None, "2020-01-01"], [None] * 5 + ["2020-01-01"], []),
+        (["", "0000-00-00", "NaT", "-", None, "2020-01-01"], [None] * 5 + ["2020-01-01"], []),
         (["1970-01-01", "2099-01-01", "2020-01-01"], [None, None, "2020-01-01"],
          [("date-implausible", "2 values of d cannot be right and are not used, like '1970-01-01'.")]),
         ([20200131, 20201399, 0], ["2020-01-31", None, None], [("date-unreadable", "1 value of d cannot be read as a date, like '20201399'.")]),
