@@ -34,6 +34,8 @@ class LostDates:
     def __init__(self) -> None:
         self._unread: dict[str, tuple[int, str]] = {}
         self._wrong: dict[str, tuple[int, str]] = {}
+        #: Fields of which it is known whether days or months stand first.
+        self._ordered: set[str] = set()
         self._lock = Lock()
 
     def add(self, field: str, values: pl.Series, *, unread: bool) -> None:
@@ -44,12 +46,16 @@ class LostDates:
             count, first = told.get(field, (0, least))
             told[field] = (count + values.len(), min(first, least))
 
+    def note_order(self, field: str) -> None:
+        """It is known of a field whether days or months stand first."""
+        self._ordered.add(field)
+
     def faults(self, source: str) -> Iterator[Fault]:
         """What is told of a source."""
         for field, (count, first) in self._unread.items():
             shown = f"{plural(count, 'value')} of {field} cannot be read as a date"
             hint = ""
-            if pl.Series([first]).str.contains(_NUMBERED).all():
+            if field not in self._ordered and pl.Series([first]).str.contains(_NUMBERED).all():
                 hint = " Nothing in the table tells whether days or months stand first."
             yield Fault("date-unreadable", source, f"{shown}, like {first[:60]!r}.{hint}")
         for field, (count, first) in self._wrong.items():
@@ -96,6 +102,8 @@ def date_column(
         read = written_moments
     elif not kind.is_numeric() or kind.is_decimal():
         column, read = column.cast(pl.String), partial(_read_texts, day_first=day_first)
+        if lost is not None and day_first is not None:
+            lost.note_order(field)
     work = partial(_usable, field, read, last, lost)
     return column.map_batches(work, return_dtype=pl.String, is_elementwise=True)
 
