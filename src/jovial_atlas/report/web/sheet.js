@@ -3,6 +3,7 @@
 /** Open sheets by the fragment of the address, so that links, history and bookmarks lead to them. */
 function startSheets(site, view) {
   const dialog = byId("sheet");
+  let shown = "";
   const wanted = () => {
     const found = /^#page=(.+)$/s.exec(location.hash);
     const number = found ? site.numbers.get(found[1]) ?? site.numbers.get(encodeURI(readable(found[1]))) : undefined;
@@ -10,6 +11,7 @@ function startSheets(site, view) {
       if (dialog.open) dialog.close();
       return;
     }
+    shown = location.hash;
     fillSheet(site, number);
     stepsOf(view, number, site);
     if (!dialog.open) dialog.showModal();
@@ -19,7 +21,8 @@ function startSheets(site, view) {
   };
   dialog.addEventListener("close", () => {
     document.body.classList.remove("sheet-open");
-    if (location.hash.startsWith("#page=")) history.replaceState(null, "", `${location.pathname}${location.search}`);
+    // The event comes late: the address may lead to another page by now.
+    if (location.hash === shown) history.replaceState(null, "", `${location.pathname}${location.search}`);
   });
   dialog.addEventListener("click", (event) => {
     if (event.target === dialog) dialog.close();
