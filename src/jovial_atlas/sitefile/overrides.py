@@ -8,21 +8,27 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
-from functools import lru_cache
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
 from jovial_atlas import addresses
-from jovial_atlas.errors import Problem
+from jovial_atlas.errors import Problem, SiteFileError
 from jovial_atlas.faults import nearest
 from jovial_atlas.findings.marks import MARKS
 from jovial_atlas.sitefile.cells import as_cell, from_cell
 from jovial_atlas.sitefile.deciding import TEXTS, Decision
 from jovial_atlas.sitefile.model import SiteModel
 from jovial_atlas.sitefile.parts import names_of, read_part
-from jovial_atlas.sitefile.tables import Tables, rows_and_problems, table_rows, table_text
+from jovial_atlas.sitefile.tables import (
+    TableRow,
+    Tables,
+    checked_rows,
+    rows_and_problems,
+    table_text,
+)
 
 #: Columns that are no fields.
 _BESIDE = ("loc", "reason", "by")
@@ -36,17 +42,17 @@ _TRUTH = {"true": True, "yes": True, "1": True, "false": False, "no": False, "0"
 _NUMBERS = {"priority": float, "max_snippet": int, "max_video_preview": int}
 
 
-@dataclass(frozen=True, slots=True)
-class Override:
-    """What is decided for one page: by address, with its line in the file."""
+class Override(msgspec.Struct, frozen=True):
+    """What is decided for one page: by address, with its line in the file. Rows that say the same
+    share `sets` and `texts`, which nobody changes."""
 
     loc: str
-    sets: dict[str, Any]
+    sets: Mapping[str, Any]
     reason: str = ""
     by: str = ""
     #: Texts of the page, by the names of `PAGE_TEXTS`.
-    texts: dict[str, str] = field(default_factory=dict)
-    line: int = field(default=0, compare=False)
+    texts: Mapping[str, str] = {}
+    line: int = 0
 
 
 def read_overrides(
@@ -59,8 +65,34 @@ def read_overrides(
 
 def parse_overrides(text: str, path: Path, model: SiteModel) -> tuple[Override, ...]:
     """The rows in the text of an overrides file. Raises SiteFileError."""
-    rows = table_rows(text, path, OVERRIDE_COLUMNS, lambda row, line: _row(row, line, model))
-    return tuple(one for one in rows if one.sets or one.texts)
+    rows, problems = _rows(checked_rows(text, path, OVERRIDE_COLUMNS), model)
+    if problems:
+        raise SiteFileError(str(path), problems)
+    return tuple(rows)
+
+
+def _rows(lines: Iterator[TableRow], model: SiteModel) -> tuple[list[Override], list[Problem]]:
+    """The rows that say something. There may be very many, so that each costs little: most say what
+    others do."""
+    _, names, _ = next(lines)
+    at = names.index("loc") if names else 0
+    known: dict[tuple[str, ...], Override | Problem] = {}
+    rows: list[Override] = []
+    problems: list[Problem] = []
+    for line, cells, wrong in lines:
+        if wrong:
+            problems.append(wrong)
+            continue
+        given = cells.pop(at)
+        said = known.get(beside := tuple(cells))
+        if said is None:
+            said = known[beside] = _said((*names[:at], *names[at + 1 :]), beside)
+        made = _made(given, line, said, model)
+        if isinstance(made, Problem):
+            problems.append(made)
+        elif made.sets or made.texts:
+            rows.append(made)
+    return rows, problems
 
 
 def parse_rows(
@@ -78,23 +110,26 @@ def parse_rows(
 
 
 def _row(row: dict[str, str], line: int, model: SiteModel) -> Override | Problem:
-    loc = address_in(row, model)
+    beside = {name: cell for name, cell in row.items() if name != "loc"}
+    said = _said(tuple(beside), tuple(beside.values()))
+    return _made(row.get("loc") or "", line, said, model)
+
+
+def _made(given: str, line: int, said: Override | Problem, model: SiteModel) -> Override | Problem:
+    loc = _address_in(given, model)
     if loc is None:
-        given = from_cell((row.get("loc") or "").strip())
-        return Problem(line, "loc", f"{given!r} is no address", "/privacy/")
-    said = _said(tuple(row), tuple([row[name] for name in row if name != "loc"]))
+        what = f"{from_cell(given.strip())!r} is no address"
+        return Problem(line, "loc", what, "/privacy/")
     if isinstance(said, Problem):
         return said._replace(line=line)
-    return Override(loc, dict(said.sets), said.reason, said.by, dict(said.texts), line)
+    return Override(loc, said.sets, said.reason, said.by, said.texts, line)
 
 
-@lru_cache(maxsize=1_000)
-def _said(names: tuple[str, ...], values: tuple[str, ...]) -> Override | Problem:
-    """What a row says in its cells beside `loc`: of many rows, most say what others do."""
-    beside = (name for name in names if name != "loc")
+def _said(names: Sequence[str], values: Sequence[str]) -> Override | Problem:
+    """What a row says in its cells beside `loc`."""
     cells = {
         name: cell
-        for name, value in zip(beside, values, strict=True)
+        for name, value in zip(names, values, strict=True)
         if value and (cell := from_cell(value.strip()))
     }
     reason, by = cells.pop("reason", ""), cells.pop("by", "")
@@ -116,9 +151,9 @@ def names_in(cell: str) -> list[str]:
     return [one.strip() for one in cell.replace(";", ",").split(",") if one.strip()]
 
 
-def address_in(row: Mapping[str, str], model: SiteModel) -> str | None:
-    """The normalised address that a row is about; None where it names none."""
-    given = (row.get("loc") or "").strip()
+def _address_in(cell: str, model: SiteModel) -> str | None:
+    """The normalised address that a cell names; None where it names none."""
+    given = cell.strip()
     try:
         return addresses.normalise(model.site.url + given if given.startswith("/") else given)
     except ValueError:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import tomllib
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -72,7 +72,7 @@ class SiteFile:
     overrides: tuple[Override, ...] = ()
     video_overrides: tuple[VideoOverride, ...] = ()
     #: Address → texts of its head, from the overrides file.
-    texts: dict[str, dict[str, str]] = field(default_factory=dict, repr=False)
+    texts: Mapping[str, Mapping[str, str]] = field(default_factory=dict, repr=False)
     #: Links between pages that the owner took from proposals.
     taken_links: tuple[TakenLink, ...] = ()
     #: The base files that it names, the nearest first, as paths from its folder; of each rule that

@@ -18,6 +18,8 @@ from jovial_atlas.workbooks import ENDINGS, SheetRead, read_workbook
 RowT = TypeVar("RowT")
 #: Gives the text of a table, "" where there is none: as `table_text`, or one that may come.
 Tables = Callable[[Path], str]
+#: The line on which a row ends, its cells, and what is wrong with it in place of them.
+TableRow = tuple[int, list[str], Problem | None]
 
 
 def table_text(path: Path) -> str:
@@ -125,8 +127,27 @@ def rows_and_problems(
 ) -> tuple[list[RowT], list[Problem]]:
     """As `table_rows`, with the rows that are wrong told beside those that are right; the column
     that must be there is `key`. Raises SiteFileError where the columns are wrong."""
+    lines = checked_rows(text, path, columns, key=key)
+    _, names, _ = next(lines)
+    rows: list[RowT] = []
+    problems: list[Problem] = []
+    for line, cells, wrong in lines:
+        made = wrong or read(dict(zip(names, cells, strict=True)), line)
+        if isinstance(made, Problem):
+            problems.append(made)
+        else:
+            rows.append(made)
+    return rows, problems
+
+
+def checked_rows(
+    text: str, path: Path, columns: Collection[str], *, key: str = "loc"
+) -> Iterator[TableRow]:
+    """The rows of a table, first that of its names, each with as many cells as there are names;
+    rows without any cell are left out. Raises SiteFileError where the columns are wrong."""
     if not text:
-        return [], []
+        yield 1, [], None
+        return
     lines = delimited.rows(text)
     _, first, wrong = next(lines, (1, [], ""))
     if wrong:
@@ -134,26 +155,22 @@ def rows_and_problems(
     names = [name.strip() for name in first]
     if problems := list(_wrong_columns(names, columns, key)):
         raise SiteFileError(str(path), problems)
-    rows: list[RowT] = []
+    yield 1, names, None
+    width = len(names)
     for line, cells, wrong in lines:
         if wrong:
-            problems.append(Problem(line, "", f"the row cannot be read ({wrong})"))
+            yield line, [], Problem(line, "", f"the row cannot be read ({wrong})")
             continue
         if not any(cells):
             continue
-        if not any(cells[len(names) :]):
+        if len(cells) > width and not any(cells[width:]):
             # Spreadsheets fill all rows up to the widest of the sheet.
-            cells = cells[: len(names)]
-        if len(cells) != len(names):
+            cells = cells[:width]
+        if len(cells) != width:
             message = "the row has another number of cells than the first line"
-            problems.append(Problem(line, "", message))
+            yield line, [], Problem(line, "", message)
             continue
-        made = read(dict(zip(names, cells, strict=True)), line)
-        if isinstance(made, Problem):
-            problems.append(made)
-        else:
-            rows.append(made)
-    return rows, problems
+        yield line, cells, None
 
 
 def _wrong_columns(names: list[str], columns: Collection[str], key: str) -> Iterator[Problem]:
