@@ -177,31 +177,25 @@ class Gathering:
         if isinstance(only, Path) and not later.height:
             move_into_place(only, target)
             return _scan(target)
-        joined = self._merged(later, list(winners)) if later.height else self._all()
-        if not large:
-            return _filled(joined.collect()).sort("loc").lazy()
-        snapshot.sink(joined, target)
-        return _scan(target)
-
-    def _merged(self, later: pl.DataFrame, winners: list[str]) -> pl.LazyFrame:
-        """All rows, those of one address as one."""
         told = Repeats()
+        joined = self._merged(later, list(winners), told) if later.height else self._all()
+        if not large:
+            table = _filled(joined.collect()).sort("loc").lazy()
+        else:
+            snapshot.sink(joined, target)
+            table = _scan(target)
+        self.faults += told.faults
+        return table
+
+    def _merged(self, later: pl.DataFrame, winners: list[str], told: Repeats) -> pl.LazyFrame:
+        """All rows, those of one address as one. What is told of that is known when the last one
+        was made."""
         if later.height <= _FEW:
             whole = pl.concat(_alike(map(_lazy, self._pieces), _OF_MERGED))
-            joined = merged_alone(whole, later, winners, told)
-        else:
-            rows = MergedPieces(_alike(self._neighbours(), _OF_MERGED), later, winners, told)
-            joined = pl.concat([self._kept(one) for one in read_ahead(iter(rows))])
-        self.faults += told.faults
-        return joined
-
-    def _kept(self, rows: pl.DataFrame | pl.LazyFrame) -> pl.LazyFrame:
-        """Rows that were made, on disk."""
-        if isinstance(rows, pl.LazyFrame):
-            return rows
-        part = self._new_part()
-        snapshot.sink(rows.lazy(), part, compression="lz4")
-        return _scan(part)
+            return merged_alone(whole, later, winners, told)
+        pieces = _alike(self._neighbours(), _OF_MERGED)
+        rows = MergedPieces(pieces, later, winners, told)
+        return snapshot.made_in_pieces(pieces[0].collect_schema(), lambda: read_ahead(iter(rows)))
 
     def _neighbours(self) -> Iterator[pl.LazyFrame]:
         """All pieces in their order, those in memory beside each other as one."""

@@ -83,27 +83,38 @@ def merge(rows: pl.DataFrame, winners: Sequence[str], told: Repeats) -> pl.DataF
     numbered = rows.select("loc").with_row_index("n")
     begun = numbered.select(pl.col("n").first().over("loc")).to_series()
     new = begun == numbered["n"]
-    first, later = rows.filter(new), rows.filter(~new)
     of = (new.cum_sum() - 1)[begun.filter(~new)]
+    return merge_into(rows.filter(new), rows.filter(~new), of, winners, told)
+
+
+def merge_into(
+    first: pl.DataFrame, later: pl.DataFrame, of: pl.Series, winners: Sequence[str], told: Repeats
+) -> pl.DataFrame:
+    """As `merge`, where the `first` rows are known, and of each `later` row the place `of` the one
+    with its address."""
+    columns = first.columns
     same = later["source"] == first["source"][of]
-    again, others, of = later.filter(same), later.filter(~same), of.filter(~same)
+    if same.any():
+        told.of_one_source(first, later.filter(same))
+        later, of = later.filter(~same), of.filter(~same)
     notes = []
     for _ in range(_MOST):
-        if not others.height:
+        if not later.height:
             break
         new = of.is_first_distinct()
-        beside = _beside(first.height, others.filter(new), of.filter(new))
+        beside = _beside(first.height, later.filter(new), of.filter(new))
         first, said = _with_others(first, beside, winners)
-        others, of = others.filter(~new), of.filter(~new)
+        later, of = later.filter(~new), of.filter(~new)
         notes.append(said)
-    told.of_one_source(first, again)
-    told.left_out(others)
-    return _with_notes(first, notes).select(rows.columns)
+    told.left_out(later)
+    return _with_notes(first, notes).select(columns)
 
 
 def _beside(height: int, others: pl.DataFrame, of: pl.Series) -> pl.DataFrame:
-    """Rows in the places `of` a table of so many rows, with nulls in all other places."""
-    return others.drop("loc").rename(lambda name: f"{_OTHER}{name}")[_places(height, of)]
+    """Rows in the places `of` a table of so many rows, each in one of its own, with nulls in all
+    other places."""
+    named = others.drop("loc").rename(lambda name: f"{_OTHER}{name}")
+    return named if named.height == height and of.is_sorted() else named[_places(height, of)]
 
 
 def _places(height: int, of: pl.Series) -> pl.Series:
@@ -185,6 +196,8 @@ def _with_notes(first: pl.DataFrame, notes: Sequence[pl.DataFrame]) -> pl.DataFr
     said = pl.concat([pl.DataFrame(schema={"_row": pl.UInt32, **_NOTE}), *notes])
     if not said.height:
         return first
+    # Rows that stand beside each other are put together three times as fast.
+    said = said.sort("_row", maintain_order=True).with_columns(pl.col("_row").set_sorted())
     more = said.group_by("_row", maintain_order=True).agg(_more=pl.struct(*_NOTE))
     joined = first.with_columns(more["_more"][_places(first.height, more["_row"])])
     if first["merged"].null_count() == first.height:

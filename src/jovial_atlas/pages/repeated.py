@@ -13,7 +13,7 @@ from typing import Literal
 
 import polars as pl
 
-from jovial_atlas.pages.merge import Repeats, merge
+from jovial_atlas.pages.merge import Repeats, merge, merge_into
 from jovial_atlas.pages.snapshot import ROW_GROUP
 
 #: Hashes that are looked at together: to find what stands twice takes as much room again.
@@ -90,39 +90,46 @@ class MergedPieces:
         #: Later rows that are at hand, and the place of the first of them.
         self._hand, self._begun = pl.DataFrame(), 0
 
-    def __iter__(self) -> Generator[pl.DataFrame | pl.LazyFrame]:
-        """All rows, some at a time; those that nothing is merged into are not read."""
+    def __iter__(self) -> Generator[pl.DataFrame]:
+        """All rows, some at a time."""
         for piece, (start, end) in zip(self._pieces, pairwise(self._starts), strict=True):
-            done = start
             for at in range(start, end, ROW_GROUP):
                 upto = min(at + ROW_GROUP, end)
                 out, into = _span(self._out, at, upto), _span(self._firsts, at, upto)
+                if len(out) == upto - at:
+                    continue
+                rows = piece.slice(at - start, upto - at).collect()
                 if out or into:
-                    if done < at:
-                        yield piece.slice(done - start, at - done)
-                    done = upto
-                    gone = self._out[out.start : out.stop] - at
-                    rows = piece.slice(at - start, upto - at).collect()
-                    yield self._merged(rows, gone, into, at)
-            if done < end:
-                yield piece.slice(done - start, end - done)
+                    rows = self._merged(rows, self._out[out.start : out.stop] - at, into, at)
+                yield rows
 
     def _merged(self, rows: pl.DataFrame, gone: pl.Series, into: range, at: int) -> pl.DataFrame:
         """Rows, the first of which has the number `at`: without those that are `gone`, and with the
         later ones that go `into` them."""
         numbered = rows.with_row_index("_at")
-        firsts = (self._firsts[into.start : into.stop] - at).unique(maintain_order=True)
-        of_merged = pl.Series([False]).new_from_index(0, rows.height).scatter(firsts, True)
-        of_gone = pl.Series([False]).new_from_index(0, rows.height).scatter(gone, True)
-        alone = numbered.filter(~(of_merged | of_gone))
+        numbers = self._firsts[into.start : into.stop] - at
+        new = numbers.is_first_distinct()
+        firsts = numbers.filter(new)
+        of_merged = _marked(rows.height, firsts)
+        alone = numbered.filter(~(of_merged | _marked(rows.height, gone)))
         if not into:
             return alone.drop("_at")
-        both = pl.concat([rows.filter(of_merged), self._later(into)])
-        merged = merge(both, self._winners, self._told)
+        of = new.cum_sum() - 1
+        merged = self._of_addresses(rows.filter(of_merged), self._later(into), of)
+        if not alone.height:
+            return merged
         # Where two addresses have one hash, there are more rows than first ones.
         place = firsts.extend_constant(rows.height, merged.height - firsts.len())
         whole = pl.concat([alone, merged.select(place.alias("_at"), pl.all())])
         return whole.sort("_at", maintain_order=True).drop("_at")
+
+    def _of_addresses(
+        self, first: pl.DataFrame, later: pl.DataFrame, of: pl.Series
+    ) -> pl.DataFrame:
+        """Rows merged into those at the places `of`, with whose addresses they share hashes."""
+        if (later["loc"] == first["loc"][of]).all():
+            return merge_into(first, later, of, self._winners, self._told)
+        return merge(pl.concat([first, later]), self._winners, self._told)
 
     def _later(self, span: range) -> pl.DataFrame:
         """Later rows, in their order; so many are fetched with them that each piece is read some
@@ -144,6 +151,11 @@ class MergedPieces:
         if order is None:
             return whole
         return whole[pl.DataFrame({"at": order}).with_row_index().sort("at")["index"]]
+
+
+def _marked(height: int, places: pl.Series) -> pl.Series:
+    """So many truth values, true at some places."""
+    return pl.Series([False]).new_from_index(0, height).scatter(places, True)
 
 
 def _span(ordered: pl.Series, start: int, end: int) -> range:

@@ -9,12 +9,13 @@ import io
 import json
 import os
 import tempfile
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, Literal
 
 import polars as pl
+from polars.io.plugins import register_io_source
 
 from jovial_atlas.errors import ContentError, OutputError
 from jovial_atlas.files import (
@@ -107,6 +108,26 @@ def sink(
         forget(beside)
         raise ContentError(f"It cannot be read ({said_of(error)}).") from error
     move_into_place(beside, path)
+
+
+def made_in_pieces(
+    columns: Mapping[str, pl.DataType], pieces: Callable[[], Iterator[pl.DataFrame]]
+) -> pl.LazyFrame:
+    """A table that is made some rows at a time while it is written, and never there as a whole. An
+    error in making them comes out as it is."""
+
+    def made(
+        names: list[str] | None, keep: pl.Expr | None, most: int | None, _size: int | None
+    ) -> Iterator[pl.DataFrame]:
+        for whole in pieces():
+            piece = whole if keep is None else whole.filter(keep)
+            piece = piece if names is None else piece.select(names)
+            yield piece if most is None else piece.head(most)
+            most = most if most is None else most - piece.height
+            if most is not None and most <= 0:
+                return
+
+    return register_io_source(made, schema=dict(columns))
 
 
 @contextmanager

@@ -39,7 +39,7 @@ def pieces(stream: TextIO) -> Iterator[str]:
 def whole_rows(stream: TextIO) -> Iterator[str]:
     """As `pieces`, each up to a line on which no cell goes on, where there soon is one."""
     for piece in pieces(stream):
-        more, is_open = "", piece.count('"') % 2 == 1
+        more, is_open = "", '"' in piece and piece.count('"') % 2 == 1
         while is_open and len(more) < _PIECE and (line := stream.readline()):
             more += line
             is_open = line.count('"') % 2 == 0
@@ -58,17 +58,15 @@ def plain_rows(
     texts, and the numbers of the lines on which rows end, from 1 on; empty cells are null."""
     if '"' in text:
         return _quoted_rows(text, header, separator)
-    text = text.replace("\r\n", "\n")
+    # To find a sign is fast, to count it or to replace it is not.
+    text = text.replace("\r\n", "\n") if "\r" in text else text
     if "\r" in text or "\n\n" in text or text.startswith("\n"):
         return None
-    lines = line_count(text)
-    # Where a line has one cell too many, reading it fails.
-    if text.count(separator) != (len(header) - 1) * lines:
-        return None
     table = _read_csv(text, header, separator, quoted=False)
-    if table is None or table.height != lines:
+    # Where a line has a cell too many, reading it fails; where it has too few, signs are missing.
+    if table is None or text.count(separator) != (len(header) - 1) * table.height:
         return None
-    return _without_empty(table), range(1, lines + 1)
+    return _without_empty(table), range(1, table.height + 1)
 
 
 def _quoted_rows(
