@@ -18,7 +18,7 @@ from jovial_atlas.date_columns import written_days, written_moments
 from jovial_atlas.media.fields import of_fields
 from jovial_atlas.media.services import services
 from jovial_atlas.pages import schema
-from jovial_atlas.sources.records import numbered, plain_text
+from jovial_atlas.sources.records import alike_lines, numbered, plain_text
 from jovial_atlas.sources.records.film_columns import read_films
 from jovial_atlas.sources.records.whole_columns import (
     read_dates,
@@ -234,6 +234,33 @@ def test_plain_records_are_read_as_one_by_one(records):
         "t.jsonl", "".join(f"{json.dumps(record)}\n" for record in records)
     )
     assert quick == slow
+
+
+WORDS = st.sampled_from(["", "a", "null", "true", "7", "a, b", '","', "[x]", "{}", "ä b", '","b":', "\\", 'say "a"', "\u2028", "\x7f"])
+NUMBERS = st.one_of(
+    st.integers(-(10**16), 10**16), st.sampled_from([-0.0, 0.5, 1e-5, 1e22, 0.1 + 0.2, -52.5200066, 0.0001, 0.00012, 100.0, 5e-324]),
+    st.floats(allow_nan=False, allow_infinity=False), st.integers(-9, 9),
+)  # fmt: skip
+ALIKE = st.sampled_from([
+    WORDS, NUMBERS, st.integers(-9, 9), st.booleans(), st.lists(WORDS, max_size=3), st.none(),
+    st.fixed_dictionaries({"k": NUMBERS, "ü x": st.one_of(WORDS, st.lists(WORDS, max_size=2), st.booleans(), st.none())}),
+    st.fixed_dictionaries({"b": WORDS}), st.fixed_dictionaries({"k": st.fixed_dictionaries({"l": NUMBERS})}),
+])  # fmt: skip
+
+
+@given(st.data(), st.dictionaries(st.sampled_from(["a", "b", "c d", "e-ü", 'f"']), ALIKE, min_size=1, max_size=4),
+       st.sampled_from([(",", ":"), (", ", ": "), (",", ": ")]), st.booleans(), st.sampled_from([0, 1, 4, 8]))  # fmt: skip
+@settings(max_examples=300)
+def test_lines_that_are_alike_are_read_as_one_by_one(data, kinds, separators, ascii_only, others):
+    of_kinds = st.fixed_dictionaries({name: st.one_of(kind, kind, kind, st.none()) for name, kind in kinds.items()})
+    alike = data.draw(st.lists(of_kinds, min_size=1, max_size=8))
+    odd = data.draw(st.lists(st.one_of(of_kinds, RECORDS), max_size=2))
+    written = [json.dumps(one, separators=separators, ensure_ascii=ascii_only) for one in (*alike, *odd)]
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(alike_lines, "_LOOKED_AT", len(alike))
+        patch.setattr(alike_lines, "_OTHERS", others or 1)
+        quick, slow = read_both_ways("t.jsonl", "".join(f"{line}\n" for line in written))
+    assert repr(quick) == repr(slow)  # which tells -0.0 from 0
 
 
 @pytest.mark.parametrize("work", [lambda s: normal_addresses(s, URL), path_values, read_dates])

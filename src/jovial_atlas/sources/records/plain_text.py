@@ -15,6 +15,7 @@ import msgspec
 import orjson
 import polars as pl
 
+from jovial_atlas.sources.records.alike_lines import alike_lines
 from jovial_atlas.sources.records.records import (
     columns_of,
     table_of_columns,
@@ -115,8 +116,37 @@ def _without_empty(table: pl.DataFrame) -> pl.DataFrame:
 def plain_records(text: str, lines: int) -> pl.DataFrame | None:
     """So many lines of JSON, each an object of texts, numbers, truth values and lists of texts, as
     columns."""
-    text = text.replace("\r\n", "\n").removesuffix("\n")
-    if "\r" in text or text.count("\n{") != lines - 1:
+    text = text.replace("\r\n", "\n") if "\r" in text else text
+    text = text.removesuffix("\n")
+    if "\r" in text:
+        return None
+    if (found := alike_lines(text)) is not None:
+        if not (others := found.others).len():
+            return found.table
+        rest = _other_records(found.text, others.len())
+        if rest is not None and (whole := _in_order(found.table, rest, others)) is not None:
+            return whole
+    return _other_records(text, lines)
+
+
+def _in_order(alike: pl.DataFrame, rest: pl.DataFrame, places: pl.Series) -> pl.DataFrame | None:
+    """Lines that are alike and the rest, which stand at these places, as one table; None where
+    their columns are not the same."""
+    if rest.columns != alike.columns:
+        return None
+    rest = rest.cast(
+        {one.name: alike.schema[one.name] for one in rest if one.null_count() == rest.height}
+    )
+    if rest.schema != alike.schema:
+        return None
+    of_rest = pl.repeat(False, alike.height + rest.height, eager=True).scatter(places, True)
+    number = pl.when(of_rest).then(of_rest.cum_sum() + alike.height).otherwise((~of_rest).cum_sum())
+    return pl.concat([alike, rest])[pl.select(number - 1).to_series()]
+
+
+def _other_records(text: str, lines: int) -> pl.DataFrame | None:
+    """As `plain_records`, whatever their fields."""
+    if text.count("\n{") != lines - 1:
         return None
     table = _typed_records(text, lines)
     if table is not None:
