@@ -37,11 +37,15 @@ def versions_of(listed: pl.LazyFrame, site: SiteFile, declared: bool = True) -> 
         return _shared(places) if places.height else Versions()
     pages = places.select("loc", "rest")
     links = pl.concat([named, pages.join(_hrefs(places), on="rest").select(*_LINKS)])
-    # By keys: to compare and to sort so many addresses takes several times as long.
+    # By keys and numbers: to compare and to sort so many texts takes several times as long.
+    ordered = pl.Enum(links["lang"].unique().sort())
+    links = links.with_columns(
+        _key=key_of(pl.col("loc")), _lang=pl.col("lang").cast(ordered)
+    ).sort("_key", "_lang", maintain_order=True)
+    again = pl.all_horizontal(pl.col("_key", "_lang") == pl.col("_key", "_lang").shift())
     return _numbered(
-        links.with_columns(_key=key_of(pl.col("loc")))
-        .unique(["_key", "lang"], keep="first", maintain_order=True)
-        .sort("_key", "lang", maintain_order=True)
+        links.filter(~again.fill_null(False))
+        .with_columns(pl.col("_key").set_sorted())
         .group_by("_key", maintain_order=True)
         .agg(pl.col("loc").first(), _VERSION)
     )
@@ -97,17 +101,19 @@ def _declared(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     links = declared.with_columns(key=key_of(pl.col("loc")), to=key_of(pl.col("href")))
     itself = pl.col("key") == pl.col("to")
     # A link that is not returned is ignored by engines; other hosts cannot be asked here.
-    back = links.select(pl.struct(key="to", to="key").hash()).to_series().unique()
+    back = links.select(pl.struct(key="to", to="key").hash()).to_series()
     returned = pl.struct("key", "to").hash().is_in(back.implode())
     here = pl.col("href").str.starts_with(f"{site.model.site.url}/")
     kept = links.filter(pl.when(here).then(~itself & returned).otherwise(True))
-    kept = kept.sort(~here, maintain_order=True)
+    elsewhere = kept.filter(~here)
+    kept = pl.concat([kept.filter(here), elsewhere]) if elsewhere.height else kept
     pages = links.filter(pl.col("key").is_in(kept["key"].unique().implode()))
     own = pages.filter(itself).select("loc", "key", "lang", "href")
     default = pl.col("lang") == "x-default"
     named = own.filter(~default).unique("key", maintain_order=True).select("key", own="lang")
     of_page = (
-        pages.unique("key", maintain_order=True)
+        pages.select("key", "loc", "language")
+        .unique("key", maintain_order=True)
         .join(named, on="key", how="left", maintain_order="left")
         .select("loc", lang=pl.coalesce("own", "language"), href="loc")
         .filter(pl.col("lang").is_not_null())
