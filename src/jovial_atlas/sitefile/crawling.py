@@ -1,7 +1,5 @@
 """`[robots]`: what robots.txt says."""
 
-from __future__ import annotations
-
 import re
 from typing import Annotated
 

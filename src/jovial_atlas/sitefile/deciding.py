@@ -1,7 +1,5 @@
 """The parts of a site file that decide about pages: defaults, policies, sections, rules, guards."""
 
-from __future__ import annotations
-
 import re
 from typing import Annotated, Any, Literal
 

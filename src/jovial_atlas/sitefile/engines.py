@@ -1,7 +1,5 @@
 """`[[engine]]`: the search engines a site is announced to, and the channels that reach them."""
 
-from __future__ import annotations
-
 import ipaddress
 import re
 from typing import Annotated, Any, ClassVar, Literal

@@ -1,7 +1,5 @@
 """Parts of the site file about heads of pages: texts, lengths, sharing, what is injected."""
 
-from __future__ import annotations
-
 from typing import Annotated, Literal
 
 from msgspec import field

@@ -1,7 +1,5 @@
 """Parts of the site file about kinds of page: how they are told, and what happens with each."""
 
-from __future__ import annotations
-
 from typing import Annotated, Literal
 
 from jovial_atlas.sitefile.deciding import as_patterns

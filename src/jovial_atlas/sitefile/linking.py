@@ -1,8 +1,6 @@
 """The part of the site file about links between pages: where readers begin, what is left alone when
 links are checked, and which words lead where."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 from msgspec import Meta

@@ -1,7 +1,5 @@
 """What a site file may say. Every key has its meaning here; the reference is made from it."""
 
-from __future__ import annotations
-
 import re
 from typing import Annotated, Literal
 

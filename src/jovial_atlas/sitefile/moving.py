@@ -1,7 +1,5 @@
 """The part of the site file about addresses that moved or went."""
 
-from __future__ import annotations
-
 from typing import Annotated, Literal
 
 from jovial_atlas import dates, patterns

@@ -1,8 +1,6 @@
 """`[publisher]`, `[[place]]` and `[structured]`: who stands behind the site, where, and what of it
 is said as structured data."""
 
-from __future__ import annotations
-
 from typing import Annotated, Any, Literal
 
 from msgspec import Meta, field

@@ -1,7 +1,5 @@
 """The part of the site file about reviews: which marks count, how much, and from where on."""
 
-from __future__ import annotations
-
 from collections.abc import Iterable
 from typing import Annotated
 

@@ -1,7 +1,5 @@
 """The kinds of `[[source]]` that a site file may name, in the order of their coming."""
 
-from __future__ import annotations
-
 from typing import Annotated, Any, ClassVar, Literal
 
 from msgspec import field

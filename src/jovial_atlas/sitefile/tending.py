@@ -1,8 +1,6 @@
 """Parts of the site file about rounds that nobody watches: how they run, how what they write
 becomes public, and who is told when a person is needed."""
 
-from __future__ import annotations
-
 import re
 from datetime import time
 from typing import Annotated, ClassVar, Literal

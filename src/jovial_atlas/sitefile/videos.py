@@ -1,7 +1,5 @@
 """What a site file says of videos, and the table that says it of single ones."""
 
-from __future__ import annotations
-
 import csv
 import io
 from collections.abc import Iterable

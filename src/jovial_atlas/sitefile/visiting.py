@@ -1,7 +1,5 @@
 """The part of the site file about what people click and visit, and about trials."""
 
-from __future__ import annotations
-
 import hashlib
 import re
 from typing import Annotated
