@@ -6,11 +6,16 @@ what counts, never a single time. BENCH_FULL=1 takes the sizes that marks are st
 
 from __future__ import annotations
 
+import compileall
 import statistics
 import sys
 import time
 from collections.abc import Callable
+from pathlib import Path
 
+import polars
+
+import jovial_atlas
 from benchmarks import (
     build,
     check,
@@ -95,6 +100,9 @@ def main() -> None:
     unknown = set(sys.argv[1:]) - BENCHMARKS.keys()
     if unknown:
         raise SystemExit(f"No benchmark {sorted(unknown)[0]!r}; there are {', '.join(BENCHMARKS)}.")
+    # As pip leaves a package that it installs: else each process may compile all of it anew.
+    for package in (jovial_atlas, polars):
+        compileall.compile_dir(Path(str(package.__file__)).parent, quiet=2)
     for name, run in BENCHMARKS.items():
         if not sys.argv[1:] or name in sys.argv[1:]:
             run(pair)
