@@ -80,8 +80,8 @@ def _of_piece(
         if isinstance(ends, range):
             numbers: Sequence[int] = range(ends.start + done, ends.stop + done)
         else:
-            numbers = [done + line for line in ends]
-        return (table, numbers), done + (ends[-1] if ends else 0)
+            numbers = (ends + done).to_list()
+        return (table, numbers), done + (ends[-1] if len(ends) else 0)
     end = "" if piece.endswith(("\n", "\r")) else "\n"
     lines = chain(io.StringIO(f"{piece}{end}", newline=""), [f"{_END}\n"])
     rows = list(delimited.rows_of(lines, separator))

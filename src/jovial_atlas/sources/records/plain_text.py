@@ -54,7 +54,7 @@ def line_count(text: str) -> int:
 
 def plain_rows(
     text: str, header: list[str], separator: str
-) -> tuple[pl.DataFrame, Sequence[int]] | None:
+) -> tuple[pl.DataFrame, range | pl.Series] | None:
     """Lines of a CSV (RFC 4180) in which each row has as many cells as the header, as columns of
     texts, and the numbers of the lines on which rows end, from 1 on; empty cells are null."""
     if '"' in text:
@@ -72,7 +72,7 @@ def plain_rows(
 
 def _quoted_rows(
     text: str, header: list[str], separator: str
-) -> tuple[pl.DataFrame, Sequence[int]] | None:
+) -> tuple[pl.DataFrame, pl.Series] | None:
     """As `plain_rows`, where quotes stand only around cells, which may go over several lines."""
     more = len(header) - 1
     if more > _MOST_CELLS or not more:
@@ -87,13 +87,14 @@ def _quoted_rows(
     if table is None:
         return None
     # Where a cell is not what was looked at, there are too few lines or too many.
-    ends = text.count("\n") + text.count("\r") - text.count("\r\n")
-    end = r"\r\n|\n|\r" if "\r" in text else "\n"
+    ends, end = text.count("\n"), "\n"
+    if "\r" in text:
+        ends, end = ends + text.count("\r") - text.count("\r\n"), r"\r\n|\n|\r"
     within = pl.sum_horizontal(pl.all().str.count_matches(end).fill_null(0))
     lines = table.select(within.cum_sum() + pl.int_range(1, pl.len() + 1)).to_series()
     if not table.height or lines[-1] != ends:
         return None
-    return _without_empty(table), lines.to_list()
+    return _without_empty(table), lines
 
 
 def _read_csv(text: str, header: list[str], separator: str, *, quoted: bool) -> pl.DataFrame | None:
