@@ -9,6 +9,9 @@ from jovial_atlas import delimited
 TABLE = [["loc", "title"], ["/a/", "Reeds, wet; and \t high"], ["/b/", 'Say "Ü"']]
 
 
+UNCLOSED = "a quote opens in it that is not closed where the cell ends"
+
+
 def written(separator, end):
     def cell(text):
         quoted = text.replace('"', '""')
@@ -37,8 +40,15 @@ def test_every_separator_line_end_and_encoding(separator, end, encoding, told):
         ('"a;b;c",d\n\n1,2\n', [(1, ["a;b;c", "d"], ""), (3, ["1", "2"], "")]),
         ('a,b\n"1\n2",3\n4,5', [(1, ["a", "b"], ""), (3, ["1\n2", "3"], ""), (4, ["4", "5"], "")]),
         ("", []),
-        ("a\n" + "x" * 140_000 + "\n2\n",
-         [(1, ["a"], ""), (2, [], "field larger than field limit (131072)"), (3, ["2"], "")]),
+        ("a\n" + "x" * 140_000 + "\n2\n", [(1, ["a"], ""), (2, ["x" * 140_000], ""), (3, ["2"], "")]),
+        # What stands behind a quote that is never closed is not lost.
+        ('a,b\n1,"x\n2,y\n3,"z"\n4,u', [(1, ["a", "b"], ""), (2, [], UNCLOSED), (3, ["2", "y"], ""), (4, ["3", "z"], ""),
+                                       (5, ["4", "u"], "")]),
+        ('a,b\n"x\ny" ,"z"\t\n1,"2"3\n', [(1, ["a", "b"], ""), (3, ["x\ny ", "z\t"], ""), (4, ["1", "23"], "")]),
+        ('a,b\n1,"x', [(1, ["a", "b"], ""), (2, [], UNCLOSED)]),
+        ('"a,b\r\n1,2', [(1, [], UNCLOSED), (2, ["1", "2"], "")]),
+        ('a\n"x\ny","z\n\n2', [(1, ["a"], ""), (2, [], UNCLOSED), (3, [], UNCLOSED), (5, ["2"], "")]),
+        ('a\n"x"', [(1, ["a"], ""), (2, ["x"], "")]),
     ],
 )  # fmt: skip
 def test_rows_come_with_the_line_that_people_see(text, rows):

@@ -6,6 +6,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+from collections import deque
 from collections.abc import Iterator
 from itertools import chain, islice
 from typing import TextIO
@@ -63,8 +64,10 @@ def rows(table: str | TextIO) -> Iterator[Row]:
     return rows_of(iter(io.StringIO(table, newline="") if isinstance(table, str) else table))
 
 
-def rows_of(lines: Iterator[str], separator: str = "") -> Iterator[Row]:
-    """As `rows`, of lines with their ends; of what is read already, the `separator` is known."""
+def rows_of(lines: Iterator[str], separator: str = "", *, ends: bool = True) -> Iterator[Row]:
+    """As `rows`, of lines with their ends; of what is read already, the `separator` is known. Where
+    a quote is not closed, or not where its cell ends, the line is wrong, and those behind it are
+    read without it. The table may go on behind these lines (`ends` is false)."""
     skipped = 0
     if not separator:
         ahead = list(islice(lines, 1))
@@ -73,14 +76,76 @@ def rows_of(lines: Iterator[str], separator: str = "") -> Iterator[Row]:
         if has_hint(beginning):
             skipped, ahead = 1, []
         lines = chain(ahead, lines)
-    reader = csv.reader(lines, delimiter=separator)
+    taken = _Taken(lines)
+    reader = csv.reader(taken, delimiter=separator)
     while True:
+        taken.of_row.clear()
+        wrong = ""
         try:
             cells = next(reader)
         except StopIteration:
             return
         except csv.Error as error:
-            yield skipped + reader.line_num, [], str(error)
-            continue
-        if cells:
-            yield skipped + reader.line_num, cells, ""
+            cells, wrong = [], _UNCLOSED if len(taken.of_row) > 1 else str(error)
+        if (ends or not taken.is_at_end) and taken.is_damaged(separator):
+            cells, wrong = [], _UNCLOSED
+        if wrong == _UNCLOSED:
+            first = skipped + reader.line_num - len(taken.of_row) + 1
+            yield first, [], wrong
+            taken.again(taken.of_row[1:])
+            skipped, reader = first, csv.reader(taken, delimiter=separator)
+        elif cells or wrong:
+            yield skipped + reader.line_num, cells, wrong
+
+
+#: Signs of the longest cell: texts of whole pages stand in some.
+_LONGEST = 8 << 20
+csv.field_size_limit(_LONGEST)
+_UNCLOSED = "a quote opens in it that is not closed where the cell ends"
+#: A row that no table has.
+_END = "\x1fend of lines\x1f"
+
+
+class _Taken:
+    """Lines one by one, with those of the row that is read now, which may be read again."""
+
+    def __init__(self, lines: Iterator[str]) -> None:
+        self._lines = lines
+        self._again: deque[str] = deque()
+        self.of_row: list[str] = []
+        self.is_at_end = False
+
+    def __iter__(self) -> Iterator[str]:
+        self.is_at_end = False
+        while self._again:
+            self.of_row.append(self._again.popleft())
+            yield self.of_row[-1]
+        for line in self._lines:
+            self.of_row.append(line)
+            yield line
+        self.is_at_end = True
+
+    def again(self, lines: list[str]) -> None:
+        """Give these out once more."""
+        self._again.extendleft(reversed(lines))
+
+    def is_damaged(self, separator: str) -> bool:
+        """Whether a quote opens in the row that is not closed, or closed in another line where no
+        cell ends."""
+        lines = self.of_row
+        if not (self.is_at_end or len(lines) > 1) or not any('"' in line for line in lines):
+            return False
+        if self.is_at_end:
+            last = lines[-1] if lines[-1].endswith(("\n", "\r")) else f"{lines[-1]}\n"
+            *_, cells = csv.reader([*lines[:-1], last, _END], delimiter=separator)
+            if cells != [_END]:
+                return True
+        if len(lines) == 1:
+            return False
+        # Spaces behind a quote are no harm.
+        bare = re.sub(rf'"[ \t]+(?=[{re.escape(separator)}\r\n]|\Z)', '"', "".join(lines))
+        try:
+            list(csv.reader(io.StringIO(bare, newline=""), delimiter=separator, strict=True))
+        except csv.Error:
+            return True
+        return False

@@ -102,7 +102,8 @@ def _gather(
         else:
             reason += "Nothing of it is in the page table."
         gathering.faults.append(Fault("source-broken", name, reason))
-        return error if isinstance(error, ContentError) else ContentError(f"{name}: {error}")
+        told = isinstance(error, ContentError) and name in str(error)
+        return ContentError(str(error) if told else f"{name}: {error}")
     return None
 
 

@@ -25,6 +25,12 @@ from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.records.content import PAGE_HTML
 from jovial_atlas.sources.records.film_columns import read_films
+from jovial_atlas.sources.records.nested import (
+    in_texts,
+    read_picture_cells,
+    read_version_cells,
+    spelled_versions,
+)
 from jovial_atlas.sources.records.record_dates import LostDates, date_column, days_stand_first
 from jovial_atlas.sources.records.whole_columns import read_lists, read_pictures
 
@@ -35,7 +41,10 @@ _ADDRESSES = ("canonical", "redirect", "share_image")
 _TEXT = ("title", "heading", "description", "excerpt", "language", "author", "directives", "kind",
          "in_section", "parent", "fingerprint", "phrase")  # fmt: skip
 _DATES = ("lastmod", "published", "expires")
-_LISTS = ("tags", "categories")
+_LISTS = ("tags", "categories", "links")
+_NESTED = ("images", "videos", "alternates")
+#: Columns that no record gives.
+_NOT_GIVEN = (*schema.WORKED_OUT, "crawler_directives")
 
 
 class FieldMap(msgspec.Struct, frozen=True):
@@ -67,11 +76,14 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
 
     Raises ContentError where a named field does not exist.
     """
-    have = table.collect_schema()
-    _check_fields(have.names(), how)
-    ours = [name for name in schema.SCHEMA if name not in schema.WORKED_OUT]
+    _check_fields(table.collect_schema().names(), how)
+    ours = [name for name in schema.SCHEMA if name not in _NOT_GIVEN]
     taken = {how.columns.get(name, name) for name in ours}
     content = how.columns.get("content", "content")
+    lists = {how.columns.get(name, name) for name in (*_LISTS, *_NESTED)}
+    used = {*taken, *template_fields(how.url), content, "url", "link"} - lists
+    table = in_texts(table, used, lists - {how.columns.get("videos", "videos")})
+    have = table.collect_schema()
     extras = [pl.col(name) for name in have.names() if name not in taken and name != content]
     loc = _address(have, how)
     columns = [loc.alias("loc"), pl.lit(how.source).alias("source")]
@@ -172,12 +184,14 @@ def _date(name: str, theirs: str, table: pl.LazyFrame, how: FieldMap) -> pl.Expr
 
 def _column(name: str, theirs: str, kind: pl.DataType, how: FieldMap) -> pl.Expr:
     column = pl.col(theirs)
-    if name in _LISTS:
-        return _list(column, kind, how.separator)
     if name == "links":
         return _links(_list(column, kind, how.separator), how.site)
+    if name in _LISTS:
+        return _list(column, kind, how.separator)
     if name == "images":
-        return _pictures(_list(column, kind, how.separator), how.site)
+        return _pictures(column, kind, how)
+    if name == "alternates":
+        return _versions(column, kind, how.site)
     if name == "videos":
         return _films(column, how)
     if name in _ADDRESSES:
@@ -206,9 +220,24 @@ def _links(column: pl.Expr, site: str) -> pl.Expr:
     return spelled.list.eval(pl.element().filter(within).unique(maintain_order=True))
 
 
-def _pictures(column: pl.Expr, site: str) -> pl.Expr:
-    work = partial(read_pictures, site=site)
+def _pictures(column: pl.Expr, kind: pl.DataType, how: FieldMap) -> pl.Expr:
+    if isinstance(kind, pl.List):
+        column, work = _list(column, kind, ""), partial(read_pictures, site=how.site)
+    else:
+        column = column.cast(pl.String)
+        work = partial(read_picture_cells, separator=how.separator, site=how.site)
     return column.map_batches(work, return_dtype=schema.SCHEMA["images"], is_elementwise=True)
+
+
+def _versions(column: pl.Expr, kind: pl.DataType, site: str) -> pl.Expr:
+    work = partial(read_version_cells, site=site)
+    if kind == (spelled := schema.SCHEMA["alternates"]):
+        work = partial(spelled_versions, site=site)
+    elif not isinstance(kind, pl.List):
+        column = column.cast(pl.String)
+    else:  # texts, which name no language
+        return pl.lit(None, spelled)
+    return column.map_batches(work, return_dtype=spelled, is_elementwise=True)
 
 
 def _films(column: pl.Expr, how: FieldMap) -> pl.Expr:

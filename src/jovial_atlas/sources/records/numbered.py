@@ -84,7 +84,7 @@ def _of_piece(
         return (table, numbers), done + (ends[-1] if len(ends) else 0)
     end = "" if piece.endswith(("\n", "\r")) else "\n"
     lines = chain(io.StringIO(f"{piece}{end}", newline=""), [f"{_END}\n"])
-    rows = list(delimited.rows_of(lines, separator))
+    rows = list(delimited.rows_of(lines, separator, ends=False))
     last, cells, _ = rows.pop()
     if cells != [_END]:
         return None
@@ -113,7 +113,7 @@ def _good_rows(
     for line, row, wrong in rows:
         where = f"{path.name}:{line + done}"
         if wrong:
-            faults.append(Fault("row-broken", where, f"{wrong}."))
+            faults.append(Fault("row-broken", where, f"{wrong[0].upper()}{wrong[1:]}."))
         elif len(row) != len(header):
             message = f"The line has {len(row)} cells, the header {len(header)}; it is left out."
             faults.append(Fault("row-ragged", where, message))

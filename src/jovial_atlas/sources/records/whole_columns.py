@@ -168,7 +168,7 @@ def read_lists(values: pl.Series, separator: str) -> pl.Series:
     split = cell.str.split(separator).list.eval(item.filter(item != ""))
     table = pl.DataFrame({"cell": values}).select(pl.when(cell != "").then(split).cast(kind))
     lists = table.to_series().alias(values.name)
-    written = values.str.starts_with("[").fill_null(False)
+    written = values.str.contains(r"^\s*[\[{]").fill_null(False)
     if not written.any():
         return lists
     read = [_json_list(value, separator) for value in values.filter(written).to_list()]
@@ -180,9 +180,22 @@ def read_lists(values: pl.Series, separator: str) -> pl.Series:
 
 def _json_list(value: str, separator: str) -> list[str] | None:
     try:
-        return [str(item) for item in foreign.read_json(value)]
-    except ValueError:
+        found = foreign.read_json(value)
+    except (ValueError, RecursionError):
         return [item.strip() for item in value.split(separator) if item.strip()]
+    items = found if isinstance(found, list) else [found]
+    return [said for item in items if (said := _named(item))]
+
+
+#: What an object in a list of names or addresses is called by.
+_NAMES = ("name", "label", "title", "term", "href", "url", "loc", "slug", "id")
+
+
+def _named(item: object) -> str:
+    """An item of a list as text: of an object what it is called."""
+    if isinstance(item, dict):
+        item = next((item[name] for name in _NAMES if isinstance(item.get(name), str)), None)
+    return "" if item is None or isinstance(item, (list, dict)) else str(item)
 
 
 def read_pictures(values: pl.Series, site: str) -> pl.Series:
