@@ -32,7 +32,7 @@ from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.kept_dates import KeptDates
 from jovial_atlas.sources.records.columns import FieldMap
 from jovial_atlas.sources.records.markdown_address import date_in_name, markdown_address
-from jovial_atlas.sources.records.records import pages_of
+from jovial_atlas.sources.records.records import item_text, pages_of
 from jovial_atlas.sources.workers.folder import Folder, page_files
 from jovial_atlas.values import replace
 
@@ -247,9 +247,9 @@ def _apply(
     for column in ("tags", "categories"):
         value = _first(fields, column, how)
         if value is not None:
-            values_of(row)[column] = [str(one) for one in value] if isinstance(value, list) else [
-                part.strip() for part in str(value).split(",") if part.strip()
-            ]  # fmt: skip
+            items = value if isinstance(value, (list, dict)) else str(value).split(",")
+            items = items if isinstance(items, list) else [items]
+            values_of(row)[column] = [said for one in items if (said := item_text(one))]
     _apply_media(row, fields, how, reading.services)
     if fields.get("noindex") is True or str(fields.get("robots", "")).strip():
         row["directives"] = str(fields.get("robots") or "noindex").lower()

@@ -11,6 +11,7 @@ from jovial_atlas import addresses, dates, foreign
 from jovial_atlas.address_columns import OCTET, SPELLED, each_once, normal_addresses, put, replaced
 from jovial_atlas.date_columns import written_days, written_moments
 from jovial_atlas.pages import schema
+from jovial_atlas.sources.records.records import item_text
 
 #: A day that there is, whatever the year; a time of day.
 _REAL_DAY = (
@@ -184,18 +185,7 @@ def _json_list(value: str, separator: str) -> list[str] | None:
     except (ValueError, RecursionError):
         return [item.strip() for item in value.split(separator) if item.strip()]
     items = found if isinstance(found, list) else [found]
-    return [said for item in items if (said := _named(item))]
-
-
-#: What an object in a list of names or addresses is called by.
-_NAMES = ("name", "label", "title", "term", "href", "url", "loc", "slug", "id")
-
-
-def _named(item: object) -> str:
-    """An item of a list as text: of an object what it is called."""
-    if isinstance(item, dict):
-        item = next((item[name] for name in _NAMES if isinstance(item.get(name), str)), None)
-    return "" if item is None or isinstance(item, (list, dict)) else str(item)
+    return [said for item in items if (said := item_text(item))]
 
 
 def read_pictures(values: pl.Series, site: str) -> pl.Series:
