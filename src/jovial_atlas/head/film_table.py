@@ -321,11 +321,12 @@ _SHOWN = ("content", "player")
 def _chosen(films: pl.DataFrame) -> pl.DataFrame:
     """The same videos, where of several listed pages that show one a page that is no listing stands
     for it, then the page with the fewest videos, then the one with the shorter address."""
-    numbered = films.with_columns(
+    numbered = films.select(
+        "loc", "number", "listed", "why_not",
         _key=pl.coalesce(*(_given(pl.col(_value(name)), pl.String()) for name in _SHOWN)),
         _lists=pl.col("role").is_in(_LISTS).fill_null(False),
         _many=pl.len().over("loc"),
-    ).with_row_index("_row")
+    ).with_row_index("_row")  # fmt: skip
     shown = numbered.filter(pl.col("listed"), pl.col("why_not") == "")
     several = shown.filter(pl.len().over("_key") > 1)
     length = pl.col("loc").str.len_chars()
@@ -338,6 +339,7 @@ def _chosen(films: pl.DataFrame) -> pl.DataFrame:
         partial(each_once, work=addresses.path_and_query), return_dtype=pl.String
     )
     told = others.select("_row", "elsewhere", _why=stands + " stands for it")
-    return numbered.join(told, on="_row", how="left", maintain_order="left").with_columns(
-        pl.col("elsewhere").fill_null(""), why_not=pl.coalesce("_why", "why_not")
+    beside = numbered.select("_row").join(told, on="_row", how="left", maintain_order="left")
+    return films.with_columns(
+        beside["elsewhere"].fill_null(""), why_not=pl.coalesce(beside["_why"], "why_not")
     )
