@@ -33,6 +33,46 @@ def test_a_text_that_is_plainly_in_another_language_than_its_page_says(atlas, tm
     assert [rows[f"/{name}.html"]["language"] for name in "abc"] == [language, language, "en"]
 
 
+ALIKE = {
+    "fr": "Ce document décrit l'usage de filtres dans le marais, et permet à un visiteur de voir les oiseaux de manière souple, "
+          "d'où que viennent les données.",
+    "es": "Este documento describe el uso de filtros en el pantano y permite a un visitante ver aves de manera flexible, "
+          "vengan de donde vengan los datos.",
+    "pt": "Este documento descreve o uso de filtros no pântano, e permite que as visitas vejam aves de maneira flexível, "
+          "independentemente de onde os dados vêm.",
+    "it": "Questo documento descrive l'uso di filtri nella palude e permette a un visitatore di vedere gli uccelli in modo più libero, "
+          "da dove vengono i dati non importa.",
+    "ro": "Acest document descrie folosirea unui filtru în mlaștină și permite vizitatorului să vadă păsări într-un mod care este mai "
+          "liber, din ce loc ar veni datele nu are un rol.",
+    "cs": "Tento text popisuje, jak se v mokřadu používají filtry, a pro návštěvníka je to cesta, jak vidět ptáky od rána do noci, "
+          "když se k vodě nebo na věž nedostane.",
+    "nl": "Dit stuk gaat over het gebruik van filters in het moeras, en een bezoeker kan de vogels er op een vrije manier zien, "
+          "waar de gegevens ook vandaan komen.",
+}  # fmt: skip
+
+
+def test_languages_that_share_words_are_told_apart(atlas, tmp_path):
+    bare = {f"{name}.html": page(name, f"<p>{text}</p>").replace(' lang="en"', "") for name, text in ALIKE.items()}
+    write_site(tmp_path, bare)
+    rows = pages_of(atlas, tmp_path)
+    assert {path: row["language"] for path, row in rows.items()} == {f"/{name}.html": name for name in ALIKE}
+
+
+def test_of_pages_that_nobody_translated_the_one_in_its_own_language_stays(atlas, tmp_path):
+    text = "<p>" + "Under the reeds stand herons, and each of them is still. " * 8 + "</p>"
+    said = {"da": text, "en": text, "fr": text, "pt": f"<p>{ALIKE['pt']} {'Sal e vento.' * 12}</p>"}
+    files = {f"{name}/a/index.html": page("A", said[name]) for name in said}
+    files |= {f"{name}/b/index.html": page("B", said["pt"]).replace('lang="en"', 'lang="pt"') for name in said}
+    files |= {f"{name}/c/index.html": page("C", "<p>" + "Zum Ried gehen alle. " * 20 + "</p>").replace(' lang="en"', "")
+              for name in ("da", "en")}
+    folders = ", ".join(f'{name} = "/{name}/"' for name in said)
+    write_site(tmp_path, files, f"[languages]\nfolders = {{ {folders} }}\n")
+    rows = pages_of(atlas, tmp_path)
+    assert {path for path, row in rows.items() if row["verdict"] == "listed"} == {"/en/a/", "/pt/a/", "/pt/b/", "/en/c/"}
+    explained = atlas("explain", "/da/a/")
+    assert f"repeats {URL}/en/a/" in explained.out
+
+
 def test_the_language_of_a_host_and_the_pages_own_version_count_over_the_theme(atlas, tmp_path):
     link = f"<link rel=alternate hreflang={{}} href={URL}/{{}}.html>"
     both = link.format("en", "a") + link.format("fr", "b")

@@ -68,6 +68,7 @@ def _as_json(explained: Explained) -> dict[str, Any]:
         "layout": explained.layout,
         "merged": to_builtins(page.merged or []),
         "extra": page.extra or {},
+        "repeats": page.variant_of,
         "layers": [
             {
                 "layer": layer.name,
@@ -103,6 +104,8 @@ def _show(out: Output, explained: Explained) -> None:
     style = "bold green" if page.verdict == "listed" else "bold yellow"
     out.indented(f"{page.verdict}:", page.reason or "", style=style)
     out.indented("decided", f"by {page.decided_by}")
+    if page.variant_of:
+        out.indented("repeats", page.variant_of)
     out.indented("section", f"{page.section}; it is {_ROLES.get(page.role, page.role)}")
     # A table is its own source, and a query has no path.
     out.indented("source ", ", ".join(dict.fromkeys(filter(None, (page.source, page.path)))))

@@ -16,10 +16,11 @@ _WORDS = {
     "en": "the of and to is in that for with on this are was you it be as at from by an or can has "
     "which when not will each a",
     "de": "der die das und ist nicht ein eine mit auf für den dem des von zu sich auch aus bis wer",
-    "fr": "le la les des et est une dans pour que qui sur pas avec du au ce plus par il",
-    "es": "el la los las es una en para que con por del no se como más su al lo",
-    "it": "il la gli una per che con non di della nel sono più come alla dei questo si",
-    "pt": "os as é uma em para que com não do da na no se por mais como dos",
+    "fr": "le la les des et est une dans pour que qui sur pas avec du au ce plus par il "
+    "de un",
+    "es": "el la los las es una en para que con por del no se como más su al lo de un y",
+    "it": "il la gli una per che con non di della nel sono più come alla dei questo si un e",
+    "pt": "os as é uma em para que com não do da na no se por mais como dos de um e ao",
     "nl": "de het een en is van niet met voor op dat te zijn ook die aan er wordt naar bij",
     "sv": "och att det som är en på för med av den inte till har om ett de kan från vid",
     "da": "og at det som er en på for med af den ikke til har om et de kan fra ved",

@@ -10,6 +10,7 @@ from collections.abc import Collection
 
 import polars as pl
 
+from jovial_atlas.rounds.state.page_languages import by_folder, main_language
 from jovial_atlas.rules.page_kinds import is_kind, lists_others
 from jovial_atlas.rules.policies import PRINT
 from jovial_atlas.rules.selectors import matches, path_column
@@ -91,7 +92,8 @@ def _with_query(table: pl.LazyFrame) -> pl.DataFrame:
 
 def _same_text(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     """Pages with the same main text as another: all but one, which counts as the original: an
-    article, else the one with the shortest address. Pages that name a canonical have said what they
+    article, else one that stands where its language belongs, else one in the language of the site,
+    else the one with the shortest address. Pages that name a canonical have said what they
     are; a listing that shows an article in full makes the article no repetition. Texts that differ
     in their headings alone are the same where they are longer, and show the same pictures."""
     pages = (
@@ -107,18 +109,38 @@ def _same_text(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
         .select(
             "loc",
             "fingerprint",
+            *_language_signs(table, site),
             article=is_kind("article", site),
             text=pl.when(pl.col("words") >= _LEAST_WORDS_UNDER_TITLES).then("text_digest"),
             shown=pl.col("images").hash(),
         )
         .collect(engine="streaming")
     )
-    ordered = pages.sort(~pl.col("article").fill_null(False), pl.col("loc").str.len_bytes(), "loc")
+    ordered = pages.sort(
+        ~pl.col("article").fill_null(False), "strange", "foreign", pl.col("loc").str.len_bytes(),
+        "loc",
+    )  # fmt: skip
     found = [
         _repeating(ordered, ["fingerprint"]),
         _repeating(ordered.filter(pl.col("text").is_not_null()), ["text", "shown"]),
     ]
     return _rows(pl.concat(found).unique("loc", keep="first").lazy(), "content")
+
+
+def _language_signs(table: pl.LazyFrame, site: SiteFile) -> list[pl.Expr]:
+    """Whether a page is called `strange` in its language by the place where it stands, as texts are
+    that nobody translated; and whether it stands among pages `foreign` to the main language."""
+    strange = foreign = pl.lit(False)
+    known = table.collect_schema()
+    if "read_from" in known:
+        strange = pl.col("read_from").str.contains(r"\blanguage=(?:folder|host)\b").fill_null(False)
+    if site.model.languages.folders:
+        place = main_language(by_folder(site)[0])
+        if "language" in known:
+            strange |= (main_language(pl.col("language")) != place).fill_null(False)
+        if main := site.model.site.language:
+            foreign = (place != main.partition("-")[0].lower()).fill_null(False)
+    return [strange.alias("strange"), foreign.alias("foreign")]
 
 
 def _repeating(ordered: pl.DataFrame, by: list[str]) -> pl.DataFrame:

@@ -39,7 +39,7 @@ def with_languages(table: pl.LazyFrame, site: SiteFile) -> pl.LazyFrame:
     if "language" not in known:
         return table.with_columns(language=placed)
     own_word = pl.col("language")
-    kept = (placed.is_null() | (_main(own_word) == _main(placed))).fill_null(False)
+    kept = (placed.is_null() | (main_language(own_word) == main_language(placed))).fill_null(False)
     columns = {"language": pl.when(kept).then(own_word).otherwise(placed)}
     if "read_from" in known:
         where = pl.coalesce(
@@ -55,7 +55,7 @@ def with_languages(table: pl.LazyFrame, site: SiteFile) -> pl.LazyFrame:
 _OWN = "_own_language"
 
 
-def _main(language: pl.Expr) -> pl.Expr:
+def main_language(language: pl.Expr) -> pl.Expr:
     """The language of a tag, without script and region."""
     return language.str.extract("^([A-Za-z]+)").str.to_lowercase()
 
