@@ -87,15 +87,11 @@ def _as_json(explained: Explained) -> dict[str, Any]:
         "lengths": explained.lengths,
         "structured_data": structured,
         "videos": [
-            {
-                "name": film.name,
-                "why_not": film.why_not,
-                "values": asdict(film.values),
-                "from": film.origin,
-            }
+            {"name": film.name, "why_not": film.why_not, "values": asdict(film.values),
+             "from": film.origin}
             for film in explained.films
         ],
-    }
+    }  # fmt: skip
 
 
 def _show(out: Output, explained: Explained) -> None:
