@@ -259,8 +259,17 @@ def test_lines_that_are_alike_are_read_as_one_by_one(data, kinds, separators, as
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(alike_lines, "_LOOKED_AT", len(alike))
         patch.setattr(alike_lines, "_OTHERS", others or 1)
+        patch.setattr(alike_lines, "_LISTS", 0)  # those without any list too
         quick, slow = read_both_ways("t.jsonl", "".join(f"{line}\n" for line in written))
     assert repr(quick) == repr(slow)  # which tells -0.0 from 0
+
+
+@pytest.mark.parametrize("many", [30, 60, 400])
+def test_lines_with_very_many_values_are_read(monkeypatch, many):
+    monkeypatch.setattr(alike_lines, "_MOST", 200)
+    line = json.dumps({"a": {f"n{n}": n + 0.5 for n in range(many)}, "b": [1]}, separators=(",", ":"))
+    quick, slow = read_both_ways("t.jsonl", f"{line}\n" * 9)
+    assert quick == slow and len(quick[0]) == 9
 
 
 @pytest.mark.parametrize("work", [lambda s: normal_addresses(s, URL), path_values, read_dates])

@@ -16,9 +16,10 @@ from jovial_atlas.sources.records.records import columns_of
 
 #: Lines at the beginning that are looked at to learn how all are written.
 _LOOKED_AT = 200
-#: Fields of a line, and values within one, that are looked for at most: an expression for more
-#: takes long to make.
-_MOST = 60
+#: Fields of a line, with those within, that are looked for at most: more make a large expression.
+_MOST = 40
+#: The least share of fields that hold lists: of others, few are read as fast one by one.
+_LISTS = 1 / 3
 #: Of so many lines one may be written otherwise.
 _OTHERS = 8
 
@@ -46,13 +47,14 @@ _NAME = re.compile(r'[^"\\\x00-\x1f]*\Z')
 
 
 class _Field(NamedTuple):
-    """A field of all lines: its name, how its values are written, what makes a column of them, and
-    the names of fields within them."""
+    """A field of all lines: its name, how its values are written, what makes a column of them, the
+    names of fields within them, and whether they are lists."""
 
     name: str
     pattern: str
     column: Callable[[pl.Expr], pl.Expr]
     within: Collection[str] = ()
+    is_list: bool = False
 
 
 class _Form(NamedTuple):
@@ -85,13 +87,16 @@ class AlikeLines(NamedTuple):
 
 
 def alike_lines(text: str) -> AlikeLines | None:
-    """Lines of JSON, the last without its end, most of which are alike; None where they are
-    not."""
+    """Lines of JSON, the last without its end, most of which are alike; None where they are not, or
+    where hardly any holds values within."""
     lines = pl.Series("line", [text]).str.split("\n").explode()
     form = _form_of(lines.head(_LOOKED_AT).to_list())
     if form is None:
         return None
-    alike = lines.str.contains(form.pattern)
+    try:
+        alike = lines.str.contains(form.pattern)
+    except pl.exceptions.PolarsError:  # the expression is too large
+        return None
     others = (~alike).arg_true()
     if others.len() > lines.len() // _OTHERS:
         return None
@@ -127,13 +132,16 @@ def _form_of(lines: Sequence[str]) -> _Form | None:
     if len(records) != len(lines) or set(map(type, records)) != {dict} or not records[0]:
         return None
     columns = columns_of(records)
-    if len(columns) > _MOST or not all(map(_NAME.match, columns)):
+    if not all(map(_NAME.match, columns)):
         return None
     spaced = lines[0].startswith(f'{{"{next(iter(columns))}": ')
     fields = [_field(name, values, spaced=spaced) for name, values in columns.items()]
     known = [one for one in fields if one is not None]
-    within = {name for one in known for name in one.within}
-    return _Form(known, spaced) if len(known) == len(fields) and not within & {*columns} else None
+    within = [name for one in known for name in one.within]
+    lists = sum(one.is_list for one in known)
+    if len(known) < len(fields) or {*within} & {*columns} or len(within) + len(columns) > _MOST:
+        return None
+    return _Form(known, spaced) if within or lists >= _LISTS * len(columns) else None
 
 
 def _exactly(text: str) -> str:
@@ -151,14 +159,15 @@ def _field(name: str, values: Sequence[Any], *, spaced: bool) -> _Field | None:
         return None if spaced else _object(name, inner)
     if kinds == {list}:
         comma = ", " if spaced else ","
-        of_texts = all(type(part) is str for one in values if one for part in one)
-        return _Field(name, _texts(comma), partial(_list, comma=comma)) if of_texts else None
+        if any(type(part) is not str for one in values if one for part in one):
+            return None
+        return _Field(name, _texts(comma), partial(_list, comma=comma), is_list=True)
     return next((_Field(name, *how) for known, how in _KINDS.items() if kinds <= known), None)
 
 
 def _object(name: str, value: Mapping[str, Any]) -> _Field | None:
     """A field of objects with the fields of this one, which are kept as they are written."""
-    if len(value) > _MOST or not all(map(_NAME.match, value)):
+    if not all(map(_NAME.match, value)):
         return None
     inner = ",".join(f"{_exactly(_named(one))}:{_INNER}" for one in value)
     return _Field(name, rf"\{{{inner}\}}", _bare, tuple(value))
