@@ -27,9 +27,13 @@ PAGES = st.lists(st.tuples(st.sampled_from([None, "fr"]), LINKS), max_size=3)
 
 def one_by_one(pages):
     """Address → its versions, as pairs: links that are returned or lead to other hosts, the page
-    itself, and the page for all others where it is that."""
+    itself (in the language that others call it by, where it says none), and the page for all others where it is that."""
     said = {(loc, link["href"]) for loc, (_, links) in zip(LOCS, pages, strict=False) for link in links}
-    found = {}
+    found, called = {}, {}
+    for loc, (_, links) in zip(LOCS, pages, strict=False):
+        for one in links:
+            if one["lang"] != "x-default" and one["href"] not in (None, loc) and (one["href"], loc) in said:
+                called.setdefault(one["href"], one["lang"])
     for loc, (language, links) in zip(LOCS, pages, strict=False):
         there = [link for link in links if link["href"]]
         away = [one for one in there if not one["href"].startswith(f"{URL}/")]
@@ -38,7 +42,8 @@ def one_by_one(pages):
             continue
         own = [one["lang"] for one in there if one["href"] == loc]
         named = [lang for lang in own if lang != "x-default"]
-        itself = [*(named[:1] or ([language] if language else [])), *({"x-default"} & set(own))]
+        known = [one for one in (*named[:1], language, called.get(loc)) if one]
+        itself = [*known[:1], *({"x-default"} & set(own))]
         whole = {}
         for lang, href in [*((one["lang"], one["href"]) for one in here + away), *((one, loc) for one in itself)]:
             whole.setdefault(lang, href)

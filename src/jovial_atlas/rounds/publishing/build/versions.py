@@ -115,9 +115,16 @@ def _declared(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
         pages.select("key", "loc", "language")
         .unique("key", maintain_order=True)
         .join(named, on="key", how="left", maintain_order="left")
-        .select("loc", lang=pl.coalesce("own", "language"), href="loc")
-        .filter(pl.col("lang").is_not_null())
+        .select("loc", "key", lang=pl.coalesce("own", "language"), href="loc")
     )
+    if of_page["lang"].null_count():
+        # What says nothing of itself is in the language that its versions call it by.
+        said = kept.filter(~default).unique("to", keep="first", maintain_order=True)
+        called = said.select(key="to", called="lang")
+        of_page = of_page.join(called, on="key", how="left", maintain_order="left").with_columns(
+            lang=pl.coalesce("lang", "called")
+        )
+    of_page = of_page.filter(pl.col("lang").is_not_null())
     return pl.concat([one.select(*_LINKS) for one in (kept, of_page, own.filter(default))])
 
 
