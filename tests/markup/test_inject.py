@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas.markup import MARK, Additions, ChangedError, Tag, inject, restore, scan_head
+from jovial_atlas.markup.additions import take_out
 from jovial_atlas.markup.inject import _HELD, block_mark, without_block
 from tests.conftest import URL, page, run_command, write_site
 
@@ -40,7 +41,8 @@ def test_twice_is_once_and_taking_out_gives_the_file_back(data):
     try:
         once = inject(data, TAGS)
     except ChangedError:
-        assert MARK in data
+        # Here is what is put in, or looks like it.
+        assert MARK in data or _HELD.search(data) or take_out(data) != data
         return
     if once is not None:
         assert inject(once, TAGS) == once
