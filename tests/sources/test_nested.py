@@ -84,6 +84,18 @@ def test_tags_may_be_objects(tmp_path, value, wanted):
 @pytest.mark.parametrize(
     ("value", "wanted"),
     [
+        ([{"name": "Home", "href": "/"}, {"title": "Bats", "url": "/bats/#top"}], ["/", "/bats/"]),
+        ([{"slug": "/a b/"}, {"name": "Elsewhere", "href": "https://else.example/"}, {"name": "No address"}], ["/a%20b/"]),
+        ({"text": "Home", "path": "/"}, ["/"]),
+    ],
+)  # fmt: skip
+def test_links_may_be_objects_with_a_name(tmp_path, value, wanted):
+    assert read(tmp_path, "links", value) == [URL + path for path in wanted]
+
+
+@pytest.mark.parametrize(
+    ("value", "wanted"),
+    [
         ([{"lang": "de", "href": "/de/"}, {"lang": "X-Default", "href": f"{URL}:443/"}], [("de", "/de/"), ("x-default", "/")]),
         ([{"hreflang": "de_at", "url": "/at/"}, {"hreflang": "fr"}], [("de-AT", "/at/")]),
         ({"de": "/de/", "fr-CH": "/ch/", "not a language": "/x/"}, [("de", "/de/"), ("fr-CH", "/ch/")]),

@@ -185,7 +185,7 @@ def _date(name: str, theirs: str, table: pl.LazyFrame, how: FieldMap) -> pl.Expr
 def _column(name: str, theirs: str, kind: pl.DataType, how: FieldMap) -> pl.Expr:
     column = pl.col(theirs)
     if name == "links":
-        return _links(_list(column, kind, how.separator), how.site)
+        return _links(_list(column, kind, how.separator, addresses=True), how.site)
     if name in _LISTS:
         return _list(column, kind, how.separator)
     if name == "images":
@@ -203,11 +203,13 @@ def _column(name: str, theirs: str, kind: pl.DataType, how: FieldMap) -> pl.Expr
     return column.cast(schema.SCHEMA[name], strict=False)
 
 
-def _list(column: pl.Expr, kind: pl.DataType, separator: str) -> pl.Expr:
+def _list(
+    column: pl.Expr, kind: pl.DataType, separator: str, *, addresses: bool = False
+) -> pl.Expr:
     if isinstance(kind, pl.List):
         return column.cast(pl.List(pl.String), strict=False)
 
-    split = partial(read_lists, separator=separator)
+    split = partial(read_lists, separator=separator, addresses=addresses)
     kind = pl.List(pl.String)
     return column.cast(pl.String).map_batches(split, return_dtype=kind, is_elementwise=True)
 

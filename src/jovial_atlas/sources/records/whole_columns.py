@@ -161,8 +161,9 @@ def read_numbers(values: pl.Series) -> pl.Series:
     return put(dated, other, read_dates(values.filter(other).cast(pl.String)))
 
 
-def read_lists(values: pl.Series, separator: str) -> pl.Series:
-    """Cells as lists of texts: JSON, or items between separators; null where there is nothing."""
+def read_lists(values: pl.Series, separator: str, *, addresses: bool = False) -> pl.Series:
+    """Cells as lists of texts (of objects what they are called, or their addresses): JSON, or
+    items between separators; null where there is nothing."""
     kind = pl.List(pl.String)
     item = pl.element().str.strip_chars()
     cell = pl.col("cell")
@@ -172,20 +173,21 @@ def read_lists(values: pl.Series, separator: str) -> pl.Series:
     written = values.str.contains(r"^\s*[\[{]").fill_null(False)
     if not written.any():
         return lists
-    read = [_json_list(value, separator) for value in values.filter(written).to_list()]
+    cells = values.filter(written).to_list()
+    read = [_json_list(value, separator, addresses=addresses) for value in cells]
     whole = lists.to_frame("l").with_columns(pl.Series("w", written)).with_row_index("i")
     own = pl.DataFrame({"i": written.arg_true(), "j": pl.Series(read, dtype=kind)})
     joined = whole.join(own, on="i", how="left", maintain_order="left")
     return joined.select(pl.when("w").then("j").otherwise("l").alias(values.name)).to_series()
 
 
-def _json_list(value: str, separator: str) -> list[str] | None:
+def _json_list(value: str, separator: str, *, addresses: bool) -> list[str] | None:
     try:
         found = foreign.read_json(value)
     except (ValueError, RecursionError):
         return [item.strip() for item in value.split(separator) if item.strip()]
     items = found if isinstance(found, list) else [found]
-    return [said for item in items if (said := item_text(item))]
+    return [said for item in items if (said := item_text(item, address=addresses))]
 
 
 def read_pictures(values: pl.Series, site: str) -> pl.Series:
