@@ -102,11 +102,11 @@ def _normalised(values: pl.Series, site: str) -> pl.Series:
     parts = (
         pl.DataFrame({"text": text})
         .select(whole=pl.when(here).then(pl.lit(site) + pl.col("text")).otherwise("text"))
-        .with_columns(
-            origin=whole.str.extract(r"^(https?://[^/?#]*)"),
-            rest=whole.str.replace(r"^https?://[^/?#]*", "").str.replace(r"(?s)#.*$", ""),
-        )
+        .with_columns(origin=whole.str.extract(r"^https?://[^/?#]*", 0))
+        .with_columns(rest=whole.str.strip_prefix(pl.col("origin").fill_null("")))
     )
+    if parts["rest"].str.contains("#", literal=True).any():
+        parts = parts.with_columns(pl.col("rest").str.replace(r"(?s)#.*$", ""))
     rest = pl.col("rest")
     slashed = parts.select(pl.when(rest.str.starts_with("/")).then(rest).otherwise("/" + rest))
     escaped = _without_dots(_escaped(slashed.to_series()))
@@ -114,7 +114,7 @@ def _normalised(values: pl.Series, site: str) -> pl.Series:
     good = (
         origins.is_not_null()
         & escaped.str.contains(_BEHIND_HOST)
-        & ~escaped.str.contains(_DOT_SEGMENT)
+        & ~_has_dot_segment(escaped)
         & ~parts["whole"].str.contains(_REMOVED)
     ).fill_null(False)
     joined = origins + escaped
@@ -123,11 +123,17 @@ def _normalised(values: pl.Series, site: str) -> pl.Series:
     return put(joined, ~good, each_once(values.filter(~good), partial(_normal, site=site)))
 
 
+def _has_dot_segment(rest: pl.Series) -> pl.Series:
+    # What is found at once tells mostly that there is none.
+    dots = rest.str.contains(_DOTS, literal=True)
+    return rest.str.contains(_DOT_SEGMENT) if dots.any() else dots
+
+
 def _without_dots(rest: pl.Series) -> pl.Series:
     """Paths with what follows them, without dot segments (RFC 3986 §5.2.4); some are left where
     there are very many."""
     for _ in range(_ROUNDS):
-        odd = rest.str.contains(_DOT_SEGMENT).fill_null(False)
+        odd = _has_dot_segment(rest).fill_null(False)
         if not odd.any():
             break
         rest = replaced(rest, odd, _with_fewer_dots)
@@ -136,13 +142,13 @@ def _without_dots(rest: pl.Series) -> pl.Series:
 
 def _with_fewer_dots(rest: pl.Series) -> pl.Series:
     """Without segments of one dot, and without the first of two dots and what it takes back."""
-    path = rest.str.extract(r"^([^?]*)")
+    path = rest.str.extract(r"^[^?]*", 0)
     shorter = (
         path.str.replace_all(r"(?:/\.)+(?:/|$)", "/")
         .str.replace(r"^(?:/\.\.)+(?:/|$)", "/")
         .str.replace(r"/[^/]*/\.\.(?:/|$)", "/")
     )
-    return shorter + rest.str.extract(r"(?s)(\?.*)$").fill_null("")
+    return shorter + rest.str.extract(r"(?s)\?.*$", 0).fill_null("")
 
 
 def _escaped(rest: pl.Series) -> pl.Series:
@@ -177,8 +183,11 @@ def _learned(values: pl.Series, odd: str, work: Callable[[str], str]) -> pl.Seri
     """Values with what `work` makes of each place that is `odd`, a regular expression. What stands
     there is learned from some values at a time: few columns have much that differs."""
     find = re.compile(odd)
-    for _ in range(_ROUNDS):
-        some = values.filter(values.str.contains(odd)).head(_SAMPLE)
+    # The first are as odd as others are.
+    some = values.head(_SAMPLE).drop_nulls()
+    for number in range(_ROUNDS):
+        if number or not some.str.contains(odd).any():
+            some = values.filter(values.str.contains(odd)).head(_SAMPLE)
         if not some.len():
             return values
         found = sorted(set().union(*map(find.findall, some.to_list())))
@@ -209,7 +218,7 @@ def _path_values(values: pl.Series) -> pl.Series:
 
 def _values_without_dots(made: pl.Series) -> pl.Series:
     shorter = _without_dots("/" + made)
-    left = shorter.str.contains(_DOT_SEGMENT)
+    left = _has_dot_segment(shorter)
     if left.any():
         shorter = replaced(shorter, left, lambda some: each_once(some, _path_without_dots))
     return shorter.str.slice(1)

@@ -99,7 +99,7 @@ def _each(pages: pl.DataFrame, settings: HeadSettings) -> pl.DataFrame:
     """The videos that sections want, with their pages."""
     shown = pages.select(OF_PAGES).filter(pl.col("videos").list.len() > 0)
     numbers = pl.int_ranges(1, pl.col("videos").list.len().cast(pl.Int64) + 1)
-    each = shown.with_columns(number=numbers).explode("videos", "number")
+    each = _one_a_row(shown.with_columns(number=numbers))
     looked = pl.col("media").list.get(pl.col("number") - 1, null_on_oob=True)
     each, unwanted = each.with_columns(media=looked), []
     for name, section in settings.section.items():
@@ -109,6 +109,15 @@ def _each(pages: pl.DataFrame, settings: HeadSettings) -> pl.DataFrame:
         elif isinstance(wanted, tuple):
             unwanted.append(mine & ~_said("found").is_in(wanted).fill_null(False))
     return each.filter(~pl.any_horizontal(unwanted).fill_null(False)) if unwanted else each
+
+
+def _one_a_row(pages: pl.DataFrame) -> pl.DataFrame:
+    """Pages with their videos and the numbers of these, one a row."""
+    if pages.height and pages["videos"].list.len().max() == 1:
+        # Of pages with a single video nothing is repeated.
+        singles = [one.list.explode() for one in (pages["videos"], pages["number"])]
+        return pages.with_columns(singles)
+    return pages.explode("videos", "number")
 
 
 def _said(name: str) -> pl.Expr:
@@ -325,12 +334,14 @@ def _chosen(films: pl.DataFrame) -> pl.DataFrame:
         "loc", "number", "listed", "why_not",
         _key=pl.coalesce(*(_given(pl.col(_value(name)), pl.String()) for name in _SHOWN)),
         _lists=pl.col("role").is_in(_LISTS).fill_null(False),
-        _many=pl.len().over("loc"),
     ).with_row_index("_row")  # fmt: skip
     shown = numbered.filter(pl.col("listed"), pl.col("why_not") == "")
-    several = shown.filter(pl.len().over("_key") > 1)
+    if shown["_key"].n_unique() == shown.height:
+        return films.with_columns(elsewhere=pl.lit(""))
+    several = shown.filter(pl.col("_key").is_duplicated())
+    many = numbered.group_by("loc").agg(_many=pl.len())
     length = pl.col("loc").str.len_chars()
-    ranked = several.sort("_lists", "_many", length, "loc", "number")
+    ranked = several.join(many, on="loc").sort("_lists", "_many", length, "loc", "number")
     first = ranked.group_by("_key").agg(
         elsewhere=pl.col("loc").first(), _first=pl.col("_row").first()
     )

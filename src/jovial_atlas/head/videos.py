@@ -176,7 +176,9 @@ def video_rows(films: pl.DataFrame) -> pl.DataFrame:
     """The listed videos of listed pages of a table of films, as `loc, lastmod, videos`."""
     shown = films.filter(pl.col("listed"), pl.col("why_not") == "")
     rows = shown.select("loc", "lastmod", videos=_sitemap_video())
-    return rows.group_by("loc", maintain_order=True).agg(pl.col("lastmod").first(), "videos")
+    if rows["loc"].n_unique() < rows.height:
+        return rows.group_by("loc", maintain_order=True).agg(pl.col("lastmod").first(), "videos")
+    return rows.with_columns(pl.concat_list("videos"))
 
 
 def sharing(films: Iterable[Film]) -> list[tuple[str, str]]:

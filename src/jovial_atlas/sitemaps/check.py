@@ -66,7 +66,7 @@ def check_file(file: SitemapFile, place: ServedAt, now: str) -> list[Fault]:
 
 def _check_one_host(file: SitemapFile, noted: Notes) -> None:
     """Wherever a file is served: it lists addresses of one host."""
-    begun = pl.col("loc").str.extract(r"^(https?://[^/?#]+)").str.to_lowercase()
+    begun = pl.col("loc").str.extract(r"^https?://[^/?#]+", 0).str.to_lowercase()
     rows = file.rows.select("loc", "line", origin=begun).filter(pl.col("origin").is_not_null())
     if not rows.height or rows["origin"].n_unique() == 1:
         return

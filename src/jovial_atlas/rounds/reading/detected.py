@@ -86,7 +86,7 @@ def _detected(pages: pl.LazyFrame, main: str) -> pl.DataFrame:
     """The pages whose text tells another language than they say, as `loc, _language`; where two fit
     a text, it is more likely in the `main` one."""
     text = pl.col("text")
-    own = pl.col("language").str.extract("^([A-Za-z]+)").str.to_lowercase()
+    own = pl.col("language").str.extract("^[A-Za-z]+", 0).str.to_lowercase()
     counted = pages.select("loc", own=own, text=pl.col("excerpt").str.to_lowercase())
     counted = counted.filter(text.is_not_null()).select(
         "loc",

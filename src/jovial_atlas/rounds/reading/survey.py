@@ -83,7 +83,8 @@ def run_survey(
         if before is not None and may_lose:
             causes = [*map(str, broken), *_empty(site, after, broken)]
             _refuse_loss(site, now, before, record, decided, causes)
-        lasting = _is_lasting(after, site, now, filled)
+        shows = any(one.videos for one in sections)
+        lasting = not shows and _is_lasting(after, site, now, filled)
         departed = departed_now(site, before, after, now) if changes.moves else None
         hidden = "" if site.model.host else _said_first(site, rows, after)
         told = [*faults, *more], hidden, layout, doubts_of(rows)
@@ -208,17 +209,17 @@ def _empty(site: SiteFile, after: pl.LazyFrame, broken: Sequence[ContentError]) 
 
 
 def _is_lasting(table: pl.LazyFrame, site: SiteFile, now: datetime, filled: frozenset[str]) -> bool:
-    """Whether nothing but the files of a survey could change what it says. Videos may lie in
-    other files, or with services that are asked again; pages may expire."""
+    """Whether nothing but the files of a survey could change what it says, where no page shows
+    videos: those may lie in other files, or with services that are asked again. Pages may expire.
+    """
     asked = {
-        "videos": (pl.col("videos").list.len() > 0).any(),
         "expires": pl.col("expires").is_not_null().any(),
         "directives": pl.col("directives").str.contains("unavailable_after", literal=True).any(),
     }
     asked = {name: any_ for name, any_ in asked.items() if name in filled}
     there = table.select(**asked).collect(engine="streaming").to_dicts()[0] if asked else {}
     missing = {name for name, any_ in there.items() if not any_}
-    if there.get("videos") or rests_on_traffic(site):
+    if rests_on_traffic(site):
         return False
     return not rests_on_time(site, now, table, filled - missing)
 

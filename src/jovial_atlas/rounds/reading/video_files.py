@@ -182,7 +182,7 @@ def _media_files(
 ) -> tuple[dict[str, tuple[Path, str]], list[str]]:
     """Address → file and its digest, of the media files that are there; and the addresses of those
     that are not, where the whole site lies in a folder."""
-    have = files_at(site, contents.sort())
+    have = files_at(site, contents)
     wanted = {address: (path, _digest(path, memory)) for address, path in have.items()}
     lost: list[str] = []
     for start in whole_places(site):

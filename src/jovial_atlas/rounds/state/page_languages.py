@@ -57,7 +57,7 @@ _OWN = "_own_language"
 
 def main_language(language: pl.Expr) -> pl.Expr:
     """The language of a tag, without script and region."""
-    return language.str.extract("^([A-Za-z]+)").str.to_lowercase()
+    return language.str.extract("^[A-Za-z]+", 0).str.to_lowercase()
 
 
 def _by_host(site: SiteFile) -> pl.Expr:

@@ -36,18 +36,20 @@ def file_of(site: SiteFile) -> Find:
 
 
 def files_at(site: SiteFile, addresses: pl.Series) -> dict[str, Path]:
-    """The files that addresses lead to, of those that have one. Of many, most may lie elsewhere:
-    where there is no folder, nothing in it is looked for."""
+    """The files that addresses lead to, of those that have one, by address. Of many, most may lie
+    elsewhere: where there is no folder, nothing in it is looked for."""
     candidates, is_folder = _candidates(site), _known_folders()
-    folder = addresses.str.extract(r"^([^?#]*/)")
+    folder = addresses.str.extract(r"^[^?#]*/", 0)
     there = [
         one
         for one in folder.unique().drop_nulls().to_list()
         if any(is_folder(f"{root}/{below}") for root, below in candidates(one))
     ]
-    near = addresses.filter(folder.is_in(there).fill_null(False)).unique(maintain_order=True)
+    near: list[str] = []
+    if there:
+        near = addresses.filter(folder.is_in(there).fill_null(False)).unique().to_list()
     find = file_of(site)
-    return {address: path for address in near.to_list() if (path := find(address))}
+    return {address: path for address in sorted(near) if (path := find(address))}
 
 
 #: From so many files on, of which most are not there, they lie elsewhere.

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import polars as pl
 
 from jovial_atlas import addresses
@@ -61,7 +63,18 @@ class VideoExtension(Extension):
 
     def rendered(self, item: pl.Expr) -> pl.Expr:
         """As `Extension.rendered`."""
-        elements = [self._element(name, item) for name in VIDEO_FIELDS]
+        return self._rendered(item, VIDEO_FIELDS)
+
+    def texts(self, table: pl.DataFrame) -> pl.Series:
+        """As `Extension.texts`. Of all that a video may have most say little: what none of them
+        has is not asked of each."""
+        videos = table[self.column].list.explode().struct.unnest()
+        used = [name for name in VIDEO_FIELDS if videos[name].null_count() < videos.height]
+        lines = pl.col(self.column).list.eval(self._rendered(pl.element(), used)).list.join("")
+        return table.select(lines.fill_null("")).to_series()
+
+    def _rendered(self, item: pl.Expr, names: Sequence[str]) -> pl.Expr:
+        elements = [self._element(name, item) for name in names]
         return pl.concat_str(pl.lit("  <video:video>\n"), *elements, pl.lit("  </video:video>\n"))
 
     def _element(self, name: str, item: pl.Expr) -> pl.Expr:

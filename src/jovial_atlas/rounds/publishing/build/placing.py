@@ -24,6 +24,7 @@ from jovial_atlas.rounds.publishing.build.listing import (
     said_in_files,
 )
 from jovial_atlas.rounds.publishing.build.versions import Versions
+from jovial_atlas.rounds.publishing.build.video_digests import video_digests
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.traffic import page_figures
 from jovial_atlas.sitemaps import plan
@@ -147,7 +148,7 @@ def place_listing(
     shown = listing.videos.with_columns(
         key_of(pl.col("loc")).alias("key"),
         kind=pl.lit(video, pl.UInt32),
-        digest=pl.struct(pl.all()).hash(6),
+        digest=video_digests(listing.videos),
     )
     videos = plan.place(shown, before["videos"], most)
     return Placed(
