@@ -51,6 +51,37 @@ def test_a_dry_run_compares_and_writes_nothing(made):
     assert sorted(path.name for path in made.folder.iterdir()) == ["a", "b"]
 
 
+@pytest.mark.parametrize("dry", [False, True])
+def test_bytes_in_pieces_are_put_as_others_are(made, dry):
+    made(a=b"12", b=b"1", c=b"1")
+    (made.folder / "c").write_bytes(b"edited since")
+    files = FileSet(made.folder, made.manifest, dry=dry)
+    for name, pieces in {"a": (b"1", b"2"), "b": (b"1", b"2"), "c": (b"3",), "d": ()}.items():
+        files.put_pieces(name, iter(pieces))
+    states = {change.path: (change.state, change.bytes) for change in files.changes()}
+    assert states == {"a": ("same", 2), "b": ("changed", 2), "c": ("kept", 1), "d": ("new", 0)}
+    assert [files.read(name) for name in "abd"] == [b"12", b"12", b""]
+    if not dry:
+        files.commit()
+        assert [(made.folder / name).read_bytes() for name in "abcd"] == [b"12", b"12", b"edited since", b""]
+    with pytest.raises(OutputError, match="leaves the output folder"):
+        files.put_pieces("../out", [b"1"])
+
+
+def test_an_error_in_making_pieces_comes_out_as_it_is_and_leaves_nothing(made):
+    made(a=b"1")
+    files = FileSet(made.folder, made.manifest)
+
+    def broken():
+        yield b"2"
+        raise ValueError("no more")
+
+    with pytest.raises(ValueError, match="no more"):
+        files.put_pieces("a", broken())
+    files.discard()
+    assert [(p.name, p.read_bytes()) for p in made.folder.iterdir()] == [("a", b"1")]
+
+
 def test_discarding_leaves_the_old_set_complete(made):
     made(a=b"1")
     files = FileSet(made.folder, made.manifest)

@@ -22,6 +22,7 @@ import msgspec
 
 from jovial_atlas.errors import OutputError
 from jovial_atlas.files.whole import (
+    Digested,
     digest,
     digest_of_file,
     is_file,
@@ -29,6 +30,7 @@ from jovial_atlas.files.whole import (
     remove,
     sweep,
     temporary_name,
+    write_pieces,
     write_whole,
     writing,
 )
@@ -45,6 +47,10 @@ class FileState(StrEnum):
     KEPT = "kept"
 
 
+#: States in which a file is written.
+_WRITTEN = (FileState.NEW, FileState.CHANGED)
+
+
 class FileChange(msgspec.Struct, frozen=True):
     """What a build does to one file. `path` is relative to the folder, with `/`."""
 
@@ -56,7 +62,7 @@ class FileChange(msgspec.Struct, frozen=True):
 class _Due(msgspec.Struct, frozen=True):
     name: str
     change: FileChange
-    staged: Path | None
+    staged: Path | None = None
     #: The bytes of a file that is new or changed in a dry run; nowhere else are they kept.
     data: bytes | None = None
 
@@ -143,39 +149,59 @@ class FileSet:
     def put(self, path: str, data: bytes, name: str | None = None) -> None:
         """Say that `path` is due with these bytes; `name` is their digest, where it is known.
         Raises OutputError."""
-        if Path(path).is_absolute() or ".." in Path(path).parts:
-            raise OutputError(f"{path} leaves the output folder {self.folder}.")
+        self._within(path)
         name = name or digest(data)
-        file = self.folder / path
-        with writing(file):
-            state = self._state(path, file, name)
-        writes = state in (FileState.NEW, FileState.CHANGED) and not self.dry
-        staged = self._staged(data) if writes else None
-        kept = data if self.dry and staged is None and state != FileState.SAME else None
+        state = self._state(path, name)
+        staged = None
+        if state in _WRITTEN and not self.dry:
+            staged = self._place()
+            with writing(staged):
+                staged.write_bytes(data)
+        kept = data if self.dry and state != FileState.SAME else None
         self._due[path] = _Due(name, FileChange(path, len(data), state), staged, kept)
 
-    def _state(self, path: str, file: Path, name: str) -> FileState:
-        """What putting these bytes at a path comes to."""
-        if not file.exists():
-            return FileState.NEW
-        there = digest_of_file(file) if file.is_file() else ""
+    def put_pieces(self, path: str, pieces: Iterable[bytes]) -> None:
+        """As `put`, of bytes that come some at a time and need not be held together."""
+        if self.dry:
+            self.put(path, b"".join(pieces))
+            return
+        self._within(path)
+        staged: Path | None = self._place()
+        assert staged is not None
+        digested = Digested(pieces)
+        write_pieces(staged, digested, tidy=False)
+        state = self._state(path, digested.digest)
+        if state not in _WRITTEN:
+            remove(staged)
+            staged = None
+        change = FileChange(path, digested.size, state)
+        self._due[path] = _Due(digested.digest, change, staged)
+
+    def _within(self, path: str) -> None:
+        if Path(path).is_absolute() or ".." in Path(path).parts:
+            raise OutputError(f"{path} leaves the output folder {self.folder}.")
+
+    def _state(self, path: str, name: str) -> FileState:
+        """What putting the bytes of this name at a path comes to."""
+        file = self.folder / path
+        with writing(file):
+            if not file.exists():
+                return FileState.NEW
+            there = digest_of_file(file) if file.is_file() else ""
         if there == name:
             # Also where the manifest does not know it: there is nothing in it to lose.
             return FileState.SAME
         return FileState.CHANGED if there in self._names(path) else FileState.KEPT
 
-    def _staged(self, data: bytes) -> Path:
-        """Write a file that is on its way into the hidden folder for these."""
+    def _place(self) -> Path:
+        """A place for a file that is on its way, in the hidden folder for these."""
         if self._staging is None:
             sweep(self.folder)
             staging = temporary_name(self.folder)
             with writing(staging):
                 staging.mkdir(parents=True)
             self._staging = staging
-        staged = self._staging / f"{len(self._due)}"
-        with writing(staged):
-            staged.write_bytes(data)
-        return staged
+        return self._staging / f"{len(self._due)}"
 
     def has(self, path: str) -> bool:
         """Whether a file is due."""

@@ -45,6 +45,27 @@ def digest_of_file(path: Path) -> str:
     return name.hexdigest()
 
 
+class Digested:
+    """Bytes that come in pieces; their `digest` and `size`, once all were taken."""
+
+    def __init__(self, pieces: Iterable[bytes]) -> None:
+        self._pieces = pieces
+        self._name = hashlib.blake2b(digest_size=16)
+        self.size = 0
+
+    def __iter__(self) -> Iterator[bytes]:
+        """The pieces, as they come."""
+        for piece in self._pieces:
+            self._name.update(piece)
+            self.size += len(piece)
+            yield piece
+
+    @property
+    def digest(self) -> str:
+        """As `digest` of all of them together."""
+        return self._name.hexdigest()
+
+
 def is_file(path: Path) -> bool:
     """Whether a file is there; a name that no file system takes is none."""
     try:

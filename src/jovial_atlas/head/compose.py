@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from itertools import islice
 
 import msgspec
 import polars as pl
@@ -76,17 +77,22 @@ def heads_by_section(
     settings: HeadSettings,
     films: Mapping[str, Sequence[Film]],
     context: HeadContext = NO_CONTEXT,
-) -> Iterator[tuple[str, list[PageHead]]]:
-    """For each section its pages with their head data, by address."""
-    parts = decided.sort("section", "loc").partition_by("section", maintain_order=True)
-    for part in parts:
-        heads = [
+) -> Iterator[tuple[str, Iterator[PageHead]]]:
+    """For each section its pages with their head data, by address, made while they are taken."""
+    for part in decided.sort("section", "loc").partition_by("section", maintain_order=True):
+        heads = (
             PageHead(page, head_data(page, settings, films.get(page.loc, ()), context))
             for page in pages_of(part)
-        ]
+        )
         yield part["section"][0], heads
 
 
-def head_lines(heads: Sequence[PageHead]) -> bytes:
-    """Head data as JSON Lines."""
-    return b"".join(msgspec.json.encode(one.head) + b"\n" for one in heads)
+def head_lines(heads: Iterator[PageHead]) -> Iterator[bytes]:
+    """Head data as JSON Lines, some lines at a time."""
+    encode = msgspec.json.Encoder().encode
+    while some := b"".join([encode(one.head) + b"\n" for one in islice(heads, _TOGETHER)]):
+        yield some
+
+
+#: Lines that are written together.
+_TOGETHER = 500

@@ -7,6 +7,8 @@ from collections.abc import Callable
 import msgspec
 
 from jovial_atlas.head.sharing import Look, nothing_here
+from jovial_atlas.head.trail import Trails
+from jovial_atlas.sitefile import Site
 
 
 def nobody(_address: str) -> str | None:
@@ -20,6 +22,14 @@ class HeadContext(msgspec.Struct, frozen=True):
 
     look: Look = nothing_here
     name: Callable[[str], str | None] = nobody
+    _trails: dict[tuple[str, str], Trails] = msgspec.field(default_factory=dict)
+
+    def trails(self, site: Site) -> Trails:
+        """The trails of the pages of a site, or of one host of it."""
+        key = site.url, site.short_name
+        if key not in self._trails:
+            self._trails[key] = Trails(*key, self.name)
+        return self._trails[key]
 
 
 #: Nothing is known.

@@ -18,7 +18,6 @@ from jovial_atlas.head.context import NO_CONTEXT, HeadContext
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.site import SiteNodes, site_nodes
 from jovial_atlas.head.texts import pattern_text
-from jovial_atlas.head.trail import trail_of
 from jovial_atlas.head.videos import Film
 from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile.deciding import Section
@@ -72,8 +71,8 @@ def page_graph(
 ) -> Graph:
     """The graph of a page (a row of the decided table) with its title and description. With
     `trace` it says where each value comes from."""
-    making = _Making(page, settings, section, texts, context, trace)
     shared = site_nodes(settings)
+    making = _Making(page, settings, section, texts, context, trace, shared)
     if trace:
         for where, node in zip(("[publisher]", "[site]"), shared.first, strict=True):
             making.origins[node["@id"]] = dict.fromkeys(node, f"site file, {where}")
@@ -101,8 +100,12 @@ def _valid(
     numbers = [
         n for n in range(count, len(made)) if advice or made[n].get("@id") not in making.sure
     ]
-    own = validator_of(settings).validate([made[n] for n in numbers], advice=advice, known=made)
-    issues += [replace(issue, node=numbers[issue.node]) for issue in own]
+    if numbers:
+        asked = [made[n] for n in numbers]
+        own = shared.validator.validate(asked, advice=advice, known=made)
+        issues += [replace(issue, node=numbers[issue.node]) for issue in own]
+    elif not issues:
+        return Graph(made, [], issues, origins, shared.ids)
     wrong = {one.node for one in issues if one.code in INVALID}
     if not wrong or settings.structured.publish == "all":
         return Graph(made, [], issues, origins, shared.ids)
@@ -151,6 +154,7 @@ class _Making:
         texts: tuple[str | None, str | None],
         context: HeadContext,
         trace: bool,
+        shared: SiteNodes,
     ) -> None:
         self.page, self.settings, self.section, self.context = page, settings, section, context
         self.title, self.description = texts
@@ -159,7 +163,7 @@ class _Making:
         zone = settings.site.timezone
         self.zone = ZoneInfo(zone) if zone else None
         self.origins: dict[str, dict[str, str]] = {}
-        self.trace = trace
+        self.trace, self.shared = trace, shared
         self.places: dict[str, Node] = {}
         self.found = _found(page)
         #: Nodes made of nothing but texts and addresses of the survey, which cannot be wrong.
@@ -200,7 +204,7 @@ class _Making:
         url = self.settings.site.url
         kind, _, rest = name.partition(":")
         if kind == "place":
-            place = site_nodes(self.settings).places.get(rest)
+            place = self.shared.places.get(rest)
             if place is None:
                 return None
             self.places[rest] = place
@@ -219,12 +223,12 @@ class _Making:
             language=page.language or self.settings.site.language,
         )  # fmt: skip
         site_says = "site file, [site]"
-        said_in = "page" if page.language else site_says
-        self._note(
-            web_page,
-            {"url": "field loc", "name": "title", "description": "description",
-             "inLanguage": said_in, "isPartOf": site_says, "breadcrumb": "addresses above"},
-        )  # fmt: skip
+        if self.trace:
+            said_in = "page" if page.language else site_says
+            self.origins[web_page["@id"]] = {
+                "url": "field loc", "name": "title", "description": "description",
+                "inLanguage": said_in, "isPartOf": site_says, "breadcrumb": "addresses above",
+            }  # fmt: skip
         graph = [web_page]
         self.sure.add(web_page["@id"])
         main = self._main()
@@ -238,9 +242,8 @@ class _Making:
                 )
             else:
                 graph.append(main)
-        places = site_nodes(self.settings).places
         here = [one.name for one in self.settings.place if self._about(one)]
-        self.places |= {name: places[name] for name in here}
+        self.places |= {name: self.shared.places[name] for name in here}
         for name, place in self.places.items():
             own = {"mainEntityOfPage": {"@id": web_page["@id"]}} if name in here else {}
             graph.append({**place, **own})
@@ -300,9 +303,8 @@ class _Making:
 
     def _crumbs(self) -> Node | None:
         """The pages above this one by address, as far as there are any, and itself."""
-        site = self.settings.site
-        own = self.page.heading or self.title
-        steps = trail_of(self.loc, own, site.url, site.short_name, self.context.name)
+        trails = self.context.trails(self.settings.site)
+        steps = trails.of(self.loc, self.page.heading or self.title)
         if not steps:
             return None
         *above, (_, last) = steps
@@ -332,7 +334,7 @@ def _with_found(made: list[Node], page: Page, making: _Making) -> list[Node]:
     in_page = [node for syntax, node in making.found.get("nodes", ()) if syntax == "json-ld"]
     if not in_page:
         return made
-    shared = site_nodes(making.settings).ids  # pages do not change what all share
+    shared = making.shared.ids  # pages do not change what all share
     for node in in_page:
         same = _same(node, made)
         if same is None:

@@ -108,7 +108,7 @@ def _chosen(
             return loc, alts.get(loc, ""), source
     small = []
     for loc, alt in alts.items():
-        if urlsplit(loc).path.lower().endswith(_DRAWINGS):
+        if _path_of(loc).lower().endswith(_DRAWINGS):
             continue
         original = look(loc)
         if original is None or large_enough(original.picture):
@@ -123,6 +123,11 @@ def _chosen(
             loc = urljoin(base, said.image)
             return loc, alts.get(loc) or said.image_alt, source
     return (small[0], alts[small[0]], "first picture") if small else None
+
+
+def _path_of(loc: str) -> str:
+    # An address is cut where its path ends, with all that stands before it.
+    return loc.partition("#")[0].partition("?")[0]
 
 
 def large_enough(picture: Picture) -> bool:

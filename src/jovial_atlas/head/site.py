@@ -81,11 +81,8 @@ class SiteNodes(msgspec.Struct, frozen=True):
     validator: Validator
     issues: list[Issue]
     wrong: list[Issue]
-
-    @property
-    def ids(self) -> frozenset[str]:
-        """The @ids of the first two, which stand in the graph of every page."""
-        return frozenset(node["@id"] for node in self.first)
+    #: The @ids of the first two, which stand in the graph of every page.
+    ids: frozenset[str]
 
 
 #: What `site_nodes` made, by the site file it was made for.
@@ -104,7 +101,9 @@ def site_nodes(settings: HeadSettings) -> SiteNodes:
         validator = _validator(features)
         issues = validator.validate(first)
         wrong = [one for one in issues if one.code in INVALID]
-        had = _MADE[id(settings)] = (settings, SiteNodes(first, places, validator, issues, wrong))
+        ids = frozenset(node["@id"] for node in first)
+        made = SiteNodes(first, places, validator, issues, wrong, ids)
+        had = _MADE[id(settings)] = (settings, made)
     return had[1]
 
 

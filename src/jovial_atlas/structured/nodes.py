@@ -63,17 +63,16 @@ def web_page(
     site_url: str, loc: str, *, name: str | None, description: str | None, language: str | None
 ) -> Node:
     """The WebPage at `loc`, part of the web site."""
-    return given(
-        {
-            "@type": "WebPage",
-            "@id": f"{loc}#webpage",
-            "url": loc,
-            "name": name,
-            "description": description,
-            "inLanguage": language,
-            "isPartOf": {"@id": f"{site_url}/#website"},
-        }
-    )
+    node: Node = {"@type": "WebPage", "@id": f"{loc}#webpage", "url": loc}
+    # Every page has one: this takes half the time of `given`.
+    if name:
+        node["name"] = name
+    if description:
+        node["description"] = description
+    if language:
+        node["inLanguage"] = language
+    node["isPartOf"] = {"@id": f"{site_url}/#website"}
+    return node
 
 
 class VideoFields(Protocol):

@@ -121,28 +121,37 @@ class _PublishedHead(msgspec.Struct):
 
 def _published(survey: LastSurvey, before: pl.DataFrame | None) -> pl.DataFrame:
     """What head data says now; lines that are as they were `before` are not read again."""
-    written = [
-        pl.Series("text", path.read_text("utf-8", "replace").split("\n"), pl.String)
-        for path in sorted((survey.site.state / HEAD_DATA).glob("*.jsonl"))
-    ]
-    lines = pl.concat([pl.Series("text", [], pl.String), *written]).to_frame()
-    lines = lines.with_columns(line=pl.col("text").hash(3))
     none = pl.DataFrame(schema=_SCHEMA)
     known = (none if before is None else before).select(*_OF_LINE, "line").drop_nulls("line")
-    same = lines.join(known.unique("line"), on="line", how="inner", maintain_order="left")
-    fresh = lines.join(known, on="line", how="anti", maintain_order="left")
+    known, found = known.unique("line"), [none.select(*_OF_LINE, "line")]
     rows, shapes = [], _Shapes()
     decode = msgspec.json.Decoder(_PublishedHead).decode
-    for text, line in fresh.iter_rows():
-        with suppress(ValueError, RecursionError):  # changed by hand since it was written
-            head = decode(text)
-            rows.append((head.loc, head.title, head.description, shapes.of(head.json_ld), line))
-    schema = {name: _SCHEMA[name] for name in (*_OF_LINE, "line")}
-    read = pl.DataFrame(rows, orient="row", schema=schema)
-    heads = pl.concat([same.select(read.columns), read])
+    for some in _lines_of(survey.site.state / HEAD_DATA):
+        lines = some.to_frame("text").with_columns(line=pl.col("text").hash(3))
+        same = lines.join(known, on="line", how="inner", maintain_order="left")
+        found.append(same.select(*_OF_LINE, "line"))
+        fresh = lines.join(known, on="line", how="anti", maintain_order="left")
+        for text, line in fresh.iter_rows():
+            with suppress(ValueError, RecursionError):  # changed by hand since it was written
+                head = decode(text)
+                rows.append((head.loc, head.title, head.description, shapes.of(head.json_ld), line))
+    read = pl.DataFrame(rows, orient="row", schema=found[0].schema)
+    heads = pl.concat([*found, read])
     verdicts = survey.decided.select("loc", "listed", "index")
     joined = verdicts.join(heads.unique("loc"), on="loc", how="left", maintain_order="left")
     return joined.select(list(_SCHEMA)).sort("loc")
+
+
+def _lines_of(folder: Path) -> Iterator[pl.Series]:
+    """The lines of head data, some at a time."""
+    for path in sorted(folder.glob("*.jsonl")):
+        with path.open(encoding="utf-8", errors="replace", newline="\n") as stream:
+            while lines := stream.readlines(_READ):
+                yield pl.Series("text", lines, pl.String).str.strip_suffix("\n")
+
+
+#: Signs of head data that are read together.
+_READ = 16 << 20
 
 
 def _shown(survey: LastSurvey) -> pl.DataFrame:

@@ -18,7 +18,6 @@ from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import sweep, write_whole, writing
 from jovial_atlas.head.compose import head_data
 from jovial_atlas.head.tags import head_tags
-from jovial_atlas.head.trail import trail_of
 from jovial_atlas.markup import (
     PLACES,
     Additions,
@@ -238,9 +237,8 @@ def _additions(page: Page, also: _Beside, survey: LastSurvey) -> tuple[Additions
 
 def _trail(page: Page, survey: LastSurvey) -> list[tuple[str, str]]:
     """The steps to a page as its readers see them, as href and name."""
-    site = survey.heads_of(page.loc).site
-    name = survey.head_context.name
-    steps = trail_of(page.loc, page.heading or page.title, site.url, site.short_name, name)
+    trails = survey.head_context.trails(survey.heads_of(page.loc).site)
+    steps = trails.of(page.loc, page.heading or page.title)
     return [(addresses.path_and_query(loc), said) for loc, said in steps]
 
 

@@ -24,11 +24,18 @@ def file_of(site: SiteFile) -> Find:
     """Gives the file of a source, or of the output folder, that an address of the site leads to."""
     candidates, is_folder = _candidates(site), _known_folders()
 
+    @lru_cache(maxsize=_FOLDERS)
+    def is_empty(folder: str) -> bool:
+        # Of many addresses most lie in few folders: one that is not there is asked for once.
+        return not any(is_folder(f"{root}/{below}") for root, below in candidates(folder))
+
     def found(address: str) -> Path | None:
+        bare = address.partition("#")[0].partition("?")[0]
+        folder, slash, name = bare.rpartition("/")
+        if "%" not in name and is_empty(folder + slash):
+            return None
         for root, below in candidates(address):
-            folder = below.rpartition("/")[0]
-            # Of many addresses most lie in few folders: one that is not there is asked for once.
-            if is_folder(f"{root}/{folder}") and is_file(path := root / below):
+            if is_folder(f"{root}/{below.rpartition('/')[0]}") and is_file(path := root / below):
                 return path
         return None
 

@@ -23,49 +23,48 @@ from jovial_atlas.serving import fragment_path
 def put_heads(survey: LastSurvey, heads: FileSet, parts: FileSet, output: FileSet) -> None:
     """Put the head data of all pages, the fragments made of it where the site file asks for
     them, and the copies of pictures that go into the output folder."""
-    model = survey.site.model
+    model, settings = survey.site.model, survey.heads
     versions = versions_by_page(survey) if model.head.fragments else {}
     shared: list[Copy] = []
     pictures, films = survey.pictures, survey.films
+
+    def also(page_heads: Iterator[PageHead]) -> Iterator[PageHead]:
+        """The same, with what is made of each beside its line."""
+        for one in page_heads:
+            if model.head.fragments:
+                for named in _fragment(one, settings, versions.get(one.page.loc, ())):
+                    parts.put(*named)
+            if model.sharing.copies:
+                shared.extend(_copies_of(one, settings, films, pictures.look))
+            yield one
+
     for section, page_heads in heads_by_section(
-        survey.decided, survey.heads, films, survey.head_context
+        survey.decided, settings, films, survey.head_context
     ):
-        heads.put(f"{section}.jsonl", head_lines(page_heads))
-        if model.head.fragments:
-            for named in _fragments(page_heads, survey.heads, versions):
-                parts.put(*named)
-        if model.sharing.copies:
-            shared += _copies_of(page_heads, survey.heads, films, pictures.look)
+        heads.put_pieces(f"{section}.jsonl", head_lines(also(page_heads)))
     for named in copies(shared, output.keep):
         output.put(*named)
     if not output.dry:
         pictures.keep()
 
 
-def _fragments(
-    heads: Sequence[PageHead],
-    settings: HeadSettings,
-    versions: Mapping[str, Sequence[Mapping[str, str]]],
+def _fragment(
+    one: PageHead, settings: HeadSettings, versions: Sequence[Mapping[str, str]]
 ) -> Iterator[tuple[str, bytes]]:
-    """The head of each page as HTML and as JSON, for systems that serve pages themselves."""
-    for head in heads:
-        path = fragment_path(head.page.loc)
-        tags = head_tags(head.head, head.page, settings, versions.get(head.page.loc, ()))
-        yield f"{path}.html", ("\n".join(tag.html for tag in tags if tag.html) + "\n").encode()
-        text = json.dumps(to_builtins(head.head), ensure_ascii=False, indent=1)
-        yield f"{path}.json", f"{text}\n".encode()
+    """The head of a page as HTML and as JSON, for systems that serve pages themselves."""
+    path = fragment_path(one.page.loc)
+    tags = head_tags(one.head, one.page, settings, versions)
+    yield f"{path}.html", ("\n".join(tag.html for tag in tags if tag.html) + "\n").encode()
+    text = json.dumps(to_builtins(one.head), ensure_ascii=False, indent=1)
+    yield f"{path}.json", f"{text}\n".encode()
 
 
 def _copies_of(
-    heads: Sequence[PageHead],
-    settings: HeadSettings,
-    films: Mapping[str, Sequence[Film]],
-    look: Look,
+    one: PageHead, settings: HeadSettings, films: Mapping[str, Sequence[Film]], look: Look
 ) -> Iterator[Copy]:
-    """The copies of pictures that these heads name."""
-    for one in heads:
-        if (picture := one.head.picture) and picture.original:
-            section, of_page = settings.section_of(one.page), films.get(one.page.loc, ())
-            shared = shared_picture(one.page, settings, section, of_page, look)
-            if shared and shared.copy:
-                yield shared.copy
+    """The copies of pictures that a head names."""
+    if (picture := one.head.picture) and picture.original:
+        section, of_page = settings.section_of(one.page), films.get(one.page.loc, ())
+        shared = shared_picture(one.page, settings, section, of_page, look)
+        if shared and shared.copy:
+            yield shared.copy
