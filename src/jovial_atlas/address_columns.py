@@ -102,7 +102,7 @@ def _normalised(values: pl.Series, site: str) -> pl.Series:
     parts = (
         pl.DataFrame({"text": text})
         .select(whole=pl.when(here).then(pl.lit(site) + pl.col("text")).otherwise("text"))
-        .with_columns(origin=whole.str.extract(r"^https?://[^/?#]*", 0))
+        .with_columns(origin=whole.str.extract(r"^(?i:https?)://[^/?#]*", 0))
         .with_columns(rest=whole.str.strip_prefix(pl.col("origin").fill_null("")))
     )
     if parts["rest"].str.contains("#", literal=True).any():

@@ -20,13 +20,31 @@ _W3C = re.compile(
 )
 _LOOSE = re.compile(
     r"\s*(\d{4})-?(\d\d)-?(\d\d)"
-    r"(?:[T ]+(\d\d):(\d\d)(?::(\d\d)(?:[.,]\d+)?)?\s*(Z|UTC|GMT|[+-]\d\d(?::?\d\d)?)?)?\s*\Z",
+    r"(?:[T ]+(\d\d):(\d\d)(?::(\d\d)(?:[.,]\d+)?)?\s*"
+    r"(Z|UTC|GMT|[+-](?:[01]\d|2[0-3])(?::?[0-5]\d)?)?)?\s*\Z",
     re.IGNORECASE | re.ASCII,
 )
-
-# Day, month and year with dots between them are in this order wherever they are written so.
-_DOTTED = re.compile(
-    r"\s*(\d\d?)\.(\d\d?)\.(\d{4})(?:,?\s+(\d\d?):(\d\d)(?::(\d\d))?)?\s*\Z", re.ASCII
+_ZONE = "(?P<zone>Z|UTC|GMT|[+-](?:[01][0-9]|2[0-3])(?::?[0-5][0-9])?)"
+_CLOCK = (
+    "(?P<hour>[0-9]{1,2}):(?P<minute>[0-9]{2})(?::(?P<second>[0-9]{2})(?:[.,][0-9]+)?)?"
+    rf"\s*{_ZONE}?"
+)
+_TIME = rf"(?:(?:T|,?\s+){_CLOCK})?"
+#: Other forms in which the order of day, month and year is certain, with groups of these names: the
+#: year first; without any signs between (ISO 8601, basic format); and with dots, which have the day
+#: first wherever they are used. They are read alike as one text and as a column.
+FORMS = tuple(
+    rf"(?i)^\s*{form}\s*$"
+    for form in (
+        "(?P<year>[0-9]{4})(?:-(?P<month>[0-9]{1,2})-(?P<day>[0-9]{1,2}))" + _TIME,
+        "(?P<year>[0-9]{4})(?:/(?P<month>[0-9]{1,2})/(?P<day>[0-9]{1,2}))" + _TIME,
+        r"(?P<year>[0-9]{4})(?:\.(?P<month>[0-9]{1,2})\.(?P<day>[0-9]{1,2}))" + _TIME,
+        "(?P<year>[0-9]{4})(?P<month>[0-9]{2})(?P<day>[0-9]{2})T?(?P<hour>[0-9]{2})"
+        f"(?P<minute>[0-9]{{2}})(?P<second>[0-9]{{2}})(?:[.,][0-9]+)?{_ZONE}?",
+        "(?P<year>[0-9]{4})(?P<month>[0-9]{2})(?P<day>[0-9]{2})T(?P<hour>[0-9]{2})"
+        f"(?P<minute>[0-9]{{2}}){_ZONE}?",
+        r"(?P<day>[0-9]{1,2})\.(?P<month>[0-9]{1,2})\.(?P<year>[0-9]{4})" + _TIME,
+    )
 )
 
 
@@ -47,16 +65,17 @@ def is_w3c(text: str) -> bool:
 
 
 def read(text: str) -> str | None:
-    """A date as sites write it (ISO 8601, the form of RFC 5322, or with dots, as 31.1.2026) in the
-    product's form.
+    """A date as sites write it (ISO 8601, the form of RFC 5322, one of `FORMS`) in the product's
+    form.
 
     A time without a zone is taken as UTC. None where it is no date.
     """
     if match := _LOOSE.match(text):
         year, month, day, hour, minute, second, zone = match.groups()
-    elif match := _DOTTED.match(text):
-        day, month, year, hour, minute, second = match.groups()
-        zone = None
+    elif match := next(filter(None, (form.match(text) for form in _forms())), None):
+        part = match.groupdict().get
+        year, month, day = match["year"], match["month"], match["day"]
+        hour, minute, second, zone = part("hour"), part("minute"), part("second"), part("zone")
     else:
         return _read_rfc(text)
     try:
@@ -69,6 +88,11 @@ def read(text: str) -> str | None:
         return write(moment)
     except (ValueError, OverflowError):
         return None
+
+
+@lru_cache(maxsize=1)
+def _forms() -> tuple[re.Pattern[str], ...]:
+    return tuple(re.compile(form.replace("$", r"\Z"), re.ASCII) for form in FORMS)
 
 
 _HALF = re.compile(r"\d\s*([ap])\.?m\b", re.I)

@@ -37,8 +37,25 @@ def dates_in(text: str, language: str | None) -> list[ShownDate]:
     of BCP 47) and the English ones."""
     if not _ANY_YEAR.search(text):
         return []
-    found = {one.start: one for one in _read(text, (language or "en").partition("-")[0].lower())}
+    found = {one.start: one for one in _read(text, (language or "en").lower())}
     return [found[start] for start in sorted(found)]
+
+
+#: What may stand before and behind a date that a field holds: a day of the week, the end of a
+#: sentence; and the form of databases, with a name between hyphens.
+_BEFORE, _BEHIND = re.compile(r"\s*(?:[^\W\d_]+\.?,?\s+)?"), re.compile(r"[\s.]*")
+_HYPHENS = re.compile(r"\s*(\d\d?)-([^\W\d_]{3,})\.?-(\d{4})\s*")
+
+
+def day_in_words(text: str, language: str | None) -> str | None:
+    """The day that a text names where it names nothing else; None where that is not so."""
+    if match := _HYPHENS.fullmatch(text):
+        text = " ".join(match.groups())
+    found = dates_in(text, language)
+    if len(found) != 1:
+        return None
+    day, start, end = found[0]
+    return day if _BEFORE.fullmatch(text[:start]) and _BEHIND.fullmatch(text[end:]) else None
 
 
 def _read(text: str, language: str) -> Iterator[ShownDate]:
@@ -74,11 +91,13 @@ def _months(language: str) -> dict[str, str]:
     # Loaded where a page shows a date in words: the locale library is large.
     from babel import Locale, UnknownLocaleError
 
+    wider = language.rpartition("-")[0]
+    known = _months(wider) if wider else {}
     try:
-        locale = Locale.parse(language)
+        locale = Locale.parse(language, sep="-")
     except (UnknownLocaleError, ValueError):
-        return {}
-    return {
+        return known
+    return known | {
         name.lower().rstrip("."): str(number)
         for way in ("stand-alone", "format")
         for size in ("wide", "abbreviated")

@@ -32,6 +32,39 @@ def test_days_in_the_order_of_a_country_are_read_where_one_of_them_shows_it(mome
 
 
 @pytest.mark.parametrize(
+    ("language", "text", "wanted"),
+    [
+        ("", "Jan 4, 2020", "2020-01-04"), ("", "Saturday, January 04, 2020", "2020-01-04"), ("", "04-Jan-2020", "2020-01-04"),
+        ("", "January 4th, 2020 at 6:39 PM", "2020-01-04T18:39:00Z"), ("", "4 Jan. 2020, 12:05 a.m.", "2020-01-04T00:05:00Z"),
+        ("", "4 January 2020 18:39:57 +0100", "2020-01-04T17:39:57Z"), ("", "Sat Jan 04 18:39:57 2020", "2020-01-04T18:39:57Z"),
+        ("de", "4. Januar 2020", "2020-01-04"), ("de-AT", "Samstag, 4. Jänner 2020", "2020-01-04"), ("de", "4 January 2020", "2020-01-04"),
+        ("fr", "le 1er août 2020", "2020-08-01"), ("fr", "4. Januar 2020", None), ("ja", "2020年1月4日 18:39", "2020-01-04T18:39:00Z"),
+        ("", "2020/01/04", "2020-01-04"), ("", "2020.1.4 9:05", "2020-01-04T09:05:00Z"), ("", "20200104T183957Z", "2020-01-04T18:39:57Z"),
+        ("", "Jan 4, 2020 25:00", None), ("", "Jan 34, 2020", None), ("", "by Wren, Jan 4, 2020 or Jan 5, 2020", None), ("", "the year 2020", None),
+    ],
+)  # fmt: skip
+def test_names_of_months_and_other_forms_are_read(language, text, wanted):
+    table = pl.LazyFrame({"d": [text, None, "2021-01-01", "soon"]})
+    column = date_column("d", pl.String(), LAST, language=language)
+    assert table.select(column).collect()["d"].to_list() == [wanted, None, "2021-01-01", None]
+
+
+def test_a_column_of_texts_is_not_searched_for_dates():
+    texts = pl.Series("d", [f"Report {n} of the year 2020" for n in range(30_000)])
+    assert texts.to_frame().lazy().select(date_column("d", pl.String(), LAST)).collect()["d"].null_count() == len(texts)
+
+
+@given(st.lists(st.datetimes(datetime(1991, 1, 1), datetime(2026, 11, 29)), min_size=1, max_size=9),
+       st.sampled_from(["%d %B %Y", "%B %d, %Y", "%d-%b-%Y", "%a, %b %d, %Y"]), st.sampled_from(["", " %H:%M", ", %I:%M %p", " at %H:%M:%S"]))  # fmt: skip
+def test_dates_in_words_are_what_they_were_made_of(moments, form, time):
+    made = date_column("d", pl.String(), LAST)
+    written = pl.LazyFrame({"d": [one.strftime(form + time) for one in moments]})
+    wanted = [one.strftime("%Y-%m-%d") if not time else
+              one.replace(second=one.second if "S" in time else 0).strftime("%Y-%m-%dT%H:%M:%SZ") for one in moments]  # fmt: skip
+    assert written.select(made).collect()["d"].to_list() == wanted
+
+
+@pytest.mark.parametrize(
     ("values", "wanted", "told"),
     [
         (["1/2/2020", "3/4/2021"], [None, None], [("date-unreadable", "2 values of d cannot be read as a date, like '1/2/2020'. "

@@ -20,12 +20,8 @@ from jovial_atlas.media.services import services
 from jovial_atlas.pages import schema
 from jovial_atlas.sources.records import alike_lines, numbered, plain_text
 from jovial_atlas.sources.records.film_columns import read_films
-from jovial_atlas.sources.records.whole_columns import (
-    read_dates,
-    read_lists,
-    read_numbers,
-    read_pictures,
-)
+from jovial_atlas.sources.records.whole_columns import read_lists, read_pictures
+from jovial_atlas.sources.records.written_dates import read_dates, read_numbers
 from tests.conftest import URL
 
 SIGNS = "abcXYZ019-._~/:@!$&'()*+,;=%?# \t\\\"<>[]{}|^`äßвиドс\u00a0\x01\U0001f9a6"
@@ -34,7 +30,7 @@ PARTS = ("%d0%BF", "%41", "%7e", "%2F", "%zz", "/../", "/./", "//", "/..", "/.",
 PATHS = st.lists(st.one_of(TEXTS, st.sampled_from(PARTS)), max_size=4).map("".join)
 HOSTS = st.sampled_from(
     [URL, "https://WWW.Marrowfen.example", "http://h.example:80", "https://h.example:8443",
-     "https://müritz.example", "https://u:p@h.example", "https://", "ftp://h.example", "http://[::1]"]
+     "https://müritz.example", "https://u:p@h.example", "https://", "ftp://h.example", "http://[::1]", "HTTPS://WWW.h.example:443"]
 )  # fmt: skip
 LOCS = st.one_of(st.builds(lambda host, path: f"{host}/{path}", HOSTS, PATHS), HOSTS, TEXTS,
                  PATHS.map(lambda path: f"/{path}"), st.builds(str.__add__, HOSTS, TEXTS))  # fmt: skip
@@ -78,6 +74,8 @@ MOMENTS = st.datetimes().map(lambda moment: moment.replace(microsecond=0))
 FORMS = st.sampled_from(
     ["%Y-%m-%d", "%Y-%m-%dT%H:%M:%SZ", "%Y-%m-%d %H:%M:%S", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M:%S+02:00",
      "%Y-%m-%dT%H:%M:%S.123-0530", "%a, %d %b %Y %H:%M:%S GMT", "%d %b %Y %H:%M:%S +0200", "%d.%m.%Y", "%d.%m.%Y %H:%M", "31.2.%Y", "%Y%m%d",
+     "%Y/%m/%d", "%Y/%m/%d %H:%M", "%Y.%m.%d, %H:%M:%S", "%Y-%m/%d", "%-d.%-m.%Y  %-H:%M:%S.25Z", "%Y/%-m/%-d %H:%M+0530", "%Y%m%d%H%M%S",
+     "%Y%m%dT%H%M%SZ", "%Y%m%dT%H%M-0930", "%Y%m%d%H%M", "0000/%m/%d", "%Y/%m/%dT24:00", "%d.%m.%Y 12:60", "%d.%m.%Y,12:00",
      "%Y-%m-%dt%H:%M:%Sz", "%Y-%m-%d %H:%M:%S UTC", "%Y-%m-%d %H:%M:%S+00",
      "%Y-%m-%d %H:%M:%S-03", "%Y-%m-%dT%H:%M:%S.5+00:00", "%Y-%m-%dT25:%M:%SZ", "%Y-13-%dT%H:%M:%SZ"]
 )  # fmt: skip
@@ -104,6 +102,24 @@ def test_lists_are_parted_as_one_by_one(values):
             assert items == ["x;y", "3"]
         elif not value.startswith("["):
             assert items == [item.strip() for item in value.split(";") if item.strip()]
+
+
+CELLS = st.lists(st.one_of(st.text("ab \"\\/\x1c\u3000é\U0001f9a6\ud800", max_size=4), st.integers(), st.none()), max_size=3)
+
+
+@given(st.lists(st.tuples(CELLS, st.booleans(), st.sampled_from(["", " ", "]", "x"])), max_size=5))
+def test_lists_of_json_are_read_as_one_by_one(cells):
+    values = [f"{json.dumps(items, ensure_ascii=ascii_only or any(map(_is_half, items)))}{more}" for items, ascii_only, more in cells]
+    read = read_lists(pl.Series("a", values, pl.String, strict=False), ";").to_list()
+    for (items, _, more), value, found in zip(cells, values, read, strict=True):
+        if more.strip():
+            assert found == [value.strip()]
+        elif not any(map(_is_half, items)):  # what stands for half of a sign is read in some way
+            assert found == [said for one in items if one is not None and (said := str(one).strip())]
+
+
+def _is_half(item):
+    return "\ud800" in str(item)
 
 
 @given(st.lists(st.one_of(st.none(), st.lists(st.one_of(st.none(), LOCS), max_size=3)), max_size=6))

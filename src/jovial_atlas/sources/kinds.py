@@ -84,6 +84,7 @@ def _field_map(source: RecordSource, around: Surroundings) -> FieldMap:
         getattr(source, "separator", ";"),
         reading_of(source, around.site, around.now).services,
         LostDates(),
+        around.site.model.site.language,
     )
 
 

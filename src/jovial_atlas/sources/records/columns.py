@@ -63,6 +63,8 @@ class FieldMap(msgspec.Struct, frozen=True):
     separator: str = ";"
     services: tuple[Service, ...] = ()
     lost: LostDates | None = None
+    #: That in which dates may have words, beside English.
+    language: str = ""
 
 
 def template_fields(url: str) -> list[str]:
@@ -179,7 +181,7 @@ def _date(name: str, theirs: str, table: pl.LazyFrame, how: FieldMap) -> pl.Expr
     kind = table.collect_schema()[theirs]
     last = date.max if name == "expires" else how.now.date()
     day_first = days_stand_first(table, theirs, kind)
-    return date_column(theirs, kind, last, how.lost, day_first=day_first)
+    return date_column(theirs, kind, last, how.lost, day_first=day_first, language=how.language)
 
 
 def _column(name: str, theirs: str, kind: pl.DataType, how: FieldMap) -> pl.Expr:

@@ -13,7 +13,8 @@ from jovial_atlas import addresses, foreign
 from jovial_atlas.media.fields import VIDEO_ALIASES, VIDEO_KEYS, VideoRow, of_fields, read_field
 from jovial_atlas.media.services import Recognised, Service, recognise
 from jovial_atlas.pages import schema
-from jovial_atlas.sources.records.whole_columns import read_dates, resolved
+from jovial_atlas.sources.records.whole_columns import resolved
+from jovial_atlas.sources.records.written_dates import read_dates
 
 _KIND = schema.SCHEMA["videos"]
 _FIELDS = {field.name: field.dtype for field in schema.ONE_VIDEO.fields}

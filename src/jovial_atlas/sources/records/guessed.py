@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from jovial_atlas import dates
+from jovial_atlas.dates_in_text import day_in_words
 
 #: Our column → names that others give it, the most telling first. Names are compared without case,
 #: spaces and signs.
@@ -121,6 +122,7 @@ def _is_date(value: object) -> bool:
     return (
         not isinstance(value, str)
         or dates.read(value) is not None
+        or day_in_words(value, None) is not None
         or _NUMBERED.match(value) is not None
     )
 

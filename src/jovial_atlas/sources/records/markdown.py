@@ -22,6 +22,7 @@ import yaml
 from markdown_it import MarkdownIt
 
 from jovial_atlas import addresses, dates, foreign
+from jovial_atlas.dates_in_text import day_in_words
 from jovial_atlas.faults import Fault
 from jovial_atlas.media.fields import of_fields
 from jovial_atlas.media.services import Service
@@ -205,7 +206,7 @@ def _plain_head(text: str) -> tuple[dict[str, Any], str]:
 def _address(path: str, fields: dict[str, Any], how: FieldMap) -> tuple[str, str]:
     """The address, or why there is none."""
     given = {key: _plain(value) for key, value in fields.items()}
-    published = _date(_first(fields, "published", how))
+    published = _date(_first(fields, "published", how), how)
     category = _first(fields, "categories", how)
     first = category[0] if isinstance(category, list) else str(category or "").partition(",")[0]
     return markdown_address(path, given, how, published, str(first))
@@ -216,12 +217,11 @@ def _first(fields: dict[str, Any], column: str, how: FieldMap) -> Any:
     return next((fields[name] for name in names if fields.get(name) not in (None, "", [])), None)
 
 
-def _date(value: Any) -> str | None:
-    if isinstance(value, datetime):
+def _date(value: Any, how: FieldMap) -> str | None:
+    if isinstance(value, (datetime, date)):
         return dates.read(value.isoformat())
-    return (
-        dates.read(value.isoformat() if isinstance(value, date) else str(value)) if value else None
-    )
+    text = str(value or "")
+    return (dates.read(text) or day_in_words(text, how.language or None)) if text else None
 
 
 def _apply(
@@ -294,7 +294,7 @@ def _apply_dates(
         value = _first(fields, column, how)
         if value is None:
             continue
-        read = _date(value)
+        read = _date(value, how)
         if read is None:
             message = f"The field {column} holds {str(value)[:60]!r}, which is no date."
             faults.append(Fault("date-unreadable", row["path"], message))

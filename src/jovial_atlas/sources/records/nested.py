@@ -6,7 +6,7 @@ give a text as a list of one, or as octets.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Collection, Mapping
 from functools import partial
 
 import polars as pl
@@ -15,7 +15,7 @@ from jovial_atlas import foreign, languages
 from jovial_atlas.address_columns import each_once, normal_addresses
 from jovial_atlas.pages import schema
 from jovial_atlas.sources.records.records import text_of
-from jovial_atlas.sources.records.whole_columns import read_lists, read_pictures, resolved
+from jovial_atlas.sources.records.whole_columns import parted, read_lists, read_pictures, resolved
 
 #: What the parts of an object are called, the likeliest first.
 _PICTURE = {"loc": ("src", "url", "loc", "href", "image"), "alt": ("alt", "alt_text", "altText")}
@@ -24,7 +24,6 @@ _VERSION = {
 }  # fmt: skip
 #: Cells that hold objects, or lists of them; and texts that may be either.
 _OBJECTS = r"^\s*(?:\[\s*)?\{"
-_Work = Callable[[pl.Series], pl.Series]
 _IMAGES, _ALTERNATES = schema.SCHEMA["images"], schema.SCHEMA["alternates"]
 
 
@@ -88,7 +87,7 @@ def read_picture_cells(values: pl.Series, separator: str, site: str) -> pl.Serie
     """Cells with addresses of pictures, or with objects that have one, as JSON, as the page table
     has them."""
     plain = partial(_plain_pictures, separator=separator, site=site)
-    return _parted(values, plain, partial(_pictures, site=site))
+    return parted(values, values.str.contains(_OBJECTS), plain, partial(_pictures, site=site))
 
 
 def _plain_pictures(values: pl.Series, separator: str, site: str) -> pl.Series:
@@ -108,7 +107,13 @@ def _pictures(values: pl.Series, site: str) -> pl.Series:
 def read_version_cells(values: pl.Series, site: str) -> pl.Series:
     """Cells of JSON that hold language versions, as a list of objects or as an object with an
     address for each language, as the page table has them; null for all else."""
-    return _parted(values, _nothing, lambda some: spelled_versions(_objects(some, _VERSION), site))
+    objects = values.str.contains(_OBJECTS)
+    read = partial(_versions, site=site)
+    return parted(values, objects, _nothing, read)
+
+
+def _versions(values: pl.Series, site: str) -> pl.Series:
+    return spelled_versions(_objects(values, _VERSION), site)
 
 
 def spelled_versions(lists: pl.Series, site: str) -> pl.Series:
@@ -144,17 +149,6 @@ def _with(lists: pl.Series, item: pl.Expr, *needed: str) -> pl.Series:
     if not made.explode().is_null().all() and made.list.eval(lacks).list.any().any():
         return made.list.eval(pl.element().filter(~lacks))
     return made
-
-
-def _parted(values: pl.Series, plain: _Work, objects: _Work) -> pl.Series:
-    """What is made of cells, with objects in them or without."""
-    mine = values.str.contains(_OBJECTS).fill_null(False)
-    if not mine.any():
-        return plain(values)
-    if mine.all():
-        return objects(values)
-    order = pl.concat([(~mine).arg_true(), mine.arg_true()]).arg_sort()
-    return pl.concat([plain(values.filter(~mine)), objects(values.filter(mine))])[order]
 
 
 def _objects(values: pl.Series, called: Mapping[str, Collection[str]]) -> pl.Series:

@@ -10,10 +10,18 @@ from threading import Lock
 
 import polars as pl
 
-from jovial_atlas.address_columns import put
+from jovial_atlas.address_columns import each_once, put
 from jovial_atlas.date_columns import written_days, written_moments
+from jovial_atlas.dates_in_text import day_in_words
 from jovial_atlas.faults import Fault, plural
-from jovial_atlas.sources.records.whole_columns import read_dates, read_numbers
+from jovial_atlas.sources.records.written_dates import (
+    Reader,
+    read_dates,
+    read_in_turn,
+    read_numbers,
+    read_one_by_one,
+    written_parts,
+)
 
 #: What stands in a field that has no date.
 _NONE = r"(?i)^\s*(?:0|-|–|n/?a|nan|nat|none|null|never|0000-00-00.*)?\s*$"
@@ -88,10 +96,12 @@ def date_column(
     lost: LostDates | None = None,
     *,
     day_first: bool | None = None,
+    language: str = "",
 ) -> pl.Expr:
     """The dates of a field of some type in the product's form; null for what is none, is before
     1990 or after the day `last`. What is `lost` by that is added there. Of dates that are written
-    in the order of a country it has to be known whether the day stands first."""
+    in the order of a country it has to be known whether the day stands first; months may have their
+    names in a `language`, or in English."""
     if kind == pl.Null:
         return pl.lit(None, pl.String)
     column = pl.col(field)
@@ -101,7 +111,8 @@ def date_column(
     elif isinstance(kind, pl.Datetime):
         read = written_moments
     elif not kind.is_numeric() or kind.is_decimal():
-        column, read = column.cast(pl.String), partial(_read_texts, day_first=day_first)
+        column = column.cast(pl.String)
+        read = partial(_read_texts, day_first=day_first, language=language)
         if lost is not None and day_first is not None:
             lost.note_order(field)
     work = partial(_usable, field, read, last, lost)
@@ -132,12 +143,48 @@ def _usable(
     return pl.select(pl.when(good).then(dated)).to_series().alias(dated.name)
 
 
-def _read_texts(values: pl.Series, day_first: bool | None) -> pl.Series:
-    dated = read_dates(values)
-    left = (dated.is_null() & values.is_not_null()).fill_null(False)
-    if day_first is None or not left.any():
-        return dated
-    return put(dated, left, _in_order(values.filter(left), day_first=day_first))
+def _read_texts(values: pl.Series, day_first: bool | None, language: str) -> pl.Series:
+    ways: list[Reader] = [partial(_in_words, language=language), read_one_by_one]
+    if day_first is not None:
+        ways.insert(0, partial(_in_order, day_first=day_first))
+    return read_dates(values, partial(read_in_turn, ways))
+
+
+#: A date with words or signs, its year last or first; perhaps a time behind it.
+_WORDED = (
+    r"(?i)^\s*(?P<date>[^\n]*?(?:(?:19|20)[0-9]{2}|[日일]))\.?(?:,?\s+(?:at\s+)?(?P<hour>[0-9]{1,2}):"
+    r"(?P<minute>[0-9]{2})(?::(?P<second>[0-9]{2}))?\s*(?P<half>[ap]\.?m\b\.?)?"
+    r"\s*(?P<zone>UTC|GMT|Z|[+-](?:[01][0-9]|2[0-3]):?[0-5][0-9])?)?\s*$"
+)
+#: So many days there may be: texts that differ more often are none.
+_MOST_DAYS = 20_000
+
+
+#: Stands for an hour that there is not.
+_NO_HOUR = 99
+
+
+def _in_words(values: pl.Series, language: str) -> pl.Series:
+    """Dates in which months have names, and dates of East Asia; null for all else."""
+    nothing = pl.repeat(None, len(values), dtype=pl.String, eager=True)
+    if not values.str.contains(_WORDED).any():
+        return nothing
+    groups = pl.col("text").str.extract_groups(_WORDED)
+    found = pl.DataFrame({"text": values}).select(groups).unnest("text")
+    if found["date"].n_unique() > _MOST_DAYS:
+        return nothing
+    day = each_once(found["date"], partial(day_in_words, language=language or None)).str
+    named = {"year": day.slice(0, 4), "month": day.slice(5, 2), "day": day.slice(8, 2)}
+    hour, half = pl.col("hour").cast(pl.Int64), pl.col("half").str.head(1).str.to_lowercase()
+    of_day = _hour_of_day(hour, half == "p").fill_null(_NO_HOUR).cast(pl.String)
+    timed = pl.when(hour.is_not_null()).then(of_day).alias("hour")
+    return written_parts(found.with_columns(timed, **named))
+
+
+def _hour_of_day(hour: pl.Expr, afternoon: pl.Expr) -> pl.Expr:
+    """The hour from 0 to 23, of one that may be of half a day; null for one that is not."""
+    of_half = pl.when(hour.is_between(1, 12)).then(hour % 12 + 12 * afternoon)
+    return pl.when(afternoon.is_null()).then(hour).otherwise(of_half)
 
 
 def _numbers() -> list[pl.Expr]:
@@ -162,10 +209,7 @@ def _in_order(values: pl.Series, *, day_first: bool) -> pl.Series:
     timed = whole["hour"].is_not_null()
     if not timed.any():
         return days
-    hour, half = pl.col("hour"), pl.col("half")
-    of_day = pl.when(half.is_null()).then(hour).when(hour.is_between(1, 12)).then(
-        hour % 12 + 12 * (half == "pm")
-    )  # fmt: skip
+    of_day = _hour_of_day(pl.col("hour"), pl.col("half") == "pm")
     seconds = pl.col("seconds").fill_null(0)
     good = (of_day < 24) & (pl.col("minute") < 60) & (seconds < 60)
     time = pl.duration(hours=of_day, minutes="minute", seconds=seconds)

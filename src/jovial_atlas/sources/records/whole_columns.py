@@ -1,36 +1,18 @@
-"""Dates, lists and pictures of records, whole columns at a time: what has a usual form is read by
+"""Lists and pictures of records, whole columns at a time: what has a usual form is read by
 expressions, and only what has none value by value, each distinct one once."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 import polars as pl
 
-from jovial_atlas import addresses, dates, foreign
+from jovial_atlas import addresses, foreign
 from jovial_atlas.address_columns import OCTET, SPELLED, each_once, normal_addresses, put, replaced
-from jovial_atlas.date_columns import written_days, written_moments
 from jovial_atlas.pages import schema
 from jovial_atlas.sources.records.records import item_text
 
-#: A day that there is, whatever the year; a time of day.
-_REAL_DAY = (
-    "[12][0-9]{3}-(?:(?:0[1-9]|1[0-2])-(?:0[1-9]|1[0-9]|2[0-8])|(?:0[13-9]|1[0-2])-(?:29|30)"
-    "|(?:0[13578]|1[02])-31)"
-)
-_REAL_TIME = "(?:[01][0-9]|2[0-3]):[0-5][0-9]:[0-5][0-9]"
-#: Dates in the product's form; and moments of UTC in another, which differ in single signs.
-_IN_FORM = rf"^{_REAL_DAY}(?:T{_REAL_TIME}Z)?$"
-_OF_UTC = rf"^{_REAL_DAY}[T ]{_REAL_TIME}(?:[.,][0-9]+)? ?(?:Z|UTC|GMT|[+-]00(?::?00)?)?$"
-_OF_A_ZONE = (
-    rf"^{_REAL_DAY}[T ]{_REAL_TIME}(?:[.,][0-9]+)? ?[+-](?:0[0-9]|1[0-9]|2[0-3]):?[0-5][0-9]$"
-)
-_WHOLE_DAY = r"^\s*(\d{4}-\d\d-\d\d)\s*$"
-_DAY, _TIME = r"(\d{4}-\d\d-\d\d)", r"(\d\d:\d\d)(:\d\d)?(?:[.,]\d+)?"
-#: ISO 8601 with a time, as databases and spreadsheets write it: day, time, seconds, zone.
-_ISO = rf"(?i)^\s*{_DAY}[T ]+{_TIME}\s*(Z|UTC|GMT|[+-](?:[01]\d|2[0-3])(?::?\d\d)?)?\s*$"
-#: RFC 5322 §3.3, in its modern form.
-_RFC = r"^(?:\w{3}, )?(\d\d?) (\w{3}) (\d{4}) (\d\d:\d\d:\d\d) (GMT|UTC|[+-]\d{4})$"
 #: A path of the site in the one spelling, unless it has a dot segment (`/.`).
 _PLAIN_REFERENCE = (
     rf"^/(?:[A-Za-z0-9:@!$&'()*+,=._~-]|{OCTET})(?:[A-Za-z0-9/:@!$&'()*+,=._~-]|{OCTET})*"
@@ -39,146 +21,65 @@ _PLAIN_REFERENCE = (
 _USUAL_REFERENCE = r"^(?:https?://|/[^/])"
 
 
-def read_dates(values: pl.Series) -> pl.Series:
-    """Dates in the product's form; null where one is none."""
-    odd = (~values.str.contains(_IN_FORM) & values.is_not_null()).fill_null(False)
-    return replaced(values, odd, _read_dates) if odd.any() else values
-
-
-def _read_dates(values: pl.Series) -> pl.Series:
-    """Dates that are not in the product's form: in the usual ones by columns, form after form."""
-    for read in _FORMS:
-        dated = read(values)
-        left = (dated.is_null() & values.is_not_null()).fill_null(False)
-        if not left.any():
-            return dated
-        if not left.all():
-            return put(dated, left, _read_dates(values.filter(left)))
-    return each_once(values, lambda text: dates.read(text) if text else None)
-
-
-def _moments_of_utc(values: pl.Series) -> pl.Series:
-    """What only has to be written otherwise; null for all else."""
-    text = pl.col("text")
-    written = pl.concat_str(text.str.slice(0, 10), pl.lit("T"), text.str.slice(11, 8), pl.lit("Z"))
-    table = pl.DataFrame({"text": values})
-    return table.select(pl.when(text.str.contains(_OF_UTC)).then(written)).to_series()
-
-
-def _moments_of_zones(values: pl.Series) -> pl.Series:
-    """Moments of ISO 8601 in full with their distance from UTC, by the places of their signs; null
-    for all else."""
-    text = pl.col("text")
-    bare = pl.when(text.str.contains(_OF_A_ZONE)).then(text)
-    here = pl.DataFrame({"text": values}).select(text=bare)
-    if not here["text"].count():
-        return here["text"]
-
-    def number(start: int) -> pl.Expr:
-        return text.str.slice(start, 2).cast(pl.Int64)
-
-    colon = text.str.slice(-3, 1) == ":"
-    hours = pl.when(colon).then(number(-5)).otherwise(number(-4)) * 60
-    sign = pl.when(colon).then(text.str.slice(-6, 1)).otherwise(text.str.slice(-5, 1))
-    zone = (hours + number(-2)) * pl.when(sign == "-").then(-1).otherwise(1)
-    day = text.str.slice(0, 10).str.to_date("%Y-%m-%d", strict=False).to_physical().cast(pl.Int64)
-    seconds = ((day * 24 + number(11)) * 60 + number(14) - zone) * 60 + number(17)
-    moments = here.select((seconds * 1000).cast(pl.Datetime("ms")))
-    return written_moments(moments.to_series())
-
-
-_UTC = ("Z", "UTC", "GMT")
-
-
-def _iso_moments(values: pl.Series) -> pl.Series:
-    """Moments of ISO 8601; null for all else."""
-    part = pl.col("text").str.extract_groups(_ISO).struct
-    day, time, seconds = part[0], part[1], part[2].fill_null(":00")
-    parts = pl.DataFrame({"text": values}).select(
-        written=day + "T" + time + seconds, zone=part[3].str.to_uppercase().str.replace(":", "")
-    )
-    return _moments(parts, "%Y-%m-%dT%H:%M:%S")
-
-
-def _rfc_moments(values: pl.Series) -> pl.Series:
-    part = pl.col("text").str.extract_groups(_RFC).struct
-    written = part[0].str.zfill(2) + " " + part[1] + " " + part[2] + " " + part[3]
-    parts = pl.DataFrame({"text": values}).select(written=written, zone=part[4])
-    return _moments(parts, "%d %b %Y %H:%M:%S")
-
-
-def _moments(parts: pl.DataFrame, form: str) -> pl.Series:
-    """Moments of texts `written` in a form, each in its `zone`, in the product's form."""
-    zone = pl.col("zone")
-    moment = pl.col("written").str.to_datetime(form, time_unit="ms", strict=False)
-    sign = pl.when(zone.str.starts_with("-")).then(-1).otherwise(1)
-    minutes = zone.str.slice(1, 2).cast(pl.Int64, strict=False) * 60
-    minutes += zone.str.slice(3, 2).cast(pl.Int64, strict=False).fill_null(0)
-    offset = pl.duration(minutes=sign * minutes, time_unit="ms")
-    here = pl.when(zone.is_null() | zone.is_in(_UTC)).then(moment).otherwise(moment - offset)
-    return written_moments(parts.select(here).to_series())
-
-
-def _whole_days(values: pl.Series) -> pl.Series:
-    day = pl.col("text").str.extract(_WHOLE_DAY).str.to_date("%Y-%m-%d", strict=False)
-    return written_days(pl.DataFrame({"text": values}).select(day).to_series())
-
-
-_DOTTED_DAY = r"^\s*([0-9]{1,2})\.([0-9]{1,2})\.([0-9]{4})\s*$"
-
-
-def _dotted_days(values: pl.Series) -> pl.Series:
-    part = pl.col("text").str.extract_groups(_DOTTED_DAY).struct
-    whole = part[2] + "-" + part[1].str.zfill(2) + "-" + part[0].str.zfill(2)
-    day = whole.str.to_date("%Y-%m-%d", strict=False)
-    return written_days(pl.DataFrame({"text": values}).select(day).to_series())
-
-
-#: What reads each usual form, and gives null for all else.
-_FORMS = (
-    _moments_of_utc, _moments_of_zones, _iso_moments, _rfc_moments, _whole_days, _dotted_days,
-)  # fmt: skip
-
-#: Seconds and milliseconds since 1970, from 1990 on; smaller numbers may be days, as 20260131.
-_SECONDS, _MILLISECONDS = (631_152_000, 9_999_999_999), (631_152_000_000, 9_999_999_999_999)
-
-
-def read_numbers(values: pl.Series) -> pl.Series:
-    """Numbers that stand for dates in the product's form: seconds or milliseconds since 1970, or
-    days as they are written; null where one is none."""
-    number = pl.col("n")
-    seconds = (
-        pl.when(number.is_between(*_SECONDS))
-        .then(number)
-        .when(number.is_between(*_MILLISECONDS))
-        .then(number // 1000)
-    )
-    table = pl.DataFrame({"n": values.cast(pl.Int64, strict=False)}).with_columns(s=seconds)
-    dated = written_moments(table.select(pl.from_epoch("s", time_unit="s")).to_series())
-    other = (dated.is_null() & values.is_not_null()).fill_null(False)
-    if not other.any():
-        return dated
-    return put(dated, other, read_dates(values.filter(other).cast(pl.String)))
-
-
 def read_lists(values: pl.Series, separator: str, *, addresses: bool = False) -> pl.Series:
     """Cells as lists of texts (of objects what they are called, or their addresses): JSON, or
     items between separators; null where there is nothing."""
-    kind = pl.List(pl.String)
-    item = pl.element().str.strip_chars()
-    cell = pl.col("cell")
+    split = partial(_split, separator=separator)
+    read = partial(_json_lists, separator=separator, addresses=addresses)
+    return parted(values, values.str.contains(r"^\s*[\[{]"), split, read).alias(values.name)
+
+
+def parted(
+    values: pl.Series,
+    odd: pl.Series,
+    plain: Callable[[pl.Series], pl.Series],
+    other: Callable[[pl.Series], pl.Series],
+) -> pl.Series:
+    """What `other` makes of odd values, and `plain` of the rest, null among them, in their order;
+    it may be of any type."""
+    mine = odd.fill_null(False)
+    if not mine.any():
+        return plain(values)
+    if mine.all():
+        return other(values)
+    order = pl.concat([(~mine).arg_true(), mine.arg_true()]).arg_sort()
+    return pl.concat([plain(values.filter(~mine)), other(values.filter(mine))])[order]
+
+
+def _split(values: pl.Series, separator: str) -> pl.Series:
+    item, cell = pl.element().str.strip_chars(), pl.col("cell")
     split = cell.str.split(separator).list.eval(item.filter(item != ""))
-    table = pl.DataFrame({"cell": values}).select(pl.when(cell != "").then(split).cast(kind))
-    lists = table.to_series().alias(values.name)
-    written = values.str.contains(r"^\s*[\[{]").fill_null(False)
-    if not written.any():
-        return lists
-    cells = values.filter(written).to_list()
-    read = [_json_list(value, separator, addresses=addresses) for value in cells]
-    whole = lists.to_frame("l").with_columns(pl.Series("w", written)).with_row_index("i")
-    own = pl.DataFrame({"i": written.arg_true(), "j": pl.Series(read, dtype=kind)})
-    joined = whole.join(own, on="i", how="left", maintain_order="left")
-    return joined.select(pl.when("w").then("j").otherwise("l").alias(values.name)).to_series()
+    table = pl.DataFrame({"cell": values}).select(pl.when(cell != "").then(split).cast(_TEXTS))
+    return table.to_series()
+
+
+_TEXTS = pl.List(pl.String)
+#: A list of JSON with nothing in it but texts.
+_TEXT = r'"(?:[^"\\\x00-\x1f]|\\(?:["\\/bfnrt]|u[0-9A-Fa-f]{4}))*"'
+_GAP = r"[ \t\r\n]*"
+_OF_TEXTS = rf"^{_GAP}\[{_GAP}(?:{_TEXT}(?:{_GAP},{_GAP}{_TEXT})*)?{_GAP}\]{_GAP}$"
+#: What Python takes off both ends of a text.
+_SPACE = "".join(filter(str.isspace, map(chr, range(0x3001))))
+
+
+def _json_lists(values: pl.Series, separator: str, *, addresses: bool) -> pl.Series:
+    of_texts = values.str.contains(_OF_TEXTS)
+    alone = partial(_one_by_one, separator=separator, addresses=addresses)
+    return parted(values, ~of_texts, lambda some: _lists_of_texts(some, alone), alone)
+
+
+def _lists_of_texts(values: pl.Series, alone: Callable[[pl.Series], pl.Series]) -> pl.Series:
+    try:
+        found = values.str.json_decode(_TEXTS)
+    except (pl.exceptions.PolarsError, pl.exceptions.PanicException):
+        return alone(values)  # half of a pair of surrogates
+    item = pl.element().str.strip_chars(_SPACE)
+    return found.list.eval(item.filter(item != ""))
+
+
+def _one_by_one(values: pl.Series, separator: str, *, addresses: bool) -> pl.Series:
+    read = [_json_list(value, separator, addresses=addresses) for value in values.to_list()]
+    return pl.Series(values.name, read, _TEXTS)
 
 
 def _json_list(value: str, separator: str, *, addresses: bool) -> list[str] | None:
