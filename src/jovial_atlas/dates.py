@@ -33,7 +33,7 @@ _TIME = rf"(?:(?:T|,?\s+){_CLOCK})?"
 #: Other forms in which the order of day, month and year is certain, with groups of these names: the
 #: year first; without any signs between (ISO 8601, basic format); and with dots, which have the day
 #: first wherever they are used. They are read alike as one text and as a column.
-FORMS = tuple(
+WRITTEN_FORMS = tuple(
     rf"(?i)^\s*{form}\s*$"
     for form in (
         "(?P<year>[0-9]{4})(?:-(?P<month>[0-9]{1,2})-(?P<day>[0-9]{1,2}))" + _TIME,
@@ -65,8 +65,8 @@ def is_w3c(text: str) -> bool:
 
 
 def read(text: str) -> str | None:
-    """A date as sites write it (ISO 8601, the form of RFC 5322, one of `FORMS`) in the product's
-    form.
+    """A date as sites write it (ISO 8601, the form of RFC 5322, one of `WRITTEN_FORMS`) in the
+    product's form.
 
     A time without a zone is taken as UTC. None where it is no date.
     """
@@ -92,7 +92,7 @@ def read(text: str) -> str | None:
 
 @lru_cache(maxsize=1)
 def _forms() -> tuple[re.Pattern[str], ...]:
-    return tuple(re.compile(form.replace("$", r"\Z"), re.ASCII) for form in FORMS)
+    return tuple(re.compile(form.replace("$", r"\Z"), re.ASCII) for form in WRITTEN_FORMS)
 
 
 _HALF = re.compile(r"\d\s*([ap])\.?m\b", re.I)

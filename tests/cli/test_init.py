@@ -114,7 +114,11 @@ def test_a_live_site_is_looked_at_with_its_sitemap_and_robots(tmp_path, web):
         ("www.marrowfen.example", "write it with its scheme: https://www.marrowfen.example"),
         ("empty", "no HTML page and no Markdown"),
         ("one.html", "single page"),
-        ("sheet.xlsx", "Save it as CSV"),
+        ("sheet.xlsx", "is no workbook that can be read"),
+        ("old.xls", "Save it as .xlsx, .ods or CSV"),
+        ("one.json", "holds no list of records"),
+        ("numbers.json", "holds no list of records"),
+        ("half.json", "is no JSON: Expecting value: line 1"),
         ("names.csv", "no column holds addresses; the columns are: who, when"),
         ("notes.bin", "that this tool knows"),
         ("http://127.0.0.1:9/", "cannot be reached"),
@@ -122,7 +126,8 @@ def test_a_live_site_is_looked_at_with_its_sitemap_and_robots(tmp_path, web):
 )
 def test_what_is_no_content_is_told_with_what_would_be(tmp_path, place, said):
     (tmp_path / "empty").mkdir()
-    for name, text in (("one.html", page()), ("sheet.xlsx", "PK"), ("notes.bin", "\0\1"),
+    for name, text in (("one.html", page()), ("sheet.xlsx", "PK"), ("notes.bin", "\0\1"), ("old.xls", ""),
+                       ("one.json", '{"a": 1}'), ("numbers.json", "[1]"), ("half.json", '[{"a": 1},'),
                        ("names.csv", "who,when\nWren,2026\n")):  # fmt: skip
         (tmp_path / name).write_text(text)
     ran = init(tmp_path, "--yes", "--content", place, code=2)

@@ -115,10 +115,14 @@ class MarkdownSource(_Files, frozen=True, kw_only=True, tag_field="kind", tag="m
 
 
 class TableSource(_Mapped, frozen=True, kw_only=True, tag_field="kind", tag="table"):
-    """`[[source]]` with `kind = "table"`: rows of CSV, JSON Lines or Parquet files."""
+    """`[[source]]` with `kind = "table"`: rows of CSV, JSON, Parquet files and workbooks."""
 
     kind: ClassVar[Literal["table"]] = "table"
     path: Annotated[str, says("the file, or a glob, relative to the site file")]
+    items: Annotated[
+        str,
+        says("where in a .json file the records stand; empty: it is their list, or has one alone"),
+    ] = ""
 
 
 class SqlSource(_Mapped, frozen=True, kw_only=True, tag_field="kind", tag="sql"):

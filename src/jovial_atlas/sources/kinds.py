@@ -125,7 +125,7 @@ def _table(source: TableSource, around: Surroundings, _known: KnownFiles | None)
     from jovial_atlas.sources.records.table import read_table
 
     how = _field_map(source, around)
-    yield from _with_lost_dates(read_table(around.site.folder, source.path, how), how)
+    yield from _with_lost_dates(read_table(around.site.folder, source.path, how, source.items), how)
 
 
 def _sql(source: SqlSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:

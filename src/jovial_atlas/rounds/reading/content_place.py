@@ -29,6 +29,7 @@ from jovial_atlas.sitefile import (
 from jovial_atlas.sitemaps.read import FileKind, read_sitemap
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files
 from jovial_atlas.sources.records.guessed import guess_columns
+from jovial_atlas.sources.records.json_items import lists_in
 from jovial_atlas.sources.records.table import TABLE_ENDINGS, beginning_of_table
 from jovial_atlas.sources.remote import get_anywhere, get_robots
 from jovial_atlas.sources.workers.folder import HTML_ENDINGS
@@ -183,12 +184,12 @@ def _in_file(path: Path) -> ContentPlace:
     name = path.name.lower().removesuffix(".gz")
     if name.endswith(HTML_ENDINGS):
         raise AtlasError(f"{path} is a single page. Name the folder that holds the whole site.")
-    if name.endswith((".xlsx", ".xls", ".ods", ".numbers")):
+    if name.endswith((".xls", ".numbers")):
         raise AtlasError(
-            f"{path} is a spreadsheet in a format of its program. Save it as CSV (UTF-8) there, "
-            "and name that file."
+            f"{path} is a spreadsheet in a format of its program. Save it as .xlsx, .ods or CSV "
+            "(UTF-8) there, and name that file."
         )
-    if name.endswith(TABLE_ENDINGS) and not _is_list(path):
+    if name.endswith(TABLE_ENDINGS) and not _is_list(path) and not _is_feed(path):
         return _table(path)
     try:
         data = path.read_bytes()
@@ -205,27 +206,49 @@ def _in_file(path: Path) -> ContentPlace:
 
 def _is_list(path: Path) -> bool:
     """Whether a CSV begins with an address, as lists without a header do."""
-    if path.name.lower().endswith((".parquet", ".jsonl", ".ndjson", ".gz")):
+    if not path.name.lower().endswith((".csv", ".tsv")):
         return False
     with path.open("rb") as stream:
         first = stream.readline(10_000).lstrip(b"\xef\xbb\xbf \"'")
     return first.startswith((b"http://", b"https://", b"/"))
 
 
+#: What a JSON Feed says of itself (https://www.jsonfeed.org/version/1.1/, `version`).
+_JSON_FEED = re.compile(rb'"version"\s*:\s*"https://jsonfeed')
+
+
+def _is_feed(path: Path) -> bool:
+    if not path.name.lower().endswith(".json"):
+        return False
+    with path.open("rb") as stream:
+        return _JSON_FEED.search(stream.read(2_000)) is not None
+
+
 def _table(path: Path) -> ContentPlace:
-    names, rows = beginning_of_table(path, _ROWS)
+    items = _records_in(path)
+    names, rows = beginning_of_table(path, _ROWS, items)
     try:
         guessed = guess_columns(names, rows)
     except ValueError as error:
         raise AtlasError(
             f"{path}: {error}. Add a column `url` with the address or path of each page."
         ) from None
-    source = TableSource(path=str(path), url=guessed.url, columns=guessed.columns)
+    columns = guessed.columns
+    source = TableSource(path=str(path), url=guessed.url, columns=columns, items=items)
     column = guessed.columns.get("loc") or next(
         (one for one in ("loc", "url", "link") if one in names), ""
     )
     origin = _origin_of(row.get(column) for row in rows) if column and not guessed.url else ""
     return ContentPlace(source, f"a table, {path}", origin, guessed.unsure)
+
+
+def _records_in(path: Path) -> str:
+    """Where in a JSON document the pages are: in the longest of its lists; "" for other tables, and
+    where there is but one."""
+    if not path.name.lower().removesuffix(".gz").endswith(".json"):
+        return ""
+    found = lists_in(path)
+    return max(found, key=lambda name: found[name]) if len(found) > 1 else ""
 
 
 def _origin_of(values: Iterator[object]) -> str:
@@ -251,7 +274,7 @@ def _recognised(data: bytes, path: str) -> ContentPlace | None:
             what = "a sitemap index" if file.kind == FileKind.INDEX else "a sitemap"
             return ContentPlace(ListSource(path=path), f"{what}, {path}", origin)
         return None
-    if beginning or re.search(rb'"version"\s*:\s*"https://jsonfeed', data[:2_000]):
+    if beginning or _JSON_FEED.search(data[:2_000]):
         named = (one.decode("utf-8", "replace") for one in _FEED_LINK.findall(data)[:_ROWS])
         origin = _origin_of(named)
         return ContentPlace(FeedSource(path=path), f"a feed, {path}", origin)

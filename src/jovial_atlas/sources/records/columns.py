@@ -78,7 +78,7 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
 
     Raises ContentError where a named field does not exist.
     """
-    _check_fields(table.collect_schema().names(), how)
+    check_fields(table.collect_schema().names(), how)
     ours = [name for name in schema.SCHEMA if name not in _NOT_GIVEN]
     taken = {how.columns.get(name, name) for name in ours}
     content = how.columns.get("content", "content")
@@ -120,7 +120,8 @@ def constants(have: Collection[str], how: FieldMap) -> tuple[str, ...]:
     return ("source", *usual)
 
 
-def _check_fields(have: list[str], how: FieldMap) -> None:
+def check_fields(have: list[str], how: FieldMap) -> None:
+    """Raises ContentError where a table has not the fields that its pages are made of."""
     named = {**{f"{{{name}}}": name for name in template_fields(how.url)}}
     named |= {f"columns.{ours}": theirs for ours, theirs in how.columns.items()}
     for where, name in named.items():

@@ -57,7 +57,7 @@ def csv_rows(path: Path) -> Generator[Numbered]:
         text.readline()
         ((_, cells, _),) = delimited.rows_of(iter([beginning]), separator)
         done += 1
-        header = _header(cells, path, done)
+        header = header_of(cells, path, done)
         for piece in whole_rows(text):
             found = _of_piece(piece, header, separator, path, done, faults)
             if found is None:
@@ -97,11 +97,13 @@ def _of_piece(
 _END = "\x1fend of a piece\x1f"
 
 
-def _header(cells: list[str], path: Path, line: int) -> list[str]:
+def header_of(cells: list[str], where: Path | str, line: int) -> list[str]:
+    """The names of columns, as the first line of a table has them. Raises ContentError where one
+    has none, or that of another."""
     header = [name.strip() for name in cells]
     if len(set(header)) != len(header) or "" in header:
         raise ContentError(
-            f"{path}:{line}: every column needs a name of its own in the first line."
+            f"{where}:{line}: every column needs a name of its own in the first line."
         )
     return header
 
@@ -133,7 +135,7 @@ def _csv_rows(
             raise ContentError(f"{path}:1 cannot be read as a table ({wrong}).")
         if not cells:
             raise ContentError(f"{path} is empty; a table has a line of names first.")
-        header = _header(cells, path, 1)
+        header = header_of(cells, path, 1)
     good = _good_rows(rows, header, path, done, faults)
     while some := list(islice(good, _ROWS)):
         numbers, whole = zip(*some, strict=True)
@@ -156,7 +158,7 @@ def _text(path: Path) -> tuple[io.TextIOWrapper, list[Fault]]:
     faults: list[Fault] = []
     encoding = "utf-8-sig"
     try:
-        stream = _unpacked(path, faults)
+        stream = unpacked(path, faults)
         if stream.read(2) in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE):
             stream.seek(0)
             return io.TextIOWrapper(stream, "utf-16", errors="replace", newline=""), faults
@@ -198,7 +200,7 @@ def _lines_before(stream: BinaryIO, end: int) -> int:
     return done
 
 
-def _unpacked(path: Path, faults: list[Fault]) -> BinaryIO:
+def unpacked(path: Path, faults: list[Fault]) -> BinaryIO:
     """The octets of a table; those of one that is gzipped, from a file without a name."""
     with packed.opened(path) as (stream, unpacking):
         if unpacking is None:
@@ -225,14 +227,23 @@ def json_lines(path: Path) -> Generator[Numbered]:
             done += lines
         else:
             some = list(io.StringIO(piece, newline=""))
-            yield _one_by_one(some, path, done, faults)
+            yield _one_by_one(some, f"{path.name}:", done, faults)
             done += len(some)
         faults = []
     if not done:
         yield table_of([]), [], faults
 
 
-def _one_by_one(lines: list[str], path: Path, done: int, faults: list[Fault]) -> Numbered:
+def as_numbered(lines: list[str], path: Path, done: int, faults: list[Fault]) -> Numbered:
+    """Records of a JSON document, each on a line, with their numbers after `done` others: plain
+    ones as whole columns, others one by one."""
+    table = plain_records("".join(lines), len(lines)) if lines else table_of([])
+    if table is not None:
+        return table, range(done + 1, done + 1 + table.height), faults
+    return _one_by_one(lines, f"{path.name}, item ", done, faults)
+
+
+def _one_by_one(lines: list[str], before: str, done: int, faults: list[Fault]) -> Numbered:
     records: list[dict[str, Any]] = []
     numbers: list[int] = []
     for number, line in enumerate(lines, start=done + 1):
@@ -243,9 +254,7 @@ def _one_by_one(lines: list[str], path: Path, done: int, faults: list[Fault]) ->
             if not isinstance(record, dict):
                 raise ValueError("it is no object")
         except (ValueError, RecursionError) as error:
-            faults.append(
-                Fault("row-broken", f"{path.name}:{number}", f"Not a JSON object: {error}.")
-            )
+            faults.append(Fault("row-broken", f"{before}{number}", f"Not a JSON object: {error}."))
             continue
         records.append(record)
         numbers.append(number)

@@ -1,7 +1,8 @@
-"""The source `table`: rows of CSV, JSON Lines or Parquet files (one, or a glob).
+"""The source `table`: rows of CSV, JSON, Parquet files and workbooks (one, or a glob).
 
 Parquet streams through Polars without being in memory; CSV and JSON Lines are read in
-pieces, so that a ragged or broken line is told with its number.
+pieces, so that a ragged or broken line is told with its number; JSON documents and workbooks
+are read as a whole.
 """
 
 from __future__ import annotations
@@ -19,6 +20,7 @@ from jovial_atlas.pages.gather import Batch
 from jovial_atlas.pages.snapshot import BROKEN, said_of
 from jovial_atlas.sources.records.columns import (
     FieldMap,
+    check_fields,
     constants,
     deliver,
     split_wrong,
@@ -26,7 +28,10 @@ from jovial_atlas.sources.records.columns import (
     wrong,
 )
 from jovial_atlas.sources.records.content import PAGE_HTML
+from jovial_atlas.sources.records.json_items import json_items
 from jovial_atlas.sources.records.numbered import Numbered, csv_rows, json_lines
+from jovial_atlas.sources.records.sheets import sheets_of
+from jovial_atlas.workbooks import ENDINGS
 
 #: Rows with the HTML of their pages that are read at once.
 _PAGES = 2_000
@@ -35,15 +40,20 @@ _FORMATS = {
     ".tsv": "csv",
     ".jsonl": "jsonl",
     ".ndjson": "jsonl",
+    ".json": "json",
     ".parquet": "parquet",
+    **dict.fromkeys(ENDINGS, "sheets"),
 }
+#: Formats that are packed themselves.
+_PACKED = ("parquet", "sheets")
 
 TABLE_ENDINGS = tuple(sorted(_FORMATS))
 
 
-def read_table(folder: Path, path: str, how: FieldMap) -> Iterator[Batch]:
+def read_table(folder: Path, path: str, how: FieldMap, items: str = "") -> Iterator[Batch]:
     """The rows of all files that `path` (relative to `folder`, maybe a glob) names, in order of
-    name. Raises ContentError where there is none, or one cannot be read at all."""
+    name; `items` says where in a JSON document they are. Raises ContentError where there is none,
+    or one cannot be read at all."""
     if Path(path).is_absolute():
         folder, path = Path("/"), path.lstrip("/")
     places = sorted(folder.glob(path)) if any(c in path for c in "*?[") else [folder / path]
@@ -53,7 +63,7 @@ def read_table(folder: Path, path: str, how: FieldMap) -> Iterator[Batch]:
     for file in places:
         ending = file.name.lower().removesuffix(".gz")
         kind = _FORMATS.get(Path(ending).suffix)
-        if kind is None or (kind == "parquet" and ending != file.name.lower()):
+        if kind is None or (kind in _PACKED and ending != file.name.lower()):
             known = ", ".join(sorted(_FORMATS))
             raise ContentError(
                 f"{file} is no table this tool reads; it reads {known}, and texts among them "
@@ -63,11 +73,18 @@ def read_table(folder: Path, path: str, how: FieldMap) -> Iterator[Batch]:
             yield from _parquet(file, how)
         elif kind == "csv":
             yield from _batches(csv_rows(file), file, how, guess=True)
+        elif kind == "sheets":
+            yield from _of_sheets(file, how)
+        elif kind == "json":
+            found = json_items(file, items)
+            yield from _batches(found, file, how, guess=False, before=f"{file.name}, item ")
         else:
             yield from _batches(json_lines(file), file, how, guess=False)
 
 
-def beginning_of_table(path: Path, rows: int) -> tuple[list[str], list[dict[str, Any]]]:
+def beginning_of_table(
+    path: Path, rows: int, items: str = ""
+) -> tuple[list[str], list[dict[str, Any]]]:
     """The names of the columns of a table, and its first rows. Raises ContentError."""
     kind = _FORMATS[Path(path.name.lower().removesuffix(".gz")).suffix]
     if kind == "parquet":
@@ -76,7 +93,15 @@ def beginning_of_table(path: Path, rows: int) -> tuple[list[str], list[dict[str,
             return table.collect_schema().names(), table.head(rows).collect().to_dicts()
         except (*BROKEN, OSError) as error:
             raise ContentError(f"{path} cannot be read: {said_of(error)}.") from error
-    first, _, _ = next(csv_rows(path) if kind == "csv" else json_lines(path))
+    if kind == "sheets":
+        read = next((found for _, _, found in sheets_of(path)), None)
+        if read is None:
+            raise ContentError(f"{path} is empty; a table has a line of names first.")
+    elif kind == "json":
+        read = json_items(path, items)
+    else:
+        read = csv_rows(path) if kind == "csv" else json_lines(path)
+    first, _, _ = next(read, (pl.DataFrame(), [], []))
     return first.columns, first.head(rows).to_dicts()
 
 
@@ -107,11 +132,28 @@ def _parquet_pages(delivered: pl.LazyFrame, path: Path, how: FieldMap) -> Iterat
         start += some.height
 
 
+def _of_sheets(path: Path, how: FieldMap) -> Iterator[Batch]:
+    """The rows of all sheets of a workbook that have the fields; at least the first has to."""
+    read = False
+    for name, header, rows in sheets_of(path):
+        try:
+            check_fields(header, how)
+        except ContentError as error:
+            if not read:
+                raise
+            why = str(error).removeprefix(f"{how.source}: ")
+            message = f"The sheet {name} is left out: {why}"
+            yield Batch(faults=[Fault("sheet-left-out", path.name, message)])
+            continue
+        read = True
+        yield from _batches(rows, path, how, guess=True, before=f"{path.name}, {name}, row ")
+
+
 def _batches(
-    pieces: Generator[Numbered], path: Path, how: FieldMap, *, guess: bool
+    pieces: Generator[Numbered], path: Path, how: FieldMap, *, guess: bool, before: str = ""
 ) -> Iterator[Batch]:
-    """Records with their line numbers as batches; types of the first piece hold for all
-    where nothing is lost by it.
+    """Records with their numbers (those of lines, if it is not said `before` them what they are of)
+    as batches; types of the first piece hold for all where nothing is lost by it.
     `guess`: the values are texts, and those that are all numbers become numbers."""
     kinds: dict[str, Any] | None = None
     for table, lines, faults in read_ahead(pieces):
@@ -130,7 +172,7 @@ def _batches(
             yield Batch(faults=faults)
             continue
         delivered = deliver(table.lazy(), how).collect()
-        batch = split_wrong(delivered, how, f"{path.name}:", lines)
+        batch = split_wrong(delivered, how, before or f"{path.name}:", lines)
         assert isinstance(batch.table, pl.DataFrame)
         table = batch.table.with_columns(path=pl.lit(path.name))
         yield Batch(table, [*faults, *batch.faults])

@@ -92,7 +92,7 @@ _UTC = ("Z", "UTC", "GMT")
 
 
 def _of_form(form: str, values: pl.Series) -> pl.Series:
-    """What is written in one of `dates.FORMS`; null for all else."""
+    """What is written in one of `dates.WRITTEN_FORMS`; null for all else."""
     if not values.str.contains(form).any():
         return pl.repeat(None, len(values), dtype=pl.String, eager=True)
     groups = pl.col("text").str.extract_groups(form)
@@ -152,7 +152,7 @@ def _moments(parts: pl.DataFrame, form: str) -> pl.Series:
 #: What reads each usual form, and gives null for all else.
 _FORMS: tuple[Reader, ...] = (
     _moments_of_utc, _moments_of_zones, _rfc_moments,
-    *(partial(_of_form, form) for form in dates.FORMS),
+    *(partial(_of_form, form) for form in dates.WRITTEN_FORMS),
 )  # fmt: skip
 
 #: Seconds and milliseconds since 1970, from 1990 on; smaller numbers may be days, as 20260131.
