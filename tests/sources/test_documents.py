@@ -3,6 +3,7 @@
 import codecs
 import gzip
 import json
+from datetime import UTC, datetime
 
 import openpyxl
 import polars as pl
@@ -12,9 +13,13 @@ from hypothesis import strategies as st
 
 from jovial_atlas.errors import ContentError
 from jovial_atlas.sources.records import json_items as documents
+from jovial_atlas.sources.records import pieces
+from jovial_atlas.sources.records.columns import FieldMap
 from jovial_atlas.sources.records.json_items import json_items, lists_in
+from jovial_atlas.sources.records.table import read_table
 from tests.conftest import URL, run_command
 
+HOW = FieldMap("t", URL, datetime(2026, 11, 1, tzinfo=UTC))
 ONE = {"slug": "a", "title": "A\nB", "tags": ["x"], "seo": {"index": True}}
 VALUES = st.one_of(st.none(), st.booleans(), st.integers(-9, 9), st.text("aé\u2028\n\"\\", max_size=3), st.lists(st.text("ab", max_size=2), max_size=2))
 
@@ -104,3 +109,31 @@ def test_a_workbook_without_names_or_fields_is_refused(tmp_path, head, said):
     (tmp_path / "atlas.toml").write_text(f'[site]\nurl = "{URL}"\n[[source]]\nkind = "table"\npath = "w.xlsx"\n')
     ran = run_command("survey", cwd=tmp_path)
     assert ran.code == 2 and said in ran.err
+
+
+PIECES = st.lists(st.tuples(st.sampled_from(["loc,n", "loc,n,more", "loc,code"]), st.lists(st.sampled_from(["/a,1", "/b,x", "/b,2.5", ",3", "/c,01", "/d", "https://else.example/,1"]), max_size=3)),
+                  min_size=1, max_size=6)  # fmt: skip
+
+
+@given(PIECES, st.sampled_from(["csv", "parquet", "jsonl"]), st.sampled_from([3, 50_000]))
+@settings(max_examples=80)
+def test_many_small_files_are_read_as_each_by_itself(tmp_path_factory, files, ending, rows):
+    folder = tmp_path_factory.mktemp("t")
+    for number, (head, lines) in enumerate(files):
+        path = folder / f"{number}.{ending}"
+        path.write_text("\n".join([head, *(line + ",9" * (head.count(",") - 1) for line in lines)]) + "\n")
+        if ending != "csv":
+            table = pl.DataFrame([one.split(",") for one in lines if one.count(",") == 1], schema=head.split(",")[:2], orient="row")
+            path.write_bytes(b"")
+            table.write_parquet(path) if ending == "parquet" else table.write_ndjson(path)
+    before, pieces._ROWS = pieces._ROWS, rows
+    try:
+        whole = [*read_table(folder, f"*.{ending}", HOW)]
+        alone = [batch for number in range(len(files)) for batch in read_table(folder, f"{number}.{ending}", HOW)]
+    finally:
+        pieces._ROWS = before
+    told, rows = [], []
+    for batches in (whole, alone):
+        told.append(sorted((one.where, one.code) for batch in batches for one in batch.faults))
+        rows.append([row for batch in batches if batch.table.height for row in batch.table.select("loc", "path").rows()])
+    assert told[0] == told[1] and rows[0] == rows[1]

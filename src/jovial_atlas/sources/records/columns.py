@@ -284,12 +284,15 @@ def with_named_videos(
 
 
 def split_wrong(
-    delivered: pl.DataFrame, how: FieldMap, before: str, lines: Sequence[int] | int = 0
+    delivered: pl.DataFrame,
+    how: FieldMap,
+    before: str,
+    lines: Sequence[int] | Sequence[str] | int = 0,
 ) -> Batch:
     """Rows that can be used, and faults for the others, the first few one by one.
 
-    A row is told as `before` and its number: its line, where `lines` has one for each row,
-    else its place after as many rows as `lines` says.
+    A row is told as `before` and what `lines` has for it, where it has one for each row, else its
+    place after as many rows as `lines` says.
     """
     bad = wrong(how)
     refused = delivered.select("loc").with_row_index("_row", offset=1).filter(bad)
@@ -298,7 +301,10 @@ def split_wrong(
 
 
 def tell_wrong(
-    refused: pl.DataFrame, name: str, before: str, lines: Sequence[int] | int = 0
+    refused: pl.DataFrame,
+    name: str,
+    before: str,
+    lines: Sequence[int] | Sequence[str] | int = 0,
 ) -> list[Fault]:
     """Faults for refused rows, given as `_row` (from 1) and `loc`."""
     faults = []

@@ -7,7 +7,8 @@ are read as a whole.
 
 from __future__ import annotations
 
-from collections.abc import Generator, Iterator
+from collections.abc import Generator, Iterable, Iterator
+from itertools import chain, groupby
 from pathlib import Path
 from typing import Any
 
@@ -30,6 +31,7 @@ from jovial_atlas.sources.records.columns import (
 from jovial_atlas.sources.records.content import PAGE_HTML
 from jovial_atlas.sources.records.json_items import json_items
 from jovial_atlas.sources.records.numbered import Numbered, csv_rows, json_lines
+from jovial_atlas.sources.records.pieces import Piece, together
 from jovial_atlas.sources.records.sheets import sheets_of
 from jovial_atlas.workbooks import ENDINGS
 
@@ -44,6 +46,8 @@ _FORMATS = {
     ".parquet": "parquet",
     **dict.fromkeys(ENDINGS, "sheets"),
 }
+#: Parquet with more octets or rows is never in memory as a whole.
+_OCTETS, _ROWS, _STREAMED = 4 << 20, 50_000, "large parquet"
 #: Formats that are packed themselves.
 _PACKED = ("parquet", "sheets")
 
@@ -60,26 +64,64 @@ def read_table(folder: Path, path: str, how: FieldMap, items: str = "") -> Itera
     places = [file for file in places if file.is_file()]
     if not places:
         raise ContentError(f"There is no table {folder / path}. Correct `path` in its [[source]].")
-    for file in places:
-        ending = file.name.lower().removesuffix(".gz")
-        kind = _FORMATS.get(Path(ending).suffix)
-        if kind is None or (kind in _PACKED and ending != file.name.lower()):
-            known = ", ".join(sorted(_FORMATS))
-            raise ContentError(
-                f"{file} is no table this tool reads; it reads {known}, and texts among them "
-                "also with .gz."
-            )
-        if kind == "parquet":
-            yield from _parquet(file, how)
-        elif kind == "csv":
-            yield from _batches(csv_rows(file), file, how, guess=True)
-        elif kind == "sheets":
-            yield from _of_sheets(file, how)
-        elif kind == "json":
-            found = json_items(file, items)
-            yield from _batches(found, file, how, guess=False, before=f"{file.name}, item ")
+    for kind, files in groupby(places, _kind_of):
+        if kind == "sheets":
+            yield from chain.from_iterable(_of_sheets(file, how) for file in files)
+        elif kind == _STREAMED:
+            yield from chain.from_iterable(_parquet(file, how) for file in files)
         else:
-            yield from _batches(json_lines(file), file, how, guess=False)
+            yield from _batches(_pieces(files, kind, items), how, guess=kind == "csv")
+
+
+def _kind_of(file: Path) -> str:
+    ending = file.name.lower().removesuffix(".gz")
+    kind = _FORMATS.get(Path(ending).suffix)
+    if kind is None or (kind in _PACKED and ending != file.name.lower()):
+        known = ", ".join(sorted(_FORMATS))
+        raise ContentError(
+            f"{file} is no table this tool reads; it reads {known}, and texts among them "
+            "also with .gz."
+        )
+    return _STREAMED if kind == "parquet" and not _is_small(file) else kind
+
+
+def _is_small(file: Path) -> bool:
+    if file.stat().st_size > _OCTETS:
+        return False
+    try:
+        return int(pl.scan_parquet(file).select(pl.len()).collect().item()) <= _ROWS
+    except (*BROKEN, OSError):
+        return True  # what is wrong is told where it is read
+
+
+def _pieces(files: Iterable[Path], kind: str, items: str) -> Generator[Piece]:
+    """The rows of files of one kind, some at a time."""
+    for file in files:
+        before = f"{file.name}{_BEFORE.get(kind, ':')}"
+        begins = True
+        for table, numbers, faults in _numbered(file, kind, items):
+            yield Piece(file.name, table, before, numbers, faults, begins)
+            begins = False
+
+
+#: What stands between the name of a file and the number of a row, where that is not of a line.
+_BEFORE = {"json": ", item ", "parquet": ", row "}
+
+
+def _numbered(file: Path, kind: str, items: str) -> Generator[Numbered]:
+    if kind == "parquet":
+        return _small_parquet(file)
+    if kind == "json":
+        return json_items(file, items)
+    return csv_rows(file) if kind == "csv" else json_lines(file)
+
+
+def _small_parquet(file: Path) -> Generator[Numbered]:
+    try:
+        table = pl.read_parquet(file)
+    except (*BROKEN, OSError) as error:
+        raise ContentError(f"{file} cannot be read: {said_of(error)}.") from error
+    yield table, range(1, table.height + 1), []
 
 
 def beginning_of_table(
@@ -97,10 +139,8 @@ def beginning_of_table(
         read = next((found for _, _, found in sheets_of(path)), None)
         if read is None:
             raise ContentError(f"{path} is empty; a table has a line of names first.")
-    elif kind == "json":
-        read = json_items(path, items)
     else:
-        read = csv_rows(path) if kind == "csv" else json_lines(path)
+        read = _numbered(path, kind, items)
     first, _, _ = next(read, (pl.DataFrame(), [], []))
     return first.columns, first.head(rows).to_dicts()
 
@@ -146,18 +186,24 @@ def _of_sheets(path: Path, how: FieldMap) -> Iterator[Batch]:
             yield Batch(faults=[Fault("sheet-left-out", path.name, message)])
             continue
         read = True
-        yield from _batches(rows, path, how, guess=True, before=f"{path.name}, {name}, row ")
+        before = f"{path.name}, {name}, row "
+        pieces = (
+            Piece(path.name, table, before, numbers, faults, begins=not at)
+            for at, (table, numbers, faults) in enumerate(rows)
+        )
+        yield from _batches(pieces, how, guess=True)
 
 
-def _batches(
-    pieces: Generator[Numbered], path: Path, how: FieldMap, *, guess: bool, before: str = ""
-) -> Iterator[Batch]:
-    """Records with their numbers (those of lines, if it is not said `before` them what they are of)
-    as batches; types of the first piece hold for all where nothing is lost by it.
-    `guess`: the values are texts, and those that are all numbers become numbers."""
-    kinds: dict[str, Any] | None = None
-    for table, lines, faults in read_ahead(pieces):
-        if kinds is None:
+def _batches(pieces: Generator[Piece], how: FieldMap, *, guess: bool) -> Iterator[Batch]:
+    """Records as batches; types of the first ones of a file hold for all where nothing is lost by
+    it. `guess`: the values are texts, and those that are all numbers become numbers."""
+    kinds: dict[str, Any] = {}
+    for one in read_ahead(together(pieces)):
+        if isinstance(one, list):
+            yield Batch(faults=one)
+            continue
+        table = one.table
+        if one.pieces[0].begins:
             table = _typed(table) if guess else table
             kinds = dict(table.schema)
         else:
@@ -168,14 +214,8 @@ def _batches(
                 for column in [table[name].cast(kind, strict=False)]
                 if column.null_count() == table[name].null_count()  # nothing is lost by it
             )
-        if not table.height:
-            yield Batch(faults=faults)
-            continue
-        delivered = deliver(table.lazy(), how).collect()
-        batch = split_wrong(delivered, how, before or f"{path.name}:", lines)
-        assert isinstance(batch.table, pl.DataFrame)
-        table = batch.table.with_columns(path=pl.lit(path.name))
-        yield Batch(table, [*faults, *batch.faults])
+        delivered = deliver(table.lazy(), how).collect().with_columns(one.files.alias("path"))
+        yield split_wrong(delivered, how, "", one.places)
 
 
 def _typed(table: pl.DataFrame) -> pl.DataFrame:
