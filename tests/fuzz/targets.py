@@ -126,7 +126,7 @@ def performance(data):
 
 def table(data):
     with tempfile.TemporaryDirectory() as folder:
-        for name in ("t.csv", "t.jsonl"):
+        for name in ("t.csv", "t.jsonl", "t.json"):
             (Path(folder) / name).write_bytes(data)
             with contextlib.suppress(AtlasError, ValueError):
                 for batch in read_table(Path(folder), name, HOW):
@@ -141,7 +141,7 @@ def parquet(data):
             blocks.blocks_of(place)
         with contextlib.suppress(AtlasError, ValueError), snapshot.without_panics():
             for batch in read_table(Path(folder), "t.parquet", HOW):
-                snapshot.sink(batch.table, Path(folder) / "out.parquet")
+                snapshot.sink(batch.table.lazy(), Path(folder) / "out.parquet")
 
 
 def feed(data):

@@ -18,7 +18,7 @@ from jovial_atlas.ahead import read_ahead
 from jovial_atlas.errors import ContentError
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.gather import Batch
-from jovial_atlas.pages.snapshot import BROKEN, said_of
+from jovial_atlas.pages.snapshot import BROKEN, said_of, without_panics
 from jovial_atlas.sources.records.columns import (
     FieldMap,
     check_fields,
@@ -89,9 +89,11 @@ def _is_small(file: Path) -> bool:
     if file.stat().st_size > _OCTETS:
         return False
     try:
-        return int(pl.scan_parquet(file).select(pl.len()).collect().item()) <= _ROWS
+        with without_panics():
+            rows = pl.scan_parquet(file).select(pl.len()).collect().item()
     except (*BROKEN, OSError):
         return True  # what is wrong is told where it is read
+    return int(rows) <= _ROWS
 
 
 def _pieces(files: Iterable[Path], kind: str, items: str) -> Generator[Piece]:
@@ -118,7 +120,8 @@ def _numbered(file: Path, kind: str, items: str) -> Generator[Numbered]:
 
 def _small_parquet(file: Path) -> Generator[Numbered]:
     try:
-        table = pl.read_parquet(file)
+        with without_panics():
+            table = pl.read_parquet(file)
     except (*BROKEN, OSError) as error:
         raise ContentError(f"{file} cannot be read: {said_of(error)}.") from error
     yield table, range(1, table.height + 1), []
