@@ -109,6 +109,12 @@ def test_language_versions_may_be_lists_or_one_object(tmp_path, value, wanted):
     assert (found or None) == (wanted and [{"lang": lang, "href": URL + path} for lang, path in wanted])
 
 
+def test_addresses_may_lack_their_scheme():
+    host = URL.partition("://")[2]
+    table = pl.LazyFrame({"loc": [f"{host}/a b/", host, "other.example/a", "/c/"]})
+    assert deliver(table, HOW).collect()["loc"].to_list() == [f"{URL}/a%20b/", host, "other.example/a", f"{URL}/c/"]
+
+
 def test_a_text_may_be_a_list_or_octets():
     table = pl.LazyFrame({"loc": [["/a/"]], "title": [b"\xc3\x84 reed"], "author": [["A", "B"]], "lastmod": [[DAY]]})
     row = deliver(table, HOW).collect().row(0, named=True)

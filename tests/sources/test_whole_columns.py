@@ -20,6 +20,7 @@ from jovial_atlas.media.services import services
 from jovial_atlas.pages import schema
 from jovial_atlas.sources.records import alike_lines, numbered, plain_text
 from jovial_atlas.sources.records.film_columns import read_films
+from jovial_atlas.sources.records.records import item_text
 from jovial_atlas.sources.records.whole_columns import read_lists, read_pictures
 from jovial_atlas.sources.records.written_dates import read_dates, read_numbers
 from tests.conftest import URL
@@ -116,6 +117,16 @@ def test_lists_of_json_are_read_as_one_by_one(cells):
             assert found == [value.strip()]
         elif not any(map(_is_half, items)):  # what stands for half of a sign is read in some way
             assert found == [said for one in items if one is not None and (said := str(one).strip())]
+
+
+NAMED = st.dictionaries(st.sampled_from(["name", "label", "id", "href", "x"]), st.one_of(st.text("ab \"\\\u3000é", max_size=3), st.integers(), st.none(), st.just({"name": 5})), max_size=3)
+
+
+@given(st.lists(st.one_of(st.lists(NAMED, max_size=3), st.lists(st.one_of(NAMED, st.text("ab", max_size=2), st.none()), max_size=3)), max_size=5), st.booleans())
+def test_objects_in_lists_of_json_are_read_as_one_by_one(cells, addresses):
+    read = read_lists(pl.Series("a", [json.dumps(items) for items in cells], pl.String), ";", addresses=addresses)
+    for items, found in zip(cells, read.to_list(), strict=True):
+        assert found == [said for one in items if (said := item_text(one, address=addresses))]
 
 
 def _is_half(item):

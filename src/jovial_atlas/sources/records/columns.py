@@ -166,6 +166,10 @@ def _path_value(column: pl.Expr, kind: pl.DataType) -> pl.Expr:
 def normal(column: pl.Expr, site: str) -> pl.Expr:
     """A column of addresses (or paths from '/' on) in normal form; null where it is none."""
 
+    # Reports of visits often name host and path alone.
+    scheme, _, host = site.partition("://")
+    bare = column.str.starts_with(f"{host}/") if host else pl.lit(False)
+    column = pl.when(bare).then(pl.lit(f"{scheme}://") + column).otherwise(column)
     work = partial(normal_addresses, site=site)
     return column.map_batches(work, return_dtype=pl.String, is_elementwise=True)
 

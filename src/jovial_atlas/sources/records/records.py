@@ -104,14 +104,14 @@ _PLAIN_KEYS = orjson.OPT_NON_STR_KEYS | orjson.OPT_PASSTHROUGH_DATETIME
 
 
 #: What an object in a list of names, and of addresses, is called by.
-_CALLED = ("name", "label", "title", "term", "href", "url", "loc", "slug", "id")
-_ADDRESSED = ("href", "url", "loc", "link", "permalink", "path", "slug", "id")
+CALLED = ("name", "label", "title", "term", "href", "url", "loc", "slug", "id")
+ADDRESSED = ("href", "url", "loc", "link", "permalink", "path", "slug", "id")
 
 
 def item_text(item: object, *, address: bool = False) -> str:
     """An item of a list as text: of an object what it is called, or its address; "" where that is
     nothing."""
     if isinstance(item, dict):
-        names = _ADDRESSED if address else _CALLED
+        names = ADDRESSED if address else CALLED
         item = next((item[name] for name in names if isinstance(item.get(name), str)), None)
     return "" if item is None or isinstance(item, (list, dict)) else str(item).strip()

@@ -3,7 +3,7 @@ expressions, and only what has none value by value, each distinct one once."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 
 import polars as pl
@@ -11,7 +11,7 @@ import polars as pl
 from jovial_atlas import addresses, foreign
 from jovial_atlas.address_columns import OCTET, SPELLED, each_once, normal_addresses, put, replaced
 from jovial_atlas.pages import schema
-from jovial_atlas.sources.records.records import item_text
+from jovial_atlas.sources.records.records import ADDRESSED, CALLED, item_text
 
 #: A path of the site in the one spelling, unless it has a dot segment (`/.`).
 _PLAIN_REFERENCE = (
@@ -58,23 +58,39 @@ _TEXTS = pl.List(pl.String)
 _TEXT = r'"(?:[^"\\\x00-\x1f]|\\(?:["\\/bfnrt]|u[0-9A-Fa-f]{4}))*"'
 _GAP = r"[ \t\r\n]*"
 _OF_TEXTS = rf"^{_GAP}\[{_GAP}(?:{_TEXT}(?:{_GAP},{_GAP}{_TEXT})*)?{_GAP}\]{_GAP}$"
+_OF_OBJECTS = rf"(?s)^{_GAP}\[{_GAP}\{{.*\}}{_GAP}\]{_GAP}$"
 #: What Python takes off both ends of a text.
 _SPACE = "".join(filter(str.isspace, map(chr, range(0x3001))))
 
 
 def _json_lists(values: pl.Series, separator: str, *, addresses: bool) -> pl.Series:
-    of_texts = values.str.contains(_OF_TEXTS)
     alone = partial(_one_by_one, separator=separator, addresses=addresses)
-    return parted(values, ~of_texts, lambda some: _lists_of_texts(some, alone), alone)
+    of_texts = partial(_decoded, kind=_TEXTS, item=pl.element(), alone=alone)
+    of_objects = partial(_of_objects, names=ADDRESSED if addresses else CALLED, alone=alone)
+    return parted(values, ~values.str.contains(_OF_TEXTS), of_texts, of_objects)
 
 
-def _lists_of_texts(values: pl.Series, alone: Callable[[pl.Series], pl.Series]) -> pl.Series:
+def _of_objects(
+    values: pl.Series, names: Sequence[str], alone: Callable[[pl.Series], pl.Series]
+) -> pl.Series:
+    """What objects in lists are called; by columns, where that is a text in all of them."""
+    no_text = rf'"(?:{"|".join(names)})"{_GAP}:{_GAP}[^" \t\r\n]'
+    plain = values.str.contains(_OF_OBJECTS) & ~values.str.contains(no_text)
+    kind = pl.List(pl.Struct(dict.fromkeys(names, pl.String)))
+    called = pl.coalesce(pl.element().struct.field(*names))
+    work = partial(_decoded, kind=kind, item=called, alone=alone)
+    return parted(values, ~plain, work, alone)
+
+
+def _decoded(
+    values: pl.Series, kind: pl.DataType, item: pl.Expr, alone: Callable[[pl.Series], pl.Series]
+) -> pl.Series:
     try:
-        found = values.str.json_decode(_TEXTS)
+        found = values.str.json_decode(kind)
     except (pl.exceptions.PolarsError, pl.exceptions.PanicException):
-        return alone(values)  # half of a pair of surrogates
-    item = pl.element().str.strip_chars(_SPACE)
-    return found.list.eval(item.filter(item != ""))
+        return alone(values)  # an item of another kind, or half of a pair of surrogates
+    bare = item.str.strip_chars(_SPACE)
+    return found.list.eval(bare.filter(bare != ""))
 
 
 def _one_by_one(values: pl.Series, separator: str, *, addresses: bool) -> pl.Series:
