@@ -73,11 +73,13 @@ def _json_lists(values: pl.Series, separator: str, *, addresses: bool) -> pl.Ser
 def _of_objects(
     values: pl.Series, names: Sequence[str], alone: Callable[[pl.Series], pl.Series]
 ) -> pl.Series:
-    """What objects in lists are called; by columns, where that is a text in all of them."""
-    no_text = rf'"(?:{"|".join(names)})"{_GAP}:{_GAP}[^" \t\r\n]'
+    """What objects in lists are called; by columns, where that is a text in all of them, and none
+    is called by its `id` alone, which is mostly a number."""
+    usual = [name for name in names if name != "id"]
+    no_text = rf'"(?:{"|".join(usual)})"{_GAP}:{_GAP}[^" \t\r\n]'
     plain = values.str.contains(_OF_OBJECTS) & ~values.str.contains(no_text)
-    kind = pl.List(pl.Struct(dict.fromkeys(names, pl.String)))
-    called = pl.coalesce(pl.element().struct.field(*names))
+    kind = pl.List(pl.Struct(dict.fromkeys(usual, pl.String)))
+    called = pl.coalesce(pl.element().struct.field(*usual))
     work = partial(_decoded, kind=kind, item=called, alone=alone)
     return parted(values, ~plain, work, alone)
 
@@ -89,8 +91,14 @@ def _decoded(
         found = values.str.json_decode(kind)
     except (pl.exceptions.PolarsError, pl.exceptions.PanicException):
         return alone(values)  # an item of another kind, or half of a pair of surrogates
+    lacks = found.list.eval(item.is_null()).list.any()
     bare = item.str.strip_chars(_SPACE)
-    return found.list.eval(bare.filter(bare != ""))
+    return parted(
+        found,
+        lacks,
+        lambda some: some.list.eval(bare.filter(bare != "")),
+        lambda _: alone(values.filter(lacks)),
+    )
 
 
 def _one_by_one(values: pl.Series, separator: str, *, addresses: bool) -> pl.Series:
