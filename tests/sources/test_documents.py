@@ -87,7 +87,7 @@ def test_sheets_with_the_fields_are_read_and_others_told(tmp_path):
     book = openpyxl.Workbook()
     for name in ("Pages", "More"):
         sheet = book.create_sheet(name)
-        for row in ([], [None, "Path", "Title", None, "Changed"], [None, f"/{name}/1", f"{name} 1", None, f"Jan {len(name)}, 2024"], [], [None, "", "No address"]):
+        for row in (["Our pages"], [None, "Path", "Title", None, "Changed"], [None, f"/{name}/1", f"{name} 1", None, f"Jan {len(name)}, 2024"], [], [None, "", "No address"]):
             sheet.append(row)
     book.create_sheet("Notes").append(["Call Wren"])
     book.save(tmp_path / "w.xlsx")

@@ -18,13 +18,15 @@ _ROWS = 50_000
 
 def sheets_of(path: Path) -> Iterator[tuple[str, list[str], Generator[Numbered]]]:
     """Each sheet that holds anything: its name, the names of its columns, and its rows with their
-    numbers. Raises ContentError."""
+    numbers. What stands in one cell above the names is no row. Raises ContentError."""
     try:
         sheets = read_workbook(path)
     except AtlasError as error:
         raise ContentError(str(error)) from None
     for sheet in sheets:
-        first = next(at for at, row in enumerate(sheet.rows) if any(row))
+        cells = [sum(map(bool, row)) for row in sheet.rows]
+        # A title may stand above the names, in a cell of its own.
+        first = next(at for at, count in enumerate(cells) if count >= min(2, max(cells)))
         named, rows = sheet.rows[first], sheet.rows[first + 1 :]
         # Where there is neither a name nor a value, there is no column.
         kept = [at for at, name in enumerate(named) if name.strip() or any(row[at] for row in rows)]
