@@ -135,6 +135,9 @@ def test_a_picture_is_what_its_content_says_turned_as_its_camera_was(tmp_path):
     place = draw(tmp_path / "p.png", 700, 400, format="JPEG", exif=exif)
     found = look_at_picture(place)
     assert (found.width, found.height, found.type) == (400, 700, "image/jpeg")
+    for kind in ("PNG", "WEBP"):
+        sizes = [look_at_picture(draw(tmp_path / "q", 70, 40, format=kind, **given)) for given in ({}, {"exif": exif})]
+        assert [(one.width, one.height) for one in sizes] == [(70, 40), (40, 70)]
     assert look_at_picture(tmp_path / "none.jpg") is None
     (tmp_path / "text.jpg").write_text("no picture")
     assert look_at_picture(tmp_path / "text.jpg") is None

@@ -72,7 +72,7 @@ def test_a_document_is_read_as_its_records_on_lines_are(tmp_path_factory, record
 
 @pytest.mark.parametrize(
     "encoded",
-    [lambda text: text.encode(), lambda text: codecs.BOM_UTF8 + text.encode(), lambda text: text.encode("utf-16"), lambda text: gzip.compress(text.encode()),
+    [lambda text: text.encode(), lambda text: b"\n" * 99 + text.encode(), lambda text: codecs.BOM_UTF8 + text.encode(), lambda text: text.encode("utf-16"), lambda text: gzip.compress(text.encode()),
      lambda text: text.replace("ü", "\\ud800").encode()],
 )  # fmt: skip
 def test_documents_may_be_packed_or_in_other_encodings(tmp_path, encoded):

@@ -40,11 +40,18 @@ def look_at_picture(path: Path) -> Picture | None:
     try:
         size = path.stat().st_size
         with Image.open(path) as picture:
-            turned = picture.getexif().get(0x0112, 1) in (5, 6, 7, 8)
-            width, height = picture.size[::-1] if turned else picture.size
+            width, height = picture.size[::-1] if _is_turned(picture) else picture.size
             return Picture(width, height, size, Image.MIME.get(picture.format or "", ""))
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         return None
+
+
+def _is_turned(picture: Image) -> bool:
+    """Whether a picture is shown with its sides exchanged (Exif 2.3, Orientation)."""
+    # To look for it behind the pixels of a PNG means decoding all of them.
+    if picture.format == "PNG" and "exif" not in picture.info:
+        return False
+    return picture.getexif().get(0x0112, 1) in (5, 6, 7, 8)
 
 
 class Copying(msgspec.Struct, frozen=True):

@@ -50,6 +50,8 @@ def _document(path: Path, faults: list[Fault]) -> msgspec.Raw:
     encoding = json.detect_encoding(data[:4])
     if encoding != "utf-8":
         data = data.decode(encoding, "replace").encode()
+    if data[:1].isspace():
+        data = data.lstrip()
     try:
         return msgspec.json.decode(data, type=msgspec.Raw)
     except (msgspec.DecodeError, RecursionError):
