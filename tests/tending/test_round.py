@@ -270,14 +270,14 @@ def test_health_knows_when_no_round_went_well_for_too_long(world):
 def full_disk() -> Iterator[None]:
     """No file of a build finds room, as long as the block runs."""
 
-    def no_room(_set: FileSet, _data: bytes) -> Path:
+    def no_room(_set: FileSet) -> Path:
         raise OutputError("sitemap.xml cannot be written (No space left on device).")
 
-    real, FileSet._staged = FileSet._staged, no_room
+    real, FileSet._place = FileSet._place, no_room
     try:
         yield
     finally:
-        FileSet._staged = real
+        FileSet._place = real
 
 
 #: What may happen on a day: to content, engine, publishing and telling.

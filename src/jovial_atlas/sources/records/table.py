@@ -8,6 +8,7 @@ are read as a whole.
 from __future__ import annotations
 
 from collections.abc import Generator, Iterable, Iterator
+from functools import partial
 from itertools import chain, groupby
 from pathlib import Path
 from typing import Any
@@ -64,7 +65,7 @@ def read_table(folder: Path, path: str, how: FieldMap, items: str = "") -> Itera
     places = [file for file in places if file.is_file()]
     if not places:
         raise ContentError(f"There is no table {folder / path}. Correct `path` in its [[source]].")
-    for kind, files in groupby(places, _kind_of):
+    for kind, files in groupby(places, partial(_way, several=len(places) > 1)):
         if kind == "sheets":
             yield from chain.from_iterable(_of_sheets(file, how) for file in files)
         elif kind == _STREAMED:
@@ -73,7 +74,9 @@ def read_table(folder: Path, path: str, how: FieldMap, items: str = "") -> Itera
             yield from _batches(_pieces(files, kind, items), how, guess=kind == "csv")
 
 
-def _kind_of(file: Path) -> str:
+def _way(file: Path, *, several: bool) -> str:
+    """How a file is read: its kind, or that it is Parquet which streams. Of several files small
+    ones are read together."""
     ending = file.name.lower().removesuffix(".gz")
     kind = _FORMATS.get(Path(ending).suffix)
     if kind is None or (kind in _PACKED and ending != file.name.lower()):
@@ -82,7 +85,7 @@ def _kind_of(file: Path) -> str:
             f"{file} is no table this tool reads; it reads {known}, and texts among them "
             "also with .gz."
         )
-    return _STREAMED if kind == "parquet" and not _is_small(file) else kind
+    return _STREAMED if kind == "parquet" and not (several and _is_small(file)) else kind
 
 
 def _is_small(file: Path) -> bool:
