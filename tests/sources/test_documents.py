@@ -84,6 +84,8 @@ def test_documents_may_be_packed_or_in_other_encodings(tmp_path, encoded):
 
 def test_sheets_with_the_fields_are_read_and_others_told(tmp_path):
     book = openpyxl.Workbook()
+    for row in (["Report", "of Wren"], ["", "", "a cell without a name"]):
+        book.active.append(row)
     for name in ("Pages", "More"):
         sheet = book.create_sheet(name)
         for row in (["Our pages"], [None, "Path", "Title", None, "Changed"], [None, f"/{name}/1", f"{name} 1", None, f"Jan {len(name)}, 2024"], [], [None, "", "No address"]):

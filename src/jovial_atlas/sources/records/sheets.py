@@ -6,6 +6,7 @@ from collections.abc import Generator, Iterator
 from itertools import islice
 from pathlib import Path
 
+import msgspec
 import polars as pl
 
 from jovial_atlas.errors import AtlasError, ContentError
@@ -16,9 +17,19 @@ from jovial_atlas.workbooks import read_workbook
 _ROWS = 50_000
 
 
-def sheets_of(path: Path) -> Iterator[tuple[str, list[str], Generator[Numbered]]]:
-    """Each sheet that holds anything: its name, the names of its columns, and its rows with their
-    numbers. What stands in one cell above the names is no row. Raises ContentError."""
+class TableSheet(msgspec.Struct):
+    """A sheet: its name, the names of its columns, and its rows with their numbers; what is `wrong`
+    where it is no table."""
+
+    name: str
+    header: list[str]
+    rows: Generator[Numbered]
+    wrong: ContentError | None = None
+
+
+def sheets_of(path: Path) -> Iterator[TableSheet]:
+    """Each sheet that holds anything. What stands in one cell above the names is no row. Raises
+    ContentError."""
     try:
         sheets = read_workbook(path)
     except AtlasError as error:
@@ -30,8 +41,12 @@ def sheets_of(path: Path) -> Iterator[tuple[str, list[str], Generator[Numbered]]
         named, rows = sheet.rows[first], sheet.rows[first + 1 :]
         # Where there is neither a name nor a value, there is no column.
         kept = [at for at, name in enumerate(named) if name.strip() or any(row[at] for row in rows)]
-        header = header_of([named[at] for at in kept], f"{path}, sheet {sheet.name}", first + 1)
-        yield sheet.name, header, _rows(header, kept, rows, first + 2)
+        header, wrong = [named[at] for at in kept], None
+        try:
+            header = header_of(header, f"{path}, sheet {sheet.name}", first + 1)
+        except ContentError as error:
+            wrong = error
+        yield TableSheet(sheet.name, header, _rows(header, kept, rows, first + 2), wrong)
 
 
 def _rows(

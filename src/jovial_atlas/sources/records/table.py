@@ -142,9 +142,14 @@ def beginning_of_table(
         except (*BROKEN, OSError) as error:
             raise ContentError(f"{path} cannot be read: {said_of(error)}.") from error
     if kind == "sheets":
-        read = next((found for _, _, found in sheets_of(path)), None)
-        if read is None:
+        # Covers and notes have fewer columns than tables of pages, if any.
+        sheets = list(sheets_of(path))
+        widest = max(sheets, key=lambda one: (not one.wrong, len(one.header)), default=None)
+        if widest is None:
             raise ContentError(f"{path} is empty; a table has a line of names first.")
+        if widest.wrong:
+            raise widest.wrong
+        read = widest.rows
     else:
         read = _numbered(path, kind, items)
     first, _, _ = next(read, (pl.DataFrame(), [], []))
@@ -179,25 +184,29 @@ def _parquet_pages(delivered: pl.LazyFrame, path: Path, how: FieldMap) -> Iterat
 
 
 def _of_sheets(path: Path, how: FieldMap) -> Iterator[Batch]:
-    """The rows of all sheets of a workbook that have the fields; at least the first has to."""
-    read = False
-    for name, header, rows in sheets_of(path):
+    """The rows of all sheets of a workbook that have the fields; at least one has to."""
+    left, read = [], False
+    for sheet in sheets_of(path):
         try:
-            check_fields(header, how)
+            if sheet.wrong:
+                raise sheet.wrong
+            check_fields(sheet.header, how)
         except ContentError as error:
-            if not read:
-                raise
-            why = str(error).removeprefix(f"{how.source}: ")
-            message = f"The sheet {name} is left out: {why}"
-            yield Batch(faults=[Fault("sheet-left-out", path.name, message)])
+            left.append((sheet.name, error))
             continue
         read = True
-        before = f"{path.name}, {name}, row "
+        before = f"{path.name}, {sheet.name}, row "
         pieces = (
             Piece(path.name, table, before, numbers, faults, begins=not at)
-            for at, (table, numbers, faults) in enumerate(rows)
+            for at, (table, numbers, faults) in enumerate(sheet.rows)
         )
         yield from _batches(pieces, how, guess=True)
+    if left and not read:
+        raise left[0][1]
+    for name, reason in left:
+        why = str(reason).removeprefix(f"{how.source}: ")
+        message = f"The sheet {name} is left out: {why}"
+        yield Batch(faults=[Fault("sheet-left-out", path.name, message)])
 
 
 def _batches(pieces: Generator[Piece], how: FieldMap, *, guess: bool) -> Iterator[Batch]:
