@@ -50,6 +50,22 @@ def test_normalising_twice_changes_nothing_and_leaves_ascii(path, query):
     assert " " not in once
 
 
+_HOSTED = st.sampled_from(["https://w.example/", "https://w.example", "HTTPS://w.example/", "/", ""])
+
+
+@given(st.lists(st.tuples(_HOSTED, st.text("aZ0._~-/:?% ü\n", max_size=6)), min_size=1, max_size=4))
+def test_addresses_that_are_all_normal_stay_as_they_are(parts):
+    given_addresses = [host + path for host, path in parts]
+    if addresses.all_normal(given_addresses):
+        assert [addresses.normalise(one) for one in given_addresses] == given_addresses
+
+
+def test_plain_addresses_of_one_host_are_seen_to_be_normal():
+    plain = [f"https://w.example/a-b/{number}.html" for number in range(3)]
+    assert addresses.all_normal(plain)
+    assert not addresses.all_normal([*plain, "https://w.example/a/../b"])
+
+
 @pytest.mark.parametrize(
     ("reference", "expected"),
     [

@@ -1,8 +1,11 @@
 """Tables as people's spreadsheets and other people's exports write them."""
 
+import csv
 import io
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from jovial_atlas import delimited
 
@@ -54,3 +57,26 @@ def test_every_separator_line_end_and_encoding(separator, end, encoding, told):
 def test_rows_come_with_the_line_that_people_see(text, rows):
     assert list(delimited.rows(text)) == rows
     assert list(delimited.rows(io.StringIO(text, newline=""))) == rows
+
+
+@given(
+    st.lists(
+        st.lists(st.sampled_from(["", "a", "b c", 'say "x"', '"', "ü,", "1;2", " ", "x\ny"]),
+                 min_size=1, max_size=3),
+        max_size=5,
+    ),
+    st.sampled_from(["\n", "\r\n", "\r"]),
+    st.booleans(),
+)  # fmt: skip
+def test_a_table_by_columns_is_what_its_rows_are(rows, end, as_written):
+    stream = io.StringIO()
+    if as_written:  # by a program, with quotes where they have to be
+        csv.writer(stream, lineterminator=end).writerows(rows)
+    else:  # by hand
+        stream.write(end.join(",".join(row) for row in rows))
+    text = stream.getvalue()
+    by_rows = list(delimited.rows(io.StringIO(text, newline="")))
+    assert list(delimited.rows(text)) == by_rows
+    columns = delimited.columns_of_lines(text)
+    if columns is not None:
+        assert [(n, list(row), "") for n, row in enumerate(zip(*columns, strict=True), 1)] == by_rows

@@ -6,7 +6,7 @@ matter or row that are called like what can be decided. Guards say whose words c
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import Any
 
 import polars as pl
@@ -18,7 +18,7 @@ from jovial_atlas.robots.words import has, value_of
 from jovial_atlas.rules.fields import FIELDS, FROM_PAGE, Layer
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Decided
-from jovial_atlas.sitefile.overrides import Override
+from jovial_atlas.sitefile.overrides import Overrides
 from jovial_atlas.sitefile.parts import options_of
 
 #: Columns of the page's own values of fields that are decided, where others decide them too.
@@ -230,17 +230,13 @@ class _Grouped:
     """The rows of the overrides file by what they say, made once for those asked for last."""
 
     def __init__(self) -> None:
-        self._overrides: Sequence[Override] = ()
+        self._overrides = Overrides()
         self._groups: list[tuple[tuple[Any, ...], pl.Series]] = []
 
-    def of(self, overrides: Sequence[Override]) -> list[tuple[tuple[Any, ...], pl.Series]]:
+    def of(self, overrides: Overrides) -> list[tuple[tuple[Any, ...], pl.Series]]:
         """Field, value, reason and who says so, with the addresses."""
         if self._overrides is not overrides:
-            groups: dict[tuple[Any, ...], list[str]] = {}
-            for one in overrides:
-                for name, value in one.sets.items():
-                    groups.setdefault((name, value, one.reason, one.by), []).append(one.loc)
-            self._groups = [(said, pl.Series(locs)) for said, locs in groups.items()]
+            self._groups = [(said, pl.Series(locs)) for said, locs in overrides.alike().items()]
             self._overrides = overrides
         return self._groups
 

@@ -10,7 +10,7 @@ import csv
 import io
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, overload
 
 import msgspec
 
@@ -23,8 +23,8 @@ from jovial_atlas.sitefile.deciding import TEXTS, Decision
 from jovial_atlas.sitefile.model import SiteModel
 from jovial_atlas.sitefile.parts import names_of, read_part
 from jovial_atlas.sitefile.tables import (
-    TableRow,
     Tables,
+    checked_columns,
     checked_rows,
     rows_and_problems,
     table_text,
@@ -55,44 +55,140 @@ class Override(msgspec.Struct, frozen=True):
     line: int = 0
 
 
-def read_overrides(
-    path: Path, model: SiteModel, tables: Tables = table_text
-) -> tuple[Override, ...]:
+class Overrides(Sequence[Override]):
+    """The rows of an overrides file, in their order. There may be very many, most of which say what
+    others do, so that they are kept by columns, and one is made where it is asked for."""
+
+    __slots__ = ("_lines", "_of", "locs", "said")
+
+    def __init__(
+        self,
+        locs: Sequence[str] = (),
+        lines: Sequence[int] = (),
+        of: Sequence[int] = (),
+        said: Sequence[Override] = (),
+    ) -> None:
+        #: The address of each row.
+        self.locs = locs
+        #: What rows say, each once, without an address and a line.
+        self.said = said
+        self._lines, self._of = lines, of
+
+    def __len__(self) -> int:
+        return len(self.locs)
+
+    def __iter__(self) -> Iterator[Override]:
+        for loc, line, number in zip(self.locs, self._lines, self._of, strict=True):
+            yield _placed(self.said[number], loc, line)
+
+    @overload
+    def __getitem__(self, at: int) -> Override: ...
+    @overload
+    def __getitem__(self, at: slice) -> Sequence[Override]: ...
+    def __getitem__(self, at: int | slice) -> Override | Sequence[Override]:
+        """A row, or some."""
+        if isinstance(at, slice):
+            return [self[number] for number in range(len(self))[at]]
+        return _placed(self.said[self._of[at]], self.locs[at], self._lines[at])
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Overrides) and list(self) == list(other)
+
+    __hash__ = None  # type: ignore[assignment]
+
+    def first_line(self, number: int) -> int:
+        """The line of the first row that says what stands at a place in `said`."""
+        return self._lines[self._of.index(number)]
+
+    def with_texts(self) -> Iterator[Override]:
+        """The rows that say something of texts."""
+        if any(one.texts for one in self.said):
+            yield from (one for one in self if one.texts)
+
+    def alike(self) -> dict[tuple[str, Any, str, str], list[str]]:
+        """Field, value, reason and who says so → the addresses of which rows say that."""
+        of: list[list[str]] = [[] for _ in self.said]
+        for loc, number in zip(self.locs, self._of, strict=True):
+            of[number].append(loc)
+        found: dict[tuple[str, Any, str, str], list[str]] = {}
+        for one, locs in zip(self.said, of, strict=True):
+            for name, value in one.sets.items():
+                found.setdefault((name, value, one.reason, one.by), []).extend(locs)
+        return found
+
+    def told(self) -> bytes:
+        """All that is said, in a form that is the same where it is."""
+        return msgspec.json.encode([self.locs, self._of, self.said])
+
+
+def _placed(said: Override, loc: str, line: int) -> Override:
+    return Override(loc, said.sets, said.reason, said.by, said.texts, line)
+
+
+def read_overrides(path: Path, model: SiteModel, tables: Tables = table_text) -> Overrides:
     """The rows of an overrides file; none where there is no such file yet. Raises SiteFileError
     with every problem found."""
     return parse_overrides(tables(path), path, model)
 
 
-def parse_overrides(text: str, path: Path, model: SiteModel) -> tuple[Override, ...]:
+def parse_overrides(text: str, path: Path, model: SiteModel) -> Overrides:
     """The rows in the text of an overrides file. Raises SiteFileError."""
-    rows, problems = _rows(checked_rows(text, path, OVERRIDE_COLUMNS), model)
-    if problems:
-        raise SiteFileError(str(path), problems)
-    return tuple(rows)
-
-
-def _rows(lines: Iterator[TableRow], model: SiteModel) -> tuple[list[Override], list[Problem]]:
-    """The rows that say something. There may be very many, so that each costs little: most say what
-    others do."""
-    _, names, _ = next(lines)
-    at = names.index("loc") if names else 0
-    known: dict[tuple[str, ...], Override | Problem] = {}
-    rows: list[Override] = []
     problems: list[Problem] = []
-    for line, cells, wrong in lines:
+    lines, cells = checked_columns(text, path, OVERRIDE_COLUMNS) or _columns(text, path, problems)
+    rows = _rows(lines, cells, model, problems)
+    if problems:
+        raise SiteFileError(str(path), sorted(problems, key=lambda one: one.line or 0))
+    return rows
+
+
+def _columns(
+    text: str, path: Path, problems: list[Problem]
+) -> tuple[Sequence[int], dict[str, Sequence[str]]]:
+    """The rows of a table by columns, and what is wrong with others."""
+    found = checked_rows(text, path, OVERRIDE_COLUMNS)
+    _, names, _ = next(found)
+    lines, rows = [], []
+    for line, cells, wrong in found:
         if wrong:
             problems.append(wrong)
-            continue
-        given = cells.pop(at)
-        said = known.get(beside := tuple(cells))
-        if said is None:
-            said = known[beside] = _said((*names[:at], *names[at + 1 :]), beside)
-        made = _made(given, line, said, model)
+        else:
+            lines.append(line)
+            rows.append(cells)
+    columns = zip(*rows, strict=True) if rows else ((),) * len(names)
+    return lines, dict(zip(names, columns, strict=True))
+
+
+def _rows(
+    lines: Sequence[int], cells: dict[str, Sequence[str]], model: SiteModel, problems: list[Problem]
+) -> Overrides:
+    """The rows that say something. Each costs little: most say what others do."""
+    given = cells.pop("loc", ())
+    beside = list(zip(*cells.values(), strict=True)) if cells else [()] * len(lines)
+    said: list[Override] = []
+    places: dict[tuple[str, ...], int] = {}
+    wrong: dict[tuple[str, ...], Problem] = {}
+    distinct = dict.fromkeys(beside)
+    for one in distinct:
+        made = _said(tuple(cells), one)
         if isinstance(made, Problem):
-            problems.append(made)
+            wrong[one] = made
         elif made.sets or made.texts:
-            rows.append(made)
-    return rows, problems
+            places[one] = len(said)
+            said.append(made)
+    if len(places) == len(distinct) and addresses.all_normal(given):
+        return Overrides(given, lines, [*map(places.__getitem__, beside)], said)
+    kept: list[tuple[str, int, int]] = []
+    for written, line, one in zip(given, lines, beside, strict=True):
+        loc = _address_in(written, model)
+        if loc is None:
+            if written or any(one):
+                problems.append(_no_address(written, line))
+        elif one in wrong:
+            problems.append(wrong[one]._replace(line=line))
+        elif one in places:
+            kept.append((loc, line, places[one]))
+    locs, at, of = zip(*kept, strict=True) if kept else ((), (), ())
+    return Overrides(locs, at, of, said)
 
 
 def parse_rows(
@@ -118,11 +214,12 @@ def _row(row: dict[str, str], line: int, model: SiteModel) -> Override | Problem
 def _made(given: str, line: int, said: Override | Problem, model: SiteModel) -> Override | Problem:
     loc = _address_in(given, model)
     if loc is None:
-        what = f"{from_cell(given.strip())!r} is no address"
-        return Problem(line, "loc", what, "/privacy/")
-    if isinstance(said, Problem):
-        return said._replace(line=line)
-    return Override(loc, said.sets, said.reason, said.by, said.texts, line)
+        return _no_address(given, line)
+    return said._replace(line=line) if isinstance(said, Problem) else _placed(said, loc, line)
+
+
+def _no_address(given: str, line: int) -> Problem:
+    return Problem(line, "loc", f"{from_cell(given.strip())!r} is no address", "/privacy/")
 
 
 def _said(names: Sequence[str], values: Sequence[str]) -> Override | Problem:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterator, Sequence
 from pathlib import Path
 from typing import TypeVar
 
@@ -163,14 +163,31 @@ def checked_rows(
             continue
         if not any(cells):
             continue
+        if len(cells) == width:
+            yield line, cells, None
+            continue
         if len(cells) > width and not any(cells[width:]):
             # Spreadsheets fill all rows up to the widest of the sheet.
-            cells = cells[:width]
-        if len(cells) != width:
-            message = "the row has another number of cells than the first line"
-            yield line, [], Problem(line, "", message)
+            yield line, cells[:width], None
             continue
-        yield line, cells, None
+        message = "the row has another number of cells than the first line"
+        yield line, [], Problem(line, "", message)
+
+
+def checked_columns(
+    text: str, path: Path, columns: Collection[str], *, key: str = "loc"
+) -> tuple[Sequence[int], dict[str, Sequence[str]]] | None:
+    """The rows of a table by columns, where none is empty or has another number of cells than the
+    first: the line of each, and the cells by name. None where that is not so, and `checked_rows`
+    knows more. Raises SiteFileError where the columns are wrong."""
+    found = delimited.columns_of_lines(text)
+    if not found:
+        return None
+    names = [one[0].strip() for one in found]
+    if problems := list(_wrong_columns(names, columns, key)):
+        raise SiteFileError(str(path), problems)
+    cells = {name: one[1:] for name, one in zip(names, found, strict=True)}
+    return range(2, len(found[0]) + 1), cells
 
 
 def _wrong_columns(names: list[str], columns: Collection[str], key: str) -> Iterator[Problem]:

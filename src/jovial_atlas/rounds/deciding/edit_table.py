@@ -114,7 +114,7 @@ def write_table(
     if path.suffix.lower() not in (".csv", ".xlsx"):
         raise AtlasError(f"{path}: a table for editing is a .csv or an .xlsx file. (An .ods file "
                          "is taken back as well, but not written.)")  # fmt: skip
-    used = {name for one in site.overrides for name in (*one.sets, *one.texts)}
+    used = {name for one in site.overrides.said for name in (*one.sets, *one.texts)}
     # What was asked for comes first, as it was asked for.
     wanted = [*fields, *(name for name in OVERRIDE_COLUMNS if name in used)]
     names = [name for name in dict.fromkeys(wanted) if name not in _BESIDE]

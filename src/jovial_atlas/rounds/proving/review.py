@@ -286,6 +286,6 @@ def exemptions(site: SiteFile) -> dict[str, dict[str, str]]:
     """Address → the marks that do not count for it, with the owner's reasons."""
     return {
         one.loc: dict.fromkeys(names_in(cell), one.reason or "the owner says so")
-        for one in site.overrides
+        for one in site.overrides.with_texts()
         if (cell := one.texts.get("exempt"))
     }

@@ -23,11 +23,11 @@ def check_patterns(site: SiteFile) -> None:
             name = key.removeprefix("share_")
             example = f'{key} = "{{{{ page.{name} or page.heading }}}} – {{{{ site.short_name }}}}"'
             raise site.error(path, wrong, example)
-    for override in site.overrides:
-        for key, pattern in override.texts.items():
+    for number, said in enumerate(site.overrides.said):
+        for key, pattern in said.texts.items():
             if key not in NO_PATTERNS and (wrong := wrong_pattern(pattern)):
                 file = str(site.folder / site.model.overrides.file)
-                raise SiteFileError(file, [Problem(override.line, key, wrong)])
+                raise SiteFileError(file, [Problem(site.overrides.first_line(number), key, wrong)])
 
     for key in ("attribution_before", "attribution"):
         said = getattr(site.model.feed, key)

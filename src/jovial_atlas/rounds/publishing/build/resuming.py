@@ -41,7 +41,6 @@ from jovial_atlas.rounds.state.record import BuildRecord, test_key
 from jovial_atlas.rounds.state.traffic import rests_on_traffic
 from jovial_atlas.rules import not_listed, rests_on_time
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sitefile.overrides import Override
 from jovial_atlas.sitemaps import plan
 from jovial_atlas.values import asdict
 
@@ -75,16 +74,11 @@ def decisions_key(survey: LastSurvey, kinds: Sequence[Kind]) -> str | None:
         return None
     if rests_on_time(site, survey.now, survey.pages, survey.filled):
         return None
-    parts = [__version__, repr(model), _written(site.overrides), repr(sorted(site.crawlers)),
+    parts = [__version__, repr(model), site.overrides.told().decode(), repr(sorted(site.crawlers)),
              repr([move.old for move in site.moves if move.is_gone]),
              repr(sorted(survey.filled)), repr([kind.name for kind in kinds]),
              str(test_key())]  # fmt: skip
     return digest("\n".join(parts).encode())
-
-
-def _written(overrides: Sequence[Override]) -> str:
-    """The rows of the overrides file as one text; there may be many."""
-    return msgspec.json.encode(overrides).decode()
 
 
 def forget_blocks(site: SiteFile) -> None:
