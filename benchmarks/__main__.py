@@ -1,12 +1,15 @@
 """Runs every benchmark (or those named) and prints each ratio beside both figures.
 
 Machines are shared and noisy: pairs are timed in turn and the median of the ratios is
-what counts, never a single time. BENCH_FULL=1 takes the sizes that marks are stated for.
+what counts, never a single time. BENCH_FULL=1 takes the sizes that marks are stated for, and
+as many pairs as are asked for; else few pairs are timed of what takes long.
 """
 
 from __future__ import annotations
 
 import compileall
+import math
+import os
 import statistics
 import sys
 import time
@@ -57,6 +60,10 @@ BENCHMARKS = {
 }
 
 
+#: Seconds after which no further pair of two things is timed.
+_PATIENCE = math.inf if os.environ.get("BENCH_FULL") else 6.0
+
+
 def pair(
     name: str,
     ours: Callable[[], object],
@@ -68,9 +75,12 @@ def pair(
 ) -> float:
     """Time two things in turn and print the median of ours against the baseline. `ready` makes
     things ready for ours, and is not timed. Where ours gives its peak of memory (a float, in GiB),
-    the highest is printed too."""
+    the highest is printed too. So many pairs are timed as there is patience for."""
     ratios, mine, theirs, peaks = [], [], [], [0.0]
+    begun = time.perf_counter()
     for number in range(runs + 1):
+        if ratios and time.perf_counter() - begun > _PATIENCE:
+            break
         times = []
         if ready:
             ready()
@@ -80,7 +90,8 @@ def pair(
             times.append(time.perf_counter() - began)
             if work is ours and isinstance(peak, float):
                 peaks.append(peak)
-        if number:  # the first pair warms up
+        # The first pair warms up, unless all patience went into it.
+        if number or time.perf_counter() - begun > _PATIENCE:
             ratios.append(times[0] / times[1])
             mine.append(times[0])
             theirs.append(times[1])

@@ -1,6 +1,6 @@
 """Time and peak of memory of whole commands against the number of rows: what grows, and how.
 
-Default: 1 and 3 million rows; BENCH_FULL=1: 1 and 10; BENCH_HUGE=1: 1, 10 and 100 as well.
+Default: 1 and 2 million rows; BENCH_FULL=1: 1 and 10; BENCH_HUGE=1: 1, 10 and 100 as well.
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ def run(_pair: Callable[..., float]) -> None:
     if os.environ.get("BENCH_HUGE"):
         sizes = [1, 10, 100]
     else:
-        sizes = [1, 10] if os.environ.get("BENCH_FULL") else [1, 3]
+        sizes = [1, 10] if os.environ.get("BENCH_FULL") else [1, 2]
     for millions in sizes:
         with tempfile.TemporaryDirectory() as place:
             folder = Path(place)

@@ -11,7 +11,7 @@ from pathlib import Path
 from benchmarks.build import command
 from benchmarks.survey import lay_out_documentation
 
-_PAGES = int(os.environ.get("BENCH_PAGES", "10000" if os.environ.get("BENCH_FULL") else "2000"))
+_PAGES = int(os.environ.get("BENCH_PAGES", "10000" if os.environ.get("BENCH_FULL") else "900"))
 
 
 def run(pair: Callable[..., float]) -> None:

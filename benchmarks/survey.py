@@ -28,7 +28,7 @@ _REAL = {
     "git-doc": "/usr/share/doc/git/html",
 }
 _FULL = bool(os.environ.get("BENCH_FULL"))
-_PAGES = int(os.environ.get("BENCH_PAGES", "10000" if _FULL else "5000"))
+_PAGES = int(os.environ.get("BENCH_PAGES", "10000" if _FULL else "2400"))
 _ROWS = int(os.environ.get("BENCH_ROWS", "10000000" if _FULL else "2000000"))
 _HEAD = '[site]\nurl = "https://www.marrowfen.example"\n\n'
 

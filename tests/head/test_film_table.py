@@ -6,7 +6,7 @@ from pathlib import Path
 import polars as pl
 import pytest
 
-from jovial_atlas.head.film_table import film_table
+from jovial_atlas.head.film_table import FILM_VALUES, Asked, film_table
 from jovial_atlas.head.settings import head_settings
 from jovial_atlas.head.videos import films_of, video_rows
 from jovial_atlas.media.fields import video
@@ -36,7 +36,11 @@ def table(*pages, more="", origins=True):
     rows = [{"loc": f"{URL}{path}", "kind": "page", "videos": [video(**one) for one in films], **page}
             for path, films, page in pages]  # fmt: skip
     decided = decide(schema.table(rows), site, NOW)
-    return film_table(decided, head_settings(site), TODAY, origins=origins), decided, head_settings(site)
+    settings, asked = head_settings(site), Asked(origins=FILM_VALUES if origins else ())
+    # What pieces the pages come in makes no difference.
+    films = film_table([decided.head(1), decided.slice(1)], settings, TODAY, asked)
+    assert films.equals(film_table([decided], settings, TODAY, asked))
+    return films, decided, settings
 
 
 def one_film(film, more="", **page):
@@ -136,6 +140,6 @@ def test_sections_want_all_some_or_no_films(videos, kept):
 
 def test_columns_of_pages_may_stand_beside_films():
     _, decided, settings = table(("/a/", [WHOLE, WHOLE | {"words_before": 9}], {"title": "T"}))
-    found = film_table(decided, settings, TODAY, beside=("title", "videos"))
+    found = film_table([decided], settings, TODAY, Asked(beside={"title": pl.col("title"), "videos": pl.col("videos")}))
     assert found.select("title", pl.col("videos").struct.field("words_before")).rows() == [("T", None), ("T", 9)]
     assert "origin" not in found.columns

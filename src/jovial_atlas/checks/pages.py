@@ -53,7 +53,7 @@ def _locs(pages: pl.LazyFrame) -> pl.Series:
 
 def _shared(pages: pl.LazyFrame, name: str) -> Iterator[tuple[str, list[str]]]:
     """Texts that several pages of a language have, with their addresses."""
-    key = pl.struct(name, "language").hash(5)
+    key = pl.col(name).hash(5) ^ pl.col("language").hash(6)
     keys = pages.select(key=key).collect(engine="streaming").get_column("key")
     again = keys.filter(keys.is_duplicated()).unique()
     if not again.len():

@@ -12,7 +12,7 @@ import polars as pl
 
 from jovial_atlas import addresses
 from jovial_atlas.faults import Fault, plural
-from jovial_atlas.head.film_table import film_name
+from jovial_atlas.head.film_table import Asked, film_name
 from jovial_atlas.media.pictures import look_at_picture
 from jovial_atlas.robots import Matcher, RobotsFile
 from jovial_atlas.rules import barred
@@ -38,11 +38,22 @@ FindFiles = Callable[[pl.Series], Mapping[str, Path]]
 FindLost = Callable[[pl.Series], list[str]]
 
 
+_SHOWN_AT = ("width", "height", "words_before")
+#: What is asked of videos for `check_films`.
+TO_CHECK = Asked(
+    ("listed", "thumbnail", "title", "description", "content", "player"),
+    ("thumbnail", *_SEEN),
+    {
+        "videos": pl.struct(pl.col("videos").struct.field(*_SHOWN_AT)),
+        **{name: pl.col(name) for names, _ in _SEEN.values() for name in names},
+    },
+)
+
+
 def check_films(
     films: pl.DataFrame, site: SiteFile, robots: RobotsFile, find: FindFiles, lost: FindLost
 ) -> Iterator[Fault]:
-    """Faults of the videos on listed pages: a table of films with their origins, and with
-    `BESIDE_FILMS` of their pages."""
+    """Faults of the videos on listed pages: a table of films with what `TO_CHECK` asks for."""
     listed = films.filter("listed")
     shown = listed.filter(pl.col("why_not") == "")
     yield from _incomplete(listed)
@@ -179,8 +190,7 @@ def _short(text: object) -> str:
 
 
 def _places(films: pl.DataFrame) -> Iterator[Fault]:
-    at = pl.col("videos").struct
-    width, height, words = at.field("width"), at.field("height"), at.field("words_before")
+    width, height, words = (pl.col("videos").struct.field(name) for name in _SHOWN_AT)
     small = ((width > 0) & (width < _USABLE[0])) | ((height > 0) & (height < _USABLE[1]))
     shown_at = (width.alias("w"), height.alias("h"))
     for loc, name, (across, up) in _named(films.filter(small), *shown_at):

@@ -8,9 +8,9 @@ the table of videos says stands before all of them.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from functools import partial
-from typing import Any
+from typing import Any, NamedTuple
 from urllib.parse import urljoin
 
 import polars as pl
@@ -38,8 +38,6 @@ OF_PAGES = (
     "loc", "listed", "role", "section", "lastmod", "heading", "title", "description", "excerpt",
     "published", "expires", "categories", "tags", "phrase", "videos", "media",
 )  # fmt: skip
-#: What checks ask of the pages beside that.
-BESIDE_FILMS = ("videos", "heading", "title", "description", "excerpt")
 #: What a video says that is no value of it.
 _BESIDE = frozenset({"found", "service", "words_before"})
 #: Its values: field → kind.
@@ -51,39 +49,59 @@ _LONGEST = {"description": 2_048, "category": 256, "uploader": 255}
 _BETWEEN = {"duration": (1, 28_800), "rating": (0, 5)}
 
 
+class Asked(NamedTuple):
+    """What is asked of videos: which values, of which of them the origin, and what of their pages
+    stands beside them (by name, `videos` with what the page says of this video)."""
+
+    values: Collection[str] = FILM_VALUES
+    origins: Collection[str] = ()
+    beside: Mapping[str, pl.Expr] = {}
+
+
 def film_table(
-    pages: pl.DataFrame,
-    settings: HeadSettings,
-    now: str,
-    *,
-    origins: bool = False,
-    beside: Sequence[str] = (),
+    pieces: Iterable[pl.DataFrame], settings: HeadSettings, now: str, asked: Asked | None = None
 ) -> pl.DataFrame:
-    """The videos of pages (with the columns `OF_PAGES`), one a row, in order.
+    """The videos of pages (with the columns `OF_PAGES`), one a row, in order. There is a piece at
+    least; of many only what is asked for is held of all at once.
 
     `loc`, `number` on its page, `listed` and `lastmod` of its page, `values` (a struct of
     `FILM_VALUES`), `declared` (seconds that the page says that it lasts), `media` (what it was
     found to be), what is `missing` of what the protocol requires, in words, `why_not` it is not
-    listed ("" where it is), and `elsewhere`, the page that stands for it where several show it.
-    With `origins`, `origin` says of each value where it comes from. Columns of the pages may stand
-    `beside` these, `videos` with what the page says of this video. `now` is a date in the product's
-    form."""
+    listed ("" where it is), and `elsewhere`, the page that stands for it where several show it;
+    `origin` says of values where they come from, and what is asked `beside` that has its own name.
+    `now` is a date in the product's form."""
+    asked = asked or Asked()
+    chosen = _chosen(pl.concat(_of_pages(pages, settings, now, asked) for pages in pieces))
+    origin = ["origin"] if asked.origins else []
+    return chosen.select(
+        "loc", "number", "listed", "lastmod", "values", "declared", "media", "missing", "why_not",
+        "elsewhere", *origin, *asked.beside,
+    )  # fmt: skip
+
+
+def _of_pages(
+    pages: pl.DataFrame, settings: HeadSettings, now: str, asked: Asked
+) -> pl.DataFrame:
+    """The videos of some pages, whichever others show them."""
     films = _each(pages, settings)
     places = _places(settings)
+    origins = {name: places[name] for name in asked.origins}
     whole = films.select(
-        "loc", "number", "listed", "lastmod", "role", "media", *beside,
-        declared=_said("duration"), **_values(places), **(_origins(places) if origins else {}),
+        "loc", "number", "listed", "lastmod", "role", "media",
+        declared=_said("duration"), **_values(places), **_origins(origins),
+        **{f"b.{name}": value for name, value in asked.beside.items()},
     )  # fmt: skip
     if settings.edited:
-        whole = _edited(whole, settings.edited, origins=origins)
+        whole = _edited(whole, settings.edited, asked.origins)
     whole = _within(whole, settings.site.url).with_columns(missing=_missing())
     whole = whole.with_columns(why_not=_why_not(now))
-    values = pl.struct(pl.col(_value(name)).alias(name) for name in FILM_VALUES)
-    said = [pl.struct(pl.col(_origin(n)).alias(n) for n in FILM_VALUES).alias("origin")]
-    chosen = _chosen(whole)
-    return chosen.select(
-        "loc", "number", "listed", "lastmod", values.alias("values"), "declared", "media",
-        "missing", "why_not", "elsewhere", *(said if origins else ()), *beside,
+    values = pl.struct(pl.col(_value(name)).alias(name) for name in asked.values)
+    said = [pl.col(_origin(name)).alias(name) for name in origins]
+    return whole.select(
+        "loc", "number", "listed", "lastmod", "role", "media", "declared", "missing", "why_not",
+        values.alias("values"), *([pl.struct(said).alias("origin")] if said else ()),
+        _key=pl.coalesce(*(_given(pl.col(_value(name)), pl.String()) for name in _SHOWN)),
+        **{name: pl.col(f"b.{name}") for name in asked.beside},
     )  # fmt: skip
 
 
@@ -207,7 +225,8 @@ def _origins(places: Places) -> dict[str, pl.Expr]:
         for name, some in places.items()
     }
     phrased = pl.when(_PHRASES.list.len() > 0).then(pl.lit("page"))
-    found["tags"] = pl.coalesce(found["tags"], phrased)
+    if "tags" in found:
+        found["tags"] = pl.coalesce(found["tags"], phrased)
     return {_origin(name): value for name, value in found.items()}
 
 
@@ -220,7 +239,7 @@ _PHRASES = (
 
 
 def _edited(
-    films: pl.DataFrame, edited: Mapping[str, Sequence[VideoOverride]], *, origins: bool
+    films: pl.DataFrame, edited: Mapping[str, Sequence[VideoOverride]], origins: Collection[str]
 ) -> pl.DataFrame:
     """The films with what the table of videos says of some."""
     row = films.with_row_index("_row").filter(pl.col("loc").is_in(list(edited)))
@@ -239,7 +258,7 @@ def _edited(
         )
         is_said = pl.col("_said").is_not_null()
         put = [pl.when(is_said).then("_said").otherwise(_value(name)).alias(_value(name))]
-        if origins:
+        if name in origins:
             table = pl.when(is_said).then(pl.lit("table of videos"))
             put.append(table.otherwise(_origin(name)).alias(_origin(name)))
         joined = numbered.join(said, on="_row", how="left", maintain_order="left")
@@ -331,8 +350,7 @@ def _chosen(films: pl.DataFrame) -> pl.DataFrame:
     """The same videos, where of several listed pages that show one a page that is no listing stands
     for it, then the page with the fewest videos, then the one with the shorter address."""
     numbered = films.select(
-        "loc", "number", "listed", "why_not",
-        _key=pl.coalesce(*(_given(pl.col(_value(name)), pl.String()) for name in _SHOWN)),
+        "loc", "number", "listed", "why_not", "_key",
         _lists=pl.col("role").is_in(_LISTS).fill_null(False),
     ).with_row_index("_row")  # fmt: skip
     shown = numbered.filter(pl.col("listed"), pl.col("why_not") == "")

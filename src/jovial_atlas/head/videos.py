@@ -11,7 +11,7 @@ import polars as pl
 from msgspec import Struct
 from polars._typing import PolarsDataType
 
-from jovial_atlas.head.film_table import film_name, film_table
+from jovial_atlas.head.film_table import FILM_VALUES, Asked, film_name, film_table
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.media.fields import price_of, segment_of
 from jovial_atlas.pages.page import Media, Page, pages_of
@@ -82,7 +82,7 @@ class Film(Struct, frozen=True, kw_only=True):
 def films_of(pages: pl.DataFrame, settings: HeadSettings, now: str) -> dict[str, list[Film]]:
     """The videos of pages (a table with verdicts), by address, in order. `now` is a date in the
     product's form."""
-    table = film_table(pages, settings, now, origins=True)
+    table = film_table([pages], settings, now, Asked(origins=FILM_VALUES))
     shown = pages.filter(pl.col("loc").is_in(table["loc"].unique().implode()))
     by_loc = {page.loc: page for page in pages_of(shown)}
     films: dict[str, list[Film]] = {}

@@ -197,9 +197,11 @@ _Where = Callable[[int, int], str]
 
 def _twice(rows: pl.DataFrame, files: Sequence[SitemapFile], where: _Where) -> Iterator[Fault]:
     same = ["loc", "companion"]
-    if rows["loc"].n_unique() == rows.height:
+    # One number is told from others with a fraction of the memory that two columns take.
+    key = rows.select(pl.col("loc") // 2 * 2 + pl.col("companion").cast(pl.UInt64)).to_series()
+    again = rows.filter(~key.is_first_distinct())
+    if not again.height:
         return
-    again = rows.filter(~pl.struct(same).is_first_distinct())
     first = rows.unique(same, keep="first", maintain_order=True)
     repeated = again.join(first, on=same, how="left", suffix="_first", maintain_order="left")
     for loc, file, line, first_file, first_line in (
@@ -274,7 +276,8 @@ def _others(found: Mapping[int, pl.DataFrame], known: pl.DataFrame) -> Iterator[
 
 def _not_returned(tables: Sequence[pl.DataFrame]) -> pl.DataFrame:
     """The links of which none leads back."""
-    there, back = pl.struct(a="loc", b="href").hash(3), pl.struct(a="href", b="loc").hash(3)
+    loc, href = pl.col("loc"), pl.col("href")
+    there, back = loc.hash(3) ^ href.hash(4), href.hash(3) ^ loc.hash(4)
     sums = pl.concat(one.select(there=there.sum(), back=back.sum()) for one in tables).sum()
     if sums["there"][0] == sums["back"][0]:
         # All that lead there lead back as well: looking for each would take far longer.

@@ -131,7 +131,7 @@ def texts_faults(host: CheckedHost) -> Iterator[Fault]:
 
 def film_faults(host: CheckedHost) -> Iterator[Fault]:
     """What is wrong with videos."""
-    films, site = host.survey.films_to_check, host.site
+    films, site = host.survey.films_for(videos.TO_CHECK), host.site
     yield from videos.check_films(
         films, site, host.rules, partial(files_at, site), partial(lost_files, site)
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
@@ -14,7 +14,7 @@ import polars as pl
 from jovial_atlas import addresses, dates
 from jovial_atlas.errors import AtlasError, OutputError
 from jovial_atlas.faults import Fault
-from jovial_atlas.head.film_table import BESIDE_FILMS, OF_PAGES, film_table
+from jovial_atlas.head.film_table import OF_PAGES, Asked, film_table
 from jovial_atlas.head.settings import HeadSettings, head_settings
 from jovial_atlas.head.videos import Film, films_of
 from jovial_atlas.pages import schema, snapshot
@@ -36,6 +36,9 @@ _NO_SURVEY = "There is no survey of this site yet. Run `jovial-atlas survey` fir
 
 #: Pages up to which a site is decided once and held.
 _HELD = 50_000
+#: Pages with videos that are looked at together.
+_AT_ONCE = 8_000
+_HAS_VIDEOS = pl.col("videos").list.len() > 0
 
 
 @dataclass(frozen=True)
@@ -132,25 +135,26 @@ class LastSurvey:
         """The videos of all pages, by address."""
         if "videos" not in self.filled:
             return {}
-        return films_of(self._showing(pl.exclude("links")), self.heads, dates.write(self.now))
+        shown = self.decided_where(_HAS_VIDEOS).select(pl.exclude("links"))
+        return films_of(shown.collect(engine="streaming"), self.heads, dates.write(self.now))
 
     @cached_property
     def film_table(self) -> pl.DataFrame:
         """The videos of all pages, one a row."""
-        return film_table(self._showing(OF_PAGES), self.heads, dates.write(self.now))
+        return self.films_for(Asked())
 
-    @property
-    def films_to_check(self) -> pl.DataFrame:
-        """The videos of all pages as `check_films` takes them."""
-        pages, now = self._showing(OF_PAGES), dates.write(self.now)
-        return film_table(pages, self.heads, now, origins=True, beside=BESIDE_FILMS)
+    def films_for(self, asked: Asked) -> pl.DataFrame:
+        """What is asked of the videos of all pages, one a row."""
+        return film_table(self._showing(), self.heads, dates.write(self.now), asked)
 
-    def _showing(self, asked: pl.Expr | Sequence[str]) -> pl.DataFrame:
-        """What is asked for of the pages that show videos."""
-        if "videos" not in self.filled:
-            return self.decide(self.pages.head(0)).select(asked).collect()
-        shown = self.decided_where(pl.col("videos").list.len() > 0)
-        return shown.select(asked).collect(engine="streaming")
+    def _showing(self) -> Iterator[pl.DataFrame]:
+        """The pages that show videos, in pieces."""
+        yield self.decide(self.pages.head(0)).select(OF_PAGES).collect()
+        if "videos" in self.filled:
+            shown = self.decided_where(_HAS_VIDEOS).select(OF_PAGES)
+            yield from shown.collect_batches(
+                chunk_size=_AT_ONCE, maintain_order=True, engine="streaming"
+            )
 
     @cached_property
     def pictures(self) -> PictureFiles:

@@ -101,8 +101,8 @@ def _declared(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     links = declared.with_columns(key=key_of(pl.col("loc")), to=key_of(pl.col("href")))
     itself = pl.col("key") == pl.col("to")
     # A link that is not returned is ignored by engines; other hosts cannot be asked here.
-    back = links.select(pl.struct(key="to", to="key").hash()).to_series()
-    returned = pl.struct("key", "to").hash().is_in(back.implode())
+    back = links.select(pl.col("to").hash(1) ^ pl.col("key").hash(2)).to_series()
+    returned = (pl.col("key").hash(1) ^ pl.col("to").hash(2)).is_in(back.implode())
     here = pl.col("href").str.starts_with(f"{site.model.site.url}/")
     kept = links.filter(pl.when(here).then(~itself & returned).otherwise(True))
     elsewhere = kept.filter(~here)
