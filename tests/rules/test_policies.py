@@ -37,7 +37,7 @@ ABOUT = {
     "drafts": ({"kind": "draft"}, {}),
     "future_pages": ({"kind": "future"}, {}),
     "search_results": ({"path": "/x?q=heron"}, {"path": "/research/"}),
-    "feeds": ({"path": "/notes/feed.xml", "kind": "document"}, {"path": "/feeding/"}),
+    "feeds": ({"path": "/notes/feed.xml", "kind": "document"}, {"path": "/feed/", "heading": "Feed for ducks"}),
     "attachments": ({"kind": "attachment"}, {}),
     "empty_listings": (
         {"path": "/tags/moss/", "entries": 0, "words": 20},

@@ -68,6 +68,8 @@ def test_files_become_addresses_in_the_chosen_style(path, folder, file, plain):
         ("<!--" + "x" * 1000 + "--><meta charset=utf-8><p>x", "title", None, ["charset-late"]),
         (page(head="<meta property=og:image content=/p.jpg>"), "share_image", f"{SITE}/p.jpg", []),
         (page("Objects<a>¶</a>"), "heading", "Objects", []),
+        # A reader sees two lines, and two words.
+        (page("Uses of<br>reeds<div>and</div>sedge"), "heading", "Uses of reeds and sedge", []),
         ("<html xml:lang='de'><p>x", "language", "de", []),
         (page(head="<meta name=Robots content='NOINDEX,follow'>"), "directives", "follow, noindex", []),
         (page(head="<meta name=robots content=noindx>"), "directives", "noindx", ["directive-unknown"]),
@@ -358,6 +360,11 @@ def test_a_listing_is_not_its_first_entry():
     [
         ("404.html", "Oh", "error"),
         ("tools/error.html", "How we handle error", "page"),
+        ("posts/404.html", "Letter 404 from the fen", "page"),
+        ("502.html", "Bird number 502", "page"),
+        ("503.html", "Service unavailable", "error"),
+        ("de/404.html", "Hoppla", "error"),
+        ("en/errors/500.html", "Oh", "error"),
         ("error.html", "404: nothing here", "error"),
         ("error/index.html", "Page not found", "error"),
     ],

@@ -105,9 +105,8 @@ def command(
     from jovial_atlas.cli.init_sitting import with_questions
 
     if not sys.stdin.isatty():
-        raise click.UsageError(
-            "There is no terminal to ask questions on. Give --yes with --content."
-        )
+        more = "--yes as well" if content or html else "--yes with --content"
+        raise click.UsageError(f"There is no terminal to ask questions on. Give {more}.")
     code = with_questions(work, path, setup)
     return _then(work, path, from_, code, yes=False)
 

@@ -18,7 +18,7 @@ from jovial_atlas.robots.words import has, value_of
 from jovial_atlas.rules.fields import FIELDS, FROM_PAGE, Layer
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.deciding import Decided
-from jovial_atlas.sitefile.overrides import Overrides
+from jovial_atlas.sitefile.overrides import OverrideRows
 from jovial_atlas.sitefile.parts import options_of
 
 #: Columns of the page's own values of fields that are decided, where others decide them too.
@@ -230,10 +230,10 @@ class _Grouped:
     """The rows of the overrides file by what they say, made once for those asked for last."""
 
     def __init__(self) -> None:
-        self._overrides = Overrides()
+        self._overrides = OverrideRows()
         self._groups: list[tuple[tuple[Any, ...], pl.Series]] = []
 
-    def of(self, overrides: Overrides) -> list[tuple[tuple[Any, ...], pl.Series]]:
+    def of(self, overrides: OverrideRows) -> list[tuple[tuple[Any, ...], pl.Series]]:
         """Field, value, reason and who says so, with the addresses."""
         if self._overrides is not overrides:
             self._groups = [(said, pl.Series(locs)) for said, locs in overrides.alike().items()]

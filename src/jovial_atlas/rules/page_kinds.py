@@ -80,6 +80,11 @@ def _picture(_site: SiteFile) -> pl.Expr:
     return plain.fill_null(False)
 
 
+def _feed(_site: SiteFile) -> pl.Expr:
+    # A page with a heading is read by people: the shop of a farm sells feed.
+    return pl.col("_path").str.contains(_FEEDS) & pl.col("heading").is_null()
+
+
 def _home(site: SiteFile) -> pl.Expr:
     return pl.col("_path").is_in(["/", *site.model.languages.folders.values()])
 
@@ -94,7 +99,7 @@ KINDS = (
     PageKind("error", _column("kind", "error"), "errors", ("kind",)),
     PageKind("draft", _column("kind", "draft"), "drafts", ("kind",)),
     PageKind("draft", _address(_DRAFTS), "drafts", address=True),
-    PageKind("feed", _address(_FEEDS), "feeds", address=True),
+    PageKind("feed", _feed, "feeds", address=True),
     PageKind("document", _column("kind", "document"), "documents", ("kind",)),
     PageKind("search", _column("declared", "search"), "search", ("declared",)),
     PageKind("search", _address(_SEARCH), "search", address=True),

@@ -111,7 +111,7 @@ class Policies(Part, frozen=True, kw_only=True):
         _Variant, says('versions to print; "canonical" names the page they repeat')
     ] = "canonical"
     query_addresses: Annotated[
-        _Variant, says("addresses with a query, where the same without it is a page")
+        _Variant, says("addresses with a query that repeat the page without it")
     ] = "canonical"
     duplicates: Annotated[
         _Variant, says("pages with the same main text as another, 30 words or more")

@@ -55,7 +55,7 @@ class Override(msgspec.Struct, frozen=True):
     line: int = 0
 
 
-class Overrides(Sequence[Override]):
+class OverrideRows(Sequence[Override]):
     """The rows of an overrides file, in their order. There may be very many, most of which say what
     others do, so that they are kept by columns, and one is made where it is asked for."""
 
@@ -92,7 +92,7 @@ class Overrides(Sequence[Override]):
         return _placed(self.said[self._of[at]], self.locs[at], self._lines[at])
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Overrides) and list(self) == list(other)
+        return isinstance(other, OverrideRows) and list(self) == list(other)
 
     __hash__ = None  # type: ignore[assignment]
 
@@ -125,13 +125,13 @@ def _placed(said: Override, loc: str, line: int) -> Override:
     return Override(loc, said.sets, said.reason, said.by, said.texts, line)
 
 
-def read_overrides(path: Path, model: SiteModel, tables: Tables = table_text) -> Overrides:
+def read_overrides(path: Path, model: SiteModel, tables: Tables = table_text) -> OverrideRows:
     """The rows of an overrides file; none where there is no such file yet. Raises SiteFileError
     with every problem found."""
     return parse_overrides(tables(path), path, model)
 
 
-def parse_overrides(text: str, path: Path, model: SiteModel) -> Overrides:
+def parse_overrides(text: str, path: Path, model: SiteModel) -> OverrideRows:
     """The rows in the text of an overrides file. Raises SiteFileError."""
     problems: list[Problem] = []
     lines, cells = checked_columns(text, path, OVERRIDE_COLUMNS) or _columns(text, path, problems)
@@ -160,7 +160,7 @@ def _columns(
 
 def _rows(
     lines: Sequence[int], cells: dict[str, Sequence[str]], model: SiteModel, problems: list[Problem]
-) -> Overrides:
+) -> OverrideRows:
     """The rows that say something. Each costs little: most say what others do."""
     given = cells.pop("loc", ())
     beside = list(zip(*cells.values(), strict=True)) if cells else [()] * len(lines)
@@ -176,7 +176,7 @@ def _rows(
             places[one] = len(said)
             said.append(made)
     if len(places) == len(distinct) and addresses.all_normal(given):
-        return Overrides(given, lines, [*map(places.__getitem__, beside)], said)
+        return OverrideRows(given, lines, [*map(places.__getitem__, beside)], said)
     kept: list[tuple[str, int, int]] = []
     for written, line, one in zip(given, lines, beside, strict=True):
         loc = _address_in(written, model)
@@ -188,7 +188,7 @@ def _rows(
         elif one in places:
             kept.append((loc, line, places[one]))
     locs, at, of = zip(*kept, strict=True) if kept else ((), (), ())
-    return Overrides(locs, at, of, said)
+    return OverrideRows(locs, at, of, said)
 
 
 def parse_rows(

@@ -17,7 +17,7 @@ from jovial_atlas.sitefile.lines import line_map, line_of
 from jovial_atlas.sitefile.link_table import TakenLink, read_link_table
 from jovial_atlas.sitefile.model import Host, SiteModel
 from jovial_atlas.sitefile.move_table import read_move_table
-from jovial_atlas.sitefile.overrides import Overrides, read_overrides
+from jovial_atlas.sitefile.overrides import OverrideRows, read_overrides
 from jovial_atlas.sitefile.parts import Mistake, changed, read_part
 from jovial_atlas.sitefile.sources import HtmlSource
 from jovial_atlas.sitefile.tables import Tables, table_text
@@ -69,7 +69,7 @@ class SiteFile:
     #: Where this is the part of another host than the main one: the host's name, and the main one.
     host: str = ""
     main: str = ""
-    overrides: Overrides = field(default_factory=Overrides)
+    overrides: OverrideRows = field(default_factory=OverrideRows)
     video_overrides: tuple[VideoOverride, ...] = ()
     #: Address → texts of its head, from the overrides file.
     texts: Mapping[str, Mapping[str, str]] = field(default_factory=dict, repr=False)
@@ -197,7 +197,7 @@ def parse_site_file(text: str, path: Path, tables: Tables = table_text) -> SiteF
     if problems or model is None:
         raise SiteFileError(str(path), sorted(problems, key=lambda p: (p.line or 0, p.key)))
     named = model.overrides.file
-    overrides = read_overrides(path.parent / named, model, tables) if named else Overrides()
+    overrides = read_overrides(path.parent / named, model, tables) if named else OverrideRows()
     films = model.videos.file
     said = read_video_overrides(path.parent / films, model.site.url, tables) if films else ()
     urls = [model.site.url, *(host.url for host in model.host)]

@@ -40,7 +40,8 @@ def find_variants(
     if "query" in signs:
         parts.append(_with_query(table))
     if "fingerprint" in filled:
-        parts.append(_same_text(table, site))
+        to_print = pl.concat(parts).filter(pl.col("variant") == "print")["loc"]
+        parts.append(_same_text(table, site, to_print))
     return pl.concat(parts).unique("loc", keep="first", maintain_order=True)
 
 
@@ -56,12 +57,13 @@ def _rows(table: pl.LazyFrame, kind: str) -> pl.DataFrame:
 
 def _to_print(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     """Versions to print, with the page whose address is the same but for the sign, or has the
-    same last part and is the only one, or null."""
+    same last part and is the only one, or null. What only has "print" in its address may be about
+    printing: it is no version of a page that is called differently."""
     paths = table.select("loc", path_column(site))
     printed = paths.filter(_is_print(site)).collect(engine="streaming")
     if not printed.height:
         return _rows(printed.lazy().with_columns(original=pl.lit(None, pl.String)), "print")
-    rest = pl.col("_path").str.replace(r"(^|/)print(/|\.html?$|$)", "${1}")
+    rest = pl.col("_path").str.replace(_PRINT_PART, "${1}")
     rest = rest.str.replace(r"[?&]print=[^&]*", "").str.replace(r"\.print(\.html?)$", "${1}")
     slug = pl.col("_path").str.strip_chars_end("/").str.extract(r"([^/?]+)(?:\?.*)?$")
     printed = printed.with_columns(_rest=rest, _slug=slug)
@@ -73,11 +75,94 @@ def _to_print(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     same = wanted.select(_rest="_path", original="loc").unique("_rest")
     alone = wanted.filter(~pl.col("_slug").is_duplicated()).select("_slug", near="loc")
     found = printed.join(same, on="_rest", how="left").join(alone, on="_slug", how="left")
-    return _rows(found.lazy().with_columns(pl.coalesce("original", "near")), "print")
+    found = _beside(found, table, "original", "near")
+    path = pl.col("_path")
+    certain = path.str.contains(_PRINT_SIGN) if site.model.kinds.print is None else pl.lit(True)
+    mirrored = _is_unknown("original") & ~path.str.contains(_PRINT_LAST)
+    exact = certain | _alike("original") | _is_called_to_print("original") | mirrored
+    near = _alike("near") | _is_called_to_print("near") | (_is_unknown("near") & certain)
+    near &= certain | path.str.contains(_PRINT_FIRST)
+    found = found.with_columns(
+        original=pl.when(exact).then("original"), near=pl.when(near).then("near")
+    ).with_columns(original=pl.coalesce("original", "near"))
+    return _rows(found.lazy().filter(certain | pl.col("original").is_not_null()), "print")
+
+
+#: Parts of addresses that only versions to print have.
+_PRINT_SIGN = r"[?&]print=|\.print\.html?$"
+#: A part of an address that is called so; where it is the last one, and where it is the first.
+_PRINT_PART = r"(^|/)print(/|\.html?$|$)"
+_PRINT_LAST = r"(^|/)print(/|\.html?)?$"
+_PRINT_FIRST = r"^(/[a-z]{2}(-[a-z]{2})?)?/print/"
+#: How titles of versions to print go on, or begin, beside that of the page.
+_TO_PRINT = r"print|druck|impr|stamp|afdruk|utskrift|udskriv|tulost|wydruk|tisk|печат|印刷"
+#: What tells whether two pages say the same, or are called the same.
+_COMPARED = ("fingerprint", "heading", "title")
+_CALLED = ("heading", "title")
+
+
+def _beside(found: pl.DataFrame, table: pl.LazyFrame, *others: str) -> pl.DataFrame:
+    """Pages with what they say beside them (`heading`), and beside that what others say whose
+    addresses stand in the columns `others` (`heading of original`)."""
+    locs = pl.concat(found[name] for name in ("loc", *others)).drop_nulls().unique()
+    called = [pl.col(name).str.strip_chars().str.to_lowercase() for name in _CALLED]
+    asked = table.filter(pl.col("loc").is_in(locs.implode())).select("loc", "fingerprint", *called)
+    known = asked.collect(engine="streaming").unique("loc")
+    found = found.join(known, on="loc", how="left")
+    for name in others:
+        theirs = known.rename({one: f"{one} of {name}" for one in _COMPARED})
+        found = found.join(theirs.rename({"loc": name}), on=name, how="left")
+    return found
+
+
+def _same(name: str, other: str) -> pl.Expr:
+    """Whether both pages have the same there; null where it is not known of both."""
+    return pl.col(name) == pl.col(f"{name} of {other}")
+
+
+def _alike(other: str) -> pl.Expr:
+    return pl.any_horizontal(_same(name, other).fill_null(False) for name in _COMPARED)
+
+
+def _is_unknown(other: str) -> pl.Expr:
+    """Whether nothing of two pages can be compared."""
+    return pl.col(other).is_not_null() & pl.all_horizontal(
+        _same(name, other).is_null() for name in _COMPARED
+    )
+
+
+def _is_called_to_print(other: str) -> pl.Expr:
+    """Whether a page is called as the other one is, and to print: before it, a sign parts them."""
+    found = pl.lit(False)
+    for name in _CALLED:
+        mine, theirs = pl.col(name), pl.col(f"{name} of {other}")
+        more = pl.when(mine.str.starts_with(theirs)).then(mine.str.strip_prefix(theirs))
+        before = pl.when(mine.str.ends_with(theirs)).then(mine.str.strip_suffix(theirs))
+        parted = before.str.contains(rf"(?:{_TO_PRINT}).*[^\w\s]\s*$")
+        found |= (more.str.contains(_TO_PRINT) | parted).fill_null(False)
+    return found
+
+
+#: Parameters that only say where a visitor comes from, which session is his, or how a list is
+#: sorted and shown.
+_OF_VISIT = (
+    r"^(?:utm_\w+|[a-z]{0,3}clid|mc_[ce]id|_ga|_gl|ref|referrer|source|from|campaign|sid|session_?id"
+    r"|php_?sess_?id|jsession_?id|sort|sort_?by|order|order_?by|dir|direction|display|layout|limit"
+    r"|per_?page|page_?size|amp|ver|version|cb|nocache|ts)$"
+)
+#: Parameters that say which page is meant.
+_OF_PAGE = (
+    r"^(?:\w*id|page|p|post|article|art|cat|category|prod|product|item|node|view|action|option|task"
+    r"|show|content|site|seite|topic|t|f|thread|story|news|entry|key|name|slug|path|file|do|module"
+    r"|mod|route|section|doc|menu|tab|lang|language|l|hl)$"
+)
 
 
 def _with_query(table: pl.LazyFrame) -> pl.DataFrame:
-    """Addresses with a query, where the same address without it is a page."""
+    """Addresses with a query that repeat the page without it: they say the same, or are called the
+    same and no parameter says which page is meant. Where nothing is known of either, those whose
+    parameters are of a visit. (`?page=about` and `?page=shop` lead to two pages, even where the
+    address without them leads to a third.)"""
     bare = pl.col("loc").str.replace(r"\?.*$", "")
     asked = table.select("loc").filter(pl.col("loc").str.contains("?", literal=True))
     candidates = asked.select("loc", original=bare).collect(engine="streaming")
@@ -87,10 +172,24 @@ def _with_query(table: pl.LazyFrame) -> pl.DataFrame:
         pl.col("loc").is_in(candidates["original"].unique().implode())
     )
     known = there.collect(engine="streaming").rename({"loc": "original"})
-    return _rows(candidates.join(known, on="original", how="semi").lazy(), "query")
+    found = candidates.join(known, on="original", how="semi")
+    if not found.height:
+        return _rows(found.lazy(), "query")
+    names = pl.col("loc").str.replace(r"^[^?]*\?", "").str.split("&").list.eval(
+        pl.element().str.replace(r"=.*$", "").str.to_lowercase()
+    )  # fmt: skip
+    of_visit = names.list.eval(pl.element().str.contains(_OF_VISIT)).list.all()
+    of_page = ~of_visit & names.list.eval(pl.element().str.contains(_OF_PAGE)).list.any()
+    called = [_same(name, "original") for name in _CALLED]
+    differs = pl.any_horizontal(~one.fill_null(True) for one in called)
+    alike = ~differs & ~pl.all_horizontal(one.is_null() for one in called)
+    repeats = _same("fingerprint", "original").fill_null(False) | (
+        (alike & ~of_page) | (of_visit & ~differs)
+    )
+    return _rows(_beside(found, table, "original").lazy().filter(repeats), "query")
 
 
-def _same_text(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
+def _same_text(table: pl.LazyFrame, site: SiteFile, to_print: pl.Series) -> pl.DataFrame:
     """Pages with the same main text as another: all but one, which counts as the original: an
     article, else one that stands where its language belongs, else one in the language of the site,
     else the one with the shortest address. Pages that name a canonical have said what they
@@ -105,7 +204,7 @@ def _same_text(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
             & (pl.col("canonical").is_null() | (pl.col("canonical") == pl.col("loc")))
         )
         .with_columns(path_column(site))
-        .filter(~_is_print(site), ~lists_others(site))
+        .filter(~pl.col("loc").is_in(to_print.implode()), ~lists_others(site))
         .select(
             "loc",
             "fingerprint",

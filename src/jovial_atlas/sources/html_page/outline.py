@@ -351,9 +351,28 @@ def _references(links: Iterable[LexborNode]) -> list[str | None]:
 
 def text(node: LexborNode) -> str | None:
     """The text of an element on one line."""
+    said = node.text(separator="") if node.css_first(_PARTING) is None else _parted(node)
     # Documentation generators end a heading with a link to itself, shown as a pilcrow or as a
     # sign of a font of their own.
-    return " ".join(node.text(separator="").split()).rstrip(_ANCHOR_SIGNS) or None
+    return " ".join(said.split()).rstrip(_ANCHOR_SIGNS) or None
+
+
+#: Elements inside a text before and behind which a line ends where a reader sees it.
+_PARTS_OF_TEXT = frozenset({"br", "div", "p", "li", "hr", "tr", "td"})
+_PARTING = ", ".join(sorted(_PARTS_OF_TEXT))
+
+
+def _parted(node: LexborNode) -> str:
+    """The text of an element whose lines are parted by elements, and by no space."""
+    pieces = []
+    for one in node.traverse(include_text=True):
+        if one.tag in _PARTS_OF_TEXT:
+            pieces.append(" ")
+        elif one.is_text_node:
+            before = one.prev
+            pieces.append(" " if before is not None and before.tag in _PARTS_OF_TEXT else "")
+            pieces.append(one.text_content or "")
+    return "".join(pieces)
 
 
 def attribute(node: LexborNode | None, name: str) -> str | None:

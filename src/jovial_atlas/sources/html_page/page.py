@@ -33,10 +33,30 @@ _XML_ENCODING = re.compile(rb"\A<\?xml[^>]+encoding\s*=\s*[\"']([A-Za-z0-9_.:-]+
 _BOMS = ((b"\xef\xbb\xbf", "utf-8"), (b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"))
 #: HTML §4.2.5.4: the declaration lies wholly within the first 1,024 bytes.
 _CHARSET_WITHIN = 1_000
-_ERROR_PAGE = re.compile(r"(?:^|/)(?:40[0-9]|5[0-9x][0-9x])(?:/index)?\.x?html?$", re.I)
-#: A page may be called so and be about errors: what it says decides.
-_MAYBE_ERROR = re.compile(r"(?:^|/)(?:error|not-?found)(?:/index)?\.x?html?$", re.I)
-_ERROR_TEXT = re.compile(r"\b[45]\d\d\b|not (?:be )?found|nicht gefunden|introuvable", re.I)
+_NUMBER = r"(?:40[0-9]|5[0-9x][0-9x])(?:/index)?\.x?html?$"
+#: Where servers are told to look for error pages: at the root, in the folder of a language, in one
+#: that is called after errors.
+_ERROR_PAGE = re.compile(
+    r"^(?:[a-z]{2}(?:-[a-z]{2})?/)?(?:404|50x)(?:/index)?\.x?html?$"
+    rf"|(?:^|/)_?(?:http-?)?errors?(?:-?(?:pages?|docs?))?/{_NUMBER}",
+    re.I,
+)
+#: A page may be called so and be about errors, or be one of many: what it says decides.
+_MAYBE_ERROR = re.compile(
+    rf"(?:^|/)(?:(?:error|not-?found)(?:/index)?\.x?html?$|(?P<number>{_NUMBER}))", re.I
+)
+_NOT_FOUND = (
+    r"not (?:be )?found|nicht gefunden|introuvable|no encontrad|non trovat|niet gevonden"
+    r"|n[ãa]o encontrad|не найден|nie znalezion|hittades inte|ikke (?:fundet|funnet)|ei löydy"
+    r"|見つかりません|找不到"
+)
+#: What tells an error beside the name of a file, and beside its number.
+_ERROR_NAMED = re.compile(rf"{_NOT_FOUND}|\b[45]\d\d\b", re.I)
+_ERROR_NUMBERED = re.compile(
+    rf"{_NOT_FOUND}|\berrore?\b|fehler|\berreur\b|\berro\b|ошибк|forbidden|unauthori[sz]ed"
+    r"|bad (?:request|gateway)|unavailable|interdit",
+    re.I,
+)
 
 
 class _Kept(threading.local):
@@ -143,15 +163,13 @@ def _read(
         references = References(file.loc, reading.served)
     page = OpenPage(file, reading, found, row, faults, references, data)
     read_head(page, modified)
-    if row["kind"] == "page" and _MAYBE_ERROR.search(file.path) and _tells_error(row):
-        row["kind"] = "error"
+    if row["kind"] == "page" and (named := _MAYBE_ERROR.search(file.path)):
+        sign = _ERROR_NUMBERED if named["number"] else _ERROR_NAMED
+        said = (row["title"], row["heading"])
+        row["kind"] = "error" if any(one and sign.search(one) for one in said) else "page"
     read_data(page)
     read_body(page)
     return row
-
-
-def _tells_error(row: PageRow) -> bool:
-    return any(_ERROR_TEXT.search(said) for said in (row["title"], row["heading"]) if said)
 
 
 #: Only pages with so many tags, or so long a tag, are looked at more closely.
