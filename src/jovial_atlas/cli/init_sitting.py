@@ -63,12 +63,14 @@ def _ask(
 ) -> tuple[Proposal, tuple[str, Sitting] | None]:
     """All questions, as often as somebody goes back; the site file and the sitting, or None where
     it is not to be written."""
+    from jovial_atlas.rounds.reading.sitting import told_of_titles
+
     given, shape = setup.given, setup.shape
     while True:
         place, url = _where(kept, client, is_folder=setup.is_folder)
         proposal = read_content(work, url, place, client)
-        if end := proposal.titles_end:
-            work.output.say(f"Titles end with {end!r} already, and stay as they are.")
+        if said := told_of_titles(proposal):
+            work.output.say(said)
         sitting = first_sitting(proposal, {**given, **kept.given}, shape)
 
         def keep(one: Sitting) -> None:

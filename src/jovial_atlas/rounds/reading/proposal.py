@@ -26,7 +26,7 @@ from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.reading.all_sources import SurveyOptions
 from jovial_atlas.rounds.reading.content_place import ContentPlace, answer_at
 from jovial_atlas.rounds.reading.home_head import HomeHead, home_head
-from jovial_atlas.rounds.reading.titles import end_of_titles, name_in_titles, some_titles
+from jovial_atlas.rounds.reading.titles import name_in_titles, name_with_sign, some_titles
 from jovial_atlas.rounds.reading.whole_site import read_once
 from jovial_atlas.rounds.state.names import MANIFEST, REPLACED, ROBOTS
 from jovial_atlas.rules.hiding import HIDDEN_SHARE, robots_hide
@@ -75,8 +75,8 @@ class Proposal:
     robots: RobotsFile | None
     authors: int
     kinds: dict[str, int]
-    #: What titles end with, sign and all, and the titles of three pages without it.
-    titles_end: str = ""
+    #: What titles end with, sign and all, or begin with; and what three pages are called.
+    titles_with: str = ""
     titles: list[str] = field(default_factory=list)
     home: HomeHead = field(default_factory=HomeHead)
     doubts: list[Doubt] = field(default_factory=list)
@@ -158,7 +158,7 @@ def propose(
         robots=parse_robots(text) if text is not None else None,
         authors=_authors(pages["author"].drop_nulls(), pages.height),
         kinds=dict(Counter(pages["role"].to_list()).most_common()),
-        titles_end=end_of_titles(pages),
+        titles_with=name_with_sign(pages),
         titles=some_titles(pages, origin),
         home=home_head(place, origin, pages, client),
         doubts=doubts,

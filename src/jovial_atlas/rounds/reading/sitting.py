@@ -236,10 +236,10 @@ def _literal(kind: Any) -> Any:
 
 
 def _sign(found: Found, _given: Given) -> bool:
-    """Whether titles do not end with the name of the site already."""
+    """Whether titles do not have the name of the site already."""
     if found.current.get("head", {}).get("title"):
         return False
-    return found.proposal is None or not found.proposal.titles_end
+    return found.proposal is None or not found.proposal.titles_with
 
 
 def title_pattern(sign: str) -> str:
@@ -262,8 +262,8 @@ def _publisher_name(found: Found, given: Given) -> str:
 
 
 def _end_of_titles(found: Found) -> str:
-    """What titles end with, without the sign before it."""
-    return found.proposal.titles_end.strip(" -–—|·:»") if found.proposal else ""
+    """What titles end or begin with, without the sign beside it."""
+    return found.proposal.titles_with.strip(" -–—|·:»•~⋅・/()") if found.proposal else ""
 
 
 def _has_engine(_found: Found, given: Given) -> bool:
@@ -394,5 +394,6 @@ class Sitting:
 
 def told_of_titles(proposal: Proposal) -> str:
     """What of titles need not be asked for."""
-    end = proposal.titles_end
-    return f"Titles end with {end!r} already, and stay as they are." if end else ""
+    said = proposal.titles_with
+    place = "begin" if said.endswith(" ") else "end"
+    return f"Titles {place} with {said!r} already, and stay as they are." if said else ""
