@@ -68,6 +68,9 @@ def test_files_become_addresses_in_the_chosen_style(path, folder, file, plain):
         ("<!--" + "x" * 1000 + "--><meta charset=utf-8><p>x", "title", None, ["charset-late"]),
         (page(head="<meta property=og:image content=/p.jpg>"), "share_image", f"{SITE}/p.jpg", []),
         (page("Objects<a>¶</a>"), "heading", "Objects", []),
+        ("<title>Assert | Fen 18</title><header><h1>Fen 18</h1></header><div><h2>Contents</h2><h2>Assert<a href=#a>#</a></h2>",
+         "heading", "Assert", []),
+        ("<title>Assert your rights | Fen</title><h1>Fen</h1><h2>Assert</h2>", "heading", "Fen", []),
         # A reader sees two lines, and two words.
         (page("Uses of<br>reeds<div>and</div>sedge"), "heading", "Uses of reeds and sedge", []),
         ("<html xml:lang='de'><p>x", "language", "de", []),

@@ -116,12 +116,26 @@ def _beginning(first: LexborNode, page: OpenPage) -> LexborNode | None:
     if not title or title.startswith(_plain(heading_text(first))):
         return None
     main = _marked_main(page)
-    if main is None or lies_in(first, main):
+    if main is None:
+        return _begins_title(title, page)
+    if lies_in(first, main):
         return None
     node = main.css_first("h1, h2")
     said = _plain(heading_text(node)) if node is not None else ""
     begins = bool(said) and title.startswith(said) and _is_edge(title, len(said))
     return node if begins else None
+
+
+def _begins_title(title: str, page: OpenPage) -> LexborNode | None:
+    """The first h2 with which a title begins, up to a sign: the h1 behind that is the site's."""
+    for node in page.outline.all("h2")[:_MOST]:
+        said = _plain(heading_text(node))
+        if said and title.startswith(said) and _SIGN.match(title, len(said)):
+            return node
+    return None
+
+
+_SIGN = re.compile(r"\s+(?:[-–—|·»•]|--+|::)\s+")
 
 
 def _only(page: OpenPage) -> LexborNode | None:
