@@ -22,12 +22,12 @@ _SEARCH = (
     r"|[?&](q|s|query|search)="
 )
 #: A folder of drafts.
-_DRAFTS = r"(^|/)_?drafts?/"
+_DRAFTS = r"(^|/)(_?drafts|_draft)/"
 _LISTINGS = r"^/(tags?|categor(y|ies)|topics?|archives?|authors?)(/|\.html?$)"
 _DATES = r"^(/[^/]+)?/(19|20)\d\d/(\d\d?/){0,2}$"
 _PAGED = r"/page[/-]\d+(/|\.html?)?$|/index-?\d+\.html?$|[?&]paged?=\d+"
 _AUTHORS = r"^(/[^/]+)?/authors?/[^/]+/?$"
-_FEEDS = r"(^|/)(feed|rss|atom)(\.xml|/|$)|\.(rss|atom)$"
+_FEEDS = r"(^|/)(feed|rss|atom)(\.xml|/?$)|\.(rss|atom)$"
 #: A page that says no more than this beside its picture says nothing.
 _PICTURE_WORDS = 12
 #: A page with an address of a listing is one where its text is no longer than this, and so much
