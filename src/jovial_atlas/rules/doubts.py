@@ -18,7 +18,9 @@ from jovial_atlas.sitefile import SiteFile
 #: A page of results has no text of its own; one that has so many words may be an ordinary page.
 _RESULT_WORDS = 150
 _LIKE_ERROR = r"/(?:error|40[0-9]|5[0-9x][0-9x]|not-?found)(?:/|\.x?html?)?$"
-_LIKE_DRAFT = r"(?i)/(?:draft|_?wip|work-in-progress|unpublished|staging|sandbox|backups?|bak|te?mp)/"
+_LIKE_DRAFT = (
+    r"(?i)/(?:draft|_?wip|work-in-progress|unpublished|staging|sandbox|backups?|bak|te?mp)/"
+)
 
 
 class _Question(msgspec.Struct, frozen=True):
