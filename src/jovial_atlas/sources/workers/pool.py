@@ -13,6 +13,7 @@ from multiprocessing import active_children, get_context
 from multiprocessing.process import BaseProcess
 from pathlib import Path
 from typing import Any, TypeVar
+from weakref import WeakSet
 
 from jovial_atlas.sources.workers.worker import prepare
 
@@ -30,7 +31,8 @@ class WorkerPool:
         self._workers = workers
         self._pool: ProcessPoolExecutor | None = None
         self._others: list[BaseProcess] = []
-        self._due: list[Future[Any]] = []
+        #: What is not done yet; of what is, others may want the results, but not for long.
+        self._due: WeakSet[Future[Any]] = WeakSet()
 
     def submit(
         self,
@@ -51,13 +53,13 @@ class WorkerPool:
             self._pool = ProcessPoolExecutor(workers, way, initializer=prepare)
         with _interrupts_held():
             futures = [self._pool.submit(work, chunk, *given) for chunk in chunks]
-        self._due += futures
+        self._due.update(futures)
         return futures
 
     def close(self) -> None:
         """End the workers, whatever they are at."""
         # Each is cancelled here: a pool that is gone by then forgets to do it, and reads on.
-        for future in self._due:
+        for future in list(self._due):
             future.cancel()
         if self._pool:
             self._pool.shutdown(wait=False, cancel_futures=True)

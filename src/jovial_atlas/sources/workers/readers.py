@@ -78,8 +78,10 @@ class Readers:
             futures = self._submit(pages, reading)
         if not futures:
             yield from (read_files(chunk, reading) for chunk in _chunks(pages))
-        for future in futures:
-            yield future.result()
+        # What was taken is let go of: together it may be more than fits into memory.
+        futures.reverse()
+        while futures:
+            yield futures.pop().result()
 
     @staticmethod
     def _list(folder: Folder, reading: Reading) -> _Listed:
