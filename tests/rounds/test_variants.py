@@ -13,12 +13,13 @@ SITE = f'[site]\nurl = "{URL}"\n\n[[source]]\nkind = "html"\npath = "public"\n'
 
 
 def variants(pages, more=""):
-    """Kind and original by path, of pages with what they are called (None: not known) and a mark of
-    their texts."""
+    """Kind and original by path, of pages with their titles (None: not known), which begin with their
+    headings, and a mark of their texts."""
     rows = [
-        {"loc": URL + path, "kind": "page", "title": called, "heading": called, "fingerprint": mark}
+        {"loc": URL + path, "kind": "page", "title": called, "fingerprint": mark,
+         "heading": (called or "").partition(" | ")[0] or None}
         for path, (called, mark) in pages.items()
-    ]
+    ]  # fmt: skip
     site = parse_site_file(SITE + more, Path("atlas.toml"))
     found = find_variants(schema.table(rows).lazy(), {"title"}, site, {"print", "query"})
     return {loc.removeprefix(URL): (kind, of and of.removeprefix(URL)) for loc, kind, of in found.iter_rows()}
@@ -33,6 +34,7 @@ UNKNOWN = (None, None)
         # A page about printing is no version of the one above it.
         (("Services", "a"), ("/services/", "/services/print/", ("Print", "b")), False),
         (("Services", "a"), ("/services/", "/services/print/", ("Print services", "b")), False),
+        (("Fen | Services", "a"), ("/services/", "/services/print/", ("Fen | Print", "b")), False),
         (("Walks", "a"), ("/walks/", "/walks/print/", ("Walks (print version)", "b")), True),
         (("Walks", "a"), ("/walks/", "/walks/print/", ("Druckversion: Walks", "b")), True),
         (("Walks", "a"), ("/walks/", "/walks/print/", ("WALKS", "b")), True),
@@ -65,6 +67,7 @@ def test_versions_to_print_are_those_that_the_site_file_names():
         ("id=7&utm_source=x", UNKNOWN, False),
         ("id=7", ("Marrowfen", "a"), True),
         ("utm_source=x&sort=date", UNKNOWN, True),
+        ("", UNKNOWN, True),
         ("sort=date", ("Marrowfen", "b"), True),
         ("sort=date", ("Old ones first", "b"), False),
         ("colour=red", ("Marrowfen", "b"), True),

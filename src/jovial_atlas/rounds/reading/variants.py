@@ -79,9 +79,10 @@ def _to_print(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     path = pl.col("_path")
     certain = path.str.contains(_PRINT_SIGN) if site.model.kinds.print is None else pl.lit(True)
     mirrored = _is_unknown("original") & ~path.str.contains(_PRINT_LAST)
-    exact = certain | _alike("original") | _is_called_to_print("original") | mirrored
-    near = _alike("near") | _is_called_to_print("near") | (_is_unknown("near") & certain)
-    near &= certain | path.str.contains(_PRINT_FIRST)
+    exact = certain | _is_version("original") | mirrored
+    near = (_is_version("near") | (_is_unknown("near") & certain)) & (
+        certain | path.str.contains(_PRINT_FIRST)
+    )
     found = found.with_columns(
         original=pl.when(exact).then("original"), near=pl.when(near).then("near")
     ).with_columns(original=pl.coalesce("original", "near"))
@@ -120,8 +121,21 @@ def _same(name: str, other: str) -> pl.Expr:
     return pl.col(name) == pl.col(f"{name} of {other}")
 
 
-def _alike(other: str) -> pl.Expr:
-    return pl.any_horizontal(_same(name, other).fill_null(False) for name in _COMPARED)
+def _says_the_same(other: str) -> pl.Expr:
+    return _same("fingerprint", other).fill_null(False)
+
+
+def _is_called_the_same(other: str) -> pl.Expr:
+    """Whether all is the same that two pages are called: one title, or one heading of the site,
+    may stand on all pages."""
+    same = [_same(name, other) for name in _CALLED]
+    known = ~pl.all_horizontal(one.is_null() for one in same)
+    return known & pl.all_horizontal(one.fill_null(True) for one in same)
+
+
+def _is_version(other: str) -> pl.Expr:
+    """Whether a page is a version to print of another by what both say or are called."""
+    return _says_the_same(other) | _is_called_the_same(other) | _is_called_to_print(other)
 
 
 def _is_unknown(other: str) -> pl.Expr:
@@ -148,7 +162,7 @@ def _is_called_to_print(other: str) -> pl.Expr:
 _OF_VISIT = (
     r"^(?:utm_\w+|[a-z]{0,3}clid|mc_[ce]id|_ga|_gl|ref|referrer|source|from|campaign|sid|session_?id"
     r"|php_?sess_?id|jsession_?id|sort|sort_?by|order|order_?by|dir|direction|display|layout|limit"
-    r"|per_?page|page_?size|amp|ver|version|cb|nocache|ts)$"
+    r"|per_?page|page_?size|amp|ver|version|cb|nocache|ts)?$"
 )
 #: Parameters that say which page is meant.
 _OF_PAGE = (
@@ -180,11 +194,9 @@ def _with_query(table: pl.LazyFrame) -> pl.DataFrame:
     )  # fmt: skip
     of_visit = names.list.eval(pl.element().str.contains(_OF_VISIT)).list.all()
     of_page = ~of_visit & names.list.eval(pl.element().str.contains(_OF_PAGE)).list.any()
-    called = [_same(name, "original") for name in _CALLED]
-    differs = pl.any_horizontal(~one.fill_null(True) for one in called)
-    alike = ~differs & ~pl.all_horizontal(one.is_null() for one in called)
-    repeats = _same("fingerprint", "original").fill_null(False) | (
-        (alike & ~of_page) | (of_visit & ~differs)
+    differs = pl.any_horizontal(~_same(name, "original").fill_null(True) for name in _CALLED)
+    repeats = _says_the_same("original") | (
+        (_is_called_the_same("original") & ~of_page) | (of_visit & ~differs)
     )
     return _rows(_beside(found, table, "original").lazy().filter(repeats), "query")
 
