@@ -61,7 +61,7 @@ BENCHMARKS = {
 
 
 #: Seconds after which no further pair of two things is timed.
-_PATIENCE = math.inf if os.environ.get("BENCH_FULL") else 6.0
+_PATIENCE = math.inf if os.environ.get("BENCH_FULL") else 4.0
 
 
 def pair(

@@ -43,7 +43,7 @@ ABOUT = {
         {"path": "/tags/moss/", "entries": 0, "words": 20},
         {"path": "/topics/moss/", "entries": 0, "words": 900},
     ),
-    "paged_listings": ({"path": "/notes/page/2/"}, {"path": "/page/about/"}),
+    "paged_listings": ({"path": "/notes/page/2/"}, {"path": "/book/page-12.html", "words": 900}),
     "date_listings": ({"path": "/de/2024/05/"}, {"path": "/2024/05/a-note/"}),
     "author_pages": ({"path": "/authors/wren/"}, {"path": "/authors/"}),
     "thin_pages": ({"words": 49}, {"words": 50}),

@@ -43,6 +43,10 @@ _QUESTIONS = (
         has_address_of("listing") & _PLAIN,
     ),
     _Question(
+        "paged", "paged", "with the address of a later page of a listing, but a long text",
+        has_address_of("paged") & _PLAIN,
+    ),
+    _Question(
         "search", "search",
         f"with the address of a search, but a text of {_RESULT_WORDS} words or more",
         (_ROLE == "search") & (_WORDS >= _RESULT_WORDS)

@@ -26,6 +26,8 @@ _DRAFTS = r"(^|/)(_?drafts|_draft)/"
 _LISTINGS = r"^/(tags?|categor(y|ies)|topics?|archives?|authors?)(/|\.html?$)"
 _DATES = r"^(/[^/]+)?/(19|20)\d\d/(\d\d?/){0,2}$"
 _PAGED = r"/page[/-]\d+(/|\.html?)?$|/index-?\d+\.html?$|[?&]paged?=\d+"
+#: Addresses of later pages that hardly anything but blogs has, which may show articles in full.
+_OF_BLOG = r"/page/\d+/?$|[?&]paged=\d+"
 _AUTHORS = r"^(/[^/]+)?/authors?/[^/]+/?$"
 _FEEDS = r"(^|/)(feed|rss|atom)(\.xml|/?$)|\.(rss|atom)$"
 #: A page that says no more than this beside its picture says nothing.
@@ -70,6 +72,12 @@ def _listing(_site: SiteFile) -> pl.Expr:
     return address | (pl.col("declared") == "listing").fill_null(False)
 
 
+def _paged(_site: SiteFile) -> pl.Expr:
+    # The pages of a book have numbers too, and long texts.
+    lists = _nothing_else() | (pl.col("declared") == "listing").fill_null(False)
+    return pl.col("_path").str.contains(_PAGED) & (pl.col("_path").str.contains(_OF_BLOG) | lists)
+
+
 def _picture(_site: SiteFile) -> pl.Expr:
     alone = (pl.col("images").list.len() == 1) & (pl.col("videos").list.len() == 0)
     # A page that leads on to several others is no page about its picture.
@@ -104,7 +112,7 @@ KINDS = (
     PageKind("search", _column("declared", "search"), "search", ("declared",)),
     PageKind("search", _address(_SEARCH), "search", address=True),
     PageKind("home", _home, "home"),
-    PageKind("paged", _address(_PAGED), "paged", address=True),
+    PageKind("paged", _paged, "paged", address=True),
     PageKind("author", _column("declared", "author"), "authors", ("declared",)),
     PageKind("author", _address(_AUTHORS), "authors", address=True),
     PageKind("product", _column("declared", "product"), "products", ("declared",)),
