@@ -35,6 +35,7 @@ UNKNOWN = (None, None)
         (("Services", "a"), ("/services/", "/services/print/", ("Print", "b")), False),
         (("Services", "a"), ("/services/", "/services/print/", ("Print services", "b")), False),
         (("Fen | Services", "a"), ("/services/", "/services/print/", ("Fen | Print", "b")), False),
+        (("Package fen", "a"), ("/fen/", "/fen/print/", ("Package fen.print", "b")), False),
         (("Walks", "a"), ("/walks/", "/walks/print/", ("Walks (print version)", "b")), True),
         (("Walks", "a"), ("/walks/", "/walks/print/", ("Druckversion: Walks", "b")), True),
         (("Walks", "a"), ("/walks/", "/walks/print/", ("WALKS", "b")), True),

@@ -153,7 +153,8 @@ def _is_called_to_print(other: str) -> pl.Expr:
         more = pl.when(mine.str.starts_with(theirs)).then(mine.str.strip_prefix(theirs))
         before = pl.when(mine.str.ends_with(theirs)).then(mine.str.strip_suffix(theirs))
         parted = before.str.contains(rf"(?:{_TO_PRINT}).*[^\w\s]\s*$")
-        found |= (more.str.contains(_TO_PRINT) | parted).fill_null(False)
+        behind = more.str.contains(rf"^[\s(\[].*(?:{_TO_PRINT})")  # "fen.print" is another name
+        found |= (behind | parted).fill_null(False)
     return found
 
 
