@@ -27,6 +27,8 @@ NORMAL = rf"^https?://[a-z0-9-]+(?:\.[a-z0-9-]+)*/(?:{_NAME}/)*(?:{_NAME})?(?:{_
 _NORMAL = re.compile(NORMAL[:-1] + r"\Z")
 _PLAIN_ORIGIN = re.compile(r"https?://[a-z0-9-]+(?:\.[a-z0-9-]+)*/")
 _PLAIN_SIGNS = (ascii_letters + digits + "._~-/:\n").encode()
+#: Names of parameters that only say where a visitor comes from.
+TRACKING = r"utm_\w+|[a-z]{0,3}clid|mc_[ce]id|_ga|ref"
 # RFC 3986 §3.1.
 _SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.-]*):")
 _PLAIN_REFERENCE = re.compile(rf"(/?)((?:\.\./)*)((?:{_NAME}/)*(?:{_NAME})?)\Z")

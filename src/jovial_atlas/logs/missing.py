@@ -9,6 +9,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import BinaryIO
 
+from jovial_atlas.addresses import TRACKING
 from jovial_atlas.logs.lines import Hit, parse_line
 from jovial_atlas.logs.tally import lines_of
 
@@ -26,7 +27,7 @@ _PROGRAM = re.compile(
     r"|java/|okhttp|libwww|go-http|httpclient|axios|node|headless|feed", re.I,
 )  # fmt: skip
 #: Parameters that only say from where somebody comes.
-_TRACKING = re.compile(r"^(?:utm_\w+|[a-z]{0,3}clid|mc_[ce]id|_ga|ref)=", re.I)
+_TRACKING = re.compile(rf"^(?:{TRACKING})=", re.I)
 #: Pages that a program makes are told apart by their query.
 _PROGRAMS = (".php", ".asp", ".aspx", ".cgi", ".jsp", ".cfm", ".pl")
 _REFERERS = 20

@@ -17,9 +17,6 @@ from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.kinds import Policies
 from jovial_atlas.sitefile.parts import options_of
 
-#: Also known by what it was found to repeat: see `variant` in the page table.
-PRINT = r"(^|/)print(/|\.html?$|$)|[?&]print=|\.print\.html?$"
-
 
 class Policy(msgspec.Struct, frozen=True):
     """One policy: its name, the pages it is about and the columns that takes, and why they are

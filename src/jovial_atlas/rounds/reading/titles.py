@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable
 
 import polars as pl
 
@@ -18,9 +18,7 @@ def name_in_titles(pages: pl.DataFrame, origin: str) -> str:
     else the home page's title."""
     titles = pages["title"].drop_nulls().to_list()
     for part in (_last_part, _in_brackets, _first_part):
-        parts = Counter(said for title in titles if (said := part(title)))
-        name, count = parts.most_common(1)[0] if parts else ("", 0)
-        if name and _is_common(count, titles):
+        if name := _common(map(part, titles), len(titles)):
             return name
     home = pages.filter(pl.col("loc") == f"{origin}/")["title"].to_list()
     return home[0] if home and home[0] else ""
@@ -52,16 +50,16 @@ def name_with_sign(pages: pl.DataFrame) -> str:
     titles = pages["title"].drop_nulls().to_list()
     for part, signed in ((_last_part, _sign_before), (_in_brackets, _sign_before),
                          (_first_part, _sign_behind)):  # fmt: skip
-        parts = Counter(signed(title, said) for title in titles if (said := part(title)))
-        said, count = parts.most_common(1)[0] if parts else ("", 0)
-        if _is_common(count, titles):
-            return said
+        found = (signed(title, said) for title in titles if (said := part(title)))
+        if name := _common(found, len(titles)):
+            return name
     return ""
 
 
-def _is_common(count: int, titles: Sequence[str]) -> bool:
-    """Whether at least half of the titles have something, and more than one of several."""
-    return count * 2 >= len(titles) and count >= min(2, len(titles)) > 0
+def _common(found: Iterable[str], titles: int) -> str:
+    """What at least half of so many titles have, and more than one of several; else ""."""
+    (said, count), *_ = Counter(filter(None, found)).most_common(1) or [("", 0)]
+    return said if count * 2 >= titles and count >= min(2, titles) else ""
 
 
 def _sign_before(title: str, name: str) -> str:

@@ -10,13 +10,16 @@ from collections.abc import Collection
 
 import polars as pl
 
+from jovial_atlas import addresses
 from jovial_atlas.rounds.state.page_languages import by_folder, main_language
 from jovial_atlas.rules.page_kinds import is_kind, lists_others
-from jovial_atlas.rules.policies import PRINT
 from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
 
 VARIANT_COLUMNS = ("variant", "variant_of")
+#: Parts of addresses that only versions to print have; and one that pages about printing have too.
+_PRINT_SIGN = r"[?&]print=|\.print\.html?$"
+_PRINT_PART = r"(^|/)print(/|\.html?$|$)"
 #: Pages with fewer words are alike by chance.
 _LEAST_WORDS = 30
 #: The same, for pages that are called differently.
@@ -47,7 +50,8 @@ def find_variants(
 
 def _is_print(site: SiteFile) -> pl.Expr:
     given = site.model.kinds.print
-    return pl.col("_path").str.contains(PRINT) if given is None else matches(given)
+    by_address = pl.col("_path").str.contains(f"{_PRINT_PART}|{_PRINT_SIGN}")
+    return by_address if given is None else matches(given)
 
 
 def _rows(table: pl.LazyFrame, kind: str) -> pl.DataFrame:
@@ -89,10 +93,7 @@ def _to_print(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     return _rows(found.lazy().filter(certain | pl.col("original").is_not_null()), "print")
 
 
-#: Parts of addresses that only versions to print have.
-_PRINT_SIGN = r"[?&]print=|\.print\.html?$"
-#: A part of an address that is called so; where it is the last one, and where it is the first.
-_PRINT_PART = r"(^|/)print(/|\.html?$|$)"
+#: Where a part of an address is called so that is the last one, and the first.
 _PRINT_LAST = r"(^|/)print(/|\.html?)?$"
 _PRINT_FIRST = r"^(/[a-z]{2}(-[a-z]{2})?)?/print/"
 #: How titles of versions to print go on, or begin, beside that of the page.
@@ -161,9 +162,9 @@ def _is_called_to_print(other: str) -> pl.Expr:
 #: Parameters that only say where a visitor comes from, which session is his, or how a list is
 #: sorted and shown.
 _OF_VISIT = (
-    r"^(?:utm_\w+|[a-z]{0,3}clid|mc_[ce]id|_ga|_gl|ref|referrer|source|from|campaign|sid|session_?id"
-    r"|php_?sess_?id|jsession_?id|sort|sort_?by|order|order_?by|dir|direction|display|layout|limit"
-    r"|per_?page|page_?size|amp|ver|version|cb|nocache|ts)?$"
+    rf"^(?:{addresses.TRACKING}|_gl|referrer|source|from|campaign|sid|session_?id|php_?sess_?id"
+    r"|jsession_?id|sort|sort_?by|order|order_?by|dir|direction|display|layout|limit|per_?page"
+    r"|page_?size|amp|ver|version|cb|nocache|ts)?$"
 )
 #: Parameters that say which page is meant.
 _OF_PAGE = (
