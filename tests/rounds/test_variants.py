@@ -17,7 +17,7 @@ def variants(pages, more=""):
     headings, and a mark of their texts."""
     rows = [
         {"loc": URL + path, "kind": "page", "title": called, "fingerprint": mark,
-         "heading": (called or "").partition(" | ")[0] or None}
+         "heading": (called or "").partition(" | ")[0].removesuffix(" (print)") or None}
         for path, (called, mark) in pages.items()
     ]  # fmt: skip
     site = parse_site_file(SITE + more, Path("atlas.toml"))
@@ -35,6 +35,7 @@ UNKNOWN = (None, None)
         (("Services", "a"), ("/services/", "/services/print/", ("Print", "b")), False),
         (("Services", "a"), ("/services/", "/services/print/", ("Print services", "b")), False),
         (("Fen | Services", "a"), ("/services/", "/services/print/", ("Fen | Print", "b")), False),
+        (("Walks | Fen", "a"), ("/walks/", "/walks/print/", ("Walks (print) | Fen", "b")), True),
         (("Package fen", "a"), ("/fen/", "/fen/print/", ("Package fen.print", "b")), False),
         (("Walks", "a"), ("/walks/", "/walks/print/", ("Walks (print version)", "b")), True),
         (("Walks", "a"), ("/walks/", "/walks/print/", ("Druckversion: Walks", "b")), True),

@@ -98,6 +98,8 @@ _PRINT_LAST = r"(^|/)print(/|\.html?)?$"
 _PRINT_FIRST = r"^(/[a-z]{2}(-[a-z]{2})?)?/print/"
 #: How titles of versions to print go on, or begin, beside that of the page.
 _TO_PRINT = r"print|druck|impr|stamp|afdruk|utskrift|udskriv|tulost|wydruk|tisk|печат|印刷"
+#: What titles end with, which mostly is the name of the site.
+_LAST_PART = r"\s+[-–—|·:»]\s+[^–—|·:»]*$"
 #: What tells whether two pages say the same, or are called the same.
 _COMPARED = ("fingerprint", "heading", "title")
 _CALLED = ("heading", "title")
@@ -149,8 +151,10 @@ def _is_unknown(other: str) -> pl.Expr:
 def _is_called_to_print(other: str) -> pl.Expr:
     """Whether a page is called as the other one is, and to print: before it, a sign parts them."""
     found = pl.lit(False)
-    for name in _CALLED:
-        mine, theirs = pl.col(name), pl.col(f"{name} of {other}")
+    names = [(pl.col(name), pl.col(f"{name} of {other}")) for name in _CALLED]
+    names += [(mine.str.replace(_LAST_PART, ""), theirs.str.replace(_LAST_PART, ""))
+              for mine, theirs in names]  # fmt: skip
+    for mine, theirs in names:
         more = pl.when(mine.str.starts_with(theirs)).then(mine.str.strip_prefix(theirs))
         before = pl.when(mine.str.ends_with(theirs)).then(mine.str.strip_suffix(theirs))
         parted = before.str.contains(rf"(?:{_TO_PRINT}).*[^\w\s]\s*$")
