@@ -48,6 +48,9 @@ UNKNOWN = (None, None)
         (UNKNOWN, ("/walks/", "/print/walks/", UNKNOWN), True),
         (UNKNOWN, ("/walks/", "/walks/print/", UNKNOWN), False),
         (("Walks", "a"), ("/walks/", "/walks/?print=1", ("Something else", "b")), True),
+        (("Section", "a"), ("/section.html", "/section.print.html", ("Section", "b")), True),
+        (("Section", "a"), ("/section.html", "/section.print.html", ("Section.print", "b")), False),
+        (UNKNOWN, ("/section.html", "/section.print.html", UNKNOWN), True),
     ],
 )
 def test_versions_to_print_are_called_as_the_page_or_say_the_same(page, path, same):

@@ -16,7 +16,7 @@ import polars as pl
 import tomlkit
 from msgspec import structs
 
-from jovial_atlas import addresses, languages
+from jovial_atlas import addresses
 from jovial_atlas.errors import AtlasError, ContentError
 from jovial_atlas.faults import Fault, plural
 from jovial_atlas.files import FileSet, write_whole, writing
@@ -26,6 +26,11 @@ from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.reading.all_sources import SurveyOptions
 from jovial_atlas.rounds.reading.content_place import ContentPlace, answer_at
 from jovial_atlas.rounds.reading.home_head import HomeHead, home_head
+from jovial_atlas.rounds.reading.language_folders import (
+    language_folders,
+    main_language,
+    most_common,
+)
 from jovial_atlas.rounds.reading.titles import name_in_titles, name_with_sign, some_titles
 from jovial_atlas.rounds.reading.whole_site import read_once
 from jovial_atlas.rounds.state.names import MANIFEST, REPLACED, ROBOTS
@@ -132,7 +137,7 @@ def propose(
     pages, doubts, faults = pages_at(origin, source, place, now, client, progress)
     if not pages.height:
         raise ContentError(_nothing_in(place, faults))
-    main = _most_common(pages["language"])
+    main = most_common(pages["language"])
     name = name_in_titles(pages, origin)
     if not main or not name:
         home = _home_page(place, origin, now, client)
@@ -145,16 +150,17 @@ def propose(
             "there may be more sections. A survey reads all pages."
         )
     text = _robots_text(place)
+    folders = language_folders(pages, origin, main or LANGUAGE)
     return Proposal(
         url=origin,
         place=place,
         source=source,
         pages=pages.height,
         name=name,
-        language=main,
+        language=main_language(pages, origin, folders) or main,
         addresses=_style(pages, origin) if isinstance(source, HtmlSource) else "folder",
         sections=_sections(pages, origin),
-        languages=_languages(pages, origin, main or LANGUAGE),
+        languages=folders,
         robots=parse_robots(text) if text is not None else None,
         authors=_authors(pages["author"].drop_nulls(), pages.height),
         kinds=dict(Counter(pages["role"].to_list()).most_common()),
@@ -265,44 +271,6 @@ def _style(pages: pl.DataFrame, origin: str) -> Style:
     best = max(votes.values(), default=0)
     styles: tuple[Style, ...] = ("folder", "plain", "file")
     return next((style for style in styles if best and votes[style] == best), "folder")
-
-
-def _most_common(column: pl.Series) -> str:
-    counts = Counter(value for value in column.to_list() if value)
-    return min(counts, key=lambda value: (-counts[value], value)) if counts else ""
-
-
-#: So many pages have to stand under the same path in a folder and beside it.
-_PARALLEL = 2
-
-
-def _languages(pages: pl.DataFrame, origin: str, main: str) -> dict[str, str]:
-    """Language → folder of top-level folders that are called after a language and repeat paths of
-    another one, or of what lies outside them."""
-    path = pl.col("loc").str.strip_prefix(f"{origin}/")
-    split = pages.select(
-        code=path.str.extract(r"^([A-Za-z]{2,3}(?:[-_][A-Za-z]{2,4})?)/"),
-        rest=path.str.replace(r"^[A-Za-z]{2,3}(?:[-_][A-Za-z]{2,4})?/", ""),
-        whole=path,
-    )
-    known = [
-        code
-        for code in split["code"].drop_nulls().unique()
-        if languages.fault_of(code.replace("_", "-")) is None
-    ]
-    inside = split.filter(pl.col("code").is_in(known))
-    outside = split.filter(~pl.col("code").is_in(known).fill_null(False)).select(rest="whole")
-    others = pl.concat([inside.select("rest", "code"), outside.with_columns(code=pl.lit(""))])
-    pairs = inside.join(others, on="rest", suffix="_other").filter(
-        pl.col("code") != pl.col("code_other")
-    )
-    counts = pairs.select("code", "rest").unique().group_by("code").len()
-    codes = sorted(counts.filter(pl.col("len") >= _PARALLEL)["code"])
-    found = {languages.canonical(code.replace("_", "-")): f"/{code}/" for code in codes}
-    beside = pairs.filter(pl.col("code_other") == "").height >= _PARALLEL
-    if beside and main not in found:
-        found = {main: "/", **found}
-    return found if len(found) > 1 else {}
 
 
 def _sections(pages: pl.DataFrame, origin: str) -> list[FoundSection]:

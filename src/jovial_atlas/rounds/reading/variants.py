@@ -17,9 +17,10 @@ from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
 
 VARIANT_COLUMNS = ("variant", "variant_of")
-#: Parts of addresses that only versions to print have; and one that pages about printing have too.
-_PRINT_SIGN = r"[?&]print=|\.print\.html?$"
+#: What only versions to print have in their addresses; and what pages about printing have too.
+_PRINT_SIGN = r"[?&]print="
 _PRINT_PART = r"(^|/)print(/|\.html?$|$)"
+_PRINT_ENDING = r"\.print(\.html?)$"
 #: Pages with fewer words are alike by chance.
 _LEAST_WORDS = 30
 #: The same, for pages that are called differently.
@@ -50,7 +51,7 @@ def find_variants(
 
 def _is_print(site: SiteFile) -> pl.Expr:
     given = site.model.kinds.print
-    by_address = pl.col("_path").str.contains(f"{_PRINT_PART}|{_PRINT_SIGN}")
+    by_address = pl.col("_path").str.contains(f"{_PRINT_PART}|{_PRINT_ENDING}|{_PRINT_SIGN}")
     return by_address if given is None else matches(given)
 
 
@@ -68,7 +69,7 @@ def _to_print(table: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     if not printed.height:
         return _rows(printed.lazy().with_columns(original=pl.lit(None, pl.String)), "print")
     rest = pl.col("_path").str.replace(_PRINT_PART, "${1}")
-    rest = rest.str.replace(r"[?&]print=[^&]*", "").str.replace(r"\.print(\.html?)$", "${1}")
+    rest = rest.str.replace(r"[?&]print=[^&]*", "").str.replace(_PRINT_ENDING, "${1}")
     slug = pl.col("_path").str.strip_chars_end("/").str.extract(r"([^/?]+)(?:\?.*)?$")
     printed = printed.with_columns(_rest=rest, _slug=slug)
     others = paths.filter(~_is_print(site)).with_columns(_slug=slug)

@@ -1,0 +1,134 @@
+"""Top folders of a site that hold one language each, and its main language.
+
+A name alone decides nothing: `/it/` may be a department, `/arm/` a machine, `/std/` a library. A
+folder is one of a language where it repeats the paths of another one, and its pages are not plainly
+in another language than it is called after.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+
+import polars as pl
+
+from jovial_atlas import languages
+
+#: So many pages have to stand under the same path in a folder and beside it.
+_PARALLEL = 2
+#: From this share of its pages on a folder is in the language it is called after: others may wait
+#: for their translation. From the other one on it is in another language.
+_SPOKEN, _CONTRARY = 0.05, 0.5
+#: Names of three letters are words as well: without a page that says its language, a folder has to
+#: repeat so large a share of one that is called after a common language.
+_REPEATED = 0.5
+#: So many pages that stand where another language should be tell which one the site begins with.
+_LEAST, _SHARE = 3, 0.02
+#: Languages whose short texts may be read as one another.
+_RELATED = (
+    {"be", "bg", "bs", "cs", "hr", "mk", "pl", "ru", "sh", "sk", "sl", "sr", "uk"},
+    {"ast", "ca", "es", "fr", "fur", "gl", "it", "la", "oc", "pt", "rm", "ro", "sc", "scn"},
+    {"da", "fo", "is", "nb", "nn", "no", "sv"},
+    {"af", "de", "fy", "gsw", "lb", "li", "nds", "nl"},
+    {"et", "fi"},
+    {"ja", "ko", "yue", "zh"},
+    {"ar", "ckb", "fa", "ps", "ug", "ur"},
+    {"hi", "mr", "ne", "sa"},
+)
+_CODE = r"[A-Za-z]{2,3}(?:[-_][A-Za-z]{2,4})?"
+
+
+def language_folders(pages: pl.DataFrame, origin: str, main: str) -> dict[str, str]:
+    """Language → folder, by the addresses (`loc`) and languages (`language`, which may be null) of
+    pages. The main language may stand outside of folders: at "/"."""
+    path = pl.col("loc").str.strip_prefix(f"{origin}/")
+    split = pages.select(
+        code=path.str.extract(rf"^({_CODE})/"),
+        rest=path.str.replace(rf"^{_CODE}/", ""),
+        whole=path,
+        said=pl.col("language").str.extract("^[A-Za-z]+", 0).str.to_lowercase(),
+    )
+    certain, likely = _called_after_languages(split)
+    inside = split.filter(pl.col("code").is_in([*certain, *likely]))
+    outside = split.filter(~pl.col("code").is_in(inside["code"].implode()).fill_null(False))
+    others = pl.concat(
+        [inside.select("rest", "code"), outside.select(rest="whole", code=pl.lit(""))]
+    )
+    pairs = inside.join(others, on="rest", suffix="_other").filter(
+        pl.col("code") != pl.col("code_other")
+    )
+    if likely:
+        sizes = inside.group_by("code").agg(whole=pl.len())
+        twin = (
+            pairs.filter(pl.col("code").is_in(likely) & pl.col("code_other").is_in(certain))
+            .group_by("code")
+            .agg(pl.col("rest").n_unique())
+            .join(sizes, on="code")
+            .filter(pl.col("rest") >= _REPEATED * pl.col("whole"))
+        )
+        kept = [*certain, *twin["code"], ""]
+        pairs = pairs.filter(pl.col("code").is_in(kept) & pl.col("code_other").is_in(kept))
+    counts = pairs.select("code", "rest").unique().group_by("code").len()
+    codes = sorted(counts.filter(pl.col("len") >= _PARALLEL)["code"])
+    found = {languages.canonical(code.replace("_", "-")): f"/{code}/" for code in codes}
+    beside = pairs.filter(pl.col("code_other") == "").height >= _PARALLEL
+    if beside and main not in found:
+        found = {main: "/", **found}
+    return found if len(found) > 1 else {}
+
+
+def _called_after_languages(split: pl.DataFrame) -> tuple[list[str], list[str]]:
+    """The names of folders that are those of languages, and those that are so if others are beside
+    them: names of three letters of whose pages none says its language."""
+    certain, likely = [], []
+    said = split.filter(pl.col("code").is_not_null()).group_by("code").agg("said").sort("code")
+    for code, spoken in said.iter_rows():
+        if languages.fault_of(code.replace("_", "-")) is not None:
+            continue
+        own = _primary(code)
+        counts = Counter(one for one in spoken if one)
+        most = max((count for one, count in counts.items() if not _alike(one, own)), default=0)
+        if counts[own] >= max(1, _SPOKEN * len(spoken)):
+            certain.append(code)
+        elif most < _CONTRARY * len(spoken):
+            (certain if len(own) == 2 else likely).append(code)
+    return certain, likely
+
+
+def main_language(pages: pl.DataFrame, origin: str, folders: Mapping[str, str]) -> str:
+    """The language in which most pages are; "" where none says one. In folders of languages it is
+    the one in which pages stand that nobody has translated, else that of the largest folder."""
+    if not folders or "/" in folders.values():
+        return most_common(pages["language"])
+    placed = pages.select("language", path=pl.col("loc").str.strip_prefix(origin)).with_columns(
+        place=pl.coalesce(
+            pl.when(pl.col("path").str.starts_with(folder)).then(pl.lit(tag))
+            for tag, folder in folders.items()
+        )
+    )
+    tags = {_primary(tag): tag for tag in reversed(folders)}
+    elsewhere = Counter(
+        _primary(said)
+        for said, place in placed.select("language", "place").iter_rows()
+        if said
+        and _primary(said) in tags
+        and (place is None or not _alike(_primary(said), _primary(place)))
+    )
+    first = min(elsewhere, key=lambda one: (-elsewhere[one], one), default="")
+    if elsewhere[first] >= max(_LEAST, _SHARE * pages.height):
+        return tags[first]
+    return most_common(placed["place"])
+
+
+def most_common(values: pl.Series) -> str:
+    """The value that stands most often, the first by name of several; "" where there is none."""
+    counts = Counter(value for value in values.to_list() if value)
+    return min(counts, key=lambda value: (-counts[value], value)) if counts else ""
+
+
+def _primary(tag: str) -> str:
+    return tag.replace("_", "-").partition("-")[0].lower()
+
+
+def _alike(one: str, other: str) -> bool:
+    return one == other or any({one, other} <= group for group in _RELATED)
