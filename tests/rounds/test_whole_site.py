@@ -176,13 +176,16 @@ def test_explain_tells_places_and_what_was_passed_over_and_services_are_listed(a
     frame = '<iframe src="https://films.example/embed/{}" allow="autoplay" width=640 height=360></iframe>'
     pages = {f"n{number}.html": page(f"Note {number}", f"<p>Words of {number}.</p>{frame.format(number)}"
                                      "<img src=/logo.png width=900 height=300>") for number in range(9)}  # fmt: skip
+    for number in range(3):  # a sign that only three of nine pages have
+        pages[f"n{number}.html"] = pages[f"n{number}.html"].replace("<img", "<img src=/note.png><img src=/reed.png><img")
     pages["n1.html"] = pages["n1.html"].replace("</main>", "<p class=byline>By Wren Aldergate</p></main>")
     write_site(tmp_path, pages)
-    Image.new("RGB", (900, 300)).save(tmp_path / "public/logo.png")
+    for name, size in (("logo", (900, 300)), ("note", (48, 64)), ("reed", (80, 80))):
+        Image.new("RGB", size).save(tmp_path / f"public/{name}.png")
     assert atlas("survey").code == 0
     told = atlas("explain", "/n1.html", "--format", "json").json
     assert told["role"] == "page" and told["read_from"]["author"] == "byline"
-    assert told["layout"]["pictures"] == [f"{URL}/logo.png"]
+    assert told["layout"]["pictures"] == [f"{URL}/note.png", f"{URL}/logo.png"]
     services = atlas("videos", "services", "--format", "json").json["hosts"]
     (host,) = [one for one in services if one["host"] == "films.example"]
     assert (host["videos"], host["pages"], host["service"]) == (9, 9, "")

@@ -71,6 +71,9 @@ def table(**columns):
         ({"loc": f"{URL}/private/a"}, "pages", False, True, "robots.txt", "bars crawlers"),
         ({"loc": f"{URL}/private/open/"}, "pages", True, True, "default", "unless"),
         ({"loc": f"{URL}/find?x=1&q=a"}, "pages", False, False, "policy search_results", "search page"),
+        ({"loc": f"{URL}/?s=2024"}, "pages", False, False, "policy search_results", "search page"),
+        ({"loc": f"{URL}/forum.php?s=12"}, "pages", True, True, "default", "unless"),
+        ({"loc": f"{URL}/search/", "words": 900}, "pages", True, True, "default", "unless"),
         ({"loc": f"{URL}/private/a", "directives": "noindex"}, "pages", False, False, "page", "noindex"),
     ],
 )  # fmt: skip

@@ -97,8 +97,9 @@ def test_files_become_addresses_in_the_chosen_style(path, folder, file, plain):
         ("<frameset><frame src=f.html></frameset>", "links", [f"{SITE}/a/f.html"], ["page-frames"]),
         (page(body="<nav><a href=/x>x</a></nav><a href=/y>y</a><a href=#z>z</a>"), "entries", 1, []),
         (page(body="<p>One two.</p><script>three</script>"), "words", 3, []),
-        (page(body="<img src=/p.jpg><img src=/p.jpg><img src=/1.gif width=1>"), "images",
-         [{"loc": f"{SITE}/p.jpg", "alt": None}], []),
+        (page(body="<img src=/p.jpg><img src=/p.jpg><img src=/1.gif width=1>"
+              "<img src=/i.png width=32 height=16><img src=/i.svg width=16px>"), "images",
+         [{"loc": f"{SITE}/p.jpg", "alt": None}, {"loc": f"{SITE}/i.svg", "alt": None}], []),
         (page(body="<video></video>"), "videos", [], ["video-no-source"]),
         (page(head="<script type='application/ld+json'>{,}</script>"), "author", None, ["json-ld-broken"]),
         ("<p>été".encode("utf-16"), "excerpt", "été", []),

@@ -30,7 +30,8 @@ _TABLE = (
           "Set url in [site] to the public address, then survey and build again."),
     Check("site-hidden-noindex", _B, "The site tells engines not to index it",
           "A noindex left over from building the site keeps all of it out of every index.",
-          "Take the noindex out of the page templates, then survey and build again."),
+          "`jovial-atlas pages --verdict unlisted` says why: take the noindex out of the page "
+          "templates, or correct the rule or the kind of page; then survey and build again."),
     Check("section-flipped", _E, "Many pages of a section may no longer be indexed",
           "A change at once of so many pages is likely an accident, and slow to heal.",
           "See `jovial-atlas explain` for one of them; correct the rule or the template, then "

@@ -15,7 +15,7 @@ from jovial_atlas.head.head import HeadPicture
 from jovial_atlas.head.settings import HeadSettings
 from jovial_atlas.head.texts import text_of
 from jovial_atlas.head.videos import Film
-from jovial_atlas.media.pictures import SHARED_LEAST, Copying, Picture, copy_size
+from jovial_atlas.media.pictures import SHARED_LEAST, Copying, Picture, copy_size, is_icon
 from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile.deciding import Section
 
@@ -84,9 +84,8 @@ def shared_picture(
     return Shared(HeadPicture(at, alt, source, loc, width, height, "image/jpeg"), copy)
 
 
-#: Drawings, which cards do not show; and the side in pixels below which a picture is an icon.
+#: Drawings, which cards do not show.
 _DRAWINGS = (".svg", ".svgz")
-_ICON = 32
 
 
 def _chosen(
@@ -113,7 +112,7 @@ def _chosen(
         original = look(loc)
         if original is None or large_enough(original.picture):
             return loc, alt, "first picture" if original is None else "first large picture"
-        if min(original.picture.width, original.picture.height) >= _ICON:
+        if not is_icon(original.picture.width, original.picture.height):
             small.append(loc)
     still = next((f.values.thumbnail for f in films if f.values.thumbnail), None)
     if still:

@@ -16,6 +16,8 @@ Corner = Literal["top-left", "top-right", "bottom-left", "bottom-right"]
 
 #: What shared cards show best: width and height in pixels, and the least that they show large.
 SHARED, SHARED_LEAST = (1200, 630), (600, 315)
+#: A picture with no longer side is an icon, and so is one that is as narrow as the other.
+_ICON, _STRIP = 64, 31
 #: JPEG qualities that a copy is tried at, best first.
 _QUALITIES = (90, 85, 80, 74, 68, 60, 50, 40, 30, 20)
 #: A mark is at most this part of the width, and stands off the edge by this part.
@@ -31,6 +33,11 @@ class Picture(msgspec.Struct, frozen=True):
     height: int
     bytes: int
     type: str
+
+
+def is_icon(width: int, height: int) -> bool:
+    """Whether a picture of so many pixels only marks something: an arrow, a button, a line."""
+    return max(width, height) <= _ICON or min(width, height) <= _STRIP
 
 
 def look_at_picture(path: Path) -> Picture | None:

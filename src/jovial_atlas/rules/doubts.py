@@ -49,7 +49,7 @@ _QUESTIONS = (
     _Question(
         "search", "search",
         f"with the address of a search, but a text of {_RESULT_WORDS} words or more",
-        (_ROLE == "search") & (_WORDS >= _RESULT_WORDS)
+        ((_ROLE == "search") & (_WORDS >= _RESULT_WORDS) | has_address_of("search") & _PLAIN)
         & (pl.col("declared") != "search").fill_null(True),
     ),
     _Question(

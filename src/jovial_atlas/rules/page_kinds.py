@@ -16,10 +16,12 @@ from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.parts import given_in
 
-#: From a search form or a list of results.
+#: From a search form or a list of results. What is searched for is words: a number names a page,
+#: but on the home page.
 _SEARCH = (
-    r"^/(?:[a-z]{2}(?:-[a-z]{2})?/)?search(/?$|/index\.html?$|\.html?$|/?\?)"
-    r"|[?&](q|s|query|search)="
+    r"^/(?:[a-z]{2}(?:-[a-z]{2})?/)?(?:search(?:/?$|/index\.html?$|\.html?$|/?\?)"
+    r"|\?(?:.*&)?(?:q|s|query|search)=)"
+    r"|[?&](?:q|s|query|search)=(?:$|&|[^&]*[^&0-9])"
 )
 #: A folder of drafts.
 _DRAFTS = r"(^|/)(_?drafts|_draft)/"
@@ -72,6 +74,10 @@ def _listing(_site: SiteFile) -> pl.Expr:
     return address | (pl.col("declared") == "listing").fill_null(False)
 
 
+def _searching(_site: SiteFile) -> pl.Expr:
+    return pl.col("_path").str.contains(_SEARCH) & _nothing_else()
+
+
 def _paged(_site: SiteFile) -> pl.Expr:
     # The pages of a book have numbers too, and long texts.
     lists = _nothing_else() | (pl.col("declared") == "listing").fill_null(False)
@@ -110,7 +116,7 @@ KINDS = (
     PageKind("feed", _feed, "feeds", address=True),
     PageKind("document", _column("kind", "document"), "documents", ("kind",)),
     PageKind("search", _column("declared", "search"), "search", ("declared",)),
-    PageKind("search", _address(_SEARCH), "search", address=True),
+    PageKind("search", _searching, "search", address=True),
     PageKind("home", _home, "home"),
     PageKind("paged", _paged, "paged", address=True),
     PageKind("author", _column("declared", "author"), "authors", ("declared",)),

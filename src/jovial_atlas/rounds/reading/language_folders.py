@@ -80,7 +80,8 @@ def language_folders(pages: pl.DataFrame, origin: str, main: str) -> dict[str, s
 def _called_after_languages(split: pl.DataFrame) -> tuple[list[str], list[str]]:
     """The names of folders that are those of languages, and those that are so if others are beside
     them: names of three letters of whose pages none says its language."""
-    certain, likely = [], []
+    certain: list[str] = []
+    likely: list[str] = []
     said = split.filter(pl.col("code").is_not_null()).group_by("code").agg("said").sort("code")
     for code, spoken in said.iter_rows():
         if languages.fault_of(code.replace("_", "-")) is not None:
@@ -106,7 +107,7 @@ def main_language(pages: pl.DataFrame, origin: str, folders: Mapping[str, str]) 
             for tag, folder in folders.items()
         )
     )
-    tags = {_primary(tag): tag for tag in reversed(folders)}
+    tags = {_primary(tag): tag for tag in reversed([*folders])}
     elsewhere = Counter(
         _primary(said)
         for said, place in placed.select("language", "place").iter_rows()
@@ -122,7 +123,7 @@ def main_language(pages: pl.DataFrame, origin: str, folders: Mapping[str, str]) 
 
 def most_common(values: pl.Series) -> str:
     """The value that stands most often, the first by name of several; "" where there is none."""
-    counts = Counter(value for value in values.to_list() if value)
+    counts: Counter[str] = Counter(value for value in values.to_list() if value)
     return min(counts, key=lambda value: (-counts[value], value)) if counts else ""
 
 

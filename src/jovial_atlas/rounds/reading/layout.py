@@ -37,7 +37,7 @@ def learned(table: pl.LazyFrame, filled: Collection[str], site: SiteFile) -> Lay
     most = pl.len() >= _SHARE * count
     found: dict[str, tuple[str, ...]] = {}
     if "images" in filled:
-        found["images"] = _repeated_images(pages, count)
+        found["images"] = tuple(sorted({*_repeated_images(pages, count), *_icons(pages, site)}))
     if "heading" in filled:
         # A site of which all pages have one title has one subject.
         other = pl.col("title").n_unique() >= pl.len() / 2
@@ -83,6 +83,34 @@ def _repeated_images(pages: pl.LazyFrame, count: int) -> tuple[str, ...]:
         )
     )
     return tuple(counted.collect(engine="streaming")["image"].unique().sort())
+
+
+#: A picture on so many pages may be an icon; so many of them, the most frequent ones, are measured.
+_LEAST_SHOWN, _MEASURED = 3, 1_000
+
+
+def _icons(pages: pl.LazyFrame, site: SiteFile) -> list[str]:
+    """Pictures on several pages whose files are those of icons: arrows, signs beside notes."""
+    shown = (
+        pages.filter(pl.col("images").list.len() > 0)
+        .select(image=pl.col("images").list.eval(pl.element().struct.field("loc")))
+        .explode("image")
+        .group_by("image")
+        .len()
+        .filter(pl.col("len") >= _LEAST_SHOWN)
+        .sort("len", "image", descending=[True, False])
+        .head(_MEASURED)
+        .collect(engine="streaming")["image"]
+    )
+    if not shown.len():
+        return []
+    # Sites without such pictures need not wait for what measures them.
+    from jovial_atlas.rounds.state.picture_files import PictureFiles
+
+    files = PictureFiles(site)
+    found = [loc for loc in shown if files.is_icon(loc)]
+    files.keep()
+    return found
 
 
 def _repeated(table: pl.LazyFrame, name: str, often: pl.Expr, *within: str) -> tuple[str, ...]:

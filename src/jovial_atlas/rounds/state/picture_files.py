@@ -14,12 +14,14 @@ import xxhash
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import write_whole
 from jovial_atlas.head.sharing import Copy, Look, Original
-from jovial_atlas.media.pictures import Picture, look_at_picture, shared_copy
+from jovial_atlas.media.pictures import Picture, is_icon, look_at_picture, shared_copy
 from jovial_atlas.rounds.state.names import KNOWN_PICTURES
 from jovial_atlas.rounds.state.site_files import file_of, lost_files, whole_places
 from jovial_atlas.sitefile import SiteFile
 
 _THREADS = 4
+#: A file with more octets is no icon.
+_ICON_BYTES = 32 << 10
 
 
 class MeasuredPicture(msgspec.Struct, frozen=True):
@@ -60,6 +62,14 @@ class PictureFiles:
             path = self._find(address)
             self._seen[address] = self._measured(path) if path else None
         return self._seen[address]
+
+    def is_icon(self, address: str) -> bool:
+        """Whether a picture of the site is one, by its file. Heavy files are none, unread."""
+        path = self._find(address)
+        if path is None or path.stat().st_size > _ICON_BYTES:
+            return False
+        original = self._look(address)
+        return original is not None and is_icon(original.picture.width, original.picture.height)
 
     def _measured(self, path: Path) -> Original | None:
         about = path.stat()

@@ -83,14 +83,24 @@ def _read_words(main: LexborNode, row: PageRow) -> None:
 def _images(nodes: Iterable[LexborNode], page: OpenPage) -> Iterator[ImageRow]:
     seen: set[str] = set()
     for node in nodes:
-        loc = page.resolve(attribute(node, "src") or attribute(node, "data-src"))
-        if loc and loc not in seen and not _is_pixel(node):
+        given = node.attributes
+        named = (given.get(name) or "" for name in ("src", "data-src"))
+        loc = page.resolve(next((one.strip() for one in named if one.strip()), None))
+        if loc and loc not in seen and not _is_sign(given.get("width"), given.get("height")):
             seen.add(loc)
-            yield {"loc": loc, "alt": node.attributes.get("alt")}
+            yield {"loc": loc, "alt": given.get("alt")}
 
 
-def _is_pixel(node: LexborNode) -> bool:
-    return node.attributes.get("width") in ("0", "1") or node.attributes.get("height") in ("0", "1")
+#: A picture that is shown no larger than so many pixels only marks something.
+_SIGN = 32
+
+
+def _is_sign(width: str | None, height: str | None) -> bool:
+    """Whether a picture shown in so many pixels counts visits, parts blocks, or marks something."""
+    sides = (width, height)
+    if "0" in sides or "1" in sides:
+        return True
+    return all(side and side.isdecimal() and int(side) <= _SIGN for side in sides)
 
 
 def _own_paragraphs(outline: Outline) -> Iterable[LexborNode]:
