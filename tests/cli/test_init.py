@@ -162,7 +162,7 @@ def test_kinds_that_are_not_sure_are_told_by_survey_and_written_to_be_settled(tm
     assert '# listings = ["/tags/marsh/"]' in text and '# drafts = ["/wip/plan.html"]' in text
     survey = run_command("survey", "--format", "json", cwd=tmp_path).json
     assert {(one["key"], one["counts_as"], one["example"]) for one in survey["doubts"]} == {
-        ("listings", "page", "/tags/marsh/"), ("search", "search", "/search/"),
+        ("listings", "page", "/tags/marsh/"), ("search", "page", "/search/"),
         ("errors", "page", "/c/error.html"), ("drafts", "page", "/wip/plan.html"),
     }  # fmt: skip
     with (tmp_path / "atlas.toml").open("a") as file:

@@ -240,13 +240,21 @@ def _properties(
         yield root
         if scope in root.attributes:
             return
-    stack = list(reversed(list(root.iter())))
-    while stack:
-        node = stack.pop()
-        if mark in node.attributes:
-            yield node
-        if scope not in node.attributes:
-            stack += reversed(list(node.iter()))
+    #: Element → whether what stands in it, and in nothing else, is the root's.
+    mine = {root.mem_id: True}
+    for node in root.css(f"[{mark}]"):
+        passed: list[int] = []
+        above = node.parent if node.mem_id != root.mem_id else None
+        while above is not None and above.mem_id not in mine:
+            if scope in above.attributes:
+                mine[above.mem_id] = False
+            else:
+                passed.append(above.mem_id)
+                above = above.parent
+        if above is not None:
+            mine |= dict.fromkeys(passed, mine[above.mem_id])
+            if mine[above.mem_id]:
+                yield node
 
 
 def _plain(node: LexborNode, resolve: Resolve) -> str:
@@ -264,7 +272,12 @@ def _plain(node: LexborNode, resolve: Resolve) -> str:
         return (given.get("datetime") or "").strip()
     if given.get("content"):  # no part of microdata, and many write it
         return (given.get("content") or "").strip()
-    return " ".join(node.text(separator=" ").split())
+    # All of an article may be marked as its body: it is cut before white space is taken out.
+    return " ".join(node.text(separator=" ")[: 8 * _KEPT].split())[:_KEPT]
+
+
+#: So much is kept of a text that an element holds.
+_KEPT = 2_000
 
 
 def _add(node: Node, name: str, value: Any) -> None:
