@@ -18,7 +18,7 @@ page</a>, <a rel="ugc nofollow" href="https://out.example/">out</a>, <a href="#u
 <a href="mailto:x@x.example">mail</a>, <a href="">none</a>, <a name="anchor"></a>.</p>
 <img srcset="one.png 1x, two,2.png 2x" src="zero.png"><picture><source srcset="p.webp"></picture>
 <video src="f.mp4" poster="f.jpg"><track src="f.vtt"></video><iframe src="/frame/"></iframe>
-<p id="up">Up</p></main>
+<p id="up">Up</p><p id="a%3Cb">B</p></main>
 <aside><a href="/side/" title="Aside"></a></aside>
 <footer><div class="menu"><a href="/f/">Foot</a></div></footer><div><a href="/x/">X</a></div>
 </body></html>"""
@@ -58,7 +58,7 @@ def test_what_is_loaded_and_named():
         ("picture", "content", "/a/f.jpg"), ("film", "content", "/a/f.vtt"),
         ("frame", "content", "/frame/"),
     }  # fmt: skip
-    assert {r.fragment for r in found if r.kind == "id"} == {"anchor", "up"}
+    assert {r.fragment for r in found if r.kind == "id"} == {"anchor", "up", "a%3Cb", "a<b"}
 
 
 @pytest.mark.parametrize(
@@ -130,7 +130,7 @@ def test_places_without_a_name_and_what_is_loaded_in_the_clear():
              "fragment": pl.String, "written": pl.String, "text": pl.String}  # fmt: skip
     said = [("link", f"{X}/a/", "here"), ("link", f"{X}/a/", "top"), ("link", f"{X}/a/", "nowhere"),
             ("link", f"{X}/a", "nowhere"), ("link", f"{X}/a/", "!/route"), ("link", f"{X}/a/", ":~:text=x"),
-            ("link", f"{X}/unread/", "any"), ("picture", "http://out.example/p.png", None),
+            ("link", f"{X}/a/", "L12-L40"), ("link", f"{X}/a/", "7-9"), ("link", f"{X}/unread/", "any"), ("picture", "http://out.example/p.png", None),
             ("link", "http://out.example/p.png", None), ("style", f"{X}/no/", None)]  # fmt: skip
     links = pl.DataFrame(
         [(f"{X}/", kind, "content", target, name, "", "t") for kind, target, name in said],
@@ -138,11 +138,11 @@ def test_places_without_a_name_and_what_is_loaded_in_the_clear():
     )  # fmt: skip
     more = pl.concat([PAGES, PAGES.head(1).with_columns(loc=pl.lit(f"{X}/unread/"))])
     around = LinkSurroundings(more, lambda _: False, [X])
-    names = pl.DataFrame({"page": [f"{X}/a/", f"{X}/a/"], "fragment": [None, "here"]})
+    names = pl.DataFrame({"page": [f"{X}/a/"] * 3, "fragment": [None, "here", "L12"]})
     stated = link_states(links.lazy(), target_states(links["target"], around), names.lazy())
     assert stated.collect()["state"].to_list() == [
-        "good", "good", "fragment", "fragment", "good", "good", "good", "mixed", "outside", "good",
+        "good", "good", "fragment", "fragment", "good", "good", "good", "fragment", "good", "mixed", "outside", "good",
     ]  # fmt: skip
     told = [(one.target, one.state, one.pages) for one in broken_links(stated)]
     assert told == [("http://out.example/p.png", "mixed", 1), (f"{X}/a#nowhere", "fragment", 1),
-                    (f"{X}/a/#nowhere", "fragment", 1)]  # fmt: skip
+                    (f"{X}/a/#7-9", "fragment", 1), (f"{X}/a/#nowhere", "fragment", 1)]  # fmt: skip

@@ -32,6 +32,8 @@ class _SiteAsWell(ExplainedCommand):
         return super().parse_args(ctx, said)
 
 
+#: Pages in a table, where nobody says how many.
+_MOST_SHOWN = 100
 _CHOICES, _BESIDE = ("section", "match", "where"), ("beside", "sample", "per_second", "timeout")
 
 
@@ -65,7 +67,10 @@ _CHOICES, _BESIDE = ("section", "match", "where"), ("beside", "sample", "per_sec
     help="With --beside: requests a second, at most.",
 )  # fmt: skip
 @click.option("--mark", "code", type=MARK_CODE, help="Only pages where this mark is not good.")
-@click.option("--worst", type=click.IntRange(1), metavar="N", help="The N pages with most to gain.")
+@click.option(
+    "--worst", type=click.IntRange(1), metavar="N",
+    help="The N pages with most to gain; in a table 100 else.",
+)  # fmt: skip
 @click.option("--as", "served_as", metavar="URL", help="Address under which FILE will be served.")
 @click.option(
     "--fail-under", type=click.IntRange(0, 100), metavar="SCORE",
@@ -109,7 +114,9 @@ def command(
     if code:
         reviews = [one for one in reviews if any(_lacks(mark, code) for mark in one.marks)]
     reviews.sort(key=_most_to_gain)
-    shown = reviews[:worst] if worst else reviews
+    # A list for people begins with those that need them; for programs all is given.
+    most = worst or (_MOST_SHOWN if work.output.is_table and not targets else None)
+    shown = reviews[:most]
     if code and work.output.is_table:
         _about_mark(work.output, code)
     _show(work.output, shown, whole=bool(targets), left_out=len(reviews) - len(shown))
@@ -293,7 +300,7 @@ def _list(out: Output, reviews: Sequence[PageReview], left_out: int) -> None:
             for one in reviews
         ],
     )
-    more = f", {left_out:,} with less to gain not shown" if left_out else ""
+    more = f", {left_out:,} with less to gain not shown (--worst N)" if left_out else ""
     out.say(f"{plural(len(reviews), 'page')}{more}.", style="bold")
     if reviews:
         first = path_and_query(reviews[0].page.loc)

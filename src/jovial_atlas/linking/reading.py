@@ -22,7 +22,7 @@ from jovial_atlas.sources.html_page.fulltext import html_of_file
 from jovial_atlas.sources.html_page.outline import Outline, attribute, outline, text
 
 #: Changes with what is read, and how: pages that were read in another form are read anew.
-READ_FORM = "2"
+READ_FORM = "3"
 #: Signs of a link's text that are kept.
 _LONGEST_TEXT = 200
 #: Columns of what pages lead to. `kind` is one of `LINK_KINDS`, of a name inside the page "id"
@@ -248,9 +248,12 @@ def _one(kind: str, place: str, written: str | None, references: References) -> 
 
 
 def _names(found: Outline) -> Iterator[str]:
-    """The names inside a page that a fragment can lead to (HTML §7.4.6.4)."""
+    """The names inside a page that a fragment can lead to (HTML §7.4.6.4). One that holds escapes
+    itself is found by a fragment as it is written, and fragments are kept without escapes."""
     for node in found.tree.css("[id], a[name]"):
         given = node.attributes
         for key in ("id", "name") if node.tag == "a" else ("id",):
             if name := given.get(key):
                 yield name
+                if "%" in name:
+                    yield unquote(name)

@@ -43,6 +43,8 @@ _MOST_STEPS = 10
 #: Fragments that mean the beginning of a page, or are meant for scripts and for browsers
 #: themselves (HTML §7.4.6.4, URL Fragment Text Directives).
 _NOT_A_NAME = r"(?i)^(?:top$|:~:|[!/?])|:~:"
+#: Lines of a text from one on, where each line has a name: listings mark all of them.
+_RANGE = r"^([A-Za-z]{0,5}-?\d+)[-:,][A-Za-z]{0,5}-?\d+$"
 STATES = pl.Enum([str(one) for one in LinkState])
 
 
@@ -174,12 +176,18 @@ def link_states(links: pl.LazyFrame, states: pl.DataFrame, names: pl.LazyFrame) 
         ~pl.col("fragment").str.contains(_NOT_A_NAME),
         pl.col("kind") == "link",
         pl.col("state").is_in([str(LinkState.GOOD), str(LinkState.SPELLING)]),
-    ).select(page=pl.coalesce("known_as", "target"), fragment="fragment", target="target")
+    ).select(
+        page=pl.coalesce("known_as", "target"),
+        fragment="fragment",
+        begins=pl.col("fragment").str.extract(_RANGE),
+        target="target",
+    )
     read = names.filter(pl.col("fragment").is_null()).select("page")
     unnamed = (
         asked.unique()
         .join(read, on="page", how="semi")
         .join(names, on=["page", "fragment"], how="anti")
+        .join(names, left_on=["page", "begins"], right_on=["page", "fragment"], how="anti")
         .select("target", "fragment", unnamed=pl.lit(True))
     )
     mixed = (
