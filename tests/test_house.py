@@ -143,7 +143,7 @@ LATE = {
     "files/packed", "foreign", "languages", "linking/graph", "linking/likeness", "head/lengths", "head/texts", "installed", "ledger/store", "markup/inject", "media/pictures", "moves/finding", "pages/page",
     "report/drawing", "report/graph", "report/links", "report/trends", "rounds/proving/check", "rounds/publishing/build/companions",
     "rounds/publishing/build/run", "rounds/publishing/patterns", "rounds/publishing/preview",
-    "rounds/reading/feeds", "rounds/reading/survey", "rounds/reading/video_files", "rounds/state/last_survey", "rounds/telling/events", "rounds/telling/logs", "sitefile/deciding", "sitefile/model", "sitefile/move_table",
+    "rounds/reading/feeds", "rounds/reading/layout", "rounds/reading/survey", "rounds/reading/video_files", "rounds/state/last_survey", "rounds/telling/events", "rounds/telling/logs", "sitefile/deciding", "sitefile/model", "sitefile/move_table",
     "sitefile/publisher", "sitemaps/packing", "sources/html_page/fulltext", "sources/kinds",
     "sources/records/arrow_rows", "sources/records/feed", "sources/records/sql", "sources/workers/cluster", "structured/agree", "structured/vocabulary", "trends/changes", "trends/curve", "trends/drops",
     "trends/waiting", "web/__init__", "words", "workbooks/reading", "workbooks/writing",

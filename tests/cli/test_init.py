@@ -86,6 +86,24 @@ def test_content_is_known_by_what_it_is_and_can_be_surveyed(tmp_path, name, text
     assert survey.json["sections"]["notes"]["pages"] == 2
 
 
+def test_of_a_folder_that_a_site_is_made_of_its_built_pages_are_read_else_its_texts(tmp_path):
+    files = {
+        "work/index.html": "---\ntitle: Home\n---\n<ul>{% for p in all %}<li>{{ p }}</li>{% endfor %}</ul>",
+        "work/about.html": "---\ntitle: About\n---\n<p>Who we are.</p>", "work/otters.md": "# Otters\n",
+    }  # fmt: skip
+    for name, text in files.items():
+        (tmp_path / name).parent.mkdir(exist_ok=True)
+        (tmp_path / name).write_text(text)
+    init(tmp_path, "--yes", "--url", URL, "--content", "work")
+    assert site_file(tmp_path)["source"] == [{"kind": "markdown", "path": "work"}]
+    (tmp_path / "work/_site").mkdir()
+    (tmp_path / "work/_site/index.html").write_text("<title>Home</title><p>Otters")
+    told = init(tmp_path, "--yes", "--replace", "--url", URL, "--content", "work")
+    assert "work holds what the site is made of" in told.err
+    (source,) = site_file(tmp_path)["source"]
+    assert (source["kind"], source["path"]) == ("html", "work/_site")
+
+
 def test_a_live_site_is_looked_at_with_its_sitemap_and_robots(tmp_path, web):
     for place in ("/", "/notes/a", "/notes/b"):
         web.page(place, head='<title>Home – The fen</title>',

@@ -394,6 +394,26 @@ def test_drafts_future_pages_and_broken_front_matter_are_told_apart(
     assert told == faults
 
 
+def test_what_pages_are_made_with_is_no_page(survey, tmp_path):
+    files = {
+        "x.md": "{{ greet }} Reeds {% if a %}grow{% endif %}.\n\n    {{ code }}\n",
+        "list.html": "---\ntitle: All\n---\n{% for p in all %}<p>{{ p }}</p>{% endfor %}",
+        "part.html": "{% block a %}<nav></nav>{% endblock %}",
+        "frame.html": "<!doctype html><html><title>{{ page.title }}</title><p>x</p>",
+        "how.html": "<html><title>How</title><p>Write</p><pre>{{ x }}</pre>",
+        "_includes/foot.html": "<footer>Wren</footer>", "_layouts/post.html": "---\na: b\n---\n<p>x</p>",
+        "node_modules/a/README.md": "# A",
+    }  # fmt: skip
+    for name, text in files.items():
+        (tmp_path / "notes" / name).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / "notes" / name).write_text(text)
+    found, told = survey('kind = "markdown"\npath = "notes"')
+    assert {path: row["excerpt"] for path, row in found.items()} == {
+        "/x/": "Reeds grow.", "/list/": None, "/how/": "Write",
+    }  # fmt: skip
+    assert told == [("template-left-out", "frame.html"), ("template-left-out", "part.html")]
+
+
 def test_links_between_files_of_markdown_lead_to_their_pages(survey, tmp_path):
     notes = tmp_path / "notes"
     (notes / "birds").mkdir(parents=True)

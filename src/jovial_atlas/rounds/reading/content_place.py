@@ -7,7 +7,8 @@ import io
 import itertools
 import os
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -31,15 +32,18 @@ from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files
 from jovial_atlas.sources.records.guessed import guess_columns
 from jovial_atlas.sources.records.json_items import lists_in
 from jovial_atlas.sources.records.table import TABLE_ENDINGS, beginning_of_table
+from jovial_atlas.sources.records.templates import begins_as_template
 from jovial_atlas.sources.remote import get_anywhere, get_robots
-from jovial_atlas.sources.workers.folder import HTML_ENDINGS
+from jovial_atlas.sources.workers.folder import HTML_ENDINGS, NO_CONTENT
 from jovial_atlas.web import Answer, Client
 
 #: Names of the folders that generators build into, beside what they build from.
 _BUILT = ("public", "_site", "site", "dist", "build", "output", "www", "htdocs", "html", "out")
 _TEXTS = (".md", ".markdown")
-#: Folders that hold no content of a site.
-_NEVER = frozenset({"node_modules", "__pycache__", "vendor"})
+#: Folders that hold no content of a site, where it is looked for.
+_NEVER = NO_CONTENT | {"vendor"}
+#: Of so many HTML files the beginning is read, to know whether pages are still to be made of them.
+_LOOKED_INTO = 100
 #: So many files of a folder are looked at.
 _MOST_FILES = 200_000
 #: So many pages are asked for the address of their site.
@@ -141,33 +145,65 @@ def _is_web(place: str) -> bool:
 
 
 def _in_folder(path: Path) -> ContentPlace:
-    counts, built = {"html": 0, "markdown": 0}, ""
+    pages, texts = [], 0
     for file in itertools.islice(_files(path), _MOST_FILES):
         name = file.lower()
-        counts["html"] += name.endswith(HTML_ENDINGS)
-        counts["markdown"] += name.endswith(_TEXTS)
-    unsure = []
-    if not any(counts.values()):
+        if name.endswith(HTML_ENDINGS):
+            pages.append(file)
+        else:
+            texts += name.endswith(_TEXTS)
+    if not pages and not texts:
         raise ContentError(
             f"{path} holds no HTML page and no Markdown file. Name the folder that holds the "
             "built site, or the texts that it is built of."
         )
-    if counts["html"] >= counts["markdown"]:
-        if not _has_home(path):
-            built = next((name for name in _BUILT if _has_home(path / name)), "")
-        if built:
-            unsure.append(
-                f"{path / built} has a home page, {path} has none: if that is the folder which is "
-                f"served, run init again with --content {path / built}"
-            )
-        what = f"{plural(counts['html'], 'built HTML page')} in {path}"
-        return ContentPlace(HtmlSource(path=str(path)), what, unsure=unsure)
-    unsure.append(
+    built = next((name for name in _BUILT if _has_home(path / name)), "")
+    if _is_to_be_built(path, pages):
+        return _of_generator(path, built, texts + len(pages))
+    if len(pages) < texts:
+        return _of_texts(path, plural(texts, "Markdown file"))
+    unsure = []
+    if built and not _has_home(path):
+        unsure.append(
+            f"{path / built} has a home page, {path} has none: if that is the folder which is "
+            f"served, run init again with --content {path / built}"
+        )
+    what = f"{plural(len(pages), 'built HTML page')} in {path}"
+    return ContentPlace(HtmlSource(path=str(path)), what, unsure=unsure)
+
+
+def _is_to_be_built(path: Path, pages: Sequence[str]) -> bool:
+    """Whether pages are still to be made of what a folder holds: HTML with front matter, or that
+    begins with a statement of a template."""
+    if any((path / name).is_dir() for name in ("_layouts", "_includes")):
+        return True
+    for file in pages[:_LOOKED_INTO]:
+        with suppress(OSError), Path(file).open("rb") as stream:
+            if begins_as_template(stream.read(200)):
+                return True
+    return False
+
+
+def _of_generator(path: Path, built: str, files: int) -> ContentPlace:
+    """The pages that were made of a folder, where they are in it, else the texts of it."""
+    if not built:
+        return _of_texts(path, f"{plural(files, 'file')} of Markdown and HTML")
+    pages = sum(file.lower().endswith(HTML_ENDINGS) for file in _files(path / built))
+    said = (
+        f"{path} holds what the site is made of, {path / built} the pages as they are served: "
+        'these are read. To read the texts, write kind = "markdown" and their folder into the '
+        "[[source]]."
+    )
+    what = f"{plural(pages, 'built HTML page')} in {path / built}"
+    return ContentPlace(HtmlSource(path=str(path / built)), what, unsure=[said])
+
+
+def _of_texts(path: Path, what: str) -> ContentPlace:
+    said = (
         "The addresses of Markdown pages are made of their paths, as in /notes/otters/ for "
         "notes/otters.md; if the site has others, correct `url` in the [[source]]."
     )
-    what = f"{plural(counts['markdown'], 'Markdown file')} in {path}"
-    return ContentPlace(MarkdownSource(path=str(path)), what, unsure=unsure)
+    return ContentPlace(MarkdownSource(path=str(path)), f"{what} in {path}", unsure=[said])
 
 
 def _has_home(folder: Path) -> bool:

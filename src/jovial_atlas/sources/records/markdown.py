@@ -34,6 +34,7 @@ from jovial_atlas.sources.kept_dates import KeptDates
 from jovial_atlas.sources.records.columns import FieldMap
 from jovial_atlas.sources.records.markdown_address import date_in_name, markdown_address
 from jovial_atlas.sources.records.records import item_text, pages_of
+from jovial_atlas.sources.records.templates import has_statements, without_statements
 from jovial_atlas.sources.workers.folder import Folder, page_files
 from jovial_atlas.values import replace
 
@@ -132,7 +133,12 @@ def _read(
     loc, wrong = _address(file.path, fields, how)
     if wrong:
         return None, [*faults, Fault("row-no-address", file.path, wrong)]
-    html = body if file.path.lower().endswith((".html", ".htm")) else render.html(body, file)
+    is_html = file.path.lower().endswith((".html", ".htm"))
+    if is_html and body == text and has_statements(text):
+        message = "Statements of a template stand in it, and no front matter; it is left out."
+        return None, [*faults, Fault("template-left-out", file.path, message)]
+    body = without_statements(body)
+    html = body if is_html else render.html(body, file)
     page = PageFile(file.place, file.path, loc)
     row, page_faults = read_page(html.encode() or b" <p>", page, reading, about.st_mtime)
     if row is None:

@@ -22,6 +22,8 @@ from jovial_atlas.sources.workers.git import commit_dates
 Style = Literal["folder", "file", "plain"]
 
 HTML_ENDINGS = (".html", ".htm", ".xhtml")
+#: Folders that hold no page of a site: parts of templates, and what programs bring along.
+NO_CONTENT = frozenset({"node_modules", "__pycache__", "_layouts", "_includes"})
 
 
 class Folder(msgspec.Struct, frozen=True):
@@ -45,8 +47,8 @@ class Folder(msgspec.Struct, frozen=True):
 def page_files(folder: Folder) -> tuple[list[PageFile], list[Fault]]:
     """All page files below a folder, sorted by path, with their addresses.
 
-    Hidden files and folders are passed over; a link that leads out of the folder is a
-    fault. Raises ContentError where the folder cannot be read.
+    Hidden files and folders are passed over, and those of `NO_CONTENT`; a link that leads out of
+    the folder is a fault. Raises ContentError where the folder cannot be read.
     """
     root = folder.root
     if not root.is_dir():
@@ -98,7 +100,8 @@ def _files(folder: str, refuse: Callable[[OSError], None]) -> Iterator[os.DirEnt
                     if entry.name.startswith("."):
                         continue
                     if entry.is_dir(follow_symlinks=False):
-                        waiting.append(entry.path)
+                        if entry.name not in NO_CONTENT:
+                            waiting.append(entry.path)
                     elif not entry.is_dir():
                         yield entry
         except OSError as error:
