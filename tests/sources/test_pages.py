@@ -318,6 +318,11 @@ ENTRY = '<article><h2><a href="/x/">X</a></h2><p>Words of an entry.</p><time dat
         (themed(f"<main>{ENTRY}{ENTRY}{ENTRY}</main>"), {"declared": "listing"}),
         (themed('<p>x', '<script type="application/ld+json">{"@type": "Event", "name": "Cut"}</script>'),
          {"declared": "event"}),
+        # Articles are listed where each leads to a page of its own; the parts of a text lead to the same ones.
+        (themed("<h1>R</h1>" + "".join(f"<article><a href=/{n}><img src={n}.jpg></a><h3>N</h3><p>Words.</p><a href=/{n}>Read</a>"
+                                       "</article>" for n in range(3))), {"declared": "listing"}),
+        (themed("<h1>R</h1>" + "".join(f"<article id=f{n}><h3>f<a href=#f{n}>#</a></h3><p>Gives <a href=/types#t{n}>t</a>.</p>"
+                                       "</article>" for n in range(3))), {"declared": None, "words": 16}),
         (themed("<article><h1>R</h1><p>Figure 1. Reeds</p><p>The reeds stand in the water.</p></article>"),
          {"excerpt": "The reeds stand in the water."}),
         (themed('<article><h1>R</h1><abbr class="published" title="2026-04-10T00:00:00+00:00">x</abbr>'

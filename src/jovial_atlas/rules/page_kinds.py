@@ -65,10 +65,10 @@ def _nothing_else() -> pl.Expr:
     """The second sign of a listing: the page is not said to be something else, and is not a long
     text that happens to have such an address."""
     said = pl.col("declared").is_in(["article", "product", "event"]).fill_null(False)
-    return ~said & _lists_at_most()
+    return ~said & lists_at_most()
 
 
-def _lists_at_most() -> pl.Expr:
+def lists_at_most() -> pl.Expr:
     """Whether a page has no more text than a listing of what it leads to."""
     longest = _LISTING_WORDS + _ENTRY_WORDS * pl.col("entries").fill_null(0)
     return pl.col("words").fill_null(0) <= longest
@@ -81,7 +81,7 @@ def _listing(_site: SiteFile) -> pl.Expr:
 
 def _searching(_site: SiteFile) -> pl.Expr:
     # Some themes mark every page as an article, the search as well.
-    return pl.col("_path").str.contains(_SEARCH) & _lists_at_most()
+    return pl.col("_path").str.contains(_SEARCH) & lists_at_most()
 
 
 def _paged(_site: SiteFile) -> pl.Expr:

@@ -12,7 +12,13 @@ import msgspec
 import polars as pl
 
 from jovial_atlas.rules.fields import Layer
-from jovial_atlas.rules.page_kinds import is_dated_listing, is_kind, is_named, sign_of
+from jovial_atlas.rules.page_kinds import (
+    is_dated_listing,
+    is_kind,
+    is_named,
+    lists_at_most,
+    sign_of,
+)
 from jovial_atlas.sitefile import SiteFile
 from jovial_atlas.sitefile.kinds import Policies
 from jovial_atlas.sitefile.parts import options_of
@@ -72,7 +78,7 @@ POLICIES = (
     Policy("paged_listings", _is("paged"), "it is a later page of a listing", sign="paged"),
     Policy(
         "empty_listings",
-        lambda site: is_kind("listing", site) & (pl.col("entries") == 0),
+        lambda site: is_kind("listing", site) & (pl.col("entries") == 0) & lists_at_most(),
         "the listing is empty",
         ("entries",),
     ),

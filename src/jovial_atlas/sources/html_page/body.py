@@ -10,8 +10,9 @@ from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses
 from jovial_atlas.pages.row import ImageRow, PageRow
+from jovial_atlas.sources.html_page.articles import ancestor
 from jovial_atlas.sources.html_page.context import OpenPage
-from jovial_atlas.sources.html_page.outline import Outline, ancestor, attribute, text
+from jovial_atlas.sources.html_page.outline import Outline, attribute, text
 from jovial_atlas.sources.html_page.videos import linked_videos, page_videos
 
 #: Elements beside `a` that lead to other pages, and the attribute that says where.

@@ -14,8 +14,9 @@ from selectolax.lexbor import LexborNode
 
 from jovial_atlas import dates
 from jovial_atlas.dates_in_text import ShownDate, dates_in
+from jovial_atlas.sources.html_page.articles import is_beside
 from jovial_atlas.sources.html_page.context import OpenPage
-from jovial_atlas.sources.html_page.outline import attribute, is_beside, lies_in, text
+from jovial_atlas.sources.html_page.outline import attribute, lies_in, text
 
 _AUTHOR = "[rel~=author], .p-author, .author, .byline, #author, address"
 _AUTHOR_LINK = 'a[href*="/author/"], a[href*="/authors/"]'

@@ -15,6 +15,7 @@ from typing import Any
 from selectolax.lexbor import LexborNode
 
 from jovial_atlas import dates
+from jovial_atlas.sources.html_page.articles import is_beside
 from jovial_atlas.sources.html_page.byline import (
     dateline,
     shown_author,
@@ -22,7 +23,7 @@ from jovial_atlas.sources.html_page.byline import (
     shown_tags,
 )
 from jovial_atlas.sources.html_page.context import OpenPage
-from jovial_atlas.sources.html_page.outline import attribute, is_beside
+from jovial_atlas.sources.html_page.outline import attribute
 from jovial_atlas.structured.nodes import Node
 
 _MODIFIED = frozenset(

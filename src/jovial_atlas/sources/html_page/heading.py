@@ -7,8 +7,9 @@ import re
 from selectolax.lexbor import LexborNode
 
 from jovial_atlas import addresses
+from jovial_atlas.sources.html_page.articles import ancestor
 from jovial_atlas.sources.html_page.context import OpenPage
-from jovial_atlas.sources.html_page.outline import ancestor, attribute, lies_in, text
+from jovial_atlas.sources.html_page.outline import attribute, lies_in, text
 
 #: Elements that are called as titles are, for pages without an h1.
 _TITLES = "h2, h3, [itemprop~=headline], .p-name, .title, .page-title, .post-title, .entry-title"

@@ -15,6 +15,8 @@ from typing import NamedTuple
 
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 
+from jovial_atlas.sources.html_page.articles import ancestor, around_all, lead_on, own_articles
+
 #: Elements of a head, wherever they stand.
 _OF_HEAD = ("meta", "link", "title", "script", "style")
 _NOT_CONTENT = ("script", "style", "noscript", "template", "nav", "aside", "form", "footer")
@@ -101,6 +103,7 @@ class Outline:
     _nodes: list[LexborNode] = field(default_factory=list)
     _numbers: bytearray = field(default_factory=bytearray)
     _articles: list[LexborNode] | None = None
+    _outer: list[LexborNode] = field(default_factory=list)
 
     def all(self, name: str) -> list[LexborNode]:
         """The elements of a name."""
@@ -175,10 +178,12 @@ class Outline:
     @property
     def articles(self) -> list[LexborNode]:
         """The articles that stand in no other: one is what the page is about, several make it a
-        listing of others."""
+        listing of others. There is none where they are parts of one text: lead nowhere."""
         if self._articles is None:
             every = self.all("article")
-            self._articles = every if len(every) < 2 else _own_articles(every)
+            self._outer = every if len(every) < 2 else own_articles(every)
+            is_text = len(self._outer) > 1 and not lead_on(self._outer)
+            self._articles = [] if is_text else self._outer
         return self._articles
 
     @property
@@ -197,11 +202,11 @@ class Outline:
             return start
         if mains:
             return mains[0]
-        articles = self.articles
-        if len(articles) < 2:
-            return self._numbers.find(_NUMBERS["article"])
-        # Of a listing all articles are content, not the first one.
-        around = _around(articles)
+        own = self.articles or self._outer
+        if len(own) < 2:
+            return self._place_of(own[0]) if own else -1
+        # Of a listing, and of a text in parts, all articles are content, not the first one.
+        around = around_all(own)
         while around is not None and around.tag != "body":
             place = self._place_of(around)
             if place >= 0:
@@ -240,57 +245,6 @@ class Outline:
                 # Taken out of the tree, but not apart: the whole tree is freed at once anyway.
                 self._nodes[place].decompose(recursive=False)
         return [*kept, (after, stop)]
-
-
-def _own_articles(every: Sequence[LexborNode]) -> list[LexborNode]:
-    """Of articles those that stand in no other and are no remarks of readers; of an article and
-    teasers for others the article alone: it has the only h1, and most of the text."""
-    outer = [node for node in every if ancestor(node, "article") is None and not is_beside(node)]
-    titled = [node for node in outer if node.css_first("h1") is not None]
-    if len(outer) > 1 and len(titled) == 1:
-        sizes = [len(node.text()) for node in outer]
-        if 2 * len(titled[0].text()) > sum(sizes):
-            return titled
-    return outer or list(every[:1])
-
-
-#: How parts are called that stand beside what a page is about: remarks of readers, other articles.
-_BESIDE = re.compile(
-    r"(?:^|[\s_-])(?:comments?|replies|related|recommended|recent|similar|teasers?)(?:$|[\s_-])",
-    re.I,
-)
-#: So many elements around one are asked.
-_LEVELS = 6
-
-
-def is_beside(node: LexborNode) -> bool:
-    """Whether an element stands in a part of remarks or of other articles."""
-    at: LexborNode | None = node
-    for _ in range(_LEVELS):
-        if at is None or at.tag in ("body", "main"):
-            return False
-        given = at.attributes
-        if _BESIDE.search(f"{given.get('class') or ''} {given.get('id') or ''}"):
-            return True
-        at = at.parent
-    return False
-
-
-def _around(nodes: Sequence[LexborNode]) -> LexborNode | None:
-    """The nearest element around all of some elements."""
-    first, *others = nodes
-    chain = list(_above(first))
-    for node in others:
-        above = {one.mem_id for one in _above(node)}
-        chain = [one for one in chain if one.mem_id in above]
-    return chain[0] if chain else None
-
-
-def _above(node: LexborNode) -> Iterator[LexborNode]:
-    at = node.parent
-    while at is not None:
-        yield at
-        at = at.parent
 
 
 def outline(tree: LexborHTMLParser) -> Outline:
@@ -387,11 +341,3 @@ def lies_in(node: LexborNode, outer: LexborNode) -> bool:
     while above is not None and above.mem_id != outer.mem_id:
         above = above.parent
     return above is not None
-
-
-def ancestor(node: LexborNode, tag: str) -> LexborNode | None:
-    """The nearest element of a name around another."""
-    parent = node.parent
-    while parent is not None and parent.tag != tag:
-        parent = parent.parent
-    return parent

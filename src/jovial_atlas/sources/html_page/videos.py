@@ -28,8 +28,9 @@ from jovial_atlas.media.fields import (
 )
 from jovial_atlas.media.services import is_media, recognise
 from jovial_atlas.pages.row import values_of
+from jovial_atlas.sources.html_page.articles import ancestor
 from jovial_atlas.sources.html_page.context import OpenPage
-from jovial_atlas.sources.html_page.outline import ancestor, attribute, text
+from jovial_atlas.sources.html_page.outline import attribute, text
 
 _PLAYER_SIGN = re.compile(r"video|player|film", re.IGNORECASE)
 _TAGS, _WORDS = re.compile(r"<[^>]*>"), re.compile(r"\S+")
