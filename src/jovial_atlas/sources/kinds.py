@@ -32,6 +32,7 @@ from jovial_atlas.sources.crawl import Crawl, Limits, PageLook, read_site
 from jovial_atlas.sources.html_page.context import Reading
 from jovial_atlas.sources.records.columns import FieldMap
 from jovial_atlas.sources.records.content import with_contents
+from jovial_atlas.sources.records.kept_pages import KeptPages
 from jovial_atlas.sources.records.record_dates import LostDates
 from jovial_atlas.sources.settings import folder_of, name_of, reading_of
 from jovial_atlas.sources.workers.folder import Folder
@@ -55,6 +56,8 @@ class Surroundings(msgspec.Struct, frozen=True):
     #: Pages that this tool wrote itself: they are none of the site's content.
     written: frozenset[str] = frozenset()
     progress: Progress | None = None
+    #: Gives what is known of the pages that records of a source carry.
+    kept_pages: Callable[[Source], KeptPages] | None = None
     #: Is given each page that a crawl fetches.
     look: PageLook | None = None
 
@@ -63,7 +66,9 @@ def open_source(source: Source, around: Surroundings, known: KnownFiles | None) 
     """The batches of a source. Raises ContentError, at once or while they are taken."""
     batches = _OPENERS[type(source)](source, around, known)
     if isinstance(source, RecordSource):
-        batches = with_contents(batches, reading_of(source, around.site, around.now))
+        reading = reading_of(source, around.site, around.now)
+        kept = around.kept_pages(source) if around.kept_pages else None
+        batches = with_contents(batches, reading, around.readers, kept)
     yield from batches
 
 
@@ -117,8 +122,9 @@ def _markdown(
     folder = Folder(path, site, include=source.include, exclude=source.exclude)
     reading = reading_of(source, around.site, around.now)
     yield from read_markdown(
-        folder, _field_map(source, around), reading, known.dates if known else None
-    )
+        folder, _field_map(source, around), reading, around.readers,
+        known.dates if known else None,
+    )  # fmt: skip
 
 
 def _table(source: TableSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:

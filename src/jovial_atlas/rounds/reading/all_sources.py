@@ -18,6 +18,7 @@ from jovial_atlas.pages import schema, snapshot
 from jovial_atlas.pages.gather import Batch, Gathering
 from jovial_atlas.rounds.reading.begun import Begun
 from jovial_atlas.rounds.reading.departed import DATED, departed_before
+from jovial_atlas.rounds.reading.record_pages import RecordPages
 from jovial_atlas.rounds.state.crawled_copies import keep_copy
 from jovial_atlas.rounds.state.survey_record import SurveyRecord
 from jovial_atlas.rounds.state.survey_result import Swapping
@@ -55,17 +56,23 @@ def read_sources(
     errors of those that broke. Raises ContentError where nothing could be read."""
     memory = _remembered(site, before, record, options.full)
     identity = site.model.identity
-    around = Surroundings(
-        site, begun.now, options.environment, client,
-        lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
-        begun.readers, begun.written, options.progress, partial(keep_copy, site),
-    )  # fmt: skip
-    with around.readers, Gathering(site.state) as gathering:
-        broken = [
-            error
+    with (
+        RecordPages(site, partial(reading_key, site=site), anew=options.full) as records,
+        begun.readers as readers,
+        Gathering(site.state) as gathering,
+    ):
+        around = Surroundings(
+            site, begun.now, options.environment, client,
+            lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
+            readers, begun.written, options.progress, records.of, partial(keep_copy, site),
+        )  # fmt: skip
+        failed = {
+            name_of(source): error
             for source in site.model.source
             if (error := _gather(source, around, memory, gathering, before))
-        ]
+        }
+        records.done({name_of(source) for source in site.model.source} - {*failed})
+        broken = [*failed.values()]
         if len(broken) == len(site.model.source) and before is None:
             raise broken[0]
         winners = [name_of(s) for s in site.model.source if s.merge == "win"]

@@ -37,6 +37,8 @@ HISTORY = "history"
 OWN_WRITES = "own-writes"
 #: answers of a set-up that was left
 SITTING = "sitting.json"
+#: what pages said that records carry, by source
+RECORD_PAGES = "record-pages"
 #: copies of crawled pages
 CRAWLED_COPIES = "crawls/pages"
 #: a move of the domain: what was listed at the old host, and what engines knew since

@@ -7,9 +7,7 @@ is rendered to HTML and read as any page is.
 from __future__ import annotations
 
 import json
-import re
-import tomllib
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator, Sequence
 from datetime import date, datetime
 from os.path import normpath
 from pathlib import Path
@@ -18,10 +16,9 @@ from urllib.parse import unquote
 
 import polars as pl
 import xxhash
-import yaml
 from markdown_it import MarkdownIt
 
-from jovial_atlas import addresses, dates, foreign
+from jovial_atlas import addresses, dates
 from jovial_atlas.dates_in_text import day_in_words
 from jovial_atlas.faults import Fault
 from jovial_atlas.media.fields import of_fields
@@ -32,16 +29,15 @@ from jovial_atlas.pages.row import PageRow, values_of
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.kept_dates import KeptDates
 from jovial_atlas.sources.records.columns import FieldMap
+from jovial_atlas.sources.records.front_matter import front_matter
 from jovial_atlas.sources.records.markdown_address import date_in_name, markdown_address
 from jovial_atlas.sources.records.records import item_text, pages_of
 from jovial_atlas.sources.records.templates import has_statements, without_statements
 from jovial_atlas.sources.workers.folder import Folder, page_files
+from jovial_atlas.sources.workers.readers import Readers
 from jovial_atlas.values import replace
 
 MARKDOWN_ENDINGS = (".md", ".markdown", ".html", ".htm")
-_FENCE = re.compile(
-    r"\A(---|\+\+\+|;;;)[ \t]*\r?\n(.*?)(?:\r?\n)?^\1[ \t]*(?:\r?\n|\Z)", re.S | re.M
-)
 #: Other names under which front matter often gives a column.
 _NAMES = {
     "published": ("date", "published", "publish_date"),
@@ -61,25 +57,40 @@ _NAMES = {
 
 
 def read_markdown(
-    folder: Folder, how: FieldMap, reading: Reading, dated: pl.LazyFrame | None = None
+    folder: Folder,
+    how: FieldMap,
+    reading: Reading,
+    readers: Readers,
+    dated: pl.LazyFrame | None = None,
 ) -> Iterator[Batch]:
     """All files of a folder as one batch a few hundred files. `dated` has the dates of the survey
     before, as `KeptDates` takes them. Raises ContentError."""
     before = KeptDates(dated, by_content="fingerprint" in reading.trust)
     files, faults = page_files(replace(folder, endings=MARKDOWN_ENDINGS, documents=()))
     yield Batch(faults=faults)
-    render = _Rendering(how)
     rows: list[PageRow] = []
     unread: list[Fault] = []
-    for file in files:
-        row, wrong = _read(file, how, reading, render)
+    # What collects lost dates of tables cannot pass to a worker; front matter tells its own.
+    for some, wrong in readers.each(_read_files, files, replace(how, lost=None), reading):
+        rows += some
         unread += wrong
-        if row is not None:
-            rows.append(row)
-        if len(rows) == 500:
+        if len(rows) >= _BATCH:
             yield _batch(rows, unread, before)
             rows, unread = [], []
     yield _batch(rows, unread, before)
+
+
+#: Pages that become a table together.
+_BATCH = 500
+
+
+def _read_files(
+    files: Sequence[PageFile], how: FieldMap, reading: Reading
+) -> tuple[list[PageRow], list[Fault]]:
+    """Some files: a worker has its own idea of where links between them lead."""
+    render = _Rendering(how)
+    read = [_read(file, how, reading, render) for file in files]
+    return [row for row, _ in read if row is not None], [one for _, some in read for one in some]
 
 
 def _batch(rows: list[PageRow], faults: list[Fault], before: KeptDates) -> Batch:
@@ -127,7 +138,7 @@ def _read(
         return None, [Fault("page-unreadable", file.path, f"It cannot be read ({error.strerror}).")]
     except UnicodeDecodeError:
         return None, [Fault("encoding-broken", file.path, "The file is not UTF-8; it is left out.")]
-    fields, body, faults = _front_matter(text, file.path)
+    fields, body, faults = front_matter(text, file.path)
     if fields is None:
         return None, faults
     loc, wrong = _address(file.path, fields, how)
@@ -150,63 +161,6 @@ def _read(
     faults += page_faults
     _apply(row, fields, how, reading, faults)
     return row, faults
-
-
-def _front_matter(text: str, path: str) -> tuple[dict[str, Any] | None, str, list[Fault]]:
-    """The fields, the text after them, and faults. Fields None: they cannot be read, and the
-    page is left out rather than published without them."""
-    match = _FENCE.match(text) or _OBJECT.match(text)
-    if not match:
-        return *_plain_head(text), []
-    try:
-        read = _READERS.get(match[1], yaml.safe_load)(match[2])
-    except (yaml.YAMLError, ValueError) as error:
-        mark = getattr(error, "problem_mark", None)
-        line = (mark.line + 2) if mark else 1
-        said = " ".join(str(getattr(error, "problem", None) or error).split())
-        message = f"The front matter cannot be read ({said}); the page is left out."
-        return None, "", [Fault("front-matter-broken", f"{path}:{line}", message)]
-    if read is not None and not isinstance(read, dict):
-        message = "The front matter is no table of fields; the page is left out."
-        return None, "", [Fault("front-matter-broken", f"{path}:1", message)]
-    return {str(k): v for k, v in (read or {}).items()}, text[match.end() :], []
-
-
-#: A JSON object at the very beginning, as some generators take it.
-_OBJECT = re.compile(r"\A()(\{\s*\n.*?\n\})\s*\n", re.S)
-_READERS: dict[str, Callable[[str], Any]] = {
-    "+++": tomllib.loads, ";;;": foreign.read_json, "": foreign.read_json,
-}  # fmt: skip
-#: Lines like `Title: Reeds`, the first of them with one of these names.
-_PLAIN_LINE = re.compile(r"([A-Za-z][A-Za-z0-9 _-]*):[ \t]*(.*)")
-_PLAIN_NAMES = frozenset(
-    {"title", "date", "author", "authors", "slug", "tags", "category", "status", "lang", "summary",
-     "modified", "template"}
-)  # fmt: skip
-
-
-def _plain_head(text: str) -> tuple[dict[str, Any], str]:
-    """The fields of a head that is lines of `Key: value` up to the first empty line, and the text
-    after it; none where the text begins without one."""
-    head, *after = re.split(r"\r?\n[ \t]*\r?\n", text, maxsplit=1)
-    fields: dict[str, Any] = {}
-    name = ""
-    for line in head.splitlines():
-        match = _PLAIN_LINE.match(line)
-        if match:
-            name = match[1].strip().lower()
-            fields[name] = match[2].strip()
-        elif name and line[:1] in " \t":
-            fields[name] = f"{fields[name]} {line.strip()}"
-        else:
-            return {}, text
-        if len(fields) == 1 and name not in _PLAIN_NAMES:
-            return {}, text
-    if not fields:
-        return {}, text
-    if fields.get("status", "").lower() in ("draft", "hidden"):
-        fields["draft"] = True
-    return fields, after[0] if after else ""
 
 
 def _address(path: str, fields: dict[str, Any], how: FieldMap) -> tuple[str, str]:
@@ -322,7 +276,8 @@ def _apply_dates(
 
 def html_of(data: bytes) -> str:
     """A Markdown file without its front matter as HTML."""
-    return str(_renderer().render(_front_matter(data.decode("utf-8-sig", "replace"), "")[1]))
+    body = front_matter(data.decode("utf-8-sig", "replace"), "")[1]
+    return str(_renderer().render(without_statements(body)))
 
 
 def _renderer() -> MarkdownIt:
@@ -371,5 +326,5 @@ class _Rendering:
             text = target.read_text("utf-8-sig")
         except (OSError, ValueError):
             return None
-        fields, _, _ = _front_matter(text, inner)
+        fields, _, _ = front_matter(text, inner)
         return _address(inner, fields, self._how)[0] or None if fields is not None else None

@@ -5,16 +5,17 @@ Loads nothing of tables, so that workers can begin before those are loaded.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
 from types import TracebackType
+from typing import Any
 
 from jovial_atlas.faults import Fault
 from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files
 from jovial_atlas.sources.workers.cluster import CLUSTER_CHUNK, Cluster, PackedRows
 from jovial_atlas.sources.workers.folder import Folder, page_files, with_commits
-from jovial_atlas.sources.workers.pool import WorkerPool
+from jovial_atlas.sources.workers.pool import ResultT, WorkerPool
 
 #: Files that are read together, and told of together.
 CHUNK = 48
@@ -79,6 +80,19 @@ class Readers:
         if not futures:
             yield from (read_files(chunk, reading) for chunk in _chunks(pages))
         # What was taken is let go of: together it may be more than fits into memory.
+        futures.reverse()
+        while futures:
+            yield futures.pop().result()
+
+    def each(
+        self, work: Callable[..., ResultT], pages: Sequence[Any], *given: object
+    ) -> Iterator[ResultT]:
+        """What this gives for pages, chunk by chunk in their order, and what else is `given` to it:
+        done by workers where there are many pages."""
+        chunks = [pages[start : start + CHUNK] for start in range(0, len(pages), CHUNK)]
+        futures = self._pool.submit(work, chunks, *given, many=len(pages))
+        if not futures:
+            yield from (work(chunk, *given) for chunk in chunks)
         futures.reverse()
         while futures:
             yield futures.pop().result()

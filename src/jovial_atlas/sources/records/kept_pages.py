@@ -1,0 +1,108 @@
+"""What pages that records carry said at the last survey: none is read again that is as it was.
+
+It lies in a folder, in parts of some thousand pages: those that were read together, and mostly are
+wanted together again.
+"""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+import msgspec
+import polars as pl
+import xxhash
+
+from jovial_atlas.faults import Fault
+from jovial_atlas.files import make_folder
+from jovial_atlas.pages import schema
+from jovial_atlas.pages.snapshot import BROKEN, without_panics
+
+#: Columns beside those of pages: what a page rests on, and its faults as JSON.
+KEPT_KEY, KEPT_FAULTS = "_key", "_faults"
+_FAULTS = msgspec.json.Decoder(list[Fault])
+
+
+class KeptPages:
+    """Pages by what they rest on. `before` is the folder of the last survey, of which nothing
+    counts where all are read `anew`; what counts from now on is written to the folder `beside`,
+    until `finish` puts it in its place. `way` says what pages rest on beside address and content.
+    """
+
+    def __init__(self, before: Path, beside: Path, way: str, *, anew: bool = False) -> None:
+        self._before, self._beside, self._way = before, beside, way
+        self._parts = 0
+        found = [pl.DataFrame(schema={KEPT_KEY: pl.UInt64, "part": pl.String})]
+        for part in sorted(before.glob("*.parquet")) if before.is_dir() and not anew else ():
+            try:
+                with without_panics():
+                    found.append(
+                        pl.read_parquet(part, columns=[KEPT_KEY]).with_columns(
+                            part=pl.lit(part.name)
+                        )
+                    )
+            except (*BROKEN, OSError):
+                continue  # it is read anew
+        self._known = pl.concat(found)
+
+    def keys(self, pages: Sequence[tuple[str, str]]) -> pl.Series:
+        """What each page rests on, given as address and HTML, as one number."""
+        start = f"{self._way}\0"
+        said = (f"{start}{loc}\0{content}".encode("utf-8", "replace") for loc, content in pages)
+        return pl.Series(KEPT_KEY, [xxhash.xxh3_64_intdigest(one) for one in said], pl.UInt64)
+
+    def known(self, keys: pl.Series) -> pl.DataFrame:
+        """Those of the pages that were read before, one row each: the columns of pages with
+        `KEPT_KEY` and `KEPT_FAULTS`."""
+        found = [schema.empty().with_columns(_nothing())]
+        if self._known.height:
+            wanted = self._known.filter(pl.col(KEPT_KEY).is_in(keys.implode()))
+            for name in wanted["part"].unique(maintain_order=True):
+                found += self._read(name, keys)
+        return pl.concat(found).unique(KEPT_KEY, maintain_order=True)
+
+    def _read(self, name: str, keys: pl.Series) -> Iterator[pl.DataFrame]:
+        try:
+            with without_panics():
+                part = pl.read_parquet(self._before / name)
+                yield part.filter(pl.col(KEPT_KEY).is_in(keys.implode())).select(
+                    *schema.SCHEMA, KEPT_KEY, KEPT_FAULTS
+                )
+        except (*BROKEN, OSError):
+            return  # these pages are read anew
+
+    def keep(self, pages: pl.DataFrame) -> None:
+        """Remember pages for the next survey, as `known` gives them."""
+        if pages.height:
+            make_folder(self._beside)
+            self._parts += 1
+            pages.write_parquet(self._beside / f"{self._parts:06}.parquet")
+
+    def finish(self) -> None:
+        """Put what was kept in the place of what was known before."""
+        shutil.rmtree(self._before, ignore_errors=True)
+        if self._beside.is_dir():
+            make_folder(self._before.parent)
+            self._beside.rename(self._before)
+
+    def forget(self) -> None:
+        """Take back what was kept: what was known before still counts."""
+        shutil.rmtree(self._beside, ignore_errors=True)
+
+
+def with_faults(
+    pages: pl.DataFrame, keys: pl.Series, faults: Sequence[list[Fault]]
+) -> pl.DataFrame:
+    """Pages that were read, with what they rest on and their faults, as `keep` takes them."""
+    said = [msgspec.json.encode(some).decode() if some else None for some in faults]
+    return pages.with_columns(keys.alias(KEPT_KEY), pl.Series(KEPT_FAULTS, said, pl.String))
+
+
+def faults_of(pages: pl.DataFrame) -> list[Fault]:
+    """The faults of pages that `known` gave."""
+    return [fault for said in pages[KEPT_FAULTS].drop_nulls() for fault in _FAULTS.decode(said)]
+
+
+def _nothing() -> list[pl.Expr]:
+    return [pl.lit(None, pl.UInt64).alias(KEPT_KEY), pl.lit(None, pl.String).alias(KEPT_FAULTS)]
