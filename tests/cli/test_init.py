@@ -102,6 +102,8 @@ def test_of_a_folder_that_a_site_is_made_of_its_built_pages_are_read_else_its_te
     assert "work holds what the site is made of" in told.err
     (source,) = site_file(tmp_path)["source"]
     assert (source["kind"], source["path"]) == ("html", "work/_site")
+    init(tmp_path, "--yes", "--replace", "--url", URL, "--html", "work")
+    assert site_file(tmp_path)["source"][0]["path"] == "work", "who says that pages are built is believed"
 
 
 def test_a_live_site_is_looked_at_with_its_sitemap_and_robots(tmp_path, web):

@@ -116,7 +116,7 @@ def html_folder(place: str) -> ContentPlace:
         what = "is not a folder" if path.exists() else "does not exist"
         raise ContentError(f"The content folder {path} {what}. Name another with --html.")
     found = _in_folder(path)
-    if not isinstance(found.source, HtmlSource):
+    if found.folder != path:
         found = ContentPlace(HtmlSource(path=place), f"a folder of built HTML, {place}")
     return found
 

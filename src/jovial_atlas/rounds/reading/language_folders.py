@@ -82,16 +82,16 @@ def _called_after_languages(split: pl.DataFrame) -> tuple[list[str], list[str]]:
     them: names of three letters of whose pages none says its language."""
     certain: list[str] = []
     likely: list[str] = []
-    said = split.filter(pl.col("code").is_not_null()).group_by("code").agg("said").sort("code")
-    for code, spoken in said.iter_rows():
+    for code, spoken in _counts(split.filter(pl.col("code").is_not_null()), "code", "said").items():
         if languages.fault_of(code.replace("_", "-")) is not None:
             continue
-        own = _primary(code)
-        counts = Counter(one for one in spoken if one)
-        most = max((count for one, count in counts.items() if not _alike(one, own)), default=0)
-        if counts[own] >= max(1, _SPOKEN * len(spoken)):
+        own, whole = _primary(code), spoken.total()
+        most = max(
+            (count for one, count in spoken.items() if one and not _alike(one, own)), default=0
+        )
+        if spoken[own] >= max(1, _SPOKEN * whole):
             certain.append(code)
-        elif most < _CONTRARY * len(spoken):
+        elif most < _CONTRARY * whole:
             (certain if len(own) == 2 else likely).append(code)
     return certain, likely
 
@@ -108,13 +108,12 @@ def main_language(pages: pl.DataFrame, origin: str, folders: Mapping[str, str]) 
         )
     )
     tags = {_primary(tag): tag for tag in reversed([*folders])}
-    elsewhere = Counter(
-        _primary(said)
-        for said, place in placed.select("language", "place").iter_rows()
-        if said
-        and _primary(said) in tags
-        and (place is None or not _alike(_primary(said), _primary(place)))
-    )
+    elsewhere: Counter[str] = Counter()
+    for place, spoken in _counts(placed, "place", "language").items():
+        for said, count in spoken.items():
+            own = _primary(said)
+            if own in tags and not (place and _alike(own, _primary(place))):
+                elsewhere[own] += count
     first = min(elsewhere, key=lambda one: (-elsewhere[one], one), default="")
     if elsewhere[first] >= max(_LEAST, _SHARE * pages.height):
         return tags[first]
@@ -123,8 +122,21 @@ def main_language(pages: pl.DataFrame, origin: str, folders: Mapping[str, str]) 
 
 def most_common(values: pl.Series) -> str:
     """The value that stands most often, the first by name of several; "" where there is none."""
-    counts: Counter[str] = Counter(value for value in values.to_list() if value)
-    return min(counts, key=lambda value: (-counts[value], value)) if counts else ""
+    counts = values.drop_nulls().value_counts(name="_many").filter(pl.col(values.name) != "")
+    return (
+        str(counts.sort("_many", values.name, descending=[True, False])[0, 0])
+        if counts.height
+        else ""
+    )
+
+
+def _counts(table: pl.DataFrame, by: str, counted: str) -> dict[str, Counter[str]]:
+    """How often each value of one column stands beside one of another; "" for null."""
+    found: dict[str, Counter[str]] = {}
+    columns = [pl.col(name).fill_null("") for name in (by, counted)]
+    for one, other, count in table.group_by(columns).len().sort(by, counted).iter_rows():
+        found.setdefault(one, Counter())[other] = count
+    return found
 
 
 def _primary(tag: str) -> str:

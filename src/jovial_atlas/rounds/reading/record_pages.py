@@ -6,7 +6,7 @@ import shutil
 from collections.abc import Callable, Iterable
 from types import TracebackType
 
-from jovial_atlas.files import digest, temporary_name
+from jovial_atlas.files import digest, is_temporary, temporary_name
 from jovial_atlas.rounds.state.names import RECORD_PAGES
 from jovial_atlas.sitefile import SiteFile, Source
 from jovial_atlas.sources.records.kept_pages import KeptPages
@@ -24,6 +24,10 @@ class RecordPages:
         self._open: dict[str, KeptPages] = {}
 
     def __enter__(self) -> RecordPages:
+        # What a survey left that was killed.
+        for folder in self._folder.glob(".*"):
+            if is_temporary(folder.name):
+                shutil.rmtree(folder, ignore_errors=True)
         return self
 
     def __exit__(
@@ -48,7 +52,7 @@ class RecordPages:
         for name in names:
             if name in self._open:
                 self._open.pop(name).finish()
-        for folder in self._folder.glob("*") if self._folder.is_dir() else ():
+        for folder in self._folder.glob("*"):
             if folder.name not in self._names and not folder.name.startswith("."):
                 shutil.rmtree(folder, ignore_errors=True)
 
