@@ -36,7 +36,9 @@ from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.records.columns import FieldMap
 from jovial_atlas.sources.records.content import with_contents
 from jovial_atlas.sources.records.feed import read_feed
+from jovial_atlas.sources.records.kept_pages import KeptPages
 from jovial_atlas.sources.records.table import read_table
+from jovial_atlas.sources.workers.readers import Readers
 from jovial_atlas.structured import values
 from jovial_atlas.structured.hours import parse_hours
 from jovial_atlas.structured.read import read_json_ld
@@ -145,8 +147,9 @@ def parquet(data):
 
 
 def feed(data):
-    with contextlib.suppress(AtlasError, ValueError):
-        for batch in with_contents(read_feed(data, HOW), READING):
+    with contextlib.suppress(AtlasError, ValueError), tempfile.TemporaryDirectory() as folder:
+        kept = KeptPages(Path(folder) / "before", Path(folder) / "now", "")
+        for batch in with_contents(read_feed(data, HOW), READING, Readers(1), kept):
             batch.table.lazy().collect()
 
 

@@ -59,3 +59,38 @@ def test_many_pages_of_records_are_read_by_workers_as_by_one(notes):
     alone = notes(records, "--workers", "1")
     assert notes(records, "--full", "--workers", "2") == alone
     assert alone[0]["/n7/"] == "Note 7"
+
+
+def test_files_of_markdown_are_read_again_where_they_or_the_heads_of_files_that_they_link_to_changed(tmp_path):
+    write_site(tmp_path, {})
+    (tmp_path / "atlas.toml").write_text(f'[site]\nurl = "{URL}"\n\n[[source]]\nkind = "markdown"\npath = "notes"\n')
+    notes = tmp_path / "notes"
+    notes.mkdir()
+    texts = {
+        "a.md": "# A\n[b](b.md) and [c](c.md)\n", "b.md": "---\npermalink: /bee/\n---\n# B\n",
+        "c.md": "# C\n", "to-come.md": "---\ndate: 2999-01-01\n---\n# D\n", "late.md": "---\nlastmod: soon\nseen: 3\n---\n# E\n",
+    }  # fmt: skip
+    for name, text in texts.items():
+        (notes / name).write_text(text)
+
+    def survey(*arguments):
+        assert run_command("survey", "--accept", *arguments, cwd=tmp_path).code == 0
+        assert run_command("pages", "--where", "true", "--export", "all.json", cwd=tmp_path).code == 0
+        return {row["loc"].removeprefix(URL): row for row in json.loads((tmp_path / "all.json").read_text())}
+
+    first = survey()
+    assert survey() == first and first["/a/"]["links"] == [f"{URL}/bee/", f"{URL}/c/"]
+    (part,) = (tmp_path / ".jovial-atlas/record-pages").glob("*/*.parquet")
+    kept = pl.read_parquet(part)
+    assert kept.height == 3, "what the time or a mistake may change is read each time"
+    kept.with_columns(pl.col("_row").str.replace('"heading": "', '"heading": "Kept ')).write_parquet(part)
+    headings = {path: row["heading"] for path, row in survey().items()}
+    assert headings == {"/a/": "Kept A", "/bee/": "Kept B", "/c/": "Kept C", "/to-come/": "D", "/late/": "E"}
+    (notes / "c.md").write_text("# C\nMore of it.\n")
+    (notes / "b.md").write_text("---\npermalink: /bees/\n---\n# B\n")
+    again = survey()
+    assert {path: row["heading"] for path, row in again.items()} == {
+        "/a/": "A", "/bees/": "B", "/c/": "C", "/to-come/": "D", "/late/": "E",
+    }  # fmt: skip
+    assert again["/a/"]["links"] == [f"{URL}/bees/", f"{URL}/c/"]
+    assert survey("--full") == again

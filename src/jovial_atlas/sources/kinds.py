@@ -53,11 +53,11 @@ class Surroundings(msgspec.Struct, frozen=True):
     client: Client
     identify: Callable[[str], str]
     readers: Readers
+    #: Gives what is known of the pages of a source of records, or of texts.
+    kept_pages: Callable[[Source], KeptPages]
     #: Pages that this tool wrote itself: they are none of the site's content.
     written: frozenset[str] = frozenset()
     progress: Progress | None = None
-    #: Gives what is known of the pages that records of a source carry.
-    kept_pages: Callable[[Source], KeptPages] | None = None
     #: Is given each page that a crawl fetches.
     look: PageLook | None = None
 
@@ -65,10 +65,9 @@ class Surroundings(msgspec.Struct, frozen=True):
 def open_source(source: Source, around: Surroundings, known: KnownFiles | None) -> Iterator[Batch]:
     """The batches of a source. Raises ContentError, at once or while they are taken."""
     batches = _OPENERS[type(source)](source, around, known)
-    if isinstance(source, RecordSource):
+    if isinstance(source, RecordSource) and not isinstance(source, MarkdownSource):
         reading = reading_of(source, around.site, around.now)
-        kept = around.kept_pages(source) if around.kept_pages else None
-        batches = with_contents(batches, reading, around.readers, kept)
+        batches = with_contents(batches, reading, around.readers, around.kept_pages(source))
     yield from batches
 
 
@@ -122,7 +121,7 @@ def _markdown(
     folder = Folder(path, site, include=source.include, exclude=source.exclude)
     reading = reading_of(source, around.site, around.now)
     yield from read_markdown(
-        folder, _field_map(source, around), reading, around.readers,
+        folder, _field_map(source, around), reading, around.readers, around.kept_pages(source),
         known.dates if known else None,
     )  # fmt: skip
 

@@ -64,7 +64,7 @@ def read_sources(
         around = Surroundings(
             site, begun.now, options.environment, client,
             lambda loc: addresses.identify(loc, identity.trailing_slash, identity.query),
-            readers, begun.written, options.progress, records.of, partial(keep_copy, site),
+            readers, records.of, begun.written, options.progress, partial(keep_copy, site),
         )  # fmt: skip
         failed = {
             name_of(source): error

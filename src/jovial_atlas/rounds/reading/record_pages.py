@@ -6,10 +6,13 @@ import shutil
 from collections.abc import Callable, Iterable
 from types import TracebackType
 
+import polars as pl
+
 from jovial_atlas.files import digest, is_temporary, temporary_name
+from jovial_atlas.pages import schema
 from jovial_atlas.rounds.state.names import RECORD_PAGES
-from jovial_atlas.sitefile import SiteFile, Source
-from jovial_atlas.sources.records.kept_pages import KeptPages
+from jovial_atlas.sitefile import MarkdownSource, SiteFile, Source
+from jovial_atlas.sources.records.kept_pages import KEPT_ROW, KeptPages
 from jovial_atlas.sources.settings import name_of
 
 
@@ -43,7 +46,9 @@ class RecordPages:
         """What is known of the pages that records of a source carry."""
         name = name_of(source)
         before = self._folder / self._name(name)
-        kept = KeptPages(before, temporary_name(self._folder), self._way(source), anew=self._anew)
+        rows = {KEPT_ROW: pl.String()} if isinstance(source, MarkdownSource) else schema.SCHEMA
+        beside, way = temporary_name(self._folder), self._way(source)
+        kept = KeptPages(before, beside, way, rows, anew=self._anew)
         self._open[name] = kept
         return kept
 

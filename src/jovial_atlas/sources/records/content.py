@@ -33,7 +33,7 @@ _NOT_FILLED = frozenset(
 
 
 def with_contents(
-    batches: Iterable[Batch], reading: Reading, readers: Readers, kept: KeptPages | None
+    batches: Iterable[Batch], reading: Reading, readers: Readers, kept: KeptPages
 ) -> Iterator[Batch]:
     """The batches, with what the pages in their column `PAGE_HTML` say. Pages that are as they were
     when they were `kept` are not read again."""
@@ -47,7 +47,7 @@ def with_contents(
 
 
 def _filled(
-    table: pl.DataFrame, reading: Reading, readers: Readers, kept: KeptPages | None
+    table: pl.DataFrame, reading: Reading, readers: Readers, kept: KeptPages
 ) -> tuple[pl.DataFrame, list[Fault]]:
     """The table without `PAGE_HTML`, its gaps filled by what the pages there say; their faults."""
     content = pl.col(PAGE_HTML).str.strip_chars()
@@ -68,16 +68,10 @@ def _filled(
 
 
 def _pages(
-    carried: pl.DataFrame, reading: Reading, readers: Readers, kept: KeptPages | None
+    carried: pl.DataFrame, reading: Reading, readers: Readers, kept: KeptPages
 ) -> tuple[pl.DataFrame, list[Fault]]:
     """What pages say, given as `_row, loc, PAGE_HTML`, with their `_row`; and their faults."""
     given = list(zip(carried["loc"], carried[PAGE_HTML], strict=True))
-    if kept is None:
-        rows, numbers, faults = _read(given, reading, readers)
-        found = schema.table(rows)
-        return found.with_columns(carried["_row"].gather(numbers)), [
-            one for some in faults for one in some
-        ]
     keys = kept.keys(given)
     known = kept.known(keys)
     fresh = (~keys.is_in(known[KEPT_KEY].implode()) & keys.is_first_distinct()).arg_true()

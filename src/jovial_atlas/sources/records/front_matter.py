@@ -83,3 +83,9 @@ def _plain_head(text: str) -> tuple[dict[str, Any], str]:
     if fields.get("status", "").lower() in ("draft", "hidden"):
         fields["draft"] = True
     return fields, after[0] if after else ""
+
+
+def head_of(text: str) -> str:
+    """All that the fields of a file can stand in: its head, else its first lines."""
+    match = _FENCE.match(text) or _OBJECT.match(text)
+    return match[0] if match else re.split(r"\r?\n[ \t]*\r?\n", text, maxsplit=1)[0]

@@ -7,7 +7,7 @@ wanted together again.
 from __future__ import annotations
 
 import shutil
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 
 import msgspec
@@ -21,17 +21,29 @@ from jovial_atlas.pages.snapshot import BROKEN, without_panics
 
 #: Columns beside those of pages: what a page rests on, and its faults as JSON.
 KEPT_KEY, KEPT_FAULTS = "_key", "_faults"
+#: The column of rows as JSON, for sources whose pages have fields of their own.
+KEPT_ROW = "_row"
 _FAULTS = msgspec.json.Decoder(list[Fault])
 
 
 class KeptPages:
     """Pages by what they rest on. `before` is the folder of the last survey, of which nothing
     counts where all are read `anew`; what counts from now on is written to the folder `beside`,
-    until `finish` puts it in its place. `way` says what pages rest on beside address and content.
+    until `finish` puts it in its place. `way` says what pages rest on beside address and content;
+    `kept` are the columns that are kept: those of pages, or others.
     """
 
-    def __init__(self, before: Path, beside: Path, way: str, *, anew: bool = False) -> None:
+    def __init__(
+        self,
+        before: Path,
+        beside: Path,
+        way: str,
+        kept: Mapping[str, pl.DataType] = schema.SCHEMA,
+        *,
+        anew: bool = False,
+    ) -> None:
         self._before, self._beside, self._way = before, beside, way
+        self._columns = pl.Schema({**kept, KEPT_KEY: pl.UInt64(), KEPT_FAULTS: pl.String()})
         self._parts = 0
         found = [pl.DataFrame(schema={KEPT_KEY: pl.UInt64, "part": pl.String})]
         for part in sorted(before.glob("*.parquet")) if before.is_dir() and not anew else ():
@@ -46,31 +58,37 @@ class KeptPages:
                 continue  # it is read anew
         self._known = pl.concat(found)
 
-    def keys(self, pages: Sequence[tuple[str, str]]) -> pl.Series:
-        """What each page rests on, given as address and HTML, as one number."""
-        start = f"{self._way}\0"
-        said = (f"{start}{loc}\0{content}".encode("utf-8", "replace") for loc, content in pages)
-        return pl.Series(KEPT_KEY, [xxhash.xxh3_64_intdigest(one) for one in said], pl.UInt64)
+    def keys(self, pages: Iterable[Sequence[str | bytes]]) -> pl.Series:
+        """What each page rests on, given as address, HTML and whatever else, as one number."""
+        start = xxhash.xxh3_64(self._way.encode())
+        numbers = []
+        for page in pages:
+            said = start.copy()
+            for part in page:
+                data = part if isinstance(part, bytes) else part.encode("utf-8", "replace")
+                said.update(b"%d:" % len(data))
+                said.update(data)
+            numbers.append(said.intdigest())
+        return pl.Series(KEPT_KEY, numbers, pl.UInt64)
 
     def known(self, keys: pl.Series) -> pl.DataFrame:
-        """Those of the pages that were read before, one row each: the columns of pages with
+        """Those of the pages that were read before, one row each: the columns that are kept, with
         `KEPT_KEY` and `KEPT_FAULTS`."""
-        found = [schema.empty().with_columns(_nothing())]
-        if self._known.height:
-            wanted = self._known.filter(pl.col(KEPT_KEY).is_in(keys.implode()))
-            for name in wanted["part"].unique(maintain_order=True):
-                found += self._read(name, keys)
+        found = [pl.DataFrame(schema=self._columns), *self.parts(keys)]
         return pl.concat(found).unique(KEPT_KEY, maintain_order=True)
 
-    def _read(self, name: str, keys: pl.Series) -> Iterator[pl.DataFrame]:
-        try:
-            with without_panics():
-                part = pl.read_parquet(self._before / name)
-                yield part.filter(pl.col(KEPT_KEY).is_in(keys.implode())).select(
-                    *schema.SCHEMA, KEPT_KEY, KEPT_FAULTS
-                )
-        except (*BROKEN, OSError):
-            return  # these pages are read anew
+    def parts(self, keys: pl.Series) -> Iterator[pl.DataFrame]:
+        """The same, part by part as they were kept; one that stands in several is in each."""
+        wanted = self._known.filter(pl.col(KEPT_KEY).is_in(keys.implode()))
+        for name in wanted["part"].unique(maintain_order=True):
+            try:
+                with without_panics():
+                    part = pl.read_parquet(self._before / name)
+                    some = part.filter(pl.col(KEPT_KEY).is_in(keys.implode()))
+                    found = some.select(self._columns.names()).cast(self._columns)
+            except (*BROKEN, OSError):
+                continue  # these pages are read anew
+            yield found
 
     def keep(self, pages: pl.DataFrame) -> None:
         """Remember pages for the next survey, as `known` gives them."""
@@ -94,15 +112,13 @@ class KeptPages:
 def with_faults(
     pages: pl.DataFrame, keys: pl.Series, faults: Sequence[list[Fault]]
 ) -> pl.DataFrame:
-    """Pages that were read, with what they rest on and their faults, as `keep` takes them."""
+    """Pages that were read, with what they rest on and their faults (none where nothing is wrong
+    with any), as `keep` takes them."""
     said = [msgspec.json.encode(some).decode() if some else None for some in faults]
+    said = said or [None] * pages.height
     return pages.with_columns(keys.alias(KEPT_KEY), pl.Series(KEPT_FAULTS, said, pl.String))
 
 
 def faults_of(pages: pl.DataFrame) -> list[Fault]:
     """The faults of pages that `known` gave."""
     return [fault for said in pages[KEPT_FAULTS].drop_nulls() for fault in _FAULTS.decode(said)]
-
-
-def _nothing() -> list[pl.Expr]:
-    return [pl.lit(None, pl.UInt64).alias(KEPT_KEY), pl.lit(None, pl.String).alias(KEPT_FAULTS)]

@@ -7,13 +7,16 @@ is rendered to HTML and read as any page is.
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator, Sequence
 from datetime import date, datetime
+from itertools import chain, islice
 from os.path import normpath
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
+import msgspec
 import polars as pl
 import xxhash
 from markdown_it import MarkdownIt
@@ -29,7 +32,8 @@ from jovial_atlas.pages.row import PageRow, values_of
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.kept_dates import KeptDates
 from jovial_atlas.sources.records.columns import FieldMap
-from jovial_atlas.sources.records.front_matter import front_matter
+from jovial_atlas.sources.records.front_matter import front_matter, head_of
+from jovial_atlas.sources.records.kept_pages import KEPT_KEY, KEPT_ROW, KeptPages, with_faults
 from jovial_atlas.sources.records.markdown_address import date_in_name, markdown_address
 from jovial_atlas.sources.records.records import item_text, pages_of
 from jovial_atlas.sources.records.templates import has_statements, without_statements
@@ -61,42 +65,88 @@ def read_markdown(
     how: FieldMap,
     reading: Reading,
     readers: Readers,
+    kept: KeptPages,
     dated: pl.LazyFrame | None = None,
 ) -> Iterator[Batch]:
-    """All files of a folder as one batch a few hundred files. `dated` has the dates of the survey
-    before, as `KeptDates` takes them. Raises ContentError."""
+    """All files of a folder as one batch a few hundred files; those that are as they were when they
+    were `kept` (as `KEPT_ROW`) are not read again. `dated` has the dates of the survey before, as
+    `KeptDates` takes them. Raises ContentError."""
     before = KeptDates(dated, by_content="fingerprint" in reading.trust)
     files, faults = page_files(replace(folder, endings=MARKDOWN_ENDINGS, documents=()))
     yield Batch(faults=faults)
-    rows: list[PageRow] = []
-    unread: list[Fault] = []
+    keys = kept.keys(_resting_on(files))
+    known: set[int] = set()
+    for part in kept.parts(keys):
+        kept.keep(part)
+        known.update(part[KEPT_KEY])
+        yield _batch([_ROW.decode(one) for one in part[KEPT_ROW]], [], before)
+    fresh = [(file, key) for file, key in zip(files, keys, strict=True) if key not in known]
     # What collects lost dates of tables cannot pass to a worker; front matter tells its own.
-    for some, wrong in readers.each(_read_files, files, replace(how, lost=None), reading):
-        rows += some
-        unread += wrong
-        if len(rows) >= _BATCH:
-            yield _batch(rows, unread, before)
-            rows, unread = [], []
-    yield _batch(rows, unread, before)
+    found = readers.each(_read_files, [one for one, _ in fresh], replace(how, lost=None), reading)
+    read = zip(chain.from_iterable(found), fresh, strict=True)
+    while some := list(islice(read, _BATCH)):
+        rows = [(row, key) for (row, wrong), (_, key) in some if row and _stays(row, wrong)]
+        said = pl.DataFrame({KEPT_ROW: [json.dumps(row) for row, _ in rows]}, {KEPT_ROW: pl.String})
+        kept.keep(with_faults(said, pl.Series([key for _, key in rows], dtype=pl.UInt64), []))
+        pages = [row for (row, _), _ in some if row is not None]
+        yield _batch(pages, [one for (_, wrong), _ in some for one in wrong], before)
 
 
 #: Pages that become a table together.
 _BATCH = 500
+_ROW = msgspec.json.Decoder()
+#: What may be the name of another file in a text.
+_NAMES_A_FILE = re.compile(rb"""[^\s()<>"'\[\]]+\.(?:md|markdown)\b""", re.I)
+
+
+def _stays(row: PageRow, faults: list[Fault]) -> bool:
+    """Whether a page says the same as long as its file does: what is wrong with its dates, and
+    whether it is to come, is a matter of the time."""
+    return row["kind"] != "future" and not faults
+
+
+def _resting_on(files: Sequence[PageFile]) -> Iterator[tuple[str | bytes, ...]]:
+    """What the row of each file rests on: path, time and bytes, and the heads of the files that it
+    may link to, which say where their pages are."""
+    heads: dict[str, str] = {}
+
+    def head(place: str) -> str:
+        if place not in heads:
+            try:
+                heads[place] = head_of(Path(place).read_text("utf-8-sig"))
+            except (OSError, ValueError):
+                heads[place] = "\0"
+        return heads[place]
+
+    for file in files:
+        try:
+            data, changed = Path(file.place).read_bytes(), Path(file.place).stat().st_mtime_ns
+        except OSError:
+            data, changed = b"", 0
+        beside = Path(file.place).parent
+        root = Path(file.place).parents[file.path.count("/")]
+        linked: list[str | bytes] = []
+        for name in sorted(set(_NAMES_A_FILE.findall(data))):
+            href = unquote(name.decode("utf-8", "replace"))
+            target = normpath((root if href.startswith("/") else beside) / href.lstrip("/"))
+            linked += [target, head(target)]
+        yield (file.path, file.loc, str(changed), file.committed or "", data, *linked)
 
 
 def _read_files(
     files: Sequence[PageFile], how: FieldMap, reading: Reading
-) -> tuple[list[PageRow], list[Fault]]:
+) -> list[tuple[PageRow | None, list[Fault]]]:
     """Some files: a worker has its own idea of where links between them lead."""
     render = _Rendering(how)
     read = [_read(file, how, reading, render) for file in files]
-    return [row for row, _ in read if row is not None], [one for _, some in read for one in some]
+    for row, _ in read:
+        if row is not None:
+            _make_plain(row)
+    return read
 
 
 def _batch(rows: list[PageRow], faults: list[Fault], before: KeptDates) -> Batch:
-    for row in rows:
-        _make_plain(row)
-    return Batch(before.kept(pages_of(rows)), list(faults))
+    return Batch(before.kept(pages_of(rows)), faults)
 
 
 def _make_plain(row: PageRow) -> None:
