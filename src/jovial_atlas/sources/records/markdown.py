@@ -7,6 +7,7 @@ is rendered to HTML and read as any page is.
 from __future__ import annotations
 
 import json
+import os
 import re
 from collections.abc import Iterator, Sequence
 from datetime import date, datetime
@@ -95,8 +96,12 @@ def read_markdown(
 #: Pages that become a table together.
 _BATCH = 500
 _ROW = msgspec.json.Decoder()
-#: What may be the name of another file in a text.
-_NAMES_A_FILE = re.compile(rb"""[^\s()<>"'\[\]]+\.(?:md|markdown)\b""", re.I)
+#: How names of other files end in a text, what parts them from it, and how long they are at most.
+_ENDING, _PARTING, _LONGEST = (
+    re.compile(rb"\.(?:md|markdown)\b", re.I),
+    re.compile(rb"[\s()<>\"'\[\]]"),
+    500,
+)
 
 
 def _stays(row: PageRow, faults: list[Fault]) -> bool:
@@ -109,28 +114,34 @@ def _resting_on(files: Sequence[PageFile]) -> Iterator[tuple[str | bytes, ...]]:
     """What the row of each file rests on: path, time and bytes, and the heads of the files that it
     may link to, which say where their pages are."""
     heads: dict[str, str] = {}
-
-    def head(place: str) -> str:
-        if place not in heads:
-            try:
-                heads[place] = head_of(Path(place).read_text("utf-8-sig"))
-            except (OSError, ValueError):
-                heads[place] = "\0"
-        return heads[place]
-
     for file in files:
+        place = str(file.place)
         try:
-            data, changed = Path(file.place).read_bytes(), Path(file.place).stat().st_mtime_ns
+            data, changed = Path(place).read_bytes(), os.stat(place).st_mtime_ns  # noqa: PTH116
         except OSError:
             data, changed = b"", 0
-        beside = Path(file.place).parent
-        root = Path(file.place).parents[file.path.count("/")]
+        beside, root = place.rpartition("/")[0], place.removesuffix(file.path)
         linked: list[str | bytes] = []
-        for name in sorted(set(_NAMES_A_FILE.findall(data))):
+        for name in sorted(_named_in(data)):
             href = unquote(name.decode("utf-8", "replace"))
-            target = normpath((root if href.startswith("/") else beside) / href.lstrip("/"))
-            linked += [target, head(target)]
+            target = normpath(f"{root if href.startswith('/') else beside}/{href}")
+            if target not in heads:
+                heads[target] = _head_at(target)
+            linked += [target, heads[target]]
         yield (file.path, file.loc, str(changed), file.committed or "", data, *linked)
+
+
+def _named_in(data: bytes) -> set[bytes]:
+    """What may be the names of other files in a text."""
+    ends = [match.end() for match in _ENDING.finditer(data)]
+    return {_PARTING.split(data[max(0, end - _LONGEST) : end])[-1] for end in ends}
+
+
+def _head_at(place: str) -> str:
+    try:
+        return head_of(Path(place).read_text("utf-8-sig"))
+    except (OSError, ValueError):
+        return "\0"
 
 
 def _read_files(
