@@ -14,6 +14,7 @@ import msgspec
 import polars as pl
 import xxhash
 
+from jovial_atlas.errors import OutputError
 from jovial_atlas.faults import Fault
 from jovial_atlas.files import make_folder
 from jovial_atlas.pages import schema
@@ -44,6 +45,7 @@ class KeptPages:
     ) -> None:
         self._before, self._beside, self._way = before, beside, way
         self._columns = pl.Schema({**kept, KEPT_KEY: pl.UInt64(), KEPT_FAULTS: pl.String()})
+        #: How many parts were written; -1 where one could not be.
         self._parts = 0
         found = [pl.DataFrame(schema={KEPT_KEY: pl.UInt64, "part": pl.String})]
         for part in sorted(before.glob("*.parquet")) if before.is_dir() and not anew else ():
@@ -91,17 +93,24 @@ class KeptPages:
             yield found
 
     def keep(self, pages: pl.DataFrame) -> None:
-        """Remember pages for the next survey, as `known` gives them."""
-        if pages.height:
+        """Remember pages for the next survey, as `known` gives them. A disk that is full costs
+        that, not the survey."""
+        if not pages.height or self._parts < 0:
+            return
+        self._parts += 1
+        try:
             make_folder(self._beside)
-            self._parts += 1
             pages.write_parquet(self._beside / f"{self._parts:06}.parquet")
+        except (*BROKEN, OSError, OutputError):
+            self._parts = -1
+            self.forget()
 
     def finish(self) -> None:
         """Put what was kept in the place of what was known before."""
+        if self._parts < 0:
+            return
         shutil.rmtree(self._before, ignore_errors=True)
         if self._beside.is_dir():
-            make_folder(self._before.parent)
             self._beside.rename(self._before)
 
     def forget(self) -> None:
