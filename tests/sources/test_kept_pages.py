@@ -94,3 +94,7 @@ def test_files_of_markdown_are_read_again_where_they_or_the_heads_of_files_that_
     }  # fmt: skip
     assert again["/a/"]["links"] == [f"{URL}/bees/", f"{URL}/c/"]
     assert survey("--full") == again
+    (notes / "z.md").write_text("---\npermalink: /c/\n---\n# Another C\n")
+    assert survey()["/c/"]["heading"] == "C"
+    (notes / "c.md").write_text("# C\nThe first file still counts.\n")
+    assert survey()["/c/"]["heading"] == "C"

@@ -16,7 +16,8 @@ Corner = Literal["top-left", "top-right", "bottom-left", "bottom-right"]
 
 #: What shared cards show best: width and height in pixels, and the least that they show large.
 SHARED, SHARED_LEAST = (1200, 630), (600, 315)
-#: A picture with no longer side is an icon, and so is one that is as narrow as the other.
+#: Sides in pixels: where the longer one is no more than the first, a picture is an icon; where the
+#: shorter one is no more than the second, too.
 _ICON, _STRIP = 64, 31
 #: JPEG qualities that a copy is tried at, best first.
 _QUALITIES = (90, 85, 80, 74, 68, 60, 50, 40, 30, 20)

@@ -132,8 +132,8 @@ def _identified(
 
 def reading_key(source: Source, site: SiteFile) -> str:
     """What pages of a source depend on beside their files; another key means reading anew."""
-    parts = [__version__, site.model.site.url, repr(source), repr(site.model.dates),
-             repr(site.model.authors), repr(site.model.tags),
+    parts = [__version__, site.model.site.url, site.model.site.language, repr(source),
+             repr(site.model.dates), repr(site.model.authors), repr(site.model.tags),
              repr(site.model.identity), repr(sorted(crawler_tokens(site))),
              repr(known_services(site)), repr(site.model.videos.fields),
              repr(any(section.schema_type for section in site.model.section))]  # fmt: skip

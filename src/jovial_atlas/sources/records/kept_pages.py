@@ -7,7 +7,7 @@ wanted together again.
 from __future__ import annotations
 
 import shutil
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
 import msgspec
@@ -73,24 +73,24 @@ class KeptPages:
             numbers.append(said.intdigest())
         return pl.Series(KEPT_KEY, numbers, pl.UInt64)
 
+    def holds(self, keys: pl.Series) -> pl.Series:
+        """Which of the pages were read before, by what they rest on."""
+        return keys.is_in(self._known[KEPT_KEY].implode())
+
     def known(self, keys: pl.Series) -> pl.DataFrame:
         """Those of the pages that were read before, one row each: the columns that are kept, with
         `KEPT_KEY` and `KEPT_FAULTS`."""
-        found = [pl.DataFrame(schema=self._columns), *self.parts(keys)]
-        return pl.concat(found).unique(KEPT_KEY, maintain_order=True)
-
-    def parts(self, keys: pl.Series) -> Iterator[pl.DataFrame]:
-        """The same, part by part as they were kept; one that stands in several is in each."""
+        found = [pl.DataFrame(schema=self._columns)]
         wanted = self._known.filter(pl.col(KEPT_KEY).is_in(keys.implode()))
         for name in wanted["part"].unique(maintain_order=True):
             try:
                 with without_panics():
                     part = pl.read_parquet(self._before / name)
                     some = part.filter(pl.col(KEPT_KEY).is_in(keys.implode()))
-                    found = some.select(self._columns.names()).cast(self._columns)
+                    found.append(some.select(self._columns.names()).cast(self._columns))
             except (*BROKEN, OSError):
                 continue  # these pages are read anew
-            yield found
+        return pl.concat(found).unique(KEPT_KEY, maintain_order=True)
 
     def keep(self, pages: pl.DataFrame) -> None:
         """Remember pages for the next survey, as `known` gives them. A disk that is full costs

@@ -7,11 +7,9 @@ is rendered to HTML and read as any page is.
 from __future__ import annotations
 
 import json
-import os
-import re
 from collections.abc import Iterator, Sequence
 from datetime import date, datetime
-from itertools import chain, islice
+from itertools import chain, compress
 from os.path import normpath
 from pathlib import Path
 from typing import Any
@@ -33,9 +31,10 @@ from jovial_atlas.pages.row import PageRow, values_of
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.kept_dates import KeptDates
 from jovial_atlas.sources.records.columns import FieldMap
-from jovial_atlas.sources.records.front_matter import front_matter, head_of
+from jovial_atlas.sources.records.front_matter import front_matter
 from jovial_atlas.sources.records.kept_pages import KEPT_KEY, KEPT_ROW, KeptPages, with_faults
 from jovial_atlas.sources.records.markdown_address import date_in_name, markdown_address
+from jovial_atlas.sources.records.markdown_rests import resting_on
 from jovial_atlas.sources.records.records import item_text, pages_of
 from jovial_atlas.sources.records.templates import has_statements, without_statements
 from jovial_atlas.sources.workers.folder import Folder, page_files
@@ -75,73 +74,46 @@ def read_markdown(
     before = KeptDates(dated, by_content="fingerprint" in reading.trust)
     files, faults = page_files(replace(folder, endings=MARKDOWN_ENDINGS, documents=()))
     yield Batch(faults=faults)
-    keys = kept.keys(_resting_on(files))
-    known: set[int] = set()
-    for part in kept.parts(keys):
-        kept.keep(part)
-        known.update(part[KEPT_KEY])
-        yield _batch([_ROW.decode(one) for one in part[KEPT_ROW]], [], before)
-    fresh = [(file, key) for file, key in zip(files, keys, strict=True) if key not in known]
+    keys = kept.keys(resting_on(files))
+    known = kept.holds(keys)
+    fresh = [file for file, held in zip(files, known, strict=True) if not held]
     # What collects lost dates of tables cannot pass to a worker; front matter tells its own.
-    found = readers.each(_read_files, [one for one, _ in fresh], replace(how, lost=None), reading)
-    read = zip(chain.from_iterable(found), fresh, strict=True)
-    while some := list(islice(read, _BATCH)):
-        rows = [(row, key) for (row, wrong), (_, key) in some if row and _stays(row, wrong)]
-        said = pl.DataFrame({KEPT_ROW: [json.dumps(row) for row, _ in rows]}, {KEPT_ROW: pl.String})
-        kept.keep(with_faults(said, pl.Series([key for _, key in rows], dtype=pl.UInt64), []))
-        pages = [row for (row, _), _ in some if row is not None]
-        yield _batch(pages, [one for (_, wrong), _ in some for one in wrong], before)
+    how = replace(how, lost=None)
+    read = chain.from_iterable(readers.each(_read_files, fresh, how, reading))
+    # In the order of the files, whichever are kept: of two with one address the first one counts.
+    for start in range(0, len(files), _BATCH):
+        some = keys.slice(start, _BATCH)
+        rows = dict(kept.known(some).select(KEPT_KEY, KEPT_ROW).iter_rows())
+        found: list[tuple[PageRow | None, list[Fault]]] = []
+        for file, key, held in zip(files[start:], some, known.slice(start, _BATCH), strict=False):
+            if key in rows:
+                found.append((_ROW.decode(rows[key]), []))
+            else:
+                found.append(_read_files([file], how, reading)[0] if held else next(read))
+        _keep(kept, found, some)
+        pages = [row for row, _ in found if row is not None]
+        yield _batch(pages, [fault for _, wrong in found for fault in wrong], before)
+
+
+def _keep(
+    kept: KeptPages, found: Sequence[tuple[PageRow | None, list[Fault]]], keys: pl.Series
+) -> None:
+    stays = [row is not None and _stays(row, wrong) for row, wrong in found]
+    said = [json.dumps(row) for row, _ in compress(found, stays)]
+    kept.keep(
+        with_faults(pl.DataFrame({KEPT_ROW: said}, {KEPT_ROW: pl.String}), keys.filter(stays), [])
+    )
 
 
 #: Pages that become a table together.
 _BATCH = 500
 _ROW = msgspec.json.Decoder()
-#: How names of other files end in a text, what parts them from it, and how long they are at most.
-_ENDING, _PARTING, _LONGEST = (
-    re.compile(rb"\.(?:md|markdown)\b", re.I),
-    re.compile(rb"[\s()<>\"'\[\]]"),
-    500,
-)
 
 
 def _stays(row: PageRow, faults: list[Fault]) -> bool:
     """Whether a page says the same as long as its file does: what is wrong with its dates, and
     whether it is to come, is a matter of the time."""
     return row["kind"] != "future" and not faults
-
-
-def _resting_on(files: Sequence[PageFile]) -> Iterator[tuple[str | bytes, ...]]:
-    """What the row of each file rests on: path, time and bytes, and the heads of the files that it
-    may link to, which say where their pages are."""
-    heads: dict[str, str] = {}
-    for file in files:
-        place = str(file.place)
-        try:
-            data, changed = Path(place).read_bytes(), os.stat(place).st_mtime_ns  # noqa: PTH116
-        except OSError:
-            data, changed = b"", 0
-        beside, root = place.rpartition("/")[0], place.removesuffix(file.path)
-        linked: list[str | bytes] = []
-        for name in sorted(_named_in(data)):
-            href = unquote(name.decode("utf-8", "replace"))
-            target = normpath(f"{root if href.startswith('/') else beside}/{href}")
-            if target not in heads:
-                heads[target] = _head_at(target)
-            linked += [target, heads[target]]
-        yield (file.path, file.loc, str(changed), file.committed or "", data, *linked)
-
-
-def _named_in(data: bytes) -> set[bytes]:
-    """What may be the names of other files in a text."""
-    ends = [match.end() for match in _ENDING.finditer(data)]
-    return {_PARTING.split(data[max(0, end - _LONGEST) : end])[-1] for end in ends}
-
-
-def _head_at(place: str) -> str:
-    try:
-        return head_of(Path(place).read_text("utf-8-sig"))
-    except (OSError, ValueError):
-        return "\0"
 
 
 def _read_files(
