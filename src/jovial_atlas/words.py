@@ -97,7 +97,12 @@ def word_count(text: str) -> int:
     if text.isascii():
         return len(text.encode().split())  # octets are parted twice as fast
     count = len(text.split())
-    return count + len(_UNSPACED.findall(text)) // 2 if has_unspaced(text) else count
+    return count + unspaced_words(text)
+
+
+def unspaced_words(text: str) -> int:
+    """How many words a text has that no space parts from others: two letters count as one."""
+    return len(_UNSPACED.findall(text)) // 2 if has_unspaced(text) else 0
 
 
 def count_on_line(text: str) -> int:

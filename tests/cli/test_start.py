@@ -73,6 +73,18 @@ def test_sections_come_from_folders_with_pages_enough(tmp_path):
     assert survey.json["sections"]["field-notes"]["pages"] == 3
 
 
+@pytest.mark.parametrize(
+    ("folders", "sections"),
+    [(("lcl", "rtl"), ["/docs/lcl/**", "/docs/rtl/**"]), (("2024", "2025"), ["/docs/**"]),
+     (tuple(f"heron-{n}" for n in range(25)), ["/docs/**"])],
+)  # fmt: skip
+def test_where_all_stands_in_one_folder_sections_are_those_below(tmp_path, folders, sections):
+    each = 50 // len(folders)
+    pages = {f"docs/{one}/{n}.html": page() for one in folders for n in range(each)}
+    read, _ = init(tmp_path, {"index.html": page(), **pages})
+    assert [one["match"] for one in read["section"]] == sections
+
+
 def test_a_robots_txt_that_is_there_is_taken_over_without_loss(tmp_path):
     text = (
         "User-agent: *\nUser-agent: b\nDisallow: /x/\nAllow: /x/y$\n\nUser-agent: mirrorbot\n"

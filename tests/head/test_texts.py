@@ -5,7 +5,7 @@ from msgspec.structs import asdict
 
 from jovial_atlas.errors import SiteFileError
 from jovial_atlas.head.compose import head_data
-from jovial_atlas.head.lengths import shown, width
+from jovial_atlas.head.lengths import cut_at_word, shown, width
 from jovial_atlas.head.settings import head_settings
 from jovial_atlas.head.tags import head_tags
 from jovial_atlas.pages import schema
@@ -140,6 +140,9 @@ def test_what_is_shown_is_cut_at_a_word_and_fits():
     assert cut.endswith("word…")
     assert width(cut, 20) <= 300 < width(f"{cut[:-1]} word…", 20)
     assert shown("short", 20, 300) == "short"
+    unspaced = shown("湿地のカワウソ " + "保護区の鳥を見る" * 9, 20, 500)
+    assert 460 < width(unspaced, 20) <= 500
+    assert cut_at_word("湿地 " + "鳥" * 200, 100) == "湿地 " + "鳥" * 96 + "…"
 
 
 def test_lengths_and_empty_patterns_are_told(tmp_path, atlas):

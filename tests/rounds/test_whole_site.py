@@ -120,12 +120,14 @@ def test_a_feed_in_the_folder_names_what_pages_do_not_say(atlas, tmp_path):
 def test_the_same_text_under_two_titles_is_one_page_and_the_article_stays(atlas, tmp_path):
     text = "<p>" + "The reeds stand in the water, and nobody has cut them for years. " * 12 + "</p>"
     dated = "<meta property='article:published_time' content='2026-01-02'>"
+    beside = "<p>See heron.</p><ul>" + "".join(f"<li><a href=/{n}.html>The page of {n}</a></li>" for n in range(40)) + "</ul>"
     write_site(tmp_path, {"a.html": page("Short", text), "long/name/a.html": page("Long", text, dated),
-                          "c.html": page("Other", text + "<img src=/x.jpg>")})  # fmt: skip
+                          "c.html": page("Other", text + "<img src=/x.jpg>"),
+                          "d.html": page("Grey heron", beside), "e.html": page("Purple heron", beside)})  # fmt: skip
     Image.new("RGB", (400, 300)).save(tmp_path / "public/x.jpg")
     rows = pages_of(atlas, tmp_path)
     assert {path: row["verdict"] for path, row in rows.items()} == {
-        "/a.html": "unlisted", "/long/name/a.html": "listed", "/c.html": "listed",
+        "/a.html": "unlisted", "/long/name/a.html": "listed", "/c.html": "listed", "/d.html": "listed", "/e.html": "listed",
     }  # fmt: skip
     assert rows["/a.html"]["variant_of"] == f"{URL}/long/name/a.html"
 
@@ -140,6 +142,7 @@ def test_pictures_whose_file_is_gone_leave_the_sitemap_and_are_told(atlas, tmp_p
     assert [one["where"] for one in found] == [f"{URL}/gone.jpg"]
 
 
+LEADS_ON = "<p><a href=/about.html>1</a> <a href=/notes/a.html>2</a> <a href=/shop/b.html>3</a></p>"
 ROLES = {
     "index.html": ("home", page("Home")),
     "404.html": ("error", page("Not found")),
@@ -152,6 +155,13 @@ ROLES = {
     "shop/b.html": ("product", page("B", head="<meta property='og:type' content='product'>")),
     "p/c.html": ("picture", page("C", "<img src=/c.jpg>").replace("<p>Some words.</p>", "")),
     "about.html": ("page", page("About")),
+    "manual/search.html": ("search", page("Suche")),
+    "seek/search/all_1.html": ("search", "<title></title><p>Loading… No matches</p>"),
+    "seek/search/operators.html": ("page", page("Operators")),
+    "index2.html": ("paged", page("Older: 2", LEADS_ON)),
+    "units/index-2.html": ("page", page("Constants of the unit", LEADS_ON)),
+    "book/page-12.html": ("page", page("Page 12")),
+    "ja/kawauso.html": ("page", page("カワウソ", "<img src=/c.jpg><p>" + "カワウソは湿地に住んでいます。" * 4).replace("<p>Some words.</p>", "")),
 }
 
 

@@ -101,7 +101,7 @@ def test_lists_are_parted_as_one_by_one(values):
             assert items is None
         elif value == '["x;y", 3]':
             assert items == ["x;y", "3"]
-        elif not value.startswith("["):
+        elif not value.lstrip().startswith("["):
             assert items == [item.strip() for item in value.split(";") if item.strip()]
 
 

@@ -90,8 +90,12 @@ def tell(
 
     out.say(f"Read {plural(proposal.pages, 'page')} ({proposal.place.what}) and wrote {path}.")
     least = sitting.values().get("sections.least") or 2
-    for section in proposal.sections_from(least):
-        out.say(f"  section {section.name:<20} {section.match:<28} {plural(section.pages, 'page')}")
+    sections = proposal.sections_from(least)
+    names = max([20, *(len(section.name) for section in sections)])
+    places = max([28, *(len(section.match) for section in sections)])
+    for section in sections:
+        named = f"{section.name:<{names}} {section.match:<{places}}"
+        out.say(f"  section {named} {plural(section.pages, 'page')}")
     if len(proposal.kinds) > 1:
         kinds = proposal.kinds.items()
         counts = (f"{count:,} {'plain' if kind == 'page' else kind}" for kind, count in kinds)

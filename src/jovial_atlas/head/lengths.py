@@ -10,6 +10,7 @@ from __future__ import annotations
 import unicodedata
 from functools import lru_cache
 from importlib.util import find_spec
+from itertools import accumulate
 from pathlib import Path
 
 _METRICS = "mpl-data/fonts/pdfcorefonts/Helvetica.afm"
@@ -51,21 +52,30 @@ def width(text: str, size: int) -> int:
     return round(sum(map(_letter, text)) * size / 1000)
 
 
+#: A cut at a word that leaves less than so much of what fits is made at a letter instead: there are
+#: scripts without spaces.
+_LEAST_KEPT = 0.6
+_BEFORE_ELLIPSIS = " ,;:–—-、，；："
+
+
 def shown(text: str, size: int, most: int) -> str:
-    """As much of a text as `most` pixels hold, cut at a word with an ellipsis."""
+    """As much of a text as `most` pixels hold, cut at a word (where it has words) with an
+    ellipsis."""
     if width(text, size) <= most:
         return text
-    kept = ""
-    for word in text.split(" "):
-        longer = f"{kept} {word}" if kept else word
-        if width(f"{longer}…", size) > most:
-            break
-        kept = longer
-    return f"{kept.rstrip(' ,;:–—-')}…"
+    room = most - width("…", size)
+    each = [_letter(letter) * size / 1000 for letter in text]
+    fits = next((at for at, sum_ in enumerate(accumulate(each)) if sum_ > room), len(text))
+    return _cut(text, fits)
+
+
+def _cut(text: str, fits: int) -> str:
+    """The first `fits` characters of a text or a little less, with an ellipsis."""
+    at_word = text[:fits] if text[fits : fits + 1] == " " else text[:fits].rpartition(" ")[0]
+    kept = at_word if len(at_word) >= _LEAST_KEPT * fits else text[:fits]
+    return f"{kept.rstrip(_BEFORE_ELLIPSIS)}…"
 
 
 def cut_at_word(text: str | None, most: int = DESCRIPTION_LENGTH) -> str | None:
-    """At most `most` characters, cut at a word with an ellipsis."""
-    if not text or len(text) <= most:
-        return text
-    return text[: most - 1].rsplit(" ", 1)[0].rstrip(" ,;:–—-") + "…"
+    """At most `most` characters, cut at a word (where it has words) with an ellipsis."""
+    return text if not text or len(text) <= most else _cut(text, most - 1)

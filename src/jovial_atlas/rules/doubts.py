@@ -43,7 +43,8 @@ _QUESTIONS = (
         has_address_of("listing") & _PLAIN,
     ),
     _Question(
-        "paged", "paged", "with the address of a later page of a listing, but a long text",
+        "paged", "paged",
+        "with the address of a later page of a listing, but a long text or a name of its own",
         has_address_of("paged") & _PLAIN,
     ),
     _Question(

@@ -23,17 +23,24 @@ _SEARCH = (
     r"|\?(?:.*&)?(?:q|s|query|search)=)"
     r"|[?&](?:q|s|query|search)=(?:$|&|[^&]*[^&0-9])"
 )
+#: Searches of parts of a site, which say next to nothing and lead nowhere before anything is found;
+#: and parts of a search that scripts fill, which are called nothing.
+_SEARCH_WITHIN, _FORM_WORDS = r"/search(\.html?|/|/index\.html?)$", 80
+_SEARCH_PARTS, _PART_WORDS = r"/search/[^/?]+\.html?$", 30
 #: A folder of drafts.
 _DRAFTS = r"(^|/)(_?drafts|_draft)/"
 _LISTINGS = r"^/(tags?|categor(y|ies)|topics?|archives?|authors?)(/|\.html?$)"
 _DATES = r"^(/[^/]+)?/(19|20)\d\d/(\d\d?/){0,2}$"
-_PAGED = r"/page[/-]\d+(/|\.html?)?$|/index-?\d+\.html?$|[?&]paged?=\d+"
+_PAGED = r"/page[/-]\d+(/|\.html?)?$|/page\d+/$|/index-?\d+\.html?$|[?&]paged?=\d+"
+_PAGED_NUMBER, _PAGED_QUERY = r"/(?:page[/-]?|index-?)(\d+)", r"[?&]paged?=\d+"
 #: Addresses of later pages that hardly anything but blogs has, which may show articles in full.
 _OF_BLOG = r"/page/\d+/?$|[?&]paged=\d+"
 _AUTHORS = r"^(/[^/]+)?/authors?/[^/]+/?$"
 _FEEDS = r"(^|/)(feed|rss|atom)(\.xml|/?$)|\.(rss|atom)$"
 #: A page that says no more than this beside its picture says nothing.
 _PICTURE_WORDS = 12
+#: A later page of a listing leads to something, and to the pages beside it.
+_LEADS_ON = 3
 #: A page with an address of a listing is one where its text is no longer than this, and so much
 #: more for each page that it leads to.
 _LISTING_WORDS, _ENTRY_WORDS = 400, 30
@@ -81,13 +88,31 @@ def _listing(_site: SiteFile) -> pl.Expr:
 
 def _searching(_site: SiteFile) -> pl.Expr:
     # Some themes mark every page as an article, the search as well.
-    return pl.col("_path").str.contains(_SEARCH) & lists_at_most()
+    form = pl.col("_path").str.contains(_SEARCH) & lists_at_most()
+    unnamed = pl.col("title").is_null() & pl.col("heading").is_null()
+    # Rows of a table have no words at all: nothing is known of their pages.
+    words = pl.when(pl.col("entries") == 0).then("words")
+    within = pl.col("_path").str.contains(_SEARCH_WITHIN) & (words <= _FORM_WORDS)
+    part = pl.col("_path").str.contains(_SEARCH_PARTS) & unnamed & (words <= _PART_WORDS)
+    return form | within.fill_null(False) | part.fill_null(False)
 
 
-def _paged(_site: SiteFile) -> pl.Expr:
-    # The pages of a book have numbers too, and long texts.
-    lists = _nothing_else() | (pl.col("declared") == "listing").fill_null(False)
-    return pl.col("_path").str.contains(_PAGED) & (pl.col("_path").str.contains(_OF_BLOG) | lists)
+def _paged(site: SiteFile) -> pl.Expr:
+    of_blog, of_query = (pl.col("_path").str.contains(one) for one in (_OF_BLOG, _PAGED_QUERY))
+    said = (pl.col("declared") == "listing").fill_null(False)
+    # Pages of a book and chapters have numbers too: with long texts, or names of their own.
+    leads_on = pl.col("entries").fill_null(_LEADS_ON) >= _LEADS_ON
+    lists = _nothing_else() & (of_query | (leads_on & _is_called_later(site)))
+    return pl.col("_path").str.contains(_PAGED) & (of_blog | said | lists)
+
+
+def _is_called_later(site: SiteFile) -> pl.Expr:
+    """Whether a page has no name but that of its site, or one with the number of its address."""
+    number = pl.col("_path").str.extract(_PAGED_NUMBER)
+    names = pl.concat_str("title", pl.lit(" "), pl.col("heading").fill_null(""))
+    numbered = names.str.extract_all(r"\d+").list.contains(number)
+    of_site = pl.col("title").is_in([site.model.site.name, site.model.site.short_name])
+    return (numbered | of_site).fill_null(True)
 
 
 def _picture(_site: SiteFile) -> pl.Expr:
@@ -201,8 +226,8 @@ def signs_in(pages: pl.LazyFrame, site: SiteFile, more: Mapping[str, pl.Expr]) -
         if one.address:
             sign = sign_of(one.name)
             patterns = named.get(one.key)
-            where = _BY_ADDRESS[one.name] if patterns is None else matches(patterns)
-            asked[sign] = where.any()
+            by_address = pl.col("_path").str.contains(_IN_ADDRESSES[one.name])
+            asked[sign] = (by_address if patterns is None else matches(patterns)).any()
             own |= {sign} if patterns is not None else set()
     asked |= more
     there = _words_in(pages, site)
@@ -218,18 +243,17 @@ def signs_in(pages: pl.LazyFrame, site: SiteFile, more: Mapping[str, pl.Expr]) -
 
 
 #: Kind → its address alone, without the second sign that it may need.
-_BY_ADDRESS = {
-    name: pl.col("_path").str.contains(expression)
-    for name, expression in (
-        ("draft", _DRAFTS), ("feed", _FEEDS), ("search", _SEARCH), ("paged", _PAGED),
-        ("author", _AUTHORS), ("listing", f"{_LISTINGS}|{_DATES}"),
-    )
+_ADDRESSES = {
+    "draft": _DRAFTS, "feed": _FEEDS, "search": _SEARCH, "paged": _PAGED, "author": _AUTHORS,
+    "listing": f"{_LISTINGS}|{_DATES}",
 }  # fmt: skip
+#: Kind → what every page of it has in its address.
+_IN_ADDRESSES = _ADDRESSES | {"search": f"{_SEARCH}|{_SEARCH_WITHIN}|{_SEARCH_PARTS}"}
 
 
 def has_address_of(name: str) -> pl.Expr:
     """Whether `_path` is one that pages of a kind have: the kinds that addresses tell."""
-    return _BY_ADDRESS[name]
+    return pl.col("_path").str.contains(_ADDRESSES[name])
 
 
 def _words_in(pages: pl.LazyFrame, site: SiteFile) -> dict[str, bool]:

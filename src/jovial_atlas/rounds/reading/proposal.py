@@ -45,6 +45,9 @@ from jovial_atlas.web import Client
 
 #: A folder needs so many pages to become a section.
 SMALLEST_SECTION = 2
+#: Where one folder holds nearly all of so many pages, what stands below it makes the sections: if
+#: these are so large, on average.
+_ENOUGH_TO_PART, _ALMOST_ALL, _LEAST_BELOW = 50, 0.98, 10
 #: The main language, where nobody says one.
 LANGUAGE = "en"
 #: Of a live site, so many pages are looked at, and so many a second.
@@ -53,7 +56,7 @@ _LOOKED_AT, _PER_SECOND = 100, 10.0
 
 @dataclass(frozen=True, slots=True)
 class FoundSection:
-    """A section proposed for a top-level folder."""
+    """A section proposed for a folder."""
 
     name: str
     match: str
@@ -273,21 +276,17 @@ def _style(pages: pl.DataFrame, origin: str) -> Style:
     return next((style for style in styles if best and votes[style] == best), "folder")
 
 
-def _sections(pages: pl.DataFrame, origin: str) -> list[FoundSection]:
-    """A section for each top-level folder of the site with enough pages, by name."""
-    dated = pl.col("published").is_not_null()
-    # A date in words may be that of anything: an offer, a release.
-    marked = (pl.col("published_from") != "words").fill_null(True)
-    counted = (
-        pages.with_columns(
-            folder=pl.col("loc").str.strip_prefix(f"{origin}/").str.extract("^([^/?]+)/")
-        )
-        .filter(pl.col("folder").is_not_null())
-        .group_by("folder")
-        .agg(pl.len().alias("pages"), (dated & marked).mean().alias("dated"))
-        .filter(pl.col("pages") >= SMALLEST_SECTION)
-        .sort("folder")
-    )
+def _sections(pages: pl.DataFrame, origin: str, above: str = "") -> list[FoundSection]:
+    """A section for each folder with enough pages, by name: those at the top of the site, or where
+    all of it stands in one folder, those below that one."""
+    counted = _folders(pages, f"{origin}/{above}")
+    largest = counted.filter(pl.col("pages") >= _ALMOST_ALL * pages.height)
+    if pages.height >= _ENOUGH_TO_PART and largest.height == 1:
+        below = _sections(pages, origin, f"{above}{largest['folder'].item()}/")
+        parted = sum(one.pages for one in below)
+        of_years = any(re.search(r"/\d+/\*\*$", one.match) for one in below)
+        if len(below) >= 2 and parted >= _LEAST_BELOW * len(below) and not of_years:
+            return below
     sections: list[FoundSection] = []
     taken = {*RESERVED_SECTIONS, REST}
     for folder, count, dated_share in counted.iter_rows():
@@ -296,8 +295,24 @@ def _sections(pages: pl.DataFrame, origin: str) -> list[FoundSection]:
             name += "-folder"
         taken.add(name)
         schema = "Article" if dated_share >= 0.6 else ""
-        sections.append(FoundSection(name, f"/{folder}/**", count, schema))
+        sections.append(FoundSection(name, f"/{above}{folder}/**", count, schema))
     return sections
+
+
+def _folders(pages: pl.DataFrame, above: str) -> pl.DataFrame:
+    """The folders below an address with enough pages, as `folder, pages, dated` (a share)."""
+    dated = pl.col("published").is_not_null()
+    # A date in words may be that of anything: an offer, a release.
+    marked = (pl.col("published_from") != "words").fill_null(True)
+    inside = pages.filter(pl.col("loc").str.starts_with(above))
+    return (
+        inside.with_columns(folder=pl.col("loc").str.strip_prefix(above).str.extract("^([^/?]+)/"))
+        .filter(pl.col("folder").is_not_null())
+        .group_by("folder")
+        .agg(pl.len().alias("pages"), (dated & marked).mean().alias("dated"))
+        .filter(pl.col("pages") >= SMALLEST_SECTION)
+        .sort("folder")
+    )
 
 
 def _said_first(origin: str, pages: pl.DataFrame, robots: bytes | None) -> Iterator[str]:

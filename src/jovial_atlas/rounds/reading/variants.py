@@ -25,6 +25,8 @@ _PRINT_ENDING = r"\.print(\.html?)$"
 _LEAST_WORDS = 30
 #: The same, for pages that are called differently.
 _LEAST_WORDS_UNDER_TITLES = 60
+#: So many words a link has, more or less.
+_LINK_WORDS = 3
 
 
 def variant_signs(site: SiteFile) -> dict[str, pl.Expr]:
@@ -213,7 +215,8 @@ def _same_text(table: pl.LazyFrame, site: SiteFile, to_print: pl.Series) -> pl.D
     article, else one that stands where its language belongs, else one in the language of the site,
     else the one with the shortest address. Pages that name a canonical have said what they
     are; a listing that shows an article in full makes the article no repetition. Texts that differ
-    in their headings alone are the same where they are longer, and show the same pictures."""
+    in their headings alone are the same where they are longer, and show the same pictures; links
+    do not count for that: what pages say between them has to be the same."""
     pages = (
         table.filter(
             (pl.col("kind") == "page")
@@ -229,7 +232,8 @@ def _same_text(table: pl.LazyFrame, site: SiteFile, to_print: pl.Series) -> pl.D
             "fingerprint",
             *_language_signs(table, site),
             article=is_kind("article", site),
-            text=pl.when(pl.col("words") >= _LEAST_WORDS_UNDER_TITLES).then("text_digest"),
+            called=pl.when(_own_words() < _LEAST_WORDS).then("title"),
+            text=pl.when(_own_words() >= _LEAST_WORDS_UNDER_TITLES).then("text_digest"),
             shown=pl.col("images").hash(),
         )
         .collect(engine="streaming")
@@ -239,10 +243,16 @@ def _same_text(table: pl.LazyFrame, site: SiteFile, to_print: pl.Series) -> pl.D
         "loc",
     )  # fmt: skip
     found = [
-        _repeating(ordered, ["fingerprint"]),
+        _repeating(ordered, ["fingerprint", "called"]),
         _repeating(ordered.filter(pl.col("text").is_not_null()), ["text", "shown"]),
     ]
     return _rows(pl.concat(found).unique("loc", keep="first").lazy(), "content")
+
+
+def _own_words() -> pl.Expr:
+    """How many words a page has beside its links: columns of links that stand in its main content
+    are the same on pages that say little else, and that are about different things."""
+    return pl.col("words") - _LINK_WORDS * pl.col("links").list.len().fill_null(0)
 
 
 def _language_signs(table: pl.LazyFrame, site: SiteFile) -> list[pl.Expr]:
@@ -265,5 +275,5 @@ def _repeating(ordered: pl.DataFrame, by: list[str]) -> pl.DataFrame:
     """The pages that are alike `by` some columns, but for the first of each, as `loc, original`."""
     alike = ordered.filter(pl.struct(by).is_duplicated())
     first = alike.unique(by, keep="first", maintain_order=True).select(*by, original="loc")
-    found = alike.join(first, on=by).select("loc", "original")
+    found = alike.join(first, on=by, nulls_equal=True).select("loc", "original")
     return found.filter(pl.col("loc") != pl.col("original"))

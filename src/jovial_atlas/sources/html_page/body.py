@@ -14,10 +14,11 @@ from jovial_atlas.sources.html_page.articles import ancestor
 from jovial_atlas.sources.html_page.context import OpenPage
 from jovial_atlas.sources.html_page.outline import Outline, attribute, text
 from jovial_atlas.sources.html_page.videos import linked_videos, page_videos
+from jovial_atlas.words import unspaced_words
 
 #: Elements beside `a` that lead to other pages, and the attribute that says where.
 _REFERENCES = (("area", "href"), ("frame", "src"), ("iframe", "src"))
-_SENTENCES = re.compile(r".{40,280}[.!?…](?=\s|$)", re.S)
+_SENTENCES = re.compile(r".{40,280}(?:[.!?…](?=\s|$)|[。！？।؟])", re.S)
 _ENDED = re.compile(r"[.!?…:。！？।؟]['\")\]»”’]*\Z")
 #: What is shorter than this is hardly a sentence about a page.
 _LEAST_SENTENCE = 20
@@ -67,12 +68,14 @@ def _opens_films(octets: bytes) -> bool:
 def _read_words(main: LexborNode, row: PageRow) -> None:
     """Count the words, and take the fingerprint: of the text without its white space, since
     another layout of the source is no change."""
-    content = main.text(separator=" ", skip_empty=True).encode("utf-8", "replace")
+    whole = main.text(separator=" ", skip_empty=True)
+    content = whole.encode("utf-8", "replace")
     close = content.translate(None, _SPACE)
     # A word has one letter more than it has letters that stand before another. As one number the
     # octets are compared with those beside them all at once, which is faster than searching.
     letters = int.from_bytes(content.translate(_LETTERS), "little")
-    words = row["words"] = len(close) - (letters & letters >> 8).bit_count()
+    words = len(close) - (letters & letters >> 8).bit_count()
+    row["words"] = words + unspaced_words(whole)
     if words:
         name = xxhash.xxh3_128(close)
         name.update(b"%d" % words)
