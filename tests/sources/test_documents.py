@@ -37,6 +37,9 @@ def rows(path, items=""):
         ({"a": [ONE], "b": [ONE, ONE]}, "", 'several lists of records: a (1), b (2). Name the one with the pages in its [[source]], like items = "a".'),
         ({"a": [ONE]}, "a.b", "no list of records under 'a.b'"), ({"a": 1}, "", "no list of records (objects)"), ([1, "b"], "", "no list of records (objects)"),
         ("x", "", "no list of records (objects)"),
+        ({"a": {"slug": "a", "n": 1}, "b": {"slug": "b"}}, "", ["a", "b"]), ({"all": {"x": ONE, "y": ONE}, "n": 1}, "all", ["a", "a"]),
+        ({"site": {"name": "W"}, "by": {"mail": "a"}}, "", "no list of records (objects)"), ({"x": ONE, "y": ONE, "list": [ONE]}, "list", ["a"]),
+        ({f"n{n}": {**ONE, "slug": f"{n}", "walks": [ONE]} for n in range(20)}, "", [f"{n}" for n in range(20)]),
     ],
 )  # fmt: skip
 def test_the_list_of_records_is_found(tmp_path, document, items, said):

@@ -10,10 +10,11 @@ import click
 
 from jovial_atlas.cli.common import Work, atlas_command, bundled
 from jovial_atlas.cli.init_written import SetUp, first_sitting, read_content, tell, text_of, write
+from jovial_atlas.cli.names import AddressStyle
 from jovial_atlas.errors import AtlasError
 
 if TYPE_CHECKING:
-    pass
+    from jovial_atlas.rounds.reading.content_records import RowsAsked
 
 #: Options that answer a question of the sitting.
 _ANSWERS = {
@@ -35,7 +36,7 @@ _PARTS = ("site", "publisher", "policies", "head", "sitemap", "visitors", "engin
 @click.option(
     "--content", metavar="PLACE",
     help="Where the content is: a folder of HTML or Markdown, the address of the live site, a "
-    "sitemap, a feed or a table.",
+    "sitemap, a feed, a table, or a database.",
 )  # fmt: skip
 @click.option("--html", metavar="DIR", help="The same, for a folder of built HTML pages.")
 @click.option("--output", default="", metavar="DIR",
@@ -48,8 +49,11 @@ _PARTS = ("site", "publisher", "policies", "head", "sitemap", "visitors", "engin
               help="Who stands behind the site. Default: read off the home page.")  # fmt: skip
 @click.option("--stage", type=click.Choice(["live", "draft"]),
               help="A draft is hidden and never announced. Default: live.")  # fmt: skip
-@click.option("--addresses", "style", type=click.Choice(["folder", "file", "plain"]),
-              help="How files become addresses. Default: read off the canonicals.")  # fmt: skip
+@click.option("--addresses", "style", type=AddressStyle(),
+              help="How files become addresses: folder, file or plain; or how rows do, as in "
+              "/species/{slug}/. Default: read off the content.")  # fmt: skip
+@click.option("--table", default="", metavar="NAME",
+              help="Which table of a database, or list of a JSON file, has the pages.")  # fmt: skip
 @click.option("--smallest-section", type=click.IntRange(min=2),
               help="Pages that a folder needs to be a section; others stay together. "
               "Default: 2.")  # fmt: skip
@@ -61,7 +65,7 @@ _PARTS = ("site", "publisher", "policies", "head", "sitemap", "visitors", "engin
               help="Bring over what is published: a folder, a live address, a robots.txt, a "
               "sitemap, redirects, a table of texts. May stand several times.")  # fmt: skip
 @bundled("said", tuple(_ANSWERS))
-@bundled("shape", ("style", "output"))
+@bundled("shape", ("style", "output", "table"))
 def command(
     work: Work,
     url: str | None,
@@ -93,12 +97,9 @@ def command(
             "change it by hand, or run `jovial-atlas init --replace` to write a new one (the old "
             "one is kept beside it)."
         )
-    if content and html:
-        raise click.UsageError("Give --content or --html, not both.")
     given = {_ANSWERS[name]: str(value) for name, value in said.items() if value}
     _check(given)
-    url = _given_address(url) if url else None
-    setup = SetUp(url, content or html, bool(html), given, shape, replace)
+    setup = _set_up(url, content, html, given, shape, replace=replace)
     if yes:
         code = _without_questions(work, path, setup)
         return _then(work, path, from_, code, yes=True)
@@ -109,6 +110,33 @@ def command(
         raise click.UsageError(f"There is no terminal to ask questions on. Give {more}.")
     code = with_questions(work, path, setup)
     return _then(work, path, from_, code, yes=False)
+
+
+def _set_up(
+    url: str | None, content: str | None, html: str | None, given: dict[str, str],
+    shape: dict[str, Any], *, replace: bool,
+) -> SetUp:  # fmt: skip
+    """What options say of a set-up. Raises UsageError, AtlasError."""
+    if content and html:
+        raise click.UsageError("Give --content or --html, not both.")
+    url = _given_address(url) if url else None
+    rows = _rows_asked(shape)
+    if html and any(rows):
+        raise click.UsageError(
+            "A folder of HTML has no columns: --addresses is folder, file or plain there, and "
+            "--table stands with --content."
+        )
+    return SetUp(url, content or html, bool(html), given, shape, rows, replace)
+
+
+def _rows_asked(shape: dict[str, Any]) -> RowsAsked:
+    """What options say of records; a style of addresses stays in the shape."""
+    from jovial_atlas.rounds.reading.content_records import RowsAsked
+
+    template = shape["style"] if "{" in (shape["style"] or "") else ""
+    if template:
+        shape["style"] = None
+    return RowsAsked(template, shape.pop("table"))
 
 
 def _then(work: Work, path: Path, places: tuple[str, ...], code: int, *, yes: bool) -> int:
@@ -129,7 +157,7 @@ def _without_questions(work: Work, path: Path, setup: SetUp) -> int:
     if not content:
         raise click.UsageError("--content (or --html) must be given with --yes.")
     with new_client() as client:
-        place = html_folder(content) if setup.is_folder else recognise(content, client)
+        place = html_folder(content) if setup.is_folder else recognise(content, client, setup.rows)
         url = url or place.origin or named_origin(place)
         if not url:
             raise click.UsageError(

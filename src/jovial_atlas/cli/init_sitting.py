@@ -14,7 +14,7 @@ from jovial_atlas.rounds.reading.kept_sitting import KeptSitting
 if TYPE_CHECKING:
     from jovial_atlas.cli.common import Work
     from jovial_atlas.cli.init_written import SetUp
-    from jovial_atlas.rounds.reading.content_place import ContentPlace
+    from jovial_atlas.rounds.reading.content_records import ContentPlace
     from jovial_atlas.rounds.reading.proposal import Proposal
     from jovial_atlas.rounds.reading.sitting import Sitting
     from jovial_atlas.web import Client
@@ -67,7 +67,7 @@ def _ask(
 
     given, shape = setup.given, setup.shape
     while True:
-        place, url = _where(kept, client, is_folder=setup.is_folder)
+        place, url = _where(kept, client, setup)
         proposal = read_content(work, url, place, client)
         if said := told_of_titles(proposal):
             work.output.say(said)
@@ -95,7 +95,7 @@ def _ask(
             kept.url, kept.given = "", {}
 
 
-def _where(kept: KeptSitting, client: Client, *, is_folder: bool) -> tuple[ContentPlace, str]:
+def _where(kept: KeptSitting, client: Client, setup: SetUp) -> tuple[ContentPlace, str]:
     """Where the content is, and where it is public, asked for where it is not known."""
     from jovial_atlas.rounds.reading.content_place import (
         built_folder,
@@ -106,13 +106,13 @@ def _where(kept: KeptSitting, client: Client, *, is_folder: bool) -> tuple[Conte
     from jovial_atlas.rounds.reading.proposal import site_origin
 
     def place_at(text: str) -> ContentPlace:
-        return html_folder(text) if is_folder else recognise(text, client)
+        return html_folder(text) if setup.is_folder else recognise(text, client, setup.rows)
 
     while True:
         if not kept.content:
             kept.content = asked(
-                "Where the content is: a folder, the address of the live site, a sitemap, feed or "
-                "table", built_folder() or "", place_at, first=True,
+                "Where the content is: a folder, the address of the live site, a sitemap, feed, "
+                "table or database", built_folder() or "", place_at, first=True,
             )  # fmt: skip
         place = place_at(kept.content)
         if kept.url:

@@ -10,22 +10,27 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 if TYPE_CHECKING:
     from jovial_atlas.cli.common import Work
     from jovial_atlas.cli.output import Output
-    from jovial_atlas.rounds.reading.content_place import ContentPlace
+    from jovial_atlas.rounds.reading.content_records import ContentPlace, RowsAsked
     from jovial_atlas.rounds.reading.proposal import Proposal
     from jovial_atlas.rounds.reading.sitting import Sitting
     from jovial_atlas.web import Client
 
 
+#: Of so many proposed sections each is told.
+_SHOWN = 24
+
+
 class SetUp(NamedTuple):
     """What options say of a set-up: where the site is public and where its content is (None where
     nobody says), whether that is a folder of HTML, answers by name, the shape of addresses and the
-    output folder, and whether a site file is written over."""
+    output folder, what it is to know of records, and whether a site file is written over."""
 
     url: str | None
     content: str | None
     is_folder: bool
     given: dict[str, str]
     shape: dict[str, Any]
+    rows: RowsAsked
     replace: bool
 
 
@@ -93,9 +98,14 @@ def tell(
     sections = proposal.sections_from(least)
     names = max([20, *(len(section.name) for section in sections)])
     places = max([28, *(len(section.match) for section in sections)])
-    for section in sections:
+    for section in sections[:_SHOWN]:
         named = f"{section.name:<{names}} {section.match:<{places}}"
         out.say(f"  section {named} {plural(section.pages, 'page')}")
+    if len(sections) > _SHOWN:
+        out.say(
+            f"  and {len(sections) - _SHOWN} sections more; with `--smallest-section 50`, folders "
+            "with fewer pages stay together."
+        )
     if len(proposal.kinds) > 1:
         kinds = proposal.kinds.items()
         counts = (f"{count:,} {'plain' if kind == 'page' else kind}" for kind, count in kinds)

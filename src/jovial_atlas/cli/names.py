@@ -19,6 +19,26 @@ _MOST_PAGES = 200
 _LARGEST = 100 * 2**20
 
 
+class AddressStyle(click.ParamType[str]):
+    """A style of addresses, or a template that makes them of columns."""
+
+    name = "STYLE"
+    _STYLES = ("folder", "file", "plain")
+
+    def convert(self, value: str, param: click.Parameter | None, ctx: click.Context | None) -> str:
+        if value not in self._STYLES and "{" not in value:
+            self.fail(
+                f"{value!r} is none of {', '.join(self._STYLES)}, and no template with columns, "
+                "like /species/{slug}/.", param, ctx,
+            )  # fmt: skip
+        return value
+
+    def shell_complete(
+        self, ctx: click.Context, param: click.Parameter, incomplete: str
+    ) -> list[CompletionItem]:
+        return [CompletionItem(one) for one in self._STYLES if one.startswith(incomplete)]
+
+
 class SiteName(click.ParamType[str]):
     """A name that the site file or the program knows; what is given is taken as it is."""
 

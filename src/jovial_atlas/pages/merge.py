@@ -52,7 +52,8 @@ class Repeats:
             first.select("loc", kept="path"), on="loc", how="left", maintain_order="left"
         )
         for loc, path, source, kept in told.select("loc", "path", "source", "kept").iter_rows():
-            message = f"{loc} is also the address of {kept or 'an earlier row'}, which is kept."
+            other = "an earlier row" if kept in (None, path) else kept
+            message = f"{loc} is also the address of {other}, which is kept."
             self._told.append(Fault("address-twice", path or source, message))
 
     def left_out(self, others: pl.DataFrame) -> None:

@@ -153,6 +153,10 @@ def lists_of_text(name: str, values: Sequence[list[str] | None]) -> pl.Series | 
     parted = pl.when(text != "").then(text.str.split(_GAP)).when(text == "").then(none)
     found = pl.Series(name, whole, pl.String).to_frame().select(parted.alias(name)).to_series()
     count = sum(len(one) for one in values if one)
+    if found.list.len().sum() != count:
+        # A list of one empty text is not told from an empty list, unless each begins with a gap.
+        begun = [None if one is None else _GAP.join(["", *one]) for one in values]
+        found = pl.Series(name, begun, pl.String).str.split(_GAP).list.slice(1)
     return found if found.list.len().sum() == count else None
 
 

@@ -1,5 +1,5 @@
 """Where the content of a site is, recognised by what lies there: a folder of HTML or Markdown, a
-live site, a sitemap, a feed or a table."""
+live site, a sitemap, a feed, a table or a database."""
 
 from __future__ import annotations
 
@@ -9,7 +9,6 @@ import os
 import re
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -17,6 +16,19 @@ from jovial_atlas import addresses
 from jovial_atlas.errors import AtlasError, ContentError, NetworkError
 from jovial_atlas.faults import plural
 from jovial_atlas.robots import parse_robots
+from jovial_atlas.rounds.reading.content_records import (
+    ANY_ROWS,
+    SOME_ROWS,
+    ContentPlace,
+    RowsAsked,
+    database_of,
+    database_place,
+    is_database,
+    is_database_file,
+    is_web,
+    origin_of,
+    table_place,
+)
 from jovial_atlas.rounds.state.names import ROBOTS
 from jovial_atlas.sitefile import (
     CrawlSource,
@@ -24,14 +36,10 @@ from jovial_atlas.sitefile import (
     HtmlSource,
     ListSource,
     MarkdownSource,
-    Source,
-    TableSource,
 )
 from jovial_atlas.sitemaps.read import FileKind, read_sitemap
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files
-from jovial_atlas.sources.records.guessed import guess_columns
-from jovial_atlas.sources.records.json_items import lists_in
-from jovial_atlas.sources.records.table import TABLE_ENDINGS, beginning_of_table
+from jovial_atlas.sources.records.table import TABLE_ENDINGS
 from jovial_atlas.sources.records.templates import begins_as_template
 from jovial_atlas.sources.remote import get_anywhere, get_robots
 from jovial_atlas.sources.workers.folder import HTML_ENDINGS, NO_CONTENT
@@ -49,48 +57,24 @@ _MOST_FILES = 200_000
 #: So many pages are asked for the address of their site.
 _ASKED_PAGES = 20
 _READING = Reading("home", datetime.fromtimestamp(0, UTC))
-_ROWS = 200
 #: Where feeds link to pages: RSS, Atom, JSON Feed.
 _FEED_LINK = re.compile(
     rb"""(?:<link>\s*|<link\b[^>]*\bhref=["']|"(?:url|home_page_url)"\s*:\s*")(https?://[^\s<"']+)"""
 )
 
 
-@dataclass(frozen=True, slots=True)
-class ContentPlace:
-    """Where content is: the source that reads it, what it is in words, the origin that it names
-    ("" where it names none), what in it cannot be sure, in words, and the robots.txt and sitemaps
-    that the site has now, where it is known."""
-
-    source: Source
-    what: str
-    origin: str = ""
-    unsure: list[str] = field(default_factory=list)
-    robots: bytes | None = None
-    sitemaps: tuple[str, ...] = ()
-
-    @property
-    def folder(self) -> Path | None:
-        """The folder of built HTML, which is served at the root of the site."""
-        return Path(self.source.path) if isinstance(self.source, HtmlSource) else None
-
-    @property
-    def path(self) -> Path | None:
-        """The file or folder that it is on disk; None for an address."""
-        path = getattr(self.source, "path", "")
-        return Path(path) if path and not _is_web(path) else None
-
-
-def recognise(place: str, client: Client) -> ContentPlace:
-    """What lies at an address, in a folder or in a file. Raises AtlasError, which says what would
-    be right."""
-    if _is_web(place):
+def recognise(place: str, client: Client, rows: RowsAsked = ANY_ROWS) -> ContentPlace:
+    """What lies at an address, in a folder, in a file or in a database; `rows` says what was asked
+    of its records. Raises AtlasError, which says what would be right."""
+    if is_web(place):
         return _at_address(place, client)
+    if is_database(place):
+        return database_place(place, rows)
     path = Path(place).expanduser()
     if path.is_dir():
         return _in_folder(path)
     if path.is_file():
-        return _in_file(path)
+        return _in_file(path, rows)
     if path.exists():
         raise AtlasError(f"{place} is neither a folder nor a file.")
     if re.match(r"[\w-]+(\.[\w-]+)+(:\d+)?(/|\Z)", place) and "/" not in place.rstrip("/"):
@@ -99,8 +83,8 @@ def recognise(place: str, client: Client) -> ContentPlace:
             f"scheme: https://{place}"
         )
     raise AtlasError(
-        f"{place} does not exist. Name a folder of HTML or Markdown pages, a table, a sitemap or "
-        "feed, or an address that begins with https://"
+        f"{place} does not exist. Name a folder of HTML or Markdown pages, a table, a database, a "
+        "sitemap or feed, or an address that begins with https://"
     )
 
 
@@ -130,7 +114,7 @@ def named_origin(place: ContentPlace) -> str:
     for file in itertools.islice(_pages_first(place.folder), _ASKED_PAGES):
         rows, _ = read_files([PageFile(file, file, "https://x.example/")], _READING)
         named += [canonical for row in rows if (canonical := row.get("canonical"))]
-    return _origin_of(iter(named))
+    return origin_of(iter(named))
 
 
 def _pages_first(folder: Path) -> Iterator[str]:
@@ -138,10 +122,6 @@ def _pages_first(folder: Path) -> Iterator[str]:
     home = [str(folder / f"index{ending}") for ending in HTML_ENDINGS]
     yield from (file for file in home if Path(file).is_file())
     yield from (file for file in _files(folder) if file.lower().endswith(HTML_ENDINGS))
-
-
-def _is_web(place: str) -> bool:
-    return place.startswith(("http://", "https://"))
 
 
 def _in_folder(path: Path) -> ContentPlace:
@@ -216,7 +196,7 @@ def _files(path: Path) -> Iterator[str]:
         yield from (f"{folder}/{name}" for name in names if not name.startswith("."))
 
 
-def _in_file(path: Path) -> ContentPlace:
+def _in_file(path: Path, rows: RowsAsked) -> ContentPlace:
     name = path.name.lower().removesuffix(".gz")
     if name.endswith(HTML_ENDINGS):
         raise AtlasError(f"{path} is a single page. Name the folder that holds the whole site.")
@@ -226,8 +206,10 @@ def _in_file(path: Path) -> ContentPlace:
             "(UTF-8) there, and name that file."
         )
     if name.endswith(TABLE_ENDINGS) and not _is_list(path) and not _is_feed(path):
-        return _table(path)
+        return table_place(path, rows)
     try:
+        if is_database_file(path):
+            return database_place(database_of(path), rows)
         data = path.read_bytes()
     except OSError as error:
         raise ContentError(f"{path} cannot be read ({error.strerror}).") from error
@@ -236,7 +218,8 @@ def _in_file(path: Path) -> ContentPlace:
         return found
     known = ", ".join(TABLE_ENDINGS)
     raise AtlasError(
-        f"{path} is no table ({known}), sitemap, feed or list of addresses that this tool knows."
+        f"{path} is no table ({known}), SQLite database, sitemap, feed or list of addresses that "
+        "this tool knows."
     )
 
 
@@ -260,65 +243,25 @@ def _is_feed(path: Path) -> bool:
         return _JSON_FEED.search(stream.read(2_000)) is not None
 
 
-def _table(path: Path) -> ContentPlace:
-    items = _records_in(path)
-    names, rows = beginning_of_table(path, _ROWS, items)
-    try:
-        guessed = guess_columns(names, rows)
-    except ValueError as error:
-        raise AtlasError(
-            f"{path}: {error}. Add a column `url` with the address or path of each page."
-        ) from None
-    columns = guessed.columns
-    source = TableSource(path=str(path), url=guessed.url, columns=columns, items=items)
-    column = guessed.columns.get("loc") or next(
-        (one for one in ("loc", "url", "link") if one in names), ""
-    )
-    origin = _origin_of(row.get(column) for row in rows) if column and not guessed.url else ""
-    return ContentPlace(source, f"a table, {path}", origin, guessed.unsure)
-
-
-def _records_in(path: Path) -> str:
-    """Where in a JSON document the pages are: in the longest of its lists; "" for other tables, and
-    where there is but one."""
-    if not path.name.lower().removesuffix(".gz").endswith(".json"):
-        return ""
-    found = lists_in(path)
-    return max(found, key=lambda name: found[name]) if len(found) > 1 else ""
-
-
-def _origin_of(values: Iterator[object]) -> str:
-    """The origin that most whole addresses have; "" where there is none."""
-    counts: dict[str, int] = {}
-    for value in values:
-        if isinstance(value, str) and _is_web(value.strip()):
-            try:
-                origin = addresses.origin(addresses.normalise(value.strip()))
-            except ValueError:
-                continue
-            counts[origin] = counts.get(origin, 0) + 1
-    return max(counts, key=lambda origin: counts[origin]) if counts else ""
-
-
 def _recognised(data: bytes, path: str) -> ContentPlace | None:
     """A sitemap, a feed or a list of addresses; None where it is none of them."""
     beginning = data[:2].startswith(b"\x1f\x8b") or data.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<"
     if beginning and not re.search(rb"<(?:rss|feed|rdf:RDF)\b", data[:2_000]):
         file = read_sitemap(data, path)
         if file.kind:
-            origin = _origin_of(entry.loc for entry in file.entries)
+            origin = origin_of(entry.loc for entry in file.entries)
             what = "a sitemap index" if file.kind == FileKind.INDEX else "a sitemap"
             return ContentPlace(ListSource(path=path), f"{what}, {path}", origin)
         return None
     if beginning or _JSON_FEED.search(data[:2_000]):
-        named = (one.decode("utf-8", "replace") for one in _FEED_LINK.findall(data)[:_ROWS])
-        origin = _origin_of(named)
+        named = (one.decode("utf-8", "replace") for one in _FEED_LINK.findall(data)[:SOME_ROWS])
+        origin = origin_of(named)
         return ContentPlace(FeedSource(path=path), f"a feed, {path}", origin)
     lines = (line.strip() for line in io.BytesIO(data))
     first = next((line for line in lines if line and not line.startswith(b"#")), b"")
     if first.lstrip(b"\xef\xbb\xbf \"'").startswith((b"http://", b"https://", b"/")):
-        some = (line.decode("utf-8", "replace") for line in data.splitlines()[:_ROWS])
-        origin = _origin_of(re.split(r"[,;\t\"']", one.strip("\"'"))[0] for one in some)
+        some = (line.decode("utf-8", "replace") for line in data.splitlines()[:SOME_ROWS])
+        origin = origin_of(re.split(r"[,;\t\"']", one.strip("\"'"))[0] for one in some)
         return ContentPlace(ListSource(path=path), f"a list of addresses, {path}", origin)
     return None
 

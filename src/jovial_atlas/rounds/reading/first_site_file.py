@@ -18,6 +18,7 @@ from tomlkit.items import Item, Table
 from jovial_atlas.faults import plural
 from jovial_atlas.pages.doubt import Doubt
 from jovial_atlas.robots import RobotsFile, RobotsRecord
+from jovial_atlas.rounds.reading.content_records import moved_to
 from jovial_atlas.rounds.reading.proposal import (
     SMALLEST_SECTION,
     FoundSection,
@@ -85,7 +86,7 @@ def site_file_text(proposal: Proposal, path: Path, answers: Answers) -> str:
         table = _table(name, values)
         table.add(tomlkit.nl())
         document.add(name, table)
-    source = {**source_table(proposal.source), **({"path": folder} if folder else {})}
+    source = {**source_table(moved_to(proposal.source, folder) if place else proposal.source)}
     if proposal.place.folder:
         source["addresses"] = str(answers.style or proposal.addresses)
     last = _table("source", source)

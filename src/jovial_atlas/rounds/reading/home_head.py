@@ -15,7 +15,8 @@ from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import AtlasError
-from jovial_atlas.rounds.reading.content_place import ContentPlace, answer_at
+from jovial_atlas.rounds.reading.content_place import answer_at
+from jovial_atlas.rounds.reading.content_records import ContentPlace
 from jovial_atlas.structured.nodes import Node
 from jovial_atlas.structured.read import read_page
 from jovial_atlas.structured.validate import types_of

@@ -24,7 +24,8 @@ from jovial_atlas.pages.doubt import Doubt
 from jovial_atlas.place import STATE
 from jovial_atlas.robots import RobotsFile, parse_robots
 from jovial_atlas.rounds.reading.all_sources import SurveyOptions
-from jovial_atlas.rounds.reading.content_place import ContentPlace, answer_at
+from jovial_atlas.rounds.reading.content_place import answer_at
+from jovial_atlas.rounds.reading.content_records import ContentPlace, moved_to
 from jovial_atlas.rounds.reading.home_head import HomeHead, home_head
 from jovial_atlas.rounds.reading.language_folders import (
     language_folders,
@@ -221,7 +222,7 @@ def pages_at(
     """The pages as a survey would read them, kept nowhere; of a live site `most`, and the addresses
     in its sitemaps. Raises AtlasError, ContentError."""
     path = place.path
-    sources: list[Source] = [structs.replace(source, path=str(path.resolve())) if path else source]
+    sources: list[Source] = [moved_to(source, str(path.resolve())) if path else source]
     if isinstance(source, CrawlSource):
         sources = [structs.replace(source, max_pages=most, per_second=_PER_SECOND)]
         if source.via == "":

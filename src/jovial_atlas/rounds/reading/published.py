@@ -13,7 +13,8 @@ import polars as pl
 from jovial_atlas import delimited
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.moves.importing import kind_of_configuration
-from jovial_atlas.rounds.reading.content_place import ContentPlace, answer_at, recognise
+from jovial_atlas.rounds.reading.content_place import answer_at, recognise
+from jovial_atlas.rounds.reading.content_records import ContentPlace
 from jovial_atlas.rounds.reading.home_head import HomeHead, home_head
 from jovial_atlas.rounds.reading.proposal import pages_at
 from jovial_atlas.rounds.state.names import INDEX, ROBOTS

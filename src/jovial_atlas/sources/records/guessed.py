@@ -9,9 +9,11 @@ import re
 import unicodedata
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from enum import IntEnum
 
 from jovial_atlas import dates
 from jovial_atlas.dates_in_text import day_in_words
+from jovial_atlas.sources.records.columns import template_fields
 
 #: Our column → names that others give it, the most telling first. Names are compared without case,
 #: spaces and signs.
@@ -35,6 +37,7 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
 }  # fmt: skip
 #: Columns of which an address may be made, the most telling first.
 _PARTS = ("path", "slug", "handle", "permalink", "key", "id")
+_NUMBERS = ("key", "id")
 _PICTURES = ("image", "pict", "photo", "thumb", "logo", "bild")
 _ADDRESS = re.compile(r"https?://\S+\Z|/\S*\Z")
 _NUMBERED = re.compile(r"\s*\d\d?[/-]\d\d?[/-]\d{4}\b")
@@ -42,34 +45,54 @@ _NUMBERED = re.compile(r"\s*\d\d?[/-]\d\d?[/-]\d{4}\b")
 _MOST = 0.9
 
 
+class Addressing(IntEnum):
+    """What tells the addresses of pages, the least telling first."""
+
+    NUMBERED = 1
+    NAMED = 2
+    TEMPLATE = 3
+    COLUMN = 4
+
+
 @dataclass(frozen=True, slots=True)
 class GuessedColumns:
     """How rows of a table become pages: the template of addresses ("" where a column holds them),
-    our columns → theirs where the names differ, and what of that is not sure, in words."""
+    our columns → theirs where the names differ, what of that is not sure, in words, and what tells
+    addresses."""
 
     url: str = ""
     columns: dict[str, str] = field(default_factory=dict)
     unsure: list[str] = field(default_factory=list)
+    addressing: Addressing = Addressing.COLUMN
 
 
-def guess_columns(names: Sequence[str], rows: Sequence[Mapping[str, object]]) -> GuessedColumns:
-    """A guess from the columns of a table and some of its rows. Raises ValueError, with the
-    names of the columns, where none tells the address of a page."""
+def guess_columns(
+    names: Sequence[str], rows: Sequence[Mapping[str, object]], template: str = ""
+) -> GuessedColumns:
+    """A guess from the columns of a table and some of its rows; `template` says how addresses are
+    made of columns, where somebody did. Raises ValueError, with the names of the columns, where
+    none tells the address of a page."""
     by_name = {_plain(name): name for name in reversed(names)}
     columns: dict[str, str] = {}
     unsure: list[str] = []
     values = {
         name: [row[name] for row in rows if row.get(name) not in (None, "")] for name in names
     }
-    address = _address(names, by_name, values)
-    url = ""
-    if address is not None:
+    url, address, addressing = template, None, Addressing.TEMPLATE
+    if template:
+        if missing := [one for one in template_fields(template) if one not in names]:
+            raise ValueError(
+                f"no column is called {missing[0]}; the columns are: {', '.join(names)}"
+            )
+    elif (address := _address(names, by_name, values)) is not None:
+        addressing = Addressing.COLUMN
         if address not in ("loc", "url", "link"):
             columns["loc"] = address
     else:
         part = next((by_name[one] for one in _PARTS if one in by_name), None)
         if part is None:
             raise ValueError(f"no column holds addresses; the columns are: {', '.join(names)}")
+        addressing = Addressing.NUMBERED if _plain(part) in _NUMBERS else Addressing.NAMED
         url = f"/{{{part}}}" if _has_slashes(values[part]) else f"/{{{part}}}/"
         shown = str(values[part][0]) if values[part] else "…"
         unsure.append(
@@ -87,7 +110,7 @@ def guess_columns(names: Sequence[str], rows: Sequence[Mapping[str, object]]) ->
             continue
         columns[ours] = theirs
         taken.add(theirs)
-    return GuessedColumns(url, columns, unsure)
+    return GuessedColumns(url, columns, unsure, addressing)
 
 
 def _plain(name: str) -> str:

@@ -1,10 +1,12 @@
-"""Records of a whole JSON document: a list of objects, or an object that has one in it. Each record
-is taken as it is written, so that all of them are never there as values."""
+"""Records of a whole JSON document: a list of objects, or an object that has one in it; where there
+is none, objects that stand in one by their names, which become their field `key`. Each record is
+taken as it is written, so that all of them are never there as values."""
 
 from __future__ import annotations
 
 import json
-from collections.abc import Generator, Iterator, Sequence
+from collections.abc import Generator, Iterator, Mapping, Sequence
+from itertools import islice
 from pathlib import Path
 
 import msgspec
@@ -16,6 +18,9 @@ from jovial_atlas.sources.records.numbered import Numbered, as_numbered, unpacke
 
 #: Octets of records that are read together.
 _PIECE = 4 << 20
+#: Of so many objects that stand by their names the fields are compared, to know whether they are
+#: records: alike, but for so much of them.
+_COMPARED, _ALIKE = 20, 0.5
 #: So deep in a document lists are looked for.
 _DEEPEST = 4
 _BLANKS = bytes.maketrans(b"\r\n", b"  ")
@@ -38,7 +43,7 @@ def json_items(path: Path, items: str = "") -> Generator[Numbered]:
 def lists_in(path: Path) -> dict[str, int]:
     """The lists of objects in a document: where each is, and how many items it has. Raises
     ContentError."""
-    return {where: len(found) for where, found in _lists(_document(path, []))}
+    return {where: len(some) for where, some in _found(_document(path, [])).items()}
 
 
 def _document(path: Path, faults: list[Fault]) -> msgspec.Raw:
@@ -67,10 +72,12 @@ def _chosen(document: msgspec.Raw, items: str, path: Path) -> list[msgspec.Raw]:
         value: msgspec.Raw | None = document
         for name in items.split("."):
             value = _fields(value).get(name) if value is not None else None
-        if value is None or not _begins(value, b"["):
-            raise ContentError(f"{path} holds no list of records under {items!r} (`items`).")
-        return _items(value)
-    found = dict(_lists(document))
+        if value is not None and _begins(value, b"["):
+            return _items(value)
+        if value is not None and (records := _named(_fields(value))):
+            return records
+        raise ContentError(f"{path} holds no list of records under {items!r} (`items`).")
+    found = _found(document)
     if len(found) == 1:
         return next(iter(found.values()))
     if not found:
@@ -84,21 +91,59 @@ def _chosen(document: msgspec.Raw, items: str, path: Path) -> list[msgspec.Raw]:
     )
 
 
-def _lists(
-    value: msgspec.Raw, where: str = "", depth: int = 0
-) -> Iterator[tuple[str, list[msgspec.Raw]]]:
-    """The lists of objects in a value, outermost ones only."""
+def _found(document: msgspec.Raw) -> dict[str, list[msgspec.Raw]]:
+    """The lists of objects in a document, by where they are, outermost ones only; where there is
+    none, the objects that stand in others by their names, as many such."""
+    lists: dict[str, list[msgspec.Raw]] = {}
+    named: dict[str, list[msgspec.Raw]] = {}
+    _look_into(document, "", 0, lists, named)
+    return lists or named
+
+
+def _look_into(
+    value: msgspec.Raw,
+    where: str,
+    depth: int,
+    lists: dict[str, list[msgspec.Raw]],
+    named: dict[str, list[msgspec.Raw]],
+) -> None:
     if _begins(value, b"["):
         items = _items(value)
         if any(_begins(one, b"{") for one in items):
-            yield where, items
-    elif depth < _DEEPEST:
-        for name, inner in _fields(value).items():
-            yield from _lists(inner, f"{where}.{name}" if where else name, depth + 1)
+            lists[where] = items
+        return
+    inner = _fields(value)
+    if records := _named(inner):
+        named[where] = records
+        if len(inner) >= _COMPARED:
+            return  # lists that they have are their own
+    if depth < _DEEPEST:
+        below = {} if records else named
+        for name, one in inner.items():
+            _look_into(one, f"{where}.{name}" if where else name, depth + 1, lists, below)
+
+
+def _named(inner: Mapping[str, msgspec.Raw]) -> list[msgspec.Raw]:
+    """Several objects that are alike, with their names as `key`; none where they are not."""
+    if len(inner) < 2 or not all(_begins(one, b"{") for one in inner.values()):
+        return []
+    some = [set(_fields(one)) for one in islice(inner.values(), _COMPARED)]
+    if len(set.intersection(*some)) < max(1, _ALIKE * max(map(len, some))):
+        return []
+    return list(map(_with_key, inner, inner.values()))
+
+
+def _with_key(name: str, record: msgspec.Raw) -> msgspec.Raw:
+    fields = bytes(record).lstrip()[1:].lstrip()
+    if b'"key"' in fields and "key" in _fields(record):
+        return record
+    between = b"" if fields.startswith(b"}") else b","
+    return msgspec.Raw(b'{"key":' + msgspec.json.encode(name) + between + fields)
 
 
 def _begins(value: msgspec.Raw, sign: bytes) -> bool:
-    return bytes(memoryview(value)[:64]).lstrip()[:1] == sign
+    data = memoryview(value)
+    return data[:1] == sign or bytes(data[:64]).lstrip()[:1] == sign
 
 
 def _items(value: msgspec.Raw) -> list[msgspec.Raw]:

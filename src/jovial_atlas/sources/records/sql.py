@@ -31,29 +31,48 @@ def read_query(
     Raises ContentError where the database cannot be reached, or the query fails, before or
     in the middle; the message never holds a password.
     """
-    url = _url(connect, folder, password)
+    engine, url = opened(connect, folder, password, how.source)
     shown = shown_url(url)
     secrets = [str(one) for one in (password, url.password) if one]
-    try:
-        engine = create_engine(url, **_options(url))
-    except (ImportError, NoSuchModuleError) as error:
-        raise ContentError(
-            f"{how.source}: the driver for {url.drivername} is not installed ({error}). "
-            "For PostgreSQL: pip install 'jovial-atlas[postgresql]'"
-        ) from None
-    _on_connecting(engine, url)
-    driver = engine.dialect.loaded_dbapi  # PEP 249
     done, running = 0, _Running()
     try:
         for table in read_ahead(_tables(engine, query, running), stop=running.stop):
             delivered = deliver(_plain(table).lazy(), how).collect()
             yield split_wrong(delivered, how, f"{how.source}, row ", done)
             done += table.height
-    except (SQLAlchemyError, driver.Error, driver.Warning, OSError) as error:
-        reason = str(getattr(error, "orig", None) or error).strip().splitlines()[0]
+    except errors_of(engine) as error:
         where = f"after {done:,} rows" if done else f"on {shown}"
-        told = redacted(f"{how.source}: the query failed {where}: {reason}.", secrets)
+        told = redacted(f"{how.source}: the query failed {where}: {reason_of(error)}.", secrets)
         raise ContentError(told) from None
+
+
+def opened(
+    connect: str, folder: Path, password: str = "", source: str = "init"
+) -> tuple[Engine, URL]:
+    """A database, and its address. A relative SQLite file is taken from `folder`. Raises
+    ContentError where it cannot be; nothing is asked of it yet."""
+    url = _url(connect, folder, password)
+    try:
+        engine = create_engine(url, **_options(url))
+    except (ImportError, NoSuchModuleError) as error:
+        raise ContentError(
+            f"{source}: the driver for {url.drivername} is not installed ({error}). "
+            "For PostgreSQL: pip install 'jovial-atlas[postgresql]'"
+        ) from None
+    _on_connecting(engine, url)
+    return engine, url
+
+
+def errors_of(engine: Engine) -> tuple[type[Exception], ...]:
+    """What goes wrong with a database: errors of the library, of the driver (PEP 249), of the
+    system."""
+    driver = engine.dialect.loaded_dbapi
+    return SQLAlchemyError, driver.Error, driver.Warning, OSError
+
+
+def reason_of(error: BaseException) -> str:
+    """What went wrong, in the words of the database."""
+    return str(getattr(error, "orig", None) or error).strip().splitlines()[0]
 
 
 class _Running:
