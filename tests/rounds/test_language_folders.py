@@ -1,8 +1,9 @@
-"""Folders of languages, told from folders that are only called like one."""
+"""Folders and names of files that tell languages, told from those that are only called like one."""
 
 import polars as pl
 import pytest
 
+from jovial_atlas.rounds.reading.language_endings import language_endings
 from jovial_atlas.rounds.reading.language_folders import language_folders, main_language
 
 SITE = "https://www.marrowfen.example"
@@ -59,3 +60,22 @@ def test_the_main_language_is_that_of_untranslated_pages(site, wanted):
     table = pages(*site)
     folders = language_folders(table, SITE, "fr")
     assert main_language(table, SITE, folders) == wanted
+
+
+@pytest.mark.parametrize(
+    ("site", "wanted"),
+    [
+        ([("/", "a.html b.html", "en"), ("/", "a.de.html b.de.html index.de.html", "de")], {"de": ".de"}),
+        ([("/", "a.en.html b.en.html", "en"), ("/x/", "a.pt_BR.html", "pt"), ("/", "a.pt_BR.html b.pt_BR.html", "pt-BR")],
+         {"en": ".en", "pt-BR": ".pt_BR"}),
+        ([("/", "a b", None), ("/", "a.fr b.fr", None)], {"fr": ".fr"}),
+        ([("/", "a.html b.html", "en"), ("/", "a_nl.html b_nl.html", "nl")], {"nl": "_nl"}),
+        # Shirts in size "is" and libraries of machines are no languages; nor is what stands alone.
+        ([("/", "a.html b.html", "en"), ("/", "a-is.html b-is.html", "en")], {}),
+        ([("/", "a.html b.html", None), ("/", "a-no.html b-no.html", None)], {}),
+        ([("/", "a.io.html b.io.html", "en"), ("/", "a.html b.html", "en")], {}),
+        ([("/", "c.html", "en"), ("/", "a.de.html b.de.html", "de")], {}),
+    ],
+)  # fmt: skip
+def test_the_end_of_a_name_tells_a_language_where_pages_bear_it_out(site, wanted):
+    assert language_endings(pages(*site), SITE) == wanted

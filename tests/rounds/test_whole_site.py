@@ -5,7 +5,7 @@ import json
 import pytest
 from PIL import Image
 
-from tests.conftest import URL, page, write_site
+from tests.conftest import URL, page, run_command, write_site
 
 GERMAN = ("Das Wasser stand den ganzen Morgen bis zur untersten Stufe des Turmes, und zwei Rohrdommeln "
           "riefen aus dem Schilf, bis der Nebel sich hob und der Tag auch für die Enten begann.")  # fmt: skip
@@ -85,6 +85,30 @@ def test_the_language_of_a_host_and_the_pages_own_version_count_over_the_theme(a
     said = {path: (row["language"], row["read_from"].partition("language=")[2].partition(" ")[0]) for path, row in rows.items()}
     assert said == {"/a.html": ("en", "html"), "/b.html": ("fr", "hreflang"),
                     "https://de.marrowfen.example/c.html": ("de", "host")}  # fmt: skip
+
+
+def test_pages_are_versions_by_the_names_of_their_files(tmp_path, atlas):
+    said = {"en": "<p>The heron stands in the reeds and waits for the fish that come with the water.</p>",
+            "de": "<p>Der Reiher steht im Schilf und wartet auf die Fische, die mit dem Wasser kommen.</p>"}  # fmt: skip
+    files = {}
+    for name in ("index", "herons", "walks/index", "walks/long"):
+        files[f"{name}.html"] = page(name, said["en"] + f"<p>{name}</p>").replace(' lang="en"', "")
+        files[f"{name}.de.html"] = page(f"{name} auf Deutsch", said["de"] + f"<p>{name}</p>").replace(' lang="en"', "")
+    files["only.html"] = page("Only", said["en"])
+    write_site(tmp_path, files)
+    run_command("init", "--yes", "--replace", "--url", URL, "--html", "public", cwd=tmp_path)
+    rows = pages_of(atlas, tmp_path)
+    assert {(path, row["language"], row["role"]) for path, row in rows.items() if "index" in path} == {
+        ("/index.de.html", "de", "home"), ("/walks/index.de.html", "de", "page"),
+    }  # fmt: skip
+    assert atlas("build").code == 0
+    text = "".join(path.read_text() for path in tmp_path.glob("public/sitemap-*.xml"))
+    assert text.count('hreflang="de"') == 8 and f'hreflang="en" href="{URL}/walks/"' in text
+    assert f"{URL}/only.html" in text and text.count("<xhtml:link") == 16
+    site = tmp_path / "atlas.toml"
+    site.write_text(site.read_text().replace('".de"', '"de"'))
+    told = atlas("survey")
+    assert told.code == 2 and "must be a dot, hyphen or underscore" in told.err
 
 
 def test_versions_at_other_paths_are_known_by_their_pictures(atlas, tmp_path):

@@ -112,6 +112,9 @@ def tell(
         out.say(f"Kinds of page: {', '.join(counts)}.")
     if proposal.languages:
         out.say(f"Languages by folder: {', '.join(proposal.languages)}.")
+    if proposal.endings:
+        ends = (f"{one} ({end})" for one, end in proposal.endings.items())
+        out.say(f"Languages by the names of files: {', '.join(ends)}.")
     if proposal.robots:
         out.say("The robots.txt that is there is taken over into [robots].")
     if found := ", ".join(proposal.home.publisher):

@@ -27,6 +27,8 @@ _SEARCH = (
 #: and parts of a search that scripts fill, which are called nothing.
 _SEARCH_WITHIN, _FORM_WORDS = r"/search(\.html?|/|/index\.html?)$", 80
 _SEARCH_PARTS, _PART_WORDS = r"/search/[^/?]+\.html?$", 30
+#: How the file of a home page in another language may end, behind its language.
+_FILES = (".html", ".htm", "")
 #: A folder of drafts.
 _DRAFTS = r"(^|/)(_?drafts|_draft)/"
 _LISTINGS = r"^/(tags?|categor(y|ies)|topics?|archives?|authors?)(/|\.html?$)"
@@ -131,7 +133,9 @@ def _feed(_site: SiteFile) -> pl.Expr:
 
 
 def _home(site: SiteFile) -> pl.Expr:
-    return pl.col("_path").is_in(["/", *site.model.languages.folders.values()])
+    placed = site.model.languages
+    named = (f"/index{ending}{file}" for ending in placed.endings.values() for file in _FILES)
+    return pl.col("_path").is_in(["/", *placed.folders.values(), *named])
 
 
 def _article(_site: SiteFile) -> pl.Expr:

@@ -14,7 +14,7 @@ class Kinds(Part, frozen=True, kw_only=True):
         says("error pages; else /404.html and its like, and pages called error that say so"),
     ] = None
     home: Annotated[
-        tuple[str, ...] | None, says("home pages; else / and the folders of languages")
+        tuple[str, ...] | None, says("home pages; else / and those of the languages")
     ] = None
     articles: Annotated[
         tuple[str, ...] | None, says("articles; else pages that say so, or that are dated")

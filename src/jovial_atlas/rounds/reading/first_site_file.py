@@ -100,8 +100,8 @@ def site_file_text(proposal: Proposal, path: Path, answers: Answers) -> str:
         )
         last = _add_sections(document, sections)
         last.add(tomlkit.nl())
-    if proposal.languages:
-        last = _languages(proposal.languages)
+    if proposal.languages or proposal.endings:
+        last = _languages(proposal)
         document.add("languages", last)
     for line in (*_doubtful(proposal.doubts), *_RULES):
         last.add(tomlkit.comment(line))
@@ -224,11 +224,15 @@ def _add_sections(document: TOMLDocument, found: Sequence[FoundSection]) -> Tabl
     return table
 
 
-def _languages(spoken: Mapping[str, str]) -> Table:
-    table, folders = tomlkit.table(), tomlkit.inline_table()
-    folders.update(spoken)
-    table.comment("pages with the same path in two of them are versions of each other")
-    table.add("folders", folders)
+def _languages(proposal: Proposal) -> Table:
+    table, places = tomlkit.table(), tomlkit.inline_table()
+    places.update(proposal.languages or proposal.endings)
+    if proposal.languages:
+        table.comment("pages with the same path in two of them are versions of each other")
+        table.add("folders", places)
+    else:
+        table.comment("pages whose files are called the same but for it are versions of each other")
+        table.add("endings", places)
     table.add(tomlkit.nl())
     return table
 

@@ -48,7 +48,7 @@ def language_folders(pages: pl.DataFrame, origin: str, main: str) -> dict[str, s
         whole=path,
         said=pl.col("language").str.extract("^[A-Za-z]+", 0).str.to_lowercase(),
     )
-    certain, likely = _called_after_languages(split)
+    certain, likely = called_after_languages(split)
     inside = split.filter(pl.col("code").is_in([*certain, *likely]))
     outside = split.filter(~pl.col("code").is_in(inside["code"].implode()).fill_null(False))
     others = pl.concat(
@@ -77,7 +77,7 @@ def language_folders(pages: pl.DataFrame, origin: str, main: str) -> dict[str, s
     return found if len(found) > 1 else {}
 
 
-def _called_after_languages(split: pl.DataFrame) -> tuple[list[str], list[str]]:
+def called_after_languages(split: pl.DataFrame) -> tuple[list[str], list[str]]:
     """The names of folders that are those of languages, and those that are so if others are beside
     them: names of three letters of whose pages none says its language."""
     certain: list[str] = []

@@ -27,6 +27,7 @@ from jovial_atlas.rounds.reading.all_sources import SurveyOptions
 from jovial_atlas.rounds.reading.content_place import answer_at
 from jovial_atlas.rounds.reading.content_records import ContentPlace, moved_to
 from jovial_atlas.rounds.reading.home_head import HomeHead, home_head
+from jovial_atlas.rounds.reading.language_endings import language_endings
 from jovial_atlas.rounds.reading.language_folders import (
     language_folders,
     main_language,
@@ -81,6 +82,7 @@ class Proposal:
     sections: list[FoundSection]
     #: Language → folder, where the site has pages in several.
     languages: dict[str, str]
+    endings: dict[str, str]
     robots: RobotsFile | None
     authors: int
     kinds: dict[str, int]
@@ -165,6 +167,7 @@ def propose(
         addresses=_style(pages, origin) if isinstance(source, HtmlSource) else "folder",
         sections=_sections(pages, origin),
         languages=folders,
+        endings={} if folders else language_endings(pages, origin),
         robots=parse_robots(text) if text is not None else None,
         authors=_authors(pages["author"].drop_nulls(), pages.height),
         kinds=dict(Counter(pages["role"].to_list()).most_common()),

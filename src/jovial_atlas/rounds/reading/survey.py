@@ -265,7 +265,7 @@ def _completed(
         saved = whole.collect()
         snapshot.save(saved, path, alike=True)
         return schema.complete(saved.lazy()), layout, faults, links
-    if filled_tables or layout or site.model.languages.folders or any_read(filled):
+    if filled_tables or layout or site.model.languages.are_placed or any_read(filled):
         beside = temporary_name(path.parent)
         snapshot.sink(whole, beside)
         move_into_place(beside, path)

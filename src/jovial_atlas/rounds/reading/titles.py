@@ -16,11 +16,12 @@ _BEHIND_NAME = re.compile(rf"{_SEPARATORS.pattern}|:\s+")
 def name_in_titles(pages: pl.DataFrame, origin: str) -> str:
     """What at least half of the titles end with, after a separator or in brackets, or begin with;
     else the home page's title."""
-    titles = pages["title"].drop_nulls().to_list()
+    shown = pages.filter(pl.col("redirect").is_null()) if "redirect" in pages.columns else pages
+    titles = shown["title"].drop_nulls().to_list()
     for part in (_last_part, _in_brackets, _first_part):
         if name := _common(map(part, titles), len(titles)):
             return name
-    home = pages.filter(pl.col("loc") == f"{origin}/")["title"].to_list()
+    home = shown.filter(pl.col("loc") == f"{origin}/")["title"].to_list()
     return home[0] if home and home[0] else ""
 
 

@@ -11,7 +11,7 @@ from collections.abc import Collection
 import polars as pl
 
 from jovial_atlas import addresses
-from jovial_atlas.rounds.state.page_languages import by_folder, main_language
+from jovial_atlas.rounds.state.page_languages import by_place, main_language
 from jovial_atlas.rules.page_kinds import is_kind, lists_others
 from jovial_atlas.rules.selectors import matches, path_column
 from jovial_atlas.sitefile import SiteFile
@@ -261,9 +261,9 @@ def _language_signs(table: pl.LazyFrame, site: SiteFile) -> list[pl.Expr]:
     strange = foreign = pl.lit(False)
     known = table.collect_schema()
     if "read_from" in known:
-        strange = pl.col("read_from").str.contains(r"\blanguage=(?:folder|host)\b").fill_null(False)
-    if site.model.languages.folders:
-        place = main_language(by_folder(site)[0])
+        strange = pl.col("read_from").str.contains(r"\blanguage=(?:place|host)\b").fill_null(False)
+    if site.model.languages.are_placed:
+        place = main_language(by_place(site)[0])
         if "language" in known:
             strange |= (main_language(pl.col("language")) != place).fill_null(False)
         if main := site.model.site.language:

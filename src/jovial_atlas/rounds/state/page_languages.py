@@ -1,23 +1,40 @@
-"""The one language of a page: that of its folder, of its host, or the one that it names for itself
-among its versions, where it says none or, as a theme does, the same everywhere."""
+"""The one language of a page: that of its folder, of its file's name, of its host, or the one that
+it names for itself among its versions, where it says none or, as a theme does, the same
+everywhere."""
 
 from __future__ import annotations
+
+import re
 
 import polars as pl
 
 from jovial_atlas import languages
 from jovial_atlas.sitefile import SiteFile
 
+#: How the names of files of pages end, beside languages.
+_FILE_ENDING = r"\.[A-Za-z]{3,5}"
 
-def by_folder(site: SiteFile) -> tuple[pl.Expr, pl.Expr]:
-    """Over `loc`: the language of the innermost folder around a page, and the path inside that
-    folder; null where there is none."""
+
+def by_place(site: SiteFile) -> tuple[pl.Expr, pl.Expr]:
+    """Over `loc`: the language of the innermost folder around a page, or of the end of its file's
+    name, and the path inside that folder and without that end; null where neither tells one. (Where
+    ends tell languages, each page has a path.)"""
     path = pl.col("loc").str.strip_prefix(site.model.site.url)
     language, rest = pl.lit(None, pl.String), pl.lit(None, pl.String)
-    for lang, folder in sorted(site.model.languages.folders.items(), key=lambda one: len(one[1])):
+    placed = site.model.languages
+    for lang, folder in sorted(placed.folders.items(), key=lambda one: len(one[1])):
         inside = path.str.starts_with(folder)
         language = pl.when(inside).then(pl.lit(languages.canonical(lang))).otherwise(language)
         rest = pl.when(inside).then(path.str.strip_prefix(folder)).otherwise(rest)
+    if placed.endings:
+        rest = pl.coalesce(rest, path)
+    for lang, ending in sorted(placed.endings.items(), key=lambda one: len(one[1])):
+        end = rf"{re.escape(ending)}({_FILE_ENDING})?$"
+        named = path.str.contains(end)
+        language = pl.when(named).then(pl.lit(languages.canonical(lang))).otherwise(language)
+        rest = pl.when(named).then(rest.str.replace(end, "$1")).otherwise(rest)
+    if placed.endings:
+        rest = rest.str.replace(rf"(^|/)index({_FILE_ENDING})?$", "$1")
     return language, rest
 
 
@@ -25,7 +42,7 @@ def with_languages(table: pl.LazyFrame, site: SiteFile) -> pl.LazyFrame:
     """The table with the languages of places: of folders, of other hosts, and those by which pages
     call themselves among their versions. They count where a page says none, or another one."""
     known = table.collect_schema()
-    places = {"folder": by_folder(site)[0]} if site.model.languages.folders else {}
+    places = {"place": by_place(site)[0]} if site.model.languages.are_placed else {}
     if any(host.language for host in site.model.host):
         places["host"] = _by_host(site)
     if "alternates" in known and "language" in known:

@@ -1,4 +1,4 @@
-"""Language versions of listed pages: those that pages name, and those in folders of languages."""
+"""Language versions of listed pages: those that pages name, and those in places of languages."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from jovial_atlas import languages
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.keys import key_of
 from jovial_atlas.rounds.state.last_survey import LastSurvey
-from jovial_atlas.rounds.state.page_languages import by_folder
+from jovial_atlas.rounds.state.page_languages import by_place
 from jovial_atlas.sitefile import SiteFile
 
 _NUMBERED: dict[str, type[pl.DataType]] = {"loc": pl.String, "number": pl.UInt32}
@@ -30,9 +30,9 @@ class Versions(msgspec.Struct, frozen=True):
 
 def versions_of(listed: pl.LazyFrame, site: SiteFile, declared: bool = True) -> Versions:
     """Language versions of pages: those that the pages name and that name them in return, and
-    those in the folders of `[languages]`."""
+    those in the folders of `[languages]`, or with the names of files that end as it says."""
     named = _declared(listed, site) if declared else pl.DataFrame(schema=_LINKS)
-    places = _by_folder(listed, site)
+    places = _by_place(listed, site)
     if not named.height:
         return _shared(places) if places.height else Versions()
     pages = places.select("loc", "rest")
@@ -128,13 +128,15 @@ def _declared(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     return pl.concat([one.select(*_LINKS) for one in (kept, of_page, own.filter(default))])
 
 
-def _by_folder(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
-    """Pages that have versions in the folders of languages, as `loc, lang, rest`: versions of each
+def _by_place(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
+    """Pages that have versions in the places of languages, as `loc, lang, rest`: versions of each
     other have one `rest`. The version for all other languages is there once more."""
     languages_of = site.model.languages
-    if len(languages_of.folders) < 2:
+    if len(languages_of.folders) < 2 and not languages_of.endings:
         return pl.DataFrame(schema=_PLACES)
-    language, rest = by_folder(site)
+    language, rest = by_place(site)
+    if languages_of.endings:
+        language = pl.coalesce(language, "language", pl.lit(site.model.site.language))
     places = (
         listed.select("loc", "images", lang=language, rest=rest)
         .filter(pl.col("lang").is_not_null())
