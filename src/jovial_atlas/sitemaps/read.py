@@ -86,8 +86,9 @@ class SitemapFile:
     size: int = 0
     space: str = protocol.CORE
     faults: list[Fault] = field(default_factory=list)
-    #: The keys of its language versions, where it is plain and has any: `line, loc, href`.
-    keyed: pl.DataFrame | None = None
+    #: The keys of its language versions, where it is plain and has any: `line, loc, href`; or where
+    #: they were put aside.
+    keyed: pl.DataFrame | Path | None = None
     _entries: list[Entry] = field(default_factory=list)
     _data: bytes = field(default=b"", repr=False)
     #: The entries of a plain file, or where they were put aside, and how many they are.
@@ -105,6 +106,10 @@ class SitemapFile:
         if isinstance(self._plain, pl.DataFrame):
             self._plain.write_ipc(path, compression="lz4")
             self._plain = path
+        if isinstance(self.keyed, pl.DataFrame):
+            keys = path.with_suffix(".keys")
+            self.keyed.write_ipc(keys, compression="lz4")
+            self.keyed = keys
 
     @property
     def entries(self) -> list[Entry]:
@@ -133,6 +138,8 @@ class SitemapFile:
     @property
     def link_keys(self) -> pl.DataFrame:
         """The keys of its language versions, each once an entry, as `line, loc, href`."""
+        if isinstance(self.keyed, Path):
+            return pl.read_ipc(self.keyed)
         return self.keyed if self.keyed is not None else keys_of_links(self.links())
 
     def links(self) -> pl.DataFrame:
