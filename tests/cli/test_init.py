@@ -104,6 +104,11 @@ def test_of_a_folder_that_a_site_is_made_of_its_built_pages_are_read_else_its_te
     assert "work holds what the site is made of" in told.err
     (source,) = site_file(tmp_path)["source"]
     assert (source["kind"], source["path"]) == ("html", "work/_site")
+    (tmp_path / "texts").mkdir()
+    (tmp_path / "texts/a.mdx").write_text("# A")
+    (tmp_path / "texts/b.rst").write_text("B")
+    told = init(tmp_path, "--yes", "--replace", "--url", URL, "--content", "texts")
+    assert "texts also holds 1 file of reStructuredText (.rst), which are not read" in told.err
     init(tmp_path, "--yes", "--replace", "--url", URL, "--html", "work")
     assert site_file(tmp_path)["source"][0]["path"] == "work", "who says that pages are built is believed"
 
@@ -156,7 +161,7 @@ def test_a_table_of_a_database_is_the_content(tmp_path):
     [
         ("nope", "does not exist"),
         ("www.marrowfen.example", "write it with its scheme: https://www.marrowfen.example"),
-        ("empty", "no HTML page and no Markdown"),
+        ("empty", "no HTML page and no Markdown file, but 1 file of AsciiDoc (.adoc). Name"),
         ("one.html", "single page"),
         ("sheet.xlsx", "is no workbook that can be read"),
         ("old.xls", "Save it as .xlsx, .ods or CSV"),
@@ -175,6 +180,7 @@ def test_a_table_of_a_database_is_the_content(tmp_path):
 )
 def test_what_is_no_content_is_told_with_what_would_be(tmp_path, place, said):
     (tmp_path / "empty").mkdir()
+    (tmp_path / "empty/a.adoc").write_text("= A")
     fen(tmp_path / "fen.db", walks="id, way", sightings="id, what", ring="code")
     for name, text in (("one.html", page()), ("sheet.xlsx", "PK"), ("notes.bin", "\0\1"), ("old.xls", ""),
                        ("one.json", '{"a": 1}'), ("numbers.json", "[1]"), ("half.json", '[{"a": 1},'),

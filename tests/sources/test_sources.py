@@ -397,6 +397,8 @@ def test_drafts_future_pages_and_broken_front_matter_are_told_apart(
 def test_what_pages_are_made_with_is_no_page(survey, tmp_path):
     files = {
         "x.md": "{{ greet }} Reeds {% if a %}grow{% endif %}.\n\n    {{ code }}\n",
+        "m.mdx": "import A from 'a'\nimport {B} from 'b'\n\n# Eels\n\nimport of eels is {/* hidden */}rare. [x](x.md)\n\n"
+                 "```js\nimport c from 'c'\n\n```\n\nexport const d = 1\n",
         "list.html": "---\ntitle: All\n---\n{% for p in all %}<p>{{ p }}</p>{% endfor %}",
         "part.html": "{% block a %}<nav></nav>{% endblock %}",
         "frame.html": "<!doctype html><html><title>{{ page.title }}</title><p>x</p>",
@@ -409,8 +411,9 @@ def test_what_pages_are_made_with_is_no_page(survey, tmp_path):
         (tmp_path / "notes" / name).write_text(text)
     found, told = survey('kind = "markdown"\npath = "notes"')
     assert {path: row["excerpt"] for path, row in found.items()} == {
-        "/x/": "Reeds grow.", "/list/": None, "/how/": "Write",
+        "/x/": "Reeds grow.", "/list/": None, "/how/": "Write", "/m/": "import of eels is rare. x",
     }  # fmt: skip
+    assert (found["/m/"]["title"], found["/m/"]["words"], found["/m/"]["links"]) == ("Eels", 11, [f"{URL}/x/"])
     assert told == [("template-left-out", "frame.html"), ("template-left-out", "part.html")]
 
 

@@ -30,6 +30,7 @@ from jovial_atlas.rounds.proving.review import AboutPages, exemptions, settings_
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rules import decide
 from jovial_atlas.sitefile import HtmlSource, MarkdownSource, SiteFile
+from jovial_atlas.sources.html_page.context import TEXT_ENDINGS
 from jovial_atlas.sources.html_page.fulltext import html_of_file
 from jovial_atlas.sources.html_page.page import PageFile, as_it_is_read, read_page
 from jovial_atlas.sources.records import records
@@ -39,7 +40,6 @@ from jovial_atlas.sources.settings import name_of, reading_of
 from jovial_atlas.web import Client, Request, send
 
 _LARGEST = 20_000_000
-_MARKDOWN = (".md", ".markdown")
 
 
 def review_file(
@@ -52,7 +52,7 @@ def review_file(
         data = path.read_bytes()
     except OSError as error:
         raise AtlasError(f"{path} cannot be read ({error.strerror}).") from error
-    if path.suffix.lower() in _MARKDOWN or source_of(path, site, MarkdownSource):
+    if path.suffix.lower() in TEXT_ENDINGS or source_of(path, site, MarkdownSource):
         return _review_markdown(path, site, now, loc)
     loc = loc or address_of_file(path, site)
     return review_bytes(data, loc or f"{NOWHERE}/{path.name}", str(path), site, now)

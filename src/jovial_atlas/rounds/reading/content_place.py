@@ -7,7 +7,8 @@ import io
 import itertools
 import os
 import re
-from collections.abc import Iterator, Sequence
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
@@ -38,6 +39,7 @@ from jovial_atlas.sitefile import (
     MarkdownSource,
 )
 from jovial_atlas.sitemaps.read import FileKind, read_sitemap
+from jovial_atlas.sources.html_page.context import TEXT_ENDINGS
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files
 from jovial_atlas.sources.records.table import TABLE_ENDINGS
 from jovial_atlas.sources.records.templates import begins_as_template
@@ -47,7 +49,9 @@ from jovial_atlas.web import Answer, Client
 
 #: Names of the folders that generators build into, beside what they build from.
 _BUILT = ("public", "_site", "site", "dist", "build", "output", "www", "htdocs", "html", "out")
-_TEXTS = (".md", ".markdown")
+#: Texts that are not read, and what they are in.
+_UNREAD = {".rst": "reStructuredText", ".adoc": "AsciiDoc", ".asciidoc": "AsciiDoc", ".org": "Org",
+           ".textile": "Textile", ".lr": "blocks of fields"}  # fmt: skip
 #: Folders that hold no content of a site, where it is looked for.
 _NEVER = NO_CONTENT | {"vendor"}
 #: Of so many HTML files the beginning is read, to know whether pages are still to be made of them.
@@ -125,23 +129,27 @@ def _pages_first(folder: Path) -> Iterator[str]:
 
 
 def _in_folder(path: Path) -> ContentPlace:
-    pages, texts = [], 0
+    pages, texts, unread = [], 0, Counter[str]()
     for file in itertools.islice(_files(path), _MOST_FILES):
         name = file.lower()
         if name.endswith(HTML_ENDINGS):
             pages.append(file)
-        else:
-            texts += name.endswith(_TEXTS)
+        elif name.endswith(TEXT_ENDINGS):
+            texts += 1
+        elif (ending := f".{name.rpartition('.')[2]}") in _UNREAD:
+            unread[ending] += 1
+    others = _told_unread(unread)
     if not pages and not texts:
+        more = f", but {others}" if others else ""
         raise ContentError(
-            f"{path} holds no HTML page and no Markdown file. Name the folder that holds the "
-            "built site, or the texts that it is built of."
+            f"{path} holds no HTML page and no Markdown file{more}. Name the folder that holds "
+            "the built site, or the texts that it is built of."
         )
     built = next((name for name in _BUILT if _has_home(path / name)), "")
     if _is_to_be_built(path, pages):
-        return _of_generator(path, built, texts + len(pages))
+        return _of_generator(path, built, texts + len(pages), others)
     if len(pages) < texts:
-        return _of_texts(path, plural(texts, "Markdown file"))
+        return _of_texts(path, plural(texts, "Markdown file"), others)
     unsure = []
     if built and not _has_home(path):
         unsure.append(
@@ -164,10 +172,17 @@ def _is_to_be_built(path: Path, pages: Sequence[str]) -> bool:
     return False
 
 
-def _of_generator(path: Path, built: str, files: int) -> ContentPlace:
+def _told_unread(unread: Mapping[str, int]) -> str:
+    return ", ".join(
+        f"{plural(count, 'file')} of {_UNREAD[ending]} ({ending})"
+        for ending, count in sorted(unread.items())
+    )
+
+
+def _of_generator(path: Path, built: str, files: int, others: str) -> ContentPlace:
     """The pages that were made of a folder, where they are in it, else the texts of it."""
     if not built:
-        return _of_texts(path, f"{plural(files, 'file')} of Markdown and HTML")
+        return _of_texts(path, f"{plural(files, 'file')} of Markdown and HTML", others)
     pages = sum(file.lower().endswith(HTML_ENDINGS) for file in _files(path / built))
     said = (
         f"{path} holds what the site is made of, {path / built} the pages as they are served: "
@@ -178,12 +193,18 @@ def _of_generator(path: Path, built: str, files: int) -> ContentPlace:
     return ContentPlace(HtmlSource(path=str(path / built)), what, unsure=[said])
 
 
-def _of_texts(path: Path, what: str) -> ContentPlace:
+def _of_texts(path: Path, what: str, others: str) -> ContentPlace:
     said = (
         "The addresses of Markdown pages are made of their paths, as in /notes/otters/ for "
         "notes/otters.md; if the site has others, correct `url` in the [[source]]."
     )
-    return ContentPlace(MarkdownSource(path=str(path)), f"{what} in {path}", unsure=[said])
+    unsure = [said]
+    if others:
+        unsure.append(
+            f"{path} also holds {others}, which are not read: build the site, and name the folder "
+            "with its pages, if they are pages of it."
+        )
+    return ContentPlace(MarkdownSource(path=str(path)), f"{what} in {path}", unsure=unsure)
 
 
 def _has_home(folder: Path) -> bool:

@@ -52,6 +52,10 @@ class Reading(msgspec.Struct, frozen=True):
     tags: tuple[str, ...] = ("meta", "json-ld", "microdata", "rdfa", "links", "keywords")
 
 
+#: How files of Markdown end; those of the last kind have statements of a program in them.
+TEXT_ENDINGS = (".md", ".markdown", ".mdx")
+
+
 class PageFile(NamedTuple):
     """A file to read: its place, its path inside the source, the address it is served under,
     and the date of its last commit, where there is one. A tuple as `Fault` is, and for the same

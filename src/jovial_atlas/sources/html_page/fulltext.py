@@ -8,6 +8,7 @@ from pathlib import Path
 from selectolax.lexbor import LexborHTMLParser
 
 from jovial_atlas import addresses
+from jovial_atlas.sources.html_page.context import TEXT_ENDINGS
 from jovial_atlas.sources.html_page.outline import outline, text
 from jovial_atlas.sources.html_page.page import as_it_is_read
 
@@ -27,15 +28,12 @@ def html_of_file(path: Path) -> bytes:
         data = zlib.decompress(data) if path.suffix == PACKED else data
     except (OSError, ValueError, zlib.error):
         return b""
-    if path.suffix.lower() not in _MARKDOWN:
+    if path.suffix.lower() not in TEXT_ENDINGS:
         return as_it_is_read(data)
     # Few sites have any, and the reader of it is slow to load.
     from jovial_atlas.sources.records.markdown import html_of
 
     return html_of(data).encode()
-
-
-_MARKDOWN = (".md", ".markdown")
 
 
 def main_text(path: Path) -> tuple[str, list[str]]:

@@ -28,6 +28,7 @@ from jovial_atlas.media.services import Service
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.pages.row import PageRow, values_of
+from jovial_atlas.sources.html_page.context import TEXT_ENDINGS
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_page
 from jovial_atlas.sources.kept_dates import KeptDates
 from jovial_atlas.sources.records.columns import FieldMap
@@ -36,12 +37,16 @@ from jovial_atlas.sources.records.kept_pages import KEPT_KEY, KEPT_ROW, KeptPage
 from jovial_atlas.sources.records.markdown_address import date_in_name, markdown_address
 from jovial_atlas.sources.records.markdown_rests import resting_on
 from jovial_atlas.sources.records.records import item_text, pages_of
-from jovial_atlas.sources.records.templates import has_statements, without_statements
-from jovial_atlas.sources.workers.folder import Folder, page_files
+from jovial_atlas.sources.records.templates import (
+    has_statements,
+    without_program,
+    without_statements,
+)
+from jovial_atlas.sources.workers.folder import HTML_ENDINGS, Folder, page_files
 from jovial_atlas.sources.workers.readers import Readers
 from jovial_atlas.values import replace
 
-MARKDOWN_ENDINGS = (".md", ".markdown", ".html", ".htm")
+MARKDOWN_ENDINGS = (*TEXT_ENDINGS, *HTML_ENDINGS)
 #: Other names under which front matter often gives a column.
 _NAMES = {
     "published": ("date", "published", "publish_date"),
@@ -177,11 +182,11 @@ def _read(
     loc, wrong = _address(file.path, fields, how)
     if wrong:
         return None, [*faults, Fault("row-no-address", file.path, wrong)]
-    is_html = file.path.lower().endswith((".html", ".htm"))
+    is_html = file.path.lower().endswith(HTML_ENDINGS)
     if is_html and body == text and has_statements(text):
         message = "Statements of a template stand in it, and no front matter; it is left out."
         return None, [*faults, Fault("template-left-out", file.path, message)]
-    body = without_statements(body)
+    body = without_statements(without_program(body) if file.path.lower().endswith(".mdx") else body)
     html = body if is_html else render.html(body, file)
     page = PageFile(file.place, file.path, loc)
     row, page_faults = read_page(html.encode() or b" <p>", page, reading, about.st_mtime)
@@ -342,7 +347,7 @@ class _Rendering:
         other link."""
         reference, mark, fragment = href.partition("#")
         name = unquote(reference)
-        if not name.lower().endswith((".md", ".markdown")) or "://" in name:
+        if not name.lower().endswith(TEXT_ENDINGS) or "://" in name:
             return None
         place = Path(file.place)
         root = place.parents[file.path.count("/")]

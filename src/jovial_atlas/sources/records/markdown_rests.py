@@ -14,7 +14,7 @@ from jovial_atlas.sources.records.front_matter import head_of
 
 #: How names of other files end in a text, what parts them from it, and how long they are at most.
 _ENDING, _PARTING, _LONGEST = (
-    re.compile(rb"\.(?:md|markdown)\b", re.I),
+    re.compile(rb"\.(?:mdx?|markdown)\b", re.I),
     re.compile(rb"[\s()<>\"'\[\]]"),
     500,
 )

@@ -1,5 +1,5 @@
-"""Statements of templates in texts, `{% … %}` and `{{ … }}`: generators put in their place what
-only they know."""
+"""Statements in texts: of templates, `{% … %}` and `{{ … }}`, in whose place generators put what
+only they know; and of programs, in Markdown that components stand in (MDX)."""
 
 from __future__ import annotations
 
@@ -24,3 +24,18 @@ def without_statements(text: str) -> str:
 def begins_as_template(data: bytes) -> bool:
     """Whether the octets of an HTML file begin with front matter, or with a statement."""
     return _BEGINS.match(data.removeprefix(b"\xef\xbb\xbf")) is not None
+
+
+#: A fenced block of code, which is text; a block that imports or exports; a comment.
+_PROGRAM = re.compile(
+    r"(?P<code>^(?P<fence>```+|~~~+)[^\n]*\n.*?^(?P=fence)[ \t]*$)"
+    r"|(?:\A\s*|(?<=\n\n))(?:import\s+(?:[\"'{*]|[\w$]+\s*(?:,|from\s))"
+    r"|export\s+(?:(?:const|let|var|function|async|class|default)\s|[{*]))(?:[^\n]+(?:\n|\Z))+"
+    r"|\{/\*.*?\*/\}",
+    re.S | re.M,
+)
+
+
+def without_program(text: str) -> str:
+    """A text of MDX without its imports, exports and comments."""
+    return _PROGRAM.sub(lambda found: found["code"] or "", text.replace("\r\n", "\n"))
