@@ -75,6 +75,8 @@ def test_the_main_language_is_that_of_untranslated_pages(site, wanted):
         ([("/", "a.html b.html", None), ("/", "a-no.html b-no.html", None)], {}),
         ([("/", "a.io.html b.io.html", "en"), ("/", "a.html b.html", "en")], {}),
         ([("/", "c.html", "en"), ("/", "a.de.html b.de.html", "de")], {}),
+        ([("/", "a.cs.html a.de.html a.en.html a.fr.html", None)], {"cs": ".cs", "de": ".de", "en": ".en", "fr": ".fr"}),
+        ([("/", "a.de.html a.en.html", None)], {}),
     ],
 )  # fmt: skip
 def test_the_end_of_a_name_tells_a_language_where_pages_bear_it_out(site, wanted):

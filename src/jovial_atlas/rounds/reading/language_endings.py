@@ -14,8 +14,9 @@ from jovial_atlas.rounds.reading.language_folders import called_after_languages
 #: What stands before a language, and the pages that have to be in it by their own word or text: a
 #: dot is hardly used for anything else.
 _SIGNS = (".", "_", "-")
-#: So many pages, and so large a share of them, have to stand beside one that is called the same.
-_LEAST, _SHARE = 2, 0.5
+#: So many pages, and so large a share of them, have to stand beside one that is called the same; or
+#: one alone where so many languages have any.
+_LEAST, _SHARE, _SEVERAL = 2, 0.5, 4
 _NAMED = r"{}([A-Za-z]{{2}}(?:[-_][A-Za-z]{{2,4}})?)((?:\.[A-Za-z]{{3,5}})?)$"
 _HOME = r"(^|/)index(\.[A-Za-z]{3,5})?$"
 
@@ -42,9 +43,9 @@ def language_endings(pages: pl.DataFrame, origin: str) -> dict[str, str]:
         sizes = inside.group_by("code").agg(
             whole=pl.len(), paired=pl.col("rest").is_in(beside["rest"].implode()).sum()
         )
-        kept = sizes.filter(
-            pl.col("paired") >= pl.max_horizontal(pl.lit(_LEAST), pl.col("whole") * _SHARE)
-        )
+        kept = sizes.filter(pl.col("paired") >= pl.max_horizontal(1, pl.col("whole") * _SHARE))
+        if kept.height < _SEVERAL:
+            kept = kept.filter(pl.col("paired") >= _LEAST)
         if kept.height:
             codes = sorted(kept["code"])
             return {languages.canonical(one.replace("_", "-")): f"{sign}{one}" for one in codes}
