@@ -109,6 +109,10 @@ def test_of_a_folder_that_a_site_is_made_of_its_built_pages_are_read_else_its_te
     (tmp_path / "texts/b.rst").write_text("B")
     told = init(tmp_path, "--yes", "--replace", "--url", URL, "--content", "texts")
     assert "texts also holds 1 file of reStructuredText (.rst), which are not read" in told.err
+    init(tmp_path, "--yes", "--replace", "--url", URL, "--content", "texts", "--addresses", "/notes/{slug}")
+    assert site_file(tmp_path)["source"] == [{"kind": "markdown", "path": "texts", "url": "/notes/{slug}"}]
+    told = init(tmp_path, "--yes", "--replace", "--url", URL, "--content", "work/_site", "--table", "a", code=2)
+    assert "There are no columns in 1 built HTML page" in told.err
     init(tmp_path, "--yes", "--replace", "--url", URL, "--html", "work")
     assert site_file(tmp_path)["source"][0]["path"] == "work", "who says that pages are built is believed"
 
@@ -164,12 +168,13 @@ def test_a_table_of_a_database_is_the_content(tmp_path):
         ("empty", "no HTML page and no Markdown file, but 1 file of AsciiDoc (.adoc). Name"),
         ("one.html", "single page"),
         ("sheet.xlsx", "is no workbook that can be read"),
-        ("old.xls", "Save it as .xlsx, .ods or CSV"),
+        ("old.numbers", "Save it as .xlsx, .ods or CSV"), ("bad.xls", "is no workbook that can be read"),
         ("one.json", "holds no list of records"),
         ("numbers.json", "holds no list of records"),
         ("half.json", "is no JSON: Expecting value: line 1"),
         ("names.csv", "no column holds addresses; the columns are: who, when. Say how the addresses of pages are made of columns, as in --addresses '/species/{who}/'"),
         ("names.csv --addresses /{what}/", "no column is called what; the columns are: who, when"),
+        ("names.csv --table who", "names.csv is neither"),
         ("names.csv --addresses files", "none of folder, file, plain, and no template"),
         ("fen.db", "several tables that may hold the pages: ring, sightings, walks. Name the one with --table"),
         ("fen.db --table paths", "has no table paths. The tables are: ring, sightings, walks"),
@@ -182,7 +187,7 @@ def test_what_is_no_content_is_told_with_what_would_be(tmp_path, place, said):
     (tmp_path / "empty").mkdir()
     (tmp_path / "empty/a.adoc").write_text("= A")
     fen(tmp_path / "fen.db", walks="id, way", sightings="id, what", ring="code")
-    for name, text in (("one.html", page()), ("sheet.xlsx", "PK"), ("notes.bin", "\0\1"), ("old.xls", ""),
+    for name, text in (("one.html", page()), ("sheet.xlsx", "PK"), ("notes.bin", "\0\1"), ("old.numbers", ""), ("bad.xls", ""),
                        ("one.json", '{"a": 1}'), ("numbers.json", "[1]"), ("half.json", '[{"a": 1},'),
                        ("names.csv", "who,when\nWren,2026\n")):  # fmt: skip
         (tmp_path / name).write_text(text)

@@ -68,7 +68,8 @@ def test_the_main_language_is_that_of_untranslated_pages(site, wanted):
         ([("/", "a.html b.html", "en"), ("/", "a.de.html b.de.html index.de.html", "de")], {"de": ".de"}),
         ([("/", "a.en.html b.en.html", "en"), ("/x/", "a.pt_BR.html", "pt"), ("/", "a.pt_BR.html b.pt_BR.html", "pt-BR")],
          {"en": ".en", "pt-BR": ".pt_BR"}),
-        ([("/", "a b", None), ("/", "a.fr b.fr", None)], {"fr": ".fr"}),
+        ([("/", "a b", None), ("/", "a.fr b.fr", "fr")], {"fr": ".fr"}),
+        ([("/", "reed reed.de reed.fr reed.it reed.es", None)], {}),
         ([("/", "a.html b.html", "en"), ("/", "a_nl.html b_nl.html", "nl")], {"nl": "_nl"}),
         # Shirts in size "is" and libraries of machines are no languages; nor is what stands alone.
         ([("/", "a.html b.html", "en"), ("/", "a-is.html b-is.html", "en")], {}),

@@ -12,7 +12,7 @@ from jovial_atlas.rounds.publishing.build.versions import versions_of
 URL = "https://www.marrowfen.example"
 SITE = SimpleNamespace(
     model=SimpleNamespace(
-        site=SimpleNamespace(url=URL), languages=SimpleNamespace(folders={}, endings={}, default="")
+        site=SimpleNamespace(url=URL), languages=SimpleNamespace(folders={}, endings={}, have_versions=False, default="")
     )
 )
 LOCS = [f"{URL}/{name}" for name in "abc"]

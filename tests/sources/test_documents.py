@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 import openpyxl
 import polars as pl
 import pytest
+import xlwt
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -102,6 +103,20 @@ def test_sheets_with_the_fields_are_read_and_others_told(tmp_path):
     checked = json.loads(run_command("check", "--format", "json", cwd=tmp_path).out)
     told = {(one["code"], one["where"]) for one in checked["findings"]}
     assert told >= {("sheet-left-out", "w.xlsx"), ("row-no-address", "w.xlsx, Pages, row 5"), ("row-no-address", "w.xlsx, More, row 5")}
+
+
+def test_workbooks_of_old_programs_are_read(tmp_path):
+    book = xlwt.Workbook()
+    sheet = book.add_sheet("Walks")
+    day = xlwt.easyxf(num_format_str="DD.MM.YYYY")
+    for number, row in enumerate([("Slug", "Titel", "Stand"), ("otter", "Öter", datetime(2026, 3, 1)), (7, "Seven", None)]):
+        for at, value in enumerate(row):
+            sheet.write(number, at, value, day if isinstance(value, datetime) else xlwt.Style.default_style)
+    book.save(str(tmp_path / "walks.xls"))
+    run_command("init", "--yes", "--url", URL, "--content", "walks.xls", "--addresses", "/w/{Slug}/", cwd=tmp_path)
+    run_command("survey", cwd=tmp_path)
+    found = run_command("pages", "--fields", "loc,title,lastmod", "--format", "json", cwd=tmp_path).json
+    assert [(one["loc"], one["title"]) for one in found] == [(f"{URL}/w/7/", "Seven"), (f"{URL}/w/otter/", "Öter")]
 
 
 @pytest.mark.parametrize(("head", "said"), [(["loc", "loc"], "every column needs a name of its own"), (["title"], "has no field loc or url"), (["loc", None, "x"], "needs a name")])

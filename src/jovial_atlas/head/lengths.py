@@ -72,7 +72,9 @@ def shown(text: str, size: int, most: int) -> str:
 def _cut(text: str, fits: int) -> str:
     """The first `fits` characters of a text or a little less, with an ellipsis."""
     at_word = text[:fits] if text[fits : fits + 1] == " " else text[:fits].rpartition(" ")[0]
-    kept = at_word if len(at_word) >= _LEAST_KEPT * fits else text[:fits]
+    # A mark that belongs to the letter before it is not parted from it.
+    marked = unicodedata.category(text[fits : fits + 1] or " ").startswith("M")
+    kept = at_word if len(at_word) >= _LEAST_KEPT * fits else text[: fits - marked]
     return f"{kept.rstrip(_BEFORE_ELLIPSIS)}…"
 
 

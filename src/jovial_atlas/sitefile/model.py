@@ -5,7 +5,6 @@ from typing import Annotated, Literal
 
 from msgspec import Meta, field, structs
 
-from jovial_atlas import languages
 from jovial_atlas.sitefile.crawling import Robots
 from jovial_atlas.sitefile.deciding import (
     Compression,
@@ -26,6 +25,7 @@ from jovial_atlas.sitefile.parts import Part, check, check_whole, says
 from jovial_atlas.sitefile.publisher import Place, Publisher, Structured
 from jovial_atlas.sitefile.reviewing import Reviewing
 from jovial_atlas.sitefile.sources import Source, origin_of
+from jovial_atlas.sitefile.spoken import Languages
 from jovial_atlas.sitefile.tending import Publish, Tell, Tend
 from jovial_atlas.sitefile.videos import Videos
 from jovial_atlas.sitefile.visiting import TrafficChoices, Trial
@@ -298,58 +298,6 @@ class Visitors(Part, frozen=True, kw_only=True):
         if value and not re.fullmatch(r"[A-Za-z0-9_~-][A-Za-z0-9._~-]*\.html", value):
             raise ValueError(f"{value!r} is no name of a page; write it as name.html")
         return value
-
-
-class Languages(Part, frozen=True, kw_only=True):
-    """`[languages]`: where versions of a page in other languages are."""
-
-    folders: Annotated[
-        dict[str, str],
-        says(
-            "language → folder; pages with the same path in two of them are versions of each other"
-        ),
-    ] = field(default_factory=dict)
-    endings: Annotated[
-        dict[str, str],
-        says(
-            'language → end of the names of its files, as in { de = ".de" } for /walks.de.html; '
-            "pages whose names are the same but for it, or without one, are versions of each other"
-        ),
-    ] = field(default_factory=dict)
-    default: Annotated[str, says("language for everybody else (x-default)")] = ""
-
-    @check("folders")
-    @classmethod
-    def _folders(cls, value: dict[str, str]) -> dict[str, str]:
-        for language, folder in value.items():
-            if fault := languages.fault_of(language):
-                raise ValueError(f"{language!r} {fault}")
-            if not folder.startswith("/") or not folder.endswith("/"):
-                raise ValueError(f"{folder!r} must begin and end with '/'")
-        return value
-
-    @check("endings")
-    @classmethod
-    def _endings(cls, value: dict[str, str]) -> dict[str, str]:
-        for language, ending in value.items():
-            if fault := languages.fault_of(language):
-                raise ValueError(f"{language!r} {fault}")
-            if not re.fullmatch(r"[._-][A-Za-z0-9_-]+", ending):
-                raise ValueError(
-                    f"{ending!r} must be a dot, hyphen or underscore with letters behind, as '.de'"
-                )
-        return value
-
-    @check_whole
-    def _default_is_there(self) -> None:
-        # What has no ending is in the language of the site.
-        if self.default and not self.endings and self.default not in self.folders:
-            raise ValueError(f"default = {self.default!r} is none of `folders`")
-
-    @property
-    def are_placed(self) -> bool:
-        """Whether places tell languages: folders or names of files."""
-        return bool(self.folders or self.endings)
 
 
 class SiteModel(Part, frozen=True, kw_only=True):

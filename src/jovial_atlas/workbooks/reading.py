@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from python_calamine import CalamineWorkbook
 
 #: Endings of files that are workbooks.
-ENDINGS = (".xlsx", ".xlsm", ".ods")
+ENDINGS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
 
 
 class SheetRead(msgspec.Struct, frozen=True):

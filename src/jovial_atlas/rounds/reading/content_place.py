@@ -10,8 +10,11 @@ import re
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
+
+from msgspec import structs
 
 from jovial_atlas import addresses
 from jovial_atlas.errors import AtlasError, ContentError, NetworkError
@@ -37,6 +40,8 @@ from jovial_atlas.sitefile import (
     HtmlSource,
     ListSource,
     MarkdownSource,
+    SqlSource,
+    TableSource,
 )
 from jovial_atlas.sitemaps.read import FileKind, read_sitemap
 from jovial_atlas.sources.html_page.context import TEXT_ENDINGS
@@ -70,6 +75,19 @@ _FEED_LINK = re.compile(
 def recognise(place: str, client: Client, rows: RowsAsked = ANY_ROWS) -> ContentPlace:
     """What lies at an address, in a folder, in a file or in a database; `rows` says what was asked
     of its records. Raises AtlasError, which says what would be right."""
+    found = _recognise(place, client, rows)
+    if rows == ANY_ROWS or isinstance(found.source, TableSource | SqlSource):
+        return found
+    if rows.table or not isinstance(found.source, MarkdownSource):
+        raise AtlasError(
+            f"There are no columns in {found.what}: --table, and --addresses with a template, are "
+            "for tables and databases."
+        )
+    source = structs.replace(found.source, url=rows.template)
+    return replace(found, source=source, unsure=found.unsure[1:])
+
+
+def _recognise(place: str, client: Client, rows: RowsAsked) -> ContentPlace:
     if is_web(place):
         return _at_address(place, client)
     if is_database(place):
@@ -221,7 +239,7 @@ def _in_file(path: Path, rows: RowsAsked) -> ContentPlace:
     name = path.name.lower().removesuffix(".gz")
     if name.endswith(HTML_ENDINGS):
         raise AtlasError(f"{path} is a single page. Name the folder that holds the whole site.")
-    if name.endswith((".xls", ".numbers")):
+    if name.endswith(".numbers"):
         raise AtlasError(
             f"{path} is a spreadsheet in a format of its program. Save it as .xlsx, .ods or CSV "
             "(UTF-8) there, and name that file."

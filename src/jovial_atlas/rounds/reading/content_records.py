@@ -96,6 +96,10 @@ def database_of(path: Path) -> str:
 
 def table_place(path: Path, asked: RowsAsked) -> ContentPlace:
     """A table of CSV, JSON or Parquet, or a workbook. Raises AtlasError."""
+    if asked.table and not _is_json(path):
+        raise AtlasError(
+            f"--table names a table of a database, or a list of a JSON file; {path} is neither."
+        )
     items = asked.table or _records_in(path)
     names, rows = beginning_of_table(path, SOME_ROWS, items)
     guessed = _guess(str(path), names, rows, asked)
@@ -178,10 +182,14 @@ def _origin_in(
     return origin_of(row.get(column) for row in rows) if column and not guessed.url else ""
 
 
+def _is_json(path: Path) -> bool:
+    return path.name.lower().removesuffix(".gz").endswith(".json")
+
+
 def _records_in(path: Path) -> str:
     """Where in a JSON document the pages are: in the longest of its lists; "" for other tables, and
     where there is but one."""
-    if not path.name.lower().removesuffix(".gz").endswith(".json"):
+    if not _is_json(path):
         return ""
     found = lists_in(path)
     return max(found, key=lambda name: found[name]) if len(found) > 1 else ""

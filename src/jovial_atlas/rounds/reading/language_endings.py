@@ -11,13 +11,14 @@ import polars as pl
 from jovial_atlas import languages
 from jovial_atlas.rounds.reading.language_folders import called_after_languages
 
-#: What stands before a language, and the pages that have to be in it by their own word or text: a
-#: dot is hardly used for anything else.
+#: What may stand before a language. Where it is no dot, and where no file is named, pages have to
+#: be in the language by their own word or text: domains end as languages do.
 _SIGNS = (".", "_", "-")
 #: So many pages, and so large a share of them, have to stand beside one that is called the same; or
 #: one alone where so many languages have any.
 _LEAST, _SHARE, _SEVERAL = 2, 0.5, 4
 _NAMED = r"{}([A-Za-z]{{2}}(?:[-_][A-Za-z]{{2,4}})?)((?:\.[A-Za-z]{{3,5}})?)$"
+_FILE = r"\.[A-Za-z]{3,5}$"
 _HOME = r"(^|/)index(\.[A-Za-z]{3,5})?$"
 
 
@@ -32,11 +33,12 @@ def language_endings(pages: pl.DataFrame, origin: str) -> dict[str, str]:
             code=path.str.extract(named),
             rest=path.str.replace(named, "$2").str.replace(_HOME, "$1"),
             said=said,
+            file=path.str.contains(_FILE) & (pl.lit(sign) == "."),
         )
-        certain, _ = called_after_languages(split)
-        if sign != ".":
-            spoken = split.filter(pl.col("said") == pl.col("code").str.head(2).str.to_lowercase())
-            certain = [code for code in certain if code in spoken["code"]]
+        called, _ = called_after_languages(split)
+        own = pl.col("said") == pl.col("code").str.head(2).str.to_lowercase()
+        borne_out = split.filter(pl.col("file") | own)["code"].unique()
+        certain = [code for code in called if code in borne_out]
         inside = split.filter(pl.col("code").is_in(certain))
         others = split.filter(~pl.col("code").is_in(certain).fill_null(False))
         beside = pl.concat([others.select("rest").unique(), _of_several(inside)]).unique()

@@ -252,7 +252,7 @@ def _same_text(table: pl.LazyFrame, site: SiteFile, to_print: pl.Series) -> pl.D
 def _own_words() -> pl.Expr:
     """How many words a page has beside its links: columns of links that stand in its main content
     are the same on pages that say little else, and that are about different things."""
-    return pl.col("words") - _LINK_WORDS * pl.col("links").list.len().fill_null(0)
+    return pl.col("words") - _LINK_WORDS * pl.col("entries").fill_null(0)
 
 
 def _language_signs(table: pl.LazyFrame, site: SiteFile) -> list[pl.Expr]:

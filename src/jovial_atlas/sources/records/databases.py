@@ -36,15 +36,20 @@ class DatabaseTable:
 
 def tables_in(connect: str, most: int, name: str = "") -> list[DatabaseTable]:
     """The tables and views of a database with `most` of their rows, or the one with a name alone.
-    Raises ContentError."""
+    Of a view among others no rows are read: that may take long. Raises ContentError."""
     engine, url = opened(connect, Path())
     try:
         about = inspect(engine)
-        names = sorted({*about.get_table_names(), *about.get_view_names()})
+        views = set(about.get_view_names())
+        names = sorted({*about.get_table_names(), *views})
         if name and name not in names:
             there = f"The tables are: {', '.join(names)}" if names else "It has none"
             raise ContentError(f"{shown_url(url)} has no table {name}. {there}.")
-        return [_beginning(engine, about, one, most) for one in ([name] if name else names)]
+        asked = [name] if name else names
+        return [
+            _beginning(engine, about, one, 0 if one in views and len(asked) > 1 else most)
+            for one in asked
+        ]
     except errors_of(engine) as error:
         raise ContentError(f"{shown_url(url)} cannot be read: {reason_of(error)}.") from None
     finally:
@@ -59,6 +64,8 @@ def _beginning(engine: Engine, about: Inspector, name: str, most: int) -> Databa
     )
     reading = select(*whole).select_from(table(name))
     query = " ".join(str(reading.compile(engine)).split())
+    if not most:
+        return DatabaseTable(name, query, named, ())
     with engine.connect() as connection:
         rows = connection.execute(reading.limit(most)).mappings()
         return DatabaseTable(name, query, named, [dict(one) for one in rows])

@@ -68,7 +68,7 @@ class BlockRecord(msgspec.Struct, frozen=True):
 def decisions_key(survey: LastSurvey, kinds: Sequence[Kind]) -> str | None:
     """What a verdict rests on beside the page itself; None where that is the time or others."""
     site, model = survey.site, survey.site.model
-    if model.host or survey.filled & _RESTS_ON_MORE or model.languages.are_placed:
+    if model.host or survey.filled & _RESTS_ON_MORE or model.languages.have_versions:
         return None
     if any(section.news for section in model.section):
         return None

@@ -132,7 +132,7 @@ def _by_place(listed: pl.LazyFrame, site: SiteFile) -> pl.DataFrame:
     """Pages that have versions in the places of languages, as `loc, lang, rest`: versions of each
     other have one `rest`. The version for all other languages is there once more."""
     languages_of = site.model.languages
-    if len(languages_of.folders) < 2 and not languages_of.endings:
+    if not languages_of.have_versions:
         return pl.DataFrame(schema=_PLACES)
     language, rest = by_place(site)
     if languages_of.endings:
