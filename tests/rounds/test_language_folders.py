@@ -78,6 +78,9 @@ def test_the_main_language_is_that_of_untranslated_pages(site, wanted):
         ([("/", "c.html", "en"), ("/", "a.de.html b.de.html", "de")], {}),
         ([("/", "a.cs.html a.de.html a.en.html a.fr.html", None)], {"cs": ".cs", "de": ".de", "en": ".en", "fr": ".fr"}),
         ([("/", "a.de.html a.en.html", None)], {}),
+        ([("/guide-de/", "a.html b.html", "de"), ("/help-de/", "a.html", "de"), ("/guide-pt/", "a.html b.html", "pt")],
+         {"de": "-de", "pt": "-pt"}),
+        ([("/guide.de.html/", "a.html b.html", "de"), ("/guide.html/", "a.html b.html", "en")], {"de": ".de"}),
     ],
 )  # fmt: skip
 def test_the_end_of_a_name_tells_a_language_where_pages_bear_it_out(site, wanted):

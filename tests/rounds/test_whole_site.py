@@ -91,7 +91,10 @@ def test_pages_are_versions_by_the_names_of_their_files(tmp_path, atlas):
     said = {"en": "<p>The heron stands in the reeds and waits for the fish that come with the water.</p>",
             "de": "<p>Der Reiher steht im Schilf und wartet auf die Fische, die mit dem Wasser kommen.</p>"}  # fmt: skip
     files = {}
-    for name in ("index", "herons", "walks/index", "walks/long"):
+    for name in ("index", "herons", "walks/index", "walks/long", "a.de.html/x"):
+        if name.startswith("a"):
+            files["a.de.html/x.html"], files["a.html/x.html"] = page("X", said["de"]), page("Y", said["en"])
+            continue
         files[f"{name}.html"] = page(name, said["en"] + f"<p>{name}</p>").replace(' lang="en"', "")
         files[f"{name}.de.html"] = page(f"{name} auf Deutsch", said["de"] + f"<p>{name}</p>").replace(' lang="en"', "")
     files["only.html"] = page("Only", said["en"])
@@ -103,8 +106,8 @@ def test_pages_are_versions_by_the_names_of_their_files(tmp_path, atlas):
     }  # fmt: skip
     assert atlas("build").code == 0
     text = "".join(path.read_text() for path in tmp_path.glob("public/sitemap-*.xml"))
-    assert text.count('hreflang="de"') == 8 and f'hreflang="en" href="{URL}/walks/"' in text
-    assert f"{URL}/only.html" in text and text.count("<xhtml:link") == 16
+    assert text.count('hreflang="de"') == 10 and f'hreflang="en" href="{URL}/walks/"' in text
+    assert f"{URL}/only.html" in text and text.count("<xhtml:link") == 20
     site = tmp_path / "atlas.toml"
     site.write_text(site.read_text().replace('".de"', '"de"'))
     told = atlas("survey")

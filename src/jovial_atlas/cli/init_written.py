@@ -114,7 +114,7 @@ def tell(
         out.say(f"Languages by folder: {', '.join(proposal.languages)}.")
     if proposal.endings:
         ends = (f"{one} ({end})" for one, end in proposal.endings.items())
-        out.say(f"Languages by the names of files: {', '.join(ends)}.")
+        out.say(f"Languages by the ends of names: {', '.join(ends)}.")
     if proposal.robots:
         out.say("The robots.txt that is there is taken over into [robots].")
     if found := ", ".join(proposal.home.publisher):

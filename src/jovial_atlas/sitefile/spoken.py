@@ -21,8 +21,9 @@ class Languages(Part, frozen=True, kw_only=True):
     endings: Annotated[
         dict[str, str],
         says(
-            'language → end of the names of its files, as in { de = ".de" } for /walks.de.html; '
-            "pages whose names are the same but for it, or without one, are versions of each other"
+            'language → end of the names of its files or folders, as in { de = ".de" } for '
+            "/walks.de.html; pages whose paths are the same but for it, or without one, are "
+            "versions of each other"
         ),
     ] = field(default_factory=dict)
     default: Annotated[str, says("language for everybody else (x-default)")] = ""

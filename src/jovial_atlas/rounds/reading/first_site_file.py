@@ -231,7 +231,7 @@ def _languages(proposal: Proposal) -> Table:
         table.comment("pages with the same path in two of them are versions of each other")
         table.add("folders", places)
     else:
-        table.comment("pages whose files are called the same but for it are versions of each other")
+        table.comment("pages whose paths are the same but for it are versions of each other")
         table.add("endings", places)
     table.add(tomlkit.nl())
     return table

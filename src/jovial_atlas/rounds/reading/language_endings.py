@@ -1,4 +1,5 @@
-"""Ends of the names of files that tell languages: `/walks.de.html` beside `/walks.html`.
+"""Ends of the names of files and folders that tell languages: `/walks.de.html` beside
+`/walks.html`, `/guide-de/walks.html` beside `/guide-fr/walks.html`.
 
 As with folders, a name alone decides nothing: the pages have to stand beside others that are called
 the same, and to be in the language.
@@ -17,14 +18,14 @@ _SIGNS = (".", "_", "-")
 #: So many pages, and so large a share of them, have to stand beside one that is called the same; or
 #: one alone where so many languages have any.
 _LEAST, _SHARE, _SEVERAL = 2, 0.5, 4
-_NAMED = r"{}([A-Za-z]{{2}}(?:[-_][A-Za-z]{{2,4}})?)((?:\.[A-Za-z]{{3,5}})?)$"
+_NAMED = r"{}([A-Za-z]{{2}}(?:[-_][A-Za-z]{{2,4}})?)((?:\.[A-Za-z]{{3,5}})?(?:/|$))"
 _FILE = r"\.[A-Za-z]{3,5}$"
 _HOME = r"(^|/)index(\.[A-Za-z]{3,5})?$"
 
 
 def language_endings(pages: pl.DataFrame, origin: str) -> dict[str, str]:
-    """Language → end of the names of its files, by the addresses (`loc`) and languages (`language`,
-    which may be null) of pages; none where several signs are used."""
+    """Language → end of the names of its files or folders, by the addresses (`loc`) and languages
+    (`language`, which may be null) of pages; those with the first sign that any have."""
     path = pl.col("loc").str.strip_prefix(origin)
     said = pl.col("language").str.extract("^[A-Za-z]+", 0).str.to_lowercase()
     for sign in _SIGNS:

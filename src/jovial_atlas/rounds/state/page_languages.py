@@ -1,5 +1,5 @@
-"""The one language of a page: that of its folder, of its file's name, of its host, or the one that
-it names for itself among its versions, where it says none or, as a theme does, the same
+"""The one language of a page: that of its folder, of a name in its path, of its host, or the one
+that it names for itself among its versions, where it says none or, as a theme does, the same
 everywhere."""
 
 from __future__ import annotations
@@ -16,9 +16,9 @@ _FILE_ENDING = r"\.[A-Za-z]{3,5}"
 
 
 def by_place(site: SiteFile) -> tuple[pl.Expr, pl.Expr]:
-    """Over `loc`: the language of the innermost folder around a page, or of the end of its file's
-    name, and the path inside that folder and without that end; null where neither tells one. (Where
-    ends tell languages, each page has a path.)"""
+    """Over `loc`: the language of the innermost folder around a page, or of the end of a name in
+    its path, and the path inside that folder and without that end; null where neither tells one.
+    (Where ends tell languages, each page has a path.)"""
     path = pl.col("loc").str.strip_prefix(site.model.site.url)
     language, rest = pl.lit(None, pl.String), pl.lit(None, pl.String)
     placed = site.model.languages
@@ -29,7 +29,7 @@ def by_place(site: SiteFile) -> tuple[pl.Expr, pl.Expr]:
     if placed.endings:
         rest = pl.coalesce(rest, path)
     for lang, ending in sorted(placed.endings.items(), key=lambda one: len(one[1])):
-        end = rf"{re.escape(ending)}({_FILE_ENDING})?$"
+        end = rf"{re.escape(ending)}((?:{_FILE_ENDING})?(?:/|$))"
         named = path.str.contains(end)
         language = pl.when(named).then(pl.lit(languages.canonical(lang))).otherwise(language)
         rest = pl.when(named).then(rest.str.replace(end, "$1")).otherwise(rest)
