@@ -39,6 +39,8 @@ def pages(*folders):
         ([("/en/", "a b", "en"), ("/gsw/", "a b", "gsw")], {"en": "/en/", "gsw": "/gsw/"}),
         ([("/en/", "a b", "en"), ("/zh_CN/", "a b", "zh-CN")], {"en": "/en/", "zh-CN": "/zh_CN/"}),
         ([("/en/", "a b", "en"), ("/de/", "c d", "de")], {}),
+        # Towns by countries, some of the same name.
+        ([("/AR/", "a b c d e f g h", None), ("/BE/", "a b i j k l m n", None)], {}),
     ],
 )  # fmt: skip
 def test_a_folder_is_one_of_a_language_where_its_pages_do_not_deny_it(site, wanted):

@@ -22,6 +22,8 @@ _SPOKEN, _CONTRARY = 0.05, 0.5
 #: Names of three letters are words as well: without a page that says its language, a folder has to
 #: repeat so large a share of one that is called after a common language.
 _REPEATED = 0.5
+#: From this share on pages of a folder repeat those of others, where none says its language.
+_UNSAID = 0.3
 #: So many pages that stand where another language should be tell which one the site begins with.
 _LEAST, _SHARE = 3, 0.02
 #: Languages whose short texts may be read as one another.
@@ -68,8 +70,13 @@ def language_folders(pages: pl.DataFrame, origin: str, main: str) -> dict[str, s
         )
         kept = [*certain, *twin["code"], ""]
         pairs = pairs.filter(pl.col("code").is_in(kept) & pl.col("code_other").is_in(kept))
-    counts = pairs.select("code", "rest").unique().group_by("code").len()
-    codes = sorted(counts.filter(pl.col("len") >= _PARALLEL)["code"])
+    own = pl.col("said") == pl.col("code").str.extract("^[A-Za-z]+", 0).str.to_lowercase()
+    sizes = inside.group_by("code").agg(whole=pl.len(), is_said=own.any())
+    counts = pairs.select("code", "rest").unique().group_by("code").len().join(sizes, on="code")
+    # Countries have two letters too, and places of the same name: where no page says that it is in
+    # the language, a good part of them has to stand in another folder as well.
+    enough = pl.col("is_said") | (pl.col("len") >= _UNSAID * pl.col("whole"))
+    codes = sorted(counts.filter(enough.fill_null(False), pl.col("len") >= _PARALLEL)["code"])
     found = {languages.canonical(code.replace("_", "-")): f"/{code}/" for code in codes}
     beside = pairs.filter(pl.col("code_other") == "").height >= _PARALLEL
     if beside and main not in found:
