@@ -147,7 +147,7 @@ _ROLES = {
 _PLACES = {
     "words": "the line beside the heading", "html": "the html element", "byline": "the byline",
     "links": "links to pages of tags", "text": "the text itself", "feed": "a feed of the site",
-    "folder": "the folder it is in", "time": "a time element", "meta": "the head",
+    "place": "its address", "time": "a time element", "meta": "the head",
 }  # fmt: skip
 
 
