@@ -27,13 +27,12 @@ def by_place(site: SiteFile) -> tuple[pl.Expr, pl.Expr]:
         language = pl.when(inside).then(pl.lit(languages.canonical(lang))).otherwise(language)
         rest = pl.when(inside).then(path.str.strip_prefix(folder)).otherwise(rest)
     if placed.endings:
-        rest = pl.coalesce(rest, path)
-    for lang, ending in sorted(placed.endings.items(), key=lambda one: len(one[1])):
-        end = rf"{re.escape(ending)}((?:{_FILE_ENDING})?(?:/|$))"
-        named = path.str.contains(end)
-        language = pl.when(named).then(pl.lit(languages.canonical(lang))).otherwise(language)
-        rest = pl.when(named).then(rest.str.replace(end, "$1")).otherwise(rest)
-    if placed.endings:
+        tags = {end: languages.canonical(lang) for lang, end in placed.endings.items()}
+        ends = "|".join(re.escape(end) for end in sorted(tags, key=len, reverse=True))
+        named = rf"({ends})((?:{_FILE_ENDING})?(?:/|$))"
+        told = path.str.extract(named).replace_strict(tags, default=None, return_dtype=pl.String)
+        language = pl.coalesce(told, language)
+        rest = pl.coalesce(rest, path).str.replace(named, "$2")
         rest = rest.str.replace(rf"(^|/)index({_FILE_ENDING})?$", "$1")
     return language, rest
 
