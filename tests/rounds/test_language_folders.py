@@ -39,6 +39,13 @@ def pages(*folders):
         ([("/en/", "a b", "en"), ("/gsw/", "a b", "gsw")], {"en": "/en/", "gsw": "/gsw/"}),
         ([("/en/", "a b", "en"), ("/zh_CN/", "a b", "zh-CN")], {"en": "/en/", "zh-CN": "/zh_CN/"}),
         ([("/en/", "a b", "en"), ("/de/", "c d", "de")], {}),
+        # Below the top: a handbook in two languages, beside the site or around; translations of the top.
+        ([("/", "x y", "en"), ("/handbook/en/", "a b", "en"), ("/handbook/de/", "a b", "de")],
+         {"de": "/handbook/de/", "en": "/handbook/en/"}),
+        ([("/docs/", "a b", "en"), ("/docs/de/", "a b", "de"), ("/docs/fr/", "a", "fr")], {"en": "/docs/", "de": "/docs/de/"}),
+        ([("/", "a b c", "en"), ("/more/translations/it_IT/", "a b", "it"), ("/more/translations/ja_JP/", "b c", "ja")],
+         {"en": "/", "it-IT": "/more/translations/it_IT/", "ja-JP": "/more/translations/ja_JP/"}),
+        ([("/desk/it/", "a b", "en"), ("/desk/hr/", "a b", "en")], {}),
         # Towns by countries, some of the same name.
         ([("/AR/", "a b c d e f g h", None), ("/BE/", "a b i j k l m n", None)], {}),
     ],

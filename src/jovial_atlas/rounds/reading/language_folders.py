@@ -1,4 +1,4 @@
-"""Top folders of a site that hold one language each, and its main language.
+"""Folders of a site that hold one language each, and its main language.
 
 A name alone decides nothing: `/it/` may be a department, `/arm/` a machine, `/std/` a library. A
 folder is one of a language where it repeats the paths of another one, and its pages are not plainly
@@ -22,6 +22,8 @@ _SPOKEN, _CONTRARY = 0.05, 0.5
 #: Names of three letters are words as well: without a page that says its language, a folder has to
 #: repeat so large a share of one that is called after a common language.
 _REPEATED = 0.5
+#: So many folders below the top are looked into.
+_TRIED = 3
 #: From this share on pages of a folder repeat those of others, where none says its language.
 _UNSAID = 0.3
 #: So many pages that stand where another language should be tell which one the site begins with.
@@ -42,19 +44,44 @@ _CODE = r"[A-Za-z]{2,3}(?:[-_][A-Za-z]{2,4})?"
 
 def language_folders(pages: pl.DataFrame, origin: str, main: str) -> dict[str, str]:
     """Language → folder, by the addresses (`loc`) and languages (`language`, which may be null) of
-    pages. The main language may stand outside of folders: at "/"."""
+    pages: those at the top of the site, else those in the folder that has most of them. The main
+    language may stand outside of folders: at "/", or in the folder around them."""
     path = pl.col("loc").str.strip_prefix(f"{origin}/")
-    split = pages.select(
+    placed = pages.select(path=path, said=pl.col("language"))
+    for above in ["", *_with_several(placed)]:
+        if found := _folders_in(above, placed, main):
+            return found
+    return {}
+
+
+def _with_several(placed: pl.DataFrame) -> list[str]:
+    """The folders below the top, up to three levels down, that have several which may be called
+    after languages: those with most pages in them."""
+    split = placed.select(
+        above=pl.col("path").str.extract(rf"^((?:[^/]+/){{1,3}}?){_CODE}/"),
+        code=pl.col("path").str.extract(rf"^(?:[^/]+/){{1,3}}?({_CODE})/"),
+    ).drop_nulls()
+    counts = split.group_by("above").agg(pl.len(), codes=pl.col("code").n_unique())
+    several = counts.filter(pl.col("codes") > 1).sort("len", "above", descending=[True, False])
+    return several.head(_TRIED)["above"].to_list()
+
+
+def _folders_in(above: str, placed: pl.DataFrame, main: str) -> dict[str, str]:
+    """Language → folder, of the folders directly in another."""
+    inner = pl.col("path").str.starts_with(above)
+    path = pl.col("path").str.strip_prefix(above)
+    around = placed.filter(~inner).select(rest="path", code=pl.lit("/"))
+    split = placed.filter(inner).select(
         code=path.str.extract(rf"^({_CODE})/"),
         rest=path.str.replace(rf"^{_CODE}/", ""),
         whole=path,
-        said=pl.col("language").str.extract("^[A-Za-z]+", 0).str.to_lowercase(),
+        said=pl.col("said").str.extract("^[A-Za-z]+", 0).str.to_lowercase(),
     )
     certain, likely = called_after_languages(split)
     inside = split.filter(pl.col("code").is_in([*certain, *likely]))
     outside = split.filter(~pl.col("code").is_in(inside["code"].implode()).fill_null(False))
     others = pl.concat(
-        [inside.select("rest", "code"), outside.select(rest="whole", code=pl.lit(""))]
+        [inside.select("rest", "code"), outside.select(rest="whole", code=pl.lit("")), around]
     )
     pairs = inside.join(others, on="rest", suffix="_other").filter(
         pl.col("code") != pl.col("code_other")
@@ -68,7 +95,7 @@ def language_folders(pages: pl.DataFrame, origin: str, main: str) -> dict[str, s
             .join(sizes, on="code")
             .filter(pl.col("rest") >= _REPEATED * pl.col("whole"))
         )
-        kept = [*certain, *twin["code"], ""]
+        kept = [*certain, *twin["code"], "", "/"]
         pairs = pairs.filter(pl.col("code").is_in(kept) & pl.col("code_other").is_in(kept))
     own = pl.col("said") == pl.col("code").str.extract("^[A-Za-z]+", 0).str.to_lowercase()
     sizes = inside.group_by("code").agg(whole=pl.len(), is_said=own.any())
@@ -77,10 +104,11 @@ def language_folders(pages: pl.DataFrame, origin: str, main: str) -> dict[str, s
     # the language, a good part of them has to stand in another folder as well.
     enough = pl.col("is_said") | (pl.col("len") >= _UNSAID * pl.col("whole"))
     codes = sorted(counts.filter(enough.fill_null(False), pl.col("len") >= _PARALLEL)["code"])
-    found = {languages.canonical(code.replace("_", "-")): f"/{code}/" for code in codes}
-    beside = pairs.filter(pl.col("code_other") == "").height >= _PARALLEL
-    if beside and main not in found:
-        found = {main: "/", **found}
+    found = {languages.canonical(code.replace("_", "-")): f"/{above}{code}/" for code in codes}
+    beside = {place: pairs.filter(code_other=place)["rest"].n_unique() for place in ("", "/")}
+    most = max(beside, key=lambda place: beside[place])
+    if main not in found and beside[most] >= _PARALLEL:
+        found = {main: most or f"/{above}", **found}
     return found if len(found) > 1 else {}
 
 
@@ -106,7 +134,9 @@ def called_after_languages(split: pl.DataFrame) -> tuple[list[str], list[str]]:
 def main_language(pages: pl.DataFrame, origin: str, folders: Mapping[str, str]) -> str:
     """The language in which most pages are; "" where none says one. In folders of languages it is
     the one in which pages stand that nobody has translated, else that of the largest folder."""
-    if not folders or "/" in folders.values():
+    places = folders.values()
+    around = any(one != other and one.startswith(other) for one in places for other in places)
+    if not folders or around:
         return most_common(pages["language"])
     placed = pages.select("language", path=pl.col("loc").str.strip_prefix(origin)).with_columns(
         place=pl.coalesce(
