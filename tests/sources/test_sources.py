@@ -96,7 +96,7 @@ def test_a_broken_row_is_told_with_its_line_and_the_rest_goes_on(
     ("files", "source", "words"),
     [
         ({}, TABLE, "no table"),
-        ({"t.xls": b""}, TABLE, "it reads .csv"),
+        ({"t.numbers": b""}, TABLE, "it reads .csv"), ({"t.xls": b""}, TABLE, "is no workbook"),
         ({"t.csv": b""}, TABLE, "is empty"),
         ({"t.csv": b"a,a\n1,2\n"}, TABLE, "name of its own"),
         ({"t.csv": b"name\nx\n"}, TABLE, "names the field 'slug'"),
