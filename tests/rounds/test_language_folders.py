@@ -46,6 +46,8 @@ def pages(*folders):
         ([("/", "a b c", "en"), ("/more/translations/it_IT/", "a b", "it"), ("/more/translations/ja_JP/", "b c", "ja")],
          {"en": "/", "it-IT": "/more/translations/it_IT/", "ja-JP": "/more/translations/ja_JP/"}),
         ([("/desk/it/", "a b", "en"), ("/desk/hr/", "a b", "en")], {}),
+        ([("/desk/it/", "a b", None), ("/desk/hr/", "a b", None)], {}),
+        ([("/it/", "1 2 3/4", None), ("/hr/", "1 2 3/4", None)], {}),
         # Towns by countries, some of the same name.
         ([("/AR/", "a b c d e f g h", None), ("/BE/", "a b i j k l m n", None)], {}),
     ],
@@ -79,6 +81,7 @@ def test_the_main_language_is_that_of_untranslated_pages(site, wanted):
          {"en": ".en", "pt-BR": ".pt_BR"}),
         ([("/", "a b", None), ("/", "a.fr b.fr", "fr")], {"fr": ".fr"}),
         ([("/", "reed reed.de reed.fr reed.it reed.es", None)], {}),
+        ([("/reed.de/", "a.html b.html", None), ("/reed.it/", "a.html b.html", None)], {}),
         ([("/", "a.html b.html", "en"), ("/", "a_nl.html b_nl.html", "nl")], {"nl": "_nl"}),
         # Shirts in size "is" and libraries of machines are no languages; nor is what stands alone.
         ([("/", "a.html b.html", "en"), ("/", "a-is.html b-is.html", "en")], {}),

@@ -19,7 +19,6 @@ _SIGNS = (".", "_", "-")
 #: one alone where so many languages have any.
 _LEAST, _SHARE, _SEVERAL = 2, 0.5, 4
 _NAMED = r"{}([A-Za-z]{{2}}(?:[-_][A-Za-z]{{2,4}})?)((?:\.[A-Za-z]{{3,5}})?(?:/|$))"
-_FILE = r"\.[A-Za-z]{3,5}$"
 _HOME = r"(^|/)index(\.[A-Za-z]{3,5})?$"
 
 
@@ -34,7 +33,7 @@ def language_endings(pages: pl.DataFrame, origin: str) -> dict[str, str]:
             code=path.str.extract(named),
             rest=path.str.replace(named, "$2").str.replace(_HOME, "$1"),
             said=said,
-            file=path.str.contains(_FILE) & (pl.lit(sign) == "."),
+            file=path.str.extract(named, 2).str.starts_with(".") & (pl.lit(sign) == "."),
         )
         called, _ = called_after_languages(split)
         own = pl.col("said") == pl.col("code").str.head(2).str.to_lowercase()

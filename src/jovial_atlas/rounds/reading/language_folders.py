@@ -99,11 +99,16 @@ def _folders_in(above: str, placed: pl.DataFrame, main: str) -> dict[str, str]:
         pairs = pairs.filter(pl.col("code").is_in(kept) & pl.col("code_other").is_in(kept))
     own = pl.col("said") == pl.col("code").str.extract("^[A-Za-z]+", 0).str.to_lowercase()
     sizes = inside.group_by("code").agg(whole=pl.len(), is_said=own.any())
-    counts = pairs.select("code", "rest").unique().group_by("code").len().join(sizes, on="code")
-    # Countries have two letters too, and places of the same name: where no page says that it is in
-    # the language, a good part of them has to stand in another folder as well.
-    enough = pl.col("is_said") | (pl.col("len") >= _UNSAID * pl.col("whole"))
-    codes = sorted(counts.filter(enough.fill_null(False), pl.col("len") >= _PARALLEL)["code"])
+    called = pl.col("rest").str.contains("[^0-9/]").sum()
+    repeated = pairs.select("code", "rest").unique().group_by("code").agg(pl.len(), called=called)
+    counts = repeated.join(sizes, on="code").filter(pl.col("len") >= _PARALLEL)
+    if above and not counts["is_said"].any():
+        return {}
+    # Countries have two letters too, and places of the same name; departments, and pages with
+    # numbers: where no page says that it is in the language, a good part of them has to stand in
+    # another folder as well, under names.
+    enough = pl.col("is_said") | (pl.col("called") >= _UNSAID * pl.col("whole"))
+    codes = sorted(counts.filter(enough.fill_null(False))["code"])
     found = {languages.canonical(code.replace("_", "-")): f"/{above}{code}/" for code in codes}
     beside = {place: pairs.filter(code_other=place)["rest"].n_unique() for place in ("", "/")}
     most = max(beside, key=lambda place: beside[place])
