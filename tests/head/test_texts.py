@@ -1,6 +1,8 @@
 """Texts of heads: patterns by site, section and page, lengths as results show them, tags."""
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from msgspec.structs import asdict
 
 from jovial_atlas.errors import SiteFileError
@@ -143,6 +145,13 @@ def test_what_is_shown_is_cut_at_a_word_and_fits():
     unspaced = shown("湿地のカワウソ " + "保護区の鳥を見る" * 9, 20, 500)
     assert 460 < width(unspaced, 20) <= 500
     assert cut_at_word("湿地 " + "鳥" * 200, 100) == "湿地 " + "鳥" * 96 + "…"
+
+
+@given(st.text("ab ,。あ鳥กั é", max_size=60), st.integers(1, 60))
+def test_a_cut_text_fits_and_is_the_beginning(text, most):
+    for cut, fits in ((cut_at_word(text, most), len), (shown(text, 20, 10 * most), lambda one: width(one, 20) / 10)):
+        assert fits(cut) <= max(most, 2), (cut, fits(cut))
+        assert cut == text or (cut.endswith("…") and text.startswith(cut[:-1]))
 
 
 def test_lengths_and_empty_patterns_are_told(tmp_path, atlas):

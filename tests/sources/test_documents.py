@@ -73,6 +73,20 @@ def test_a_document_is_read_as_its_records_on_lines_are(tmp_path_factory, record
             assert record[name] in (None, "", [], value) or str(value) in (str(record[name]), json.dumps(record[name], ensure_ascii=False, separators=(",", ":")))
 
 
+NAMES = st.text("aé\"\\ .", max_size=3)
+
+
+@given(st.dictionaries(NAMES, st.fixed_dictionaries({"slug": st.text("ab", max_size=2), "n": VALUES}, optional={"key": VALUES}), min_size=2, max_size=30), st.sampled_from([None, 1]))
+@settings(max_examples=60)
+def test_records_by_their_names_are_those_of_a_list_with_the_names_as_keys(tmp_path_factory, records, indent):
+    folder = tmp_path_factory.mktemp("t")
+    (folder / "named.json").write_text(json.dumps({"all": records, "n": 1}, indent=indent), "utf-8")
+    (folder / "list.json").write_text(json.dumps([{"key": name, **record} for name, record in records.items()], indent=indent), "utf-8")
+    named, numbers, faults = rows(folder / "named.json", "all")
+    assert (named, numbers, faults) == rows(folder / "list.json")
+    assert lists_in(folder / "named.json") == {"all": len(records)}
+
+
 @pytest.mark.parametrize(
     "encoded",
     [lambda text: text.encode(), lambda text: b"\n" * 99 + text.encode(), lambda text: codecs.BOM_UTF8 + text.encode(), lambda text: text.encode("utf-16"), lambda text: gzip.compress(text.encode()),

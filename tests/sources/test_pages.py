@@ -27,6 +27,24 @@ def read(data: str | bytes, path: str = "a/index.html", modified: float | None =
 
 
 @pytest.mark.parametrize(
+    ("text", "words", "excerpt"),
+    [
+        ("Two herons stand.", 3, "Two herons stand."),
+        ("Due aironi\n stanno   fermi.", 4, "Due aironi stanno fermi."),
+        # No spaces: two letters are a word, beside the parts that white space makes.
+        ("鳥が湿地で魚を待つ。", 1 + 4, "鳥が湿地で魚を待つ。"),
+        ("两只鹭在芦苇丛中鸣叫，直到雾气散去。", 1 + 8, "两只鹭在芦苇丛中鸣叫，直到雾气散去。"),
+        ("นกกระสายืนนิ่ง", 1 + 7, "นกกระสายืนนิ่ง"),
+        ("두 왜가리가 갈대밭에 서 있다.", 5, "두 왜가리가 갈대밭에 서 있다."),
+        ("鳥" * 200 + "。" + "魚" * 200 + "。", 1 + 200, "鳥" * 200 + "。"),
+    ],
+)  # fmt: skip
+def test_words_and_first_sentences_in_scripts_with_and_without_spaces(text, words, excerpt):
+    row, _ = read(f"<html lang=en><title>A</title><body><p>{text}</p>")
+    assert (row["words"], row["excerpt"]) == (words, excerpt)
+
+
+@pytest.mark.parametrize(
     ("path", "folder", "file", "plain"),
     [
         ("index.html", "/", "/index.html", "/"),

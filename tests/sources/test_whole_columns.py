@@ -331,3 +331,11 @@ def test_numbers_stand_for_moments_or_days():
     assert read_numbers(pl.Series(given)).to_list() == wanted
     floats = pl.Series([1_600_000_000.25, float("nan"), 1e300, 20260131.0])
     assert read_numbers(floats).to_list() == [wanted[0], None, None, None]
+
+
+@given(st.lists(st.one_of(st.none(), st.lists(st.text("ab,\0", max_size=2), max_size=3)), max_size=6))
+def test_lists_of_texts_are_a_column_with_the_same_lists_or_none(values):
+    made = schema.lists_of_text("a", values)
+    assert made is None or made.to_list() == values
+    if not any("\0" in one for items in values for one in items or ()):
+        assert made is not None

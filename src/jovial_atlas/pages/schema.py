@@ -152,12 +152,12 @@ def lists_of_text(name: str, values: Sequence[list[str] | None]) -> pl.Series | 
     text, none = pl.col(name), pl.lit([], pl.List(pl.String))
     parted = pl.when(text != "").then(text.str.split(_GAP)).when(text == "").then(none)
     found = pl.Series(name, whole, pl.String).to_frame().select(parted.alias(name)).to_series()
-    count = sum(len(one) for one in values if one)
-    if found.list.len().sum() != count:
+    lengths = pl.Series([None if one is None else len(one) for one in values], dtype=pl.UInt32)
+    if not found.list.len().equals(lengths):
         # A list of one empty text is not told from an empty list, unless each begins with a gap.
         begun = [None if one is None else _GAP.join(["", *one]) for one in values]
         found = pl.Series(name, begun, pl.String).str.split(_GAP).list.slice(1)
-    return found if found.list.len().sum() == count else None
+    return found if found.list.len().equals(lengths) else None
 
 
 Frame = TypeVar("Frame", pl.DataFrame, pl.LazyFrame)
