@@ -39,7 +39,7 @@ def test_what_cannot_be_read_is_told(fen, tmp_path):
     (tmp_path / "none.db").write_bytes(b"SQLite format 3\0" + b"x" * 200)
     with pytest.raises(ContentError, match="cannot be read"):
         tables_in(f"sqlite:///{tmp_path / 'none.db'}", 1)
-    with pytest.raises(ContentError, match="driver for nosuch"):
+    with pytest.raises(ContentError, match="nosuch:// is no kind of database that is known"):
         tables_in("nosuch://reader@localhost/fen", 1)
 
 

@@ -54,7 +54,12 @@ def opened(
     url = _url(connect, folder, password)
     try:
         engine = create_engine(url, **_options(url))
-    except (ImportError, NoSuchModuleError) as error:
+    except NoSuchModuleError:
+        raise ContentError(
+            f"{source}: {url.drivername}:// is no kind of database that is known here. Correct it, "
+            "as in postgresql://reader@localhost/reserve, or install the package that brings it."
+        ) from None
+    except ImportError as error:
         raise ContentError(
             f"{source}: the driver for {url.drivername} is not installed ({error}). "
             "For PostgreSQL: pip install 'jovial-atlas[postgresql]'"
