@@ -8,6 +8,15 @@ from jovial_atlas.rules.page_kinds import SIGNS, role_column
 from jovial_atlas.sitefile import read_site_file
 from tests.conftest import URL, write_site
 
+
+def role_of(folder, path, **columns):
+    """What a page of Marrowfen with this address and these columns is."""
+    site = write_site(folder, {}, "")
+    site.write_text(site.read_text().replace("[site]\n", '[site]\nname = "Marrowfen"\n'))
+    table = schema.table([{"loc": f"{URL}{path}", "kind": "page", **columns}]).with_columns(_path=pl.lit(path))
+    return table.select(role_column(read_site_file(site), HAVE))["role"].item()
+
+
 HAVE = ("kind", "declared", "words", "entries", "images", "title", "heading", *SIGNS)
 #: Address; title, words, pages it leads to, what it says it is; what it is.
 PAGES = [
@@ -43,10 +52,15 @@ PAGES = [
 ]
 
 
+@pytest.mark.parametrize(
+    ("title", "heading", "role"),
+    [(None, None, "paged"), (None, "Constants", "page"), ("Marrowfen", "Constants", "page"), ("Marrowfen", "Marrowfen", "paged"),
+     ("Marrowfen", "Older notes (2)", "paged"), ("Notes, 2", "Notes", "paged")],
+)  # fmt: skip
+def test_a_later_page_has_no_name_of_its_own(tmp_path, title, heading, role):
+    assert role_of(tmp_path, "/units/index-2.html", title=title, heading=heading, words=90, entries=9) == role
+
+
 @pytest.mark.parametrize(("path", "title", "words", "entries", "declared", "role"), PAGES)
 def test_an_address_needs_a_second_sign(tmp_path, path, title, words, entries, declared, role):
-    site = write_site(tmp_path, {}, "")
-    site.write_text(site.read_text().replace("[site]\n", '[site]\nname = "Marrowfen"\n'))
-    row = {"loc": f"{URL}{path}", "kind": "page", "title": title, "words": words, "entries": entries, "declared": declared}
-    table = schema.table([row]).with_columns(_path=pl.lit(path))
-    assert table.select(role_column(read_site_file(site), HAVE))["role"].to_list() == [role]
+    assert role_of(tmp_path, path, title=title, words=words, entries=entries, declared=declared) == role

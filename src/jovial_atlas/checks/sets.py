@@ -47,7 +47,7 @@ Fetch = Callable[[str, Fetched], Fetched]
 
 
 #: Entries up to which all of them are held; those of larger sets are put aside, in files.
-_HELD = 200_000
+_HELD = 400_000
 
 
 @dataclass

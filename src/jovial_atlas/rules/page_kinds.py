@@ -28,12 +28,13 @@ _SEARCH = (
 _SEARCH_WITHIN, _FORM_WORDS = r"/search(\.html?|/|/index\.html?)$", 80
 _SEARCH_PARTS, _PART_WORDS = r"/search/[^/?]+\.html?$", 30
 #: How the file of a home page in another language may end, behind its language.
-_FILES = (".html", ".htm", "")
+_HOME_FILES = (".html", ".htm", "")
 #: A folder of drafts.
 _DRAFTS = r"(^|/)(_?drafts|_draft)/"
 _LISTINGS = r"^/(tags?|categor(y|ies)|topics?|archives?|authors?)(/|\.html?$)"
 _DATES = r"^(/[^/]+)?/(19|20)\d\d/(\d\d?/){0,2}$"
 _PAGED = r"/page[/-]\d+(/|\.html?)?$|/page\d+/$|/index-?\d+\.html?$|[?&]paged?=\d+"
+#: The number in such a path, which the page may be called by; and the query that says it is one.
 _PAGED_NUMBER, _PAGED_QUERY = r"/(?:page[/-]?|index-?)(\d+)", r"[?&]paged?=\d+"
 #: Addresses of later pages that hardly anything but blogs has, which may show articles in full.
 _OF_BLOG = r"/page/\d+/?$|[?&]paged=\d+"
@@ -111,10 +112,12 @@ def _paged(site: SiteFile) -> pl.Expr:
 def _is_called_later(site: SiteFile) -> pl.Expr:
     """Whether a page has no name but that of its site, or one with the number of its address."""
     number = pl.col("_path").str.extract(_PAGED_NUMBER)
-    names = pl.concat_str("title", pl.lit(" "), pl.col("heading").fill_null(""))
-    numbered = names.str.extract_all(r"\d+").list.contains(number)
-    of_site = pl.col("title").is_in([site.model.site.name, site.model.site.short_name])
-    return (numbered | of_site).fill_null(True)
+    names = pl.concat_str("title", "heading", separator=" ", ignore_nulls=True)
+    numbered = names.str.extract_all(r"\d+").list.contains(number).fill_null(False)
+    of_site = [site.model.site.name, site.model.site.short_name]
+    return numbered | pl.all_horizontal(
+        pl.col(name).is_in(of_site).fill_null(True) for name in ("title", "heading")
+    )
 
 
 def _picture(_site: SiteFile) -> pl.Expr:
@@ -134,7 +137,7 @@ def _feed(_site: SiteFile) -> pl.Expr:
 
 def _home(site: SiteFile) -> pl.Expr:
     placed = site.model.languages
-    named = (f"/index{ending}{file}" for ending in placed.endings.values() for file in _FILES)
+    named = (f"/index{ending}{file}" for ending in placed.endings.values() for file in _HOME_FILES)
     return pl.col("_path").is_in(["/", *placed.folders.values(), *named])
 
 

@@ -1,6 +1,7 @@
 """`[languages]`: where versions of pages in other languages are."""
 
 import re
+from collections.abc import Iterable
 from typing import Annotated
 
 from msgspec import field
@@ -31,9 +32,8 @@ class Languages(Part, frozen=True, kw_only=True):
     @check("folders")
     @classmethod
     def _folders(cls, value: dict[str, str]) -> dict[str, str]:
-        for language, folder in value.items():
-            if fault := languages.fault_of(language):
-                raise ValueError(f"{language!r} {fault}")
+        _check_tags(value)
+        for folder in value.values():
             if not folder.startswith("/") or not folder.endswith("/"):
                 raise ValueError(f"{folder!r} must begin and end with '/'")
         return value
@@ -41,9 +41,8 @@ class Languages(Part, frozen=True, kw_only=True):
     @check("endings")
     @classmethod
     def _endings(cls, value: dict[str, str]) -> dict[str, str]:
-        for language, ending in value.items():
-            if fault := languages.fault_of(language):
-                raise ValueError(f"{language!r} {fault}")
+        _check_tags(value)
+        for ending in value.values():
             if not re.fullmatch(r"[._-][A-Za-z0-9_-]+", ending):
                 raise ValueError(
                     f"{ending!r} must be a dot, hyphen or underscore with letters behind, as '.de'"
@@ -65,3 +64,9 @@ class Languages(Part, frozen=True, kw_only=True):
     def have_versions(self) -> bool:
         """Whether pages in these places are versions of others."""
         return len(self.folders) > 1 or bool(self.endings)
+
+
+def _check_tags(named: Iterable[str]) -> None:
+    for language in named:
+        if fault := languages.fault_of(language):
+            raise ValueError(f"{language!r} {fault}")
