@@ -223,6 +223,12 @@ def origin(address: str) -> str:
 _LOCAL = ("localhost", "local", "internal", "test", "invalid", "home.arpa", "lan")
 
 
+def with_other_scheme(origin: str) -> str:
+    """The origin of the same host with the other scheme of the web."""
+    scheme, _, host = origin.partition("://")
+    return f"{'http' if scheme == 'https' else 'https'}://{host}"
+
+
 def is_local(address: str) -> bool:
     """Whether the host of an address is no public name: a number, a single word, or a name that is
     reserved for private use."""

@@ -13,6 +13,7 @@ from jovial_atlas.values import asdict
 
 if TYPE_CHECKING:
     from jovial_atlas.cli.output import Output
+    from jovial_atlas.findings import Finding
     from jovial_atlas.pages.doubt import Doubt
     from jovial_atlas.rounds.state.survey_result import Survey
 
@@ -135,6 +136,21 @@ def _show(out: Output, survey: Survey) -> None:
             f"{plural(len(findings), 'finding')} in {plural(files, 'file')} while reading; "
             "`jovial-atlas check` shows them."
         )
+        _tell_errors(out, findings)
+
+
+def _tell_errors(out: Output, findings: list[Finding]) -> None:
+    """Say what kinds of errors there are, and the first of each: pages may be missing."""
+    from jovial_atlas.findings import check_of
+
+    first: dict[str, Finding] = {}
+    for finding in findings:
+        if finding.severity == "error":
+            first.setdefault(finding.code, finding)
+    for code, one in first.items():
+        count = sum(finding.code == code for finding in findings)
+        more = f" (and {count - 1:,} more)" if count > 1 else ""
+        out.say(f"  error  {check_of(code).what}: {one.where}: {one.message}{more}")
 
 
 def tell_doubts(out: Output, doubts: list[Doubt]) -> None:

@@ -80,9 +80,9 @@ _TABLE = (
     Check("base-elsewhere", _E, "A base element leads to another host",
           "Every relative link on the page leaves the site.",
           "Remove the base element, or let it name this site."),
-    Check("address-twice", _E, "Two files have one address",
+    Check("address-twice", _E, "Two files or rows have one address",
           "Only one of them can be served, and only one is read.",
-          "Remove one of the files, or correct the canonical of one."),
+          "Remove one of them, or correct its address (of a file: its canonical)."),
     # Sources
     Check("source-broken", _E, "A source cannot be read",
           "Its pages are those of the survey before, or missing.",
@@ -92,7 +92,15 @@ _TABLE = (
           "Fill the fields that `url` names, or correct `columns`."),
     Check("address-other-host", _E, "An address is on another host",
           "This site cannot speak for it.",
-          "Correct the address, or leave the row out."),
+          "Correct the address, or leave the row out. Pages of another host of the site come from "
+          "a [[source]] of their own with its `host`; if the site has another address, correct "
+          "`url` in [site]."),
+    Check("address-scheme", _A, "Addresses have another scheme than the site",
+          "They are old, or the address of the site is.",
+          "Correct `url` in [site] if the site has no https; else correct the addresses."),
+    Check("text-markup", _A, "Texts of records hold HTML",
+          "Titles and descriptions are plain text; tags would be shown as they are written.",
+          "Nothing, where they read well without it (see `preview`); else export plain texts."),
     Check("row-ragged", _E, "A line has too many or too few cells",
           "It is left out, since its cells may be in the wrong columns.",
           "Correct the line; put quotes around cells that hold the separator."),

@@ -37,17 +37,15 @@ class Repeats:
 
     def __init__(self) -> None:
         self._told: list[Fault] = []
-        self._more: Counter[str] = Counter()
+        self._again: Counter[str] = Counter()
         self._left: Counter[str] = Counter()
 
     def of_one_source(self, first: pl.DataFrame, again: pl.DataFrame) -> None:
         """Rows whose address their own source gave before."""
         if not again.height:
             return
+        self._again.update(dict(again["source"].value_counts().iter_rows()))
         told = again.head(_TOLD - len(self._told))
-        others = again.slice(told.height)
-        if others.height:
-            self._more[others["source"][0]] += others.height
         told = told.join(
             first.select("loc", kept="path"), on="loc", how="left", maintain_order="left"
         )
@@ -63,12 +61,13 @@ class Repeats:
 
     @property
     def faults(self) -> list[Fault]:
-        """All that is told."""
-        more = "more rows have addresses of earlier ones, which are kept."
+        """All that is told, totals before single rows."""
+        many = self._again if self._again.total() > len(self._told) else {}
+        rows = "rows have addresses of earlier ones, which are kept."
         left = f"left out: {_MOST} others have the same address."
         return [
+            *(Fault("address-twice", of, f"{count:,} {rows}") for of, count in many.items()),
             *self._told,
-            *(Fault("address-twice", of, f"{count:,} {more}") for of, count in self._more.items()),
             *(
                 Fault("address-twice", of, f"{plural(count, 'row')} {left}")
                 for of, count in self._left.items()

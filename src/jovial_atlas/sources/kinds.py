@@ -33,7 +33,7 @@ from jovial_atlas.sources.html_page.context import Reading
 from jovial_atlas.sources.records.columns import FieldMap
 from jovial_atlas.sources.records.content import with_contents
 from jovial_atlas.sources.records.kept_pages import KeptPages
-from jovial_atlas.sources.records.record_dates import LostDates
+from jovial_atlas.sources.records.losses import Losses
 from jovial_atlas.sources.settings import folder_of, name_of, reading_of
 from jovial_atlas.sources.workers.folder import Folder
 from jovial_atlas.sources.workers.html_folder import KnownFiles, Progress, read_folder
@@ -71,10 +71,10 @@ def open_source(source: Source, around: Surroundings, known: KnownFiles | None) 
     yield from batches
 
 
-def _with_lost_dates(batches: Iterator[Batch], how: FieldMap) -> Iterator[Batch]:
-    """The batches, and what is told of their dates once all were taken."""
+def _with_losses(batches: Iterator[Batch], how: FieldMap) -> Iterator[Batch]:
+    """The batches, and what is told of what they lost once all were taken."""
     yield from batches
-    if how.lost is not None and (faults := list(how.lost.faults(how.source))):
+    if how.lost is not None and (faults := list(how.lost.faults(how.source, how.site))):
         yield Batch(faults=faults)
 
 
@@ -87,7 +87,7 @@ def _field_map(source: RecordSource, around: Surroundings) -> FieldMap:
         source.columns,
         getattr(source, "separator", ";"),
         reading_of(source, around.site, around.now).services,
-        LostDates(),
+        Losses(),
         around.site.model.site.language,
     )
 
@@ -130,7 +130,7 @@ def _table(source: TableSource, around: Surroundings, _known: KnownFiles | None)
     from jovial_atlas.sources.records.table import read_table
 
     how = _field_map(source, around)
-    yield from _with_lost_dates(read_table(around.site.folder, source.path, how, source.items), how)
+    yield from _with_losses(read_table(around.site.folder, source.path, how, source.items), how)
 
 
 def _sql(source: SqlSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
@@ -139,7 +139,7 @@ def _sql(source: SqlSource, around: Surroundings, _known: KnownFiles | None) -> 
     password = _secret(source.password_env, around.environment, name_of(source))
     how = _field_map(source, around)
     batches = read_query(source.connect, source.query, how, around.site.folder, password)
-    yield from _with_lost_dates(batches, how)
+    yield from _with_losses(batches, how)
 
 
 def _feed(source: FeedSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
@@ -148,7 +148,7 @@ def _feed(source: FeedSource, around: Surroundings, _known: KnownFiles | None) -
 
     data = read(source.path, around.site.folder, around.client)
     how = _field_map(source, around)
-    yield from _with_lost_dates(read_feed(data, how), how)
+    yield from _with_losses(read_feed(data, how), how)
 
 
 def _interface(
@@ -160,7 +160,7 @@ def _interface(
     paging = Paging(source.items, source.next, source.counter, source.first, source.max_pages)
     how = _field_map(source, around)
     batches = read_interface(around.client, source.address, how, paging, token)
-    yield from _with_lost_dates(batches, how)
+    yield from _with_losses(batches, how)
 
 
 def _package(
@@ -170,7 +170,7 @@ def _package(
 
     context = ReaderContext(around.site.folder, around.environment, around.client)
     how = _field_map(source, around)
-    yield from _with_lost_dates(read_package(source, how, context), how)
+    yield from _with_losses(read_package(source, how, context), how)
 
 
 def _list(source: ListSource, around: Surroundings, _known: KnownFiles | None) -> Iterator[Batch]:
@@ -188,7 +188,7 @@ def _list(source: ListSource, around: Surroundings, _known: KnownFiles | None) -
 
     data = read(source.path, folder, around.client)
     how = _field_map(source, around)
-    yield from _with_lost_dates(read_list(data, how, fetch), how)
+    yield from _with_losses(read_list(data, how, fetch), how)
 
 
 def _crawl(source: CrawlSource, around: Surroundings, name: str, reading: Reading) -> Crawl:

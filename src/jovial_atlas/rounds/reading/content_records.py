@@ -18,6 +18,7 @@ from jovial_atlas.sources.records.databases import DatabaseTable, tables_in
 from jovial_atlas.sources.records.guessed import Addressing, GuessedColumns, guess_columns
 from jovial_atlas.sources.records.json_items import lists_in
 from jovial_atlas.sources.records.table import beginning_of_table
+from jovial_atlas.sources.records.within import flattened
 
 #: So many rows are looked at.
 SOME_ROWS = 200
@@ -176,6 +177,7 @@ def _origin_in(
     guessed: GuessedColumns, names: Sequence[str], rows: Sequence[Mapping[str, object]]
 ) -> str:
     """The origin that a column of addresses names; "" where none does."""
+    _, rows = flattened(names, rows)
     column = guessed.columns.get("loc") or next(
         (one for one in ("loc", "url", "link") if one in names), ""
     )

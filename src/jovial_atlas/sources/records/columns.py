@@ -16,30 +16,32 @@ import msgspec
 import polars as pl
 
 from jovial_atlas import addresses
-from jovial_atlas.address_columns import normal_addresses, path_values
+from jovial_atlas.address_columns import normal_addresses, path_values, replaced
 from jovial_atlas.errors import ContentError
-from jovial_atlas.faults import Fault, plural
 from jovial_atlas.media.fields import of_fields
 from jovial_atlas.media.services import Service
 from jovial_atlas.pages import schema
 from jovial_atlas.pages.gather import Batch
 from jovial_atlas.sources.records.content import PAGE_HTML
 from jovial_atlas.sources.records.film_columns import read_films
+from jovial_atlas.sources.records.losses import Losses
 from jovial_atlas.sources.records.nested import (
     in_texts,
     read_picture_cells,
     read_version_cells,
     spelled_versions,
 )
-from jovial_atlas.sources.records.record_dates import LostDates, date_column, days_stand_first
+from jovial_atlas.sources.records.plain_values import plain_texts, said_texts
+from jovial_atlas.sources.records.record_dates import date_column, days_stand_first
 from jovial_atlas.sources.records.whole_columns import read_lists, read_pictures
+from jovial_atlas.sources.records.within import field_with, with_values_within
 
 _FIELD = re.compile(r"\{([^{}]+)\}")
-#: Faults of single rows that are told one by one; the rest is counted.
-_TOLD = 20
 _ADDRESSES = ("canonical", "redirect", "share_image")
-_TEXT = ("title", "heading", "description", "excerpt", "language", "author", "directives", "kind",
-         "in_section", "parent", "fingerprint", "phrase")  # fmt: skip
+#: Texts that people read, which may be marked up; and others.
+_READ = ("title", "heading", "description", "excerpt", "author", "share_title",
+         "share_description", "card_title", "card_description")  # fmt: skip
+_TEXT = ("language", "directives", "kind", "in_section", "parent", "fingerprint", "phrase")
 _DATES = ("lastmod", "published", "expires")
 _LISTS = ("tags", "categories", "links")
 _NESTED = ("images", "videos", "alternates")
@@ -51,8 +53,8 @@ class FieldMap(msgspec.Struct, frozen=True):
     """How the fields of one source become columns.
 
     `url` is an address template with {field}; empty: the column `loc` (or `url`) holds the
-    address. `columns` maps our names to theirs; fields of our own names need no mapping. Dates that
-    cannot be used are added to `lost`.
+    address. `columns` maps our names to theirs; fields of our own names need no mapping. Names may
+    lead to values within others (`seo.title`). What cannot be used is added to `lost`.
     """
 
     source: str
@@ -62,7 +64,7 @@ class FieldMap(msgspec.Struct, frozen=True):
     columns: Mapping[str, str] = msgspec.field(default_factory=dict)
     separator: str = ";"
     services: tuple[Service, ...] = ()
-    lost: LostDates | None = None
+    lost: Losses | None = None
     #: That in which dates may have words, beside English.
     language: str = ""
 
@@ -78,6 +80,8 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
 
     Raises ContentError where a named field does not exist.
     """
+    own = set(table.collect_schema().names())
+    table = with_values_within(table, [*template_fields(how.url), *how.columns.values()])
     check_fields(table.collect_schema().names(), how)
     ours = [name for name in schema.SCHEMA if name not in _NOT_GIVEN]
     taken = {how.columns.get(name, name) for name in ours}
@@ -86,7 +90,7 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
     used = {*taken, *template_fields(how.url), content, "url", "link"} - lists
     table = in_texts(table, used, lists - {how.columns.get("videos", "videos")})
     have = table.collect_schema()
-    extras = [pl.col(name) for name in have.names() if name not in taken and name != content]
+    extras = [pl.col(name) for name in have if name in own - taken and name != content]
     loc = _address(have, how)
     columns = [loc.alias("loc"), pl.lit(how.source).alias("source")]
     for name in ours:
@@ -104,7 +108,9 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
     if "kind" not in given:
         columns.append(pl.lit("page").alias("kind"))
     if content in have:
-        columns.append(pl.col(content).cast(pl.String).alias(PAGE_HTML))
+        html = pl.col(content).cast(pl.String)
+        html = html.map_batches(said_texts, return_dtype=pl.String, is_elementwise=True)
+        columns.append(html.alias(PAGE_HTML))
     if extras:
         columns.append(pl.struct(extras).alias(schema.EXTRA))
     delivered = table.select(columns)
@@ -116,7 +122,8 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
 
 def constants(have: Collection[str], how: FieldMap) -> tuple[str, ...]:
     """The columns in which `deliver` gives all rows of a table with such fields one value."""
-    usual = (name for name in ("status", "kind") if how.columns.get(name, name) not in have)
+    names = {name: how.columns.get(name, name) for name in ("status", "kind")}
+    usual = (ours for ours, one in names.items() if one not in have and not field_with(one, have))
     return ("source", *usual)
 
 
@@ -142,7 +149,7 @@ def _address(have: Mapping[str, pl.DataType], how: FieldMap) -> pl.Expr:
     if not how.url:
         mapped = how.columns.get("loc", "loc")
         name = next(one for one in (mapped, "url", "link") if one in have)
-        return normal(pl.col(name).cast(pl.String), how.site)
+        return _of_site(normal(pl.col(name).cast(pl.String), how.site), how.site, how.lost)
     parts: list[pl.Expr] = []
     begun = how.url if how.url.startswith(("http://", "https://")) else how.site + how.url
     for number, piece in enumerate(_FIELD.split(begun)):
@@ -174,6 +181,23 @@ def normal(column: pl.Expr, site: str) -> pl.Expr:
     return column.map_batches(work, return_dtype=pl.String, is_elementwise=True)
 
 
+def _of_site(column: pl.Expr, site: str, lost: Losses | None = None) -> pl.Expr:
+    """Addresses of the site, those that have the other scheme with its own; they are counted as
+    `lost`."""
+    other = addresses.with_other_scheme(site)
+
+    def work(values: pl.Series) -> pl.Series:
+        if not (begun := values.str.starts_with(other)).any():
+            return values
+        odd = begun & values.str.contains(rf"^{re.escape(other)}(?:/|$)")
+        if lost is not None and odd.any():
+            lost.note_scheme(values.filter(odd))
+        places = odd.fill_null(False)
+        return replaced(values, places, lambda some: site + some.str.slice(len(other)))
+
+    return column.map_batches(work, return_dtype=pl.String, is_elementwise=True)
+
+
 def wrong(how: FieldMap) -> pl.Expr:
     """Whether a delivered address cannot be used: there is none, or it is of another host."""
     loc = pl.col("loc")
@@ -186,7 +210,8 @@ def _date(name: str, theirs: str, table: pl.LazyFrame, how: FieldMap) -> pl.Expr
     kind = table.collect_schema()[theirs]
     last = date.max if name == "expires" else how.now.date()
     day_first = days_stand_first(table, theirs, kind)
-    return date_column(theirs, kind, last, how.lost, day_first=day_first, language=how.language)
+    lost = how.lost.dates if how.lost is not None else None
+    return date_column(theirs, kind, last, lost, day_first=day_first, language=how.language)
 
 
 def _column(name: str, theirs: str, kind: pl.DataType, how: FieldMap) -> pl.Expr:
@@ -203,11 +228,27 @@ def _column(name: str, theirs: str, kind: pl.DataType, how: FieldMap) -> pl.Expr
         return _films(column, how)
     if name in _ADDRESSES:
         address = normal(column.cast(pl.String), how.site)
-        return pl.when(address.str.starts_with("http")).then(address)
+        return _of_site(pl.when(address.str.starts_with("http")).then(address), how.site)
+    if name == "author" and kind.is_numeric():
+        return pl.lit(None, pl.String)  # whom a number means, only the system knows that made it
+    if name in _READ:
+        return _plain(column.cast(pl.String), theirs, how)
     if name in _TEXT:
         text = column.cast(pl.String).str.strip_chars()
         return pl.when(text != "").then(text)
     return column.cast(schema.SCHEMA[name], strict=False)
+
+
+def _plain(column: pl.Expr, field: str, how: FieldMap) -> pl.Expr:
+    """Texts that people read, without markup."""
+
+    def work(values: pl.Series) -> pl.Series:
+        texts, marked = plain_texts(values)
+        if how.lost is not None and marked.any():
+            how.lost.note_markup(field, values.filter(marked))
+        return texts.alias(values.name)
+
+    return column.map_batches(work, return_dtype=pl.String, is_elementwise=True)
 
 
 def _list(
@@ -224,7 +265,7 @@ def _list(
 def _links(column: pl.Expr, site: str) -> pl.Expr:
     """Addresses of the site in the one spelling, without fragments, each once."""
     bare = pl.element().str.replace(r"#.*$", "")
-    spelled = column.list.eval(normal(bare, site))
+    spelled = column.list.eval(_of_site(normal(bare, site), site))
     within = (pl.element() == site) | pl.element().str.starts_with(f"{site}/")
     return spelled.list.eval(pl.element().filter(within).unique(maintain_order=True))
 
@@ -293,34 +334,13 @@ def split_wrong(
     before: str,
     lines: Sequence[int] | Sequence[str] | int = 0,
 ) -> Batch:
-    """Rows that can be used, and faults for the others, the first few one by one.
-
-    A row is told as `before` and what `lines` has for it, where it has one for each row, else its
-    place after as many rows as `lines` says.
-    """
+    """The rows that can be used. Others are lost (`how.lost`), or told at once where nobody counts
+    them; `before` and `lines` say what each is told as (`Losses.leave_out`)."""
     bad = wrong(how)
     refused = delivered.select("loc").with_row_index("_row", offset=1).filter(bad)
-    faults = tell_wrong(refused, how.source, before, lines) if refused.height else []
-    return Batch(delivered.filter(~bad) if refused.height else delivered, faults)
-
-
-def tell_wrong(
-    refused: pl.DataFrame,
-    name: str,
-    before: str,
-    lines: Sequence[int] | Sequence[str] | int = 0,
-) -> list[Fault]:
-    """Faults for refused rows, given as `_row` (from 1) and `loc`."""
-    faults = []
-    for row, loc in refused.head(_TOLD).iter_rows():
-        where = f"{before}{lines + row if isinstance(lines, int) else lines[row - 1]}"
-        if loc is not None and loc.startswith("http"):
-            message = f"{loc} is on another host; the row is left out."
-            faults.append(Fault("address-other-host", where, message))
-        else:
-            shown = f"{loc!r} is no address" if loc else "The row gives no address"
-            faults.append(Fault("row-no-address", where, f"{shown}; it is left out."))
-    if refused.height > _TOLD:
-        more = plural(refused.height - _TOLD, "more row")
-        faults.append(Fault("row-no-address", name, f"{more} cannot be used."))
-    return faults
+    if not refused.height:
+        return Batch(delivered)
+    lost = how.lost or Losses()
+    lost.leave_out(refused, before, lines)
+    told = [] if how.lost else list(lost.faults(how.source, how.site))
+    return Batch(delivered.filter(~bad), told)

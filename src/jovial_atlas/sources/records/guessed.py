@@ -14,6 +14,7 @@ from enum import IntEnum
 from jovial_atlas import dates
 from jovial_atlas.dates_in_text import day_in_words
 from jovial_atlas.sources.records.columns import template_fields
+from jovial_atlas.sources.records.within import flattened
 
 #: Our column → names that others give it, the most telling first. Names are compared without case,
 #: spaces and signs.
@@ -72,7 +73,9 @@ def guess_columns(
     """A guess from the columns of a table and some of its rows; `template` says how addresses are
     made of columns, where somebody did. Raises ValueError, with the names of the columns, where
     none tells the address of a page."""
-    by_name = {_plain(name): name for name in reversed(names)}
+    names, rows = flattened(names, rows)
+    objects = {one.rpartition(".")[0] for one in names}
+    by_name = _by_name([one for one in names if one not in objects])
     columns: dict[str, str] = {}
     unsure: list[str] = []
     values = {
@@ -101,7 +104,7 @@ def guess_columns(
         )
     taken = {address, *columns.values()}
     for ours, others in _NAMES.items():
-        if ours == "loc" or ours in names:
+        if ours == "loc" or (ours in names and ours not in objects):
             continue
         theirs = next((by_name[one] for one in others if one in by_name), None)
         if theirs is None or theirs in taken:
@@ -118,6 +121,27 @@ def _plain(name: str) -> str:
     return re.sub(r"[^a-z0-9]", "", unicodedata.normalize("NFKD", spelled))
 
 
+def _by_name(names: Sequence[str]) -> dict[str, str]:
+    """Names as they are compared → names of columns: a value within others by its own name, where
+    it stands in one that only wraps, as in `fields.title`, or is only wrapped itself, as in
+    `title.rendered`; those of plain columns go before."""
+    found: dict[str, str] = {}
+    for name in sorted(names, key=lambda one: one.count(".")):
+        parts = [_plain(one) for one in name.split(".")]
+        while len(parts) > 1 and parts[-1] in _SAYS:
+            parts.pop()
+        while len(parts) > 1 and parts[0] in _WRAPS:
+            parts.pop(0)
+        found.setdefault("".join(parts), name)
+    return found
+
+
+#: What a value is called in an object that has nothing else to say of it.
+_SAYS = ("rendered", "current", "value", "text", "plain", "raw", "iso")
+#: Objects that hold the fields of a record, or some of them.
+_WRAPS = ("attributes", "fields", "data", "meta", "metadata", "seo", "properties", "props", "node",
+          "content", "frontmatter", "page", "post", "record", "item", "document", "head",
+          "system")  # fmt: skip
 _UMLAUTS = str.maketrans({"ä": "ae", "ö": "oe", "ü": "ue", "ß": "ss"})
 
 
@@ -128,8 +152,8 @@ def _address(
     for known in _NAMES["loc"]:
         if known in by_name and _are(values[by_name[known]], _is_address):
             return by_name[known]
-    # Pictures have addresses too.
-    named = (name for name in names if not _plain(name).startswith(_PICTURES))
+    # Pictures have addresses too, and what is within others mostly leads elsewhere.
+    named = (one for one in names if "." not in one and not _plain(one).startswith(_PICTURES))
     return next((name for name in named if _are(values[name], _is_address)), None)
 
 

@@ -26,11 +26,11 @@ from jovial_atlas.sources.records.columns import (
     constants,
     deliver,
     split_wrong,
-    tell_wrong,
     wrong,
 )
 from jovial_atlas.sources.records.content import PAGE_HTML
 from jovial_atlas.sources.records.json_items import json_items
+from jovial_atlas.sources.records.losses import Losses
 from jovial_atlas.sources.records.numbered import Numbered, csv_rows, json_lines
 from jovial_atlas.sources.records.pieces import Piece, together
 from jovial_atlas.sources.records.sheets import sheets_of
@@ -168,7 +168,9 @@ def _parquet(path: Path, how: FieldMap) -> Iterator[Batch]:
         raise ContentError(f"{path} cannot be read: {said_of(error)}.") from error
 
     def tell(refused: pl.DataFrame) -> list[Fault]:
-        return tell_wrong(refused, path.name, f"{path.name}, row ")
+        lost = how.lost or Losses()
+        lost.leave_out(refused, f"{path.name}, row ")
+        return [] if how.lost else list(lost.faults(how.source, how.site))
 
     yield Batch(delivered.with_columns(path=pl.lit(path.name)), [], (wrong(how), tell), same)
 
