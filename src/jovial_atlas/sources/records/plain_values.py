@@ -63,7 +63,7 @@ def plain_texts(values: pl.Series) -> tuple[pl.Series, pl.Series]:
 
 
 def said_texts(values: pl.Series) -> pl.Series:
-    """Values with what objects of JSON among them say in their place; null where that is nothing."""
+    """Values, with what objects of JSON among them say in their place; null where it is nothing."""
     objects = values.str.contains(_OBJECT).fill_null(False)
     if not objects.any():
         return values
