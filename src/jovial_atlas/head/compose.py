@@ -80,11 +80,18 @@ def heads_by_section(
 ) -> Iterator[tuple[str, Iterator[PageHead]]]:
     """For each section its pages with their head data, by address, made while they are taken."""
     for part in decided.sort("section", "loc").partition_by("section", maintain_order=True):
-        heads = (
-            PageHead(page, head_data(page, settings, films.get(page.loc, ()), context))
-            for page in pages_of(part)
-        )
-        yield part["section"][0], heads
+        yield part["section"][0], heads_of(part, settings, films, context)
+
+
+def heads_of(
+    decided: pl.DataFrame,
+    settings: HeadSettings,
+    films: Mapping[str, Sequence[Film]],
+    context: HeadContext = NO_CONTEXT,
+) -> Iterator[PageHead]:
+    """Pages with their head data, in order, made while they are taken."""
+    for page in pages_of(decided):
+        yield PageHead(page, head_data(page, settings, films.get(page.loc, ()), context))
 
 
 def head_lines(heads: Iterator[PageHead]) -> Iterator[bytes]:

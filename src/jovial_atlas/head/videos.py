@@ -82,7 +82,11 @@ class Film(Struct, frozen=True, kw_only=True):
 def films_of(pages: pl.DataFrame, settings: HeadSettings, now: str) -> dict[str, list[Film]]:
     """The videos of pages (a table with verdicts), by address, in order. `now` is a date in the
     product's form."""
-    table = film_table([pages], settings, now, Asked(origins=FILM_VALUES))
+    return films_in(film_table([pages], settings, now, Asked(origins=FILM_VALUES)), pages)
+
+
+def films_in(table: pl.DataFrame, pages: pl.DataFrame) -> dict[str, list[Film]]:
+    """The videos of pages by address, in order, of which the table is known."""
     shown = pages.filter(pl.col("loc").is_in(table["loc"].unique().implode()))
     by_loc = {page.loc: page for page in pages_of(shown)}
     films: dict[str, list[Film]] = {}

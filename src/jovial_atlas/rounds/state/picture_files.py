@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -43,6 +43,8 @@ class PictureFiles:
     _seen: dict[str, Original | None] = field(default_factory=dict, init=False)
     #: Copies that head data asked for.
     _changed: bool = field(default=False, init=False)
+    #: What was measured and not taken yet.
+    _fresh: dict[str, MeasuredPicture] = field(default_factory=dict, init=False)
 
     def __post_init__(self) -> None:
         self._find = file_of(self.site)
@@ -79,9 +81,20 @@ class PictureFiles:
             picture = look_at_picture(path)
             digest = xxhash.xxh3_128_hexdigest(path.read_bytes()) if picture else ""
             had = MeasuredPicture(stamp, digest, picture)
-            self._known[str(path)] = had
-            self._changed = True
+            self.take({str(path): had})
+            self._fresh[str(path)] = had
         return Original(path, had.digest, had.picture) if had.picture else None
+
+    def taken(self) -> dict[str, MeasuredPicture]:
+        """What was measured since this was asked last, for others to `take`."""
+        fresh, self._fresh = self._fresh, {}
+        return fresh
+
+    def take(self, measured: Mapping[str, MeasuredPicture]) -> None:
+        """Know what was measured: places of files, and what they are."""
+        if measured:
+            self._known.update(measured)
+            self._changed = True
 
     def keep(self) -> None:
         """Remember what was measured. Raises OutputError."""

@@ -15,6 +15,7 @@ from jovial_atlas.pages.page import Page
 from jovial_atlas.sitefile import CrawlSource, HtmlSource, MarkdownSource, SiteFile
 
 Find = Callable[[str], Path | None]
+Candidates = Callable[[str], Iterator[tuple[Path, str]]]
 
 #: What ends the path of an address (RFC 3986 §3.3).
 _QUERY = re.compile("[?#]")
@@ -23,16 +24,10 @@ _QUERY = re.compile("[?#]")
 def file_of(site: SiteFile) -> Find:
     """Gives the file of a source, or of the output folder, that an address of the site leads to."""
     candidates, is_folder = _candidates(site), _known_folders()
-
-    @lru_cache(maxsize=_FOLDERS)
-    def is_empty(folder: str) -> bool:
-        # Of many addresses most lie in few folders: one that is not there is asked for once.
-        return not any(is_folder(f"{root}/{below}") for root, below in candidates(folder))
+    is_elsewhere = _elsewhere(candidates, is_folder)
 
     def found(address: str) -> Path | None:
-        bare = address.partition("#")[0].partition("?")[0]
-        folder, slash, name = bare.rpartition("/")
-        if "%" not in name and is_empty(folder + slash):
+        if is_elsewhere(address):
             return None
         for root, below in candidates(address):
             if is_folder(f"{root}/{below.rpartition('/')[0]}") and is_file(path := root / below):
@@ -40,6 +35,22 @@ def file_of(site: SiteFile) -> Find:
         return None
 
     return found
+
+
+def _elsewhere(candidates: Candidates, is_folder: Callable[[str], bool]) -> Callable[[str], bool]:
+    """Whether nothing can be at an address, since its folder is not there. Of many addresses most
+    lie in few folders: each is asked for once."""
+
+    @lru_cache(maxsize=_FOLDERS)
+    def is_empty(folder: str) -> bool:
+        return not any(is_folder(f"{root}/{below}") for root, below in candidates(folder))
+
+    def is_elsewhere(address: str) -> bool:
+        bare = address.partition("#")[0].partition("?")[0]
+        folder, slash, name = bare.rpartition("/")
+        return "%" not in name and is_empty(folder + slash)
+
+    return is_elsewhere
 
 
 def files_at(site: SiteFile, addresses: pl.Series) -> dict[str, Path]:
@@ -103,8 +114,11 @@ _FOLDERS = 10_000
 def page_file_of(site: SiteFile) -> Find:
     """As `file_of`, with the files that servers give for an address without an ending."""
     candidates = _candidates(site)
+    is_elsewhere = _elsewhere(candidates, _known_folders())
 
     def found(address: str) -> Path | None:
+        if is_elsewhere(address):
+            return None
         for root, below in candidates(address):
             path = root / below
             plain = path.with_name(f"{path.name}.html") if path.name else path / "index.html"
@@ -146,7 +160,7 @@ def may_exist(site: SiteFile) -> Callable[[str], bool]:
     return may
 
 
-def _candidates(site: SiteFile) -> Callable[[str], Iterator[tuple[Path, str]]]:
+def _candidates(site: SiteFile) -> Candidates:
     """Gives the places where what an address leads to may lie: a folder, and a path from there."""
     places = [(host.model.site.url, host.output, "/") for host in site.hosts]
     places += [

@@ -6,7 +6,8 @@ import os
 import signal
 import sys
 import time
-from collections.abc import Callable, Iterable, Iterator
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from contextlib import contextmanager
 from multiprocessing import active_children, get_context
@@ -43,8 +44,8 @@ class WorkerPool:
     ) -> list[Future[ResultT]]:
         """Have workers do this with each chunk, and what else is `given` to it; `many` pages are
         in all chunks together. Gives nothing where they are too few: then nobody is at it."""
-        cores = (os.cpu_count() or 1) if many >= _WORTH_WORKERS else 0
-        workers = cores if self._workers is None else self._workers
+        usual = cores() if many >= _WORTH_WORKERS else 0
+        workers = usual if self._workers is None else self._workers
         if workers < 2 or not many:
             return []
         if self._pool is None:
@@ -56,6 +57,23 @@ class WorkerPool:
         self._due.update(futures)
         return futures
 
+    def in_turn(
+        self, work: Callable[..., ResultT], chunks: Iterable[Sequence[Any]], *, many: int
+    ) -> Iterator[ResultT]:
+        """What this gives for chunks, each the arguments of one call, in their order; a few of them
+        are under way or done before they are taken, never all. `many` as for `submit`."""
+        waiting: deque[Future[ResultT]] = deque()
+        for chunk in chunks:
+            futures = self.submit(_call, [chunk], work, many=many)
+            if not futures:
+                yield work(*chunk)
+                continue
+            waiting += futures
+            while len(waiting) > _AHEAD * cores():
+                yield waiting.popleft().result()
+        while waiting:
+            yield waiting.popleft().result()
+
     def close(self) -> None:
         """End the workers, whatever they are at."""
         # Each is cancelled here: a pool that is gone by then forgets to do it, and reads on.
@@ -66,6 +84,19 @@ class WorkerPool:
             _end([one for one in active_children() if one not in self._others], _PATIENCE)
 
 
+def _call(given: Sequence[Any], work: Callable[..., ResultT]) -> ResultT:
+    return work(*given)
+
+
+def cores() -> int:
+    """How many processors this process may use."""
+    if hasattr(os, "sched_getaffinity"):
+        return len(os.sched_getaffinity(0))
+    return os.cpu_count() or 1
+
+
+#: Chunks that are given out beyond what was taken, for each core.
+_AHEAD = 3
 #: Seconds that workers have to end by themselves when the work is over or broken off.
 _PATIENCE = 5.0
 

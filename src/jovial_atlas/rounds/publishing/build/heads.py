@@ -11,9 +11,14 @@ from msgspec import to_builtins
 from jovial_atlas.files import FileSet
 from jovial_atlas.head.compose import PageHead, head_lines, heads_by_section
 from jovial_atlas.head.settings import HeadSettings
-from jovial_atlas.head.sharing import Copy, Look, shared_picture
+from jovial_atlas.head.sharing import Copy
 from jovial_atlas.head.tags import head_tags
-from jovial_atlas.head.videos import Film
+from jovial_atlas.rounds.publishing.build.copied import copies_of
+from jovial_atlas.rounds.publishing.build.heads_apart import (
+    MadeHeads,
+    heads_apart,
+    worth_processes,
+)
 from jovial_atlas.rounds.publishing.build.versions import versions_by_page
 from jovial_atlas.rounds.state.last_survey import LastSurvey
 from jovial_atlas.rounds.state.picture_files import copies
@@ -23,9 +28,34 @@ from jovial_atlas.serving import fragment_path
 def put_heads(survey: LastSurvey, heads: FileSet, parts: FileSet, output: FileSet) -> None:
     """Put the head data of all pages, the fragments made of it where the site file asks for
     them, and the copies of pictures that go into the output folder."""
+    shared: list[Copy] = []
+    if survey.site.model.head.fragments or not worth_processes(survey):
+        _put_here(survey, heads, parts, shared)
+    else:
+        _put_apart(survey, heads, shared)
+    for named in copies(shared, output.keep):
+        output.put(*named)
+    if not output.dry:
+        survey.pictures.keep()
+
+
+def _put_apart(survey: LastSurvey, heads: FileSet, shared: list[Copy]) -> None:
+    """Put head data that other processes make."""
+
+    def lines(made: Iterator[MadeHeads]) -> Iterator[bytes]:
+        for one in made:
+            shared.extend(one.copies)
+            survey.pictures.take(one.measured)
+            yield one.lines
+
+    for section, made in heads_apart(survey):
+        heads.put_pieces(f"{section}.jsonl", lines(made))
+
+
+def _put_here(survey: LastSurvey, heads: FileSet, parts: FileSet, shared: list[Copy]) -> None:
+    """Put head data, and fragments of it."""
     model, settings = survey.site.model, survey.heads
     versions = versions_by_page(survey) if model.head.fragments else {}
-    shared: list[Copy] = []
     pictures, films = survey.pictures, survey.films
 
     def also(page_heads: Iterator[PageHead]) -> Iterator[PageHead]:
@@ -35,17 +65,13 @@ def put_heads(survey: LastSurvey, heads: FileSet, parts: FileSet, output: FileSe
                 for named in _fragment(one, settings, versions.get(one.page.loc, ())):
                     parts.put(*named)
             if model.sharing.copies:
-                shared.extend(_copies_of(one, settings, films, pictures.look))
+                shared.extend(copies_of(one, settings, films, pictures.look))
             yield one
 
     for section, page_heads in heads_by_section(
         survey.decided, settings, films, survey.head_context
     ):
         heads.put_pieces(f"{section}.jsonl", head_lines(also(page_heads)))
-    for named in copies(shared, output.keep):
-        output.put(*named)
-    if not output.dry:
-        pictures.keep()
 
 
 def _fragment(
@@ -57,14 +83,3 @@ def _fragment(
     yield f"{path}.html", ("\n".join(tag.html for tag in tags if tag.html) + "\n").encode()
     text = json.dumps(to_builtins(one.head), ensure_ascii=False, indent=1)
     yield f"{path}.json", f"{text}\n".encode()
-
-
-def _copies_of(
-    one: PageHead, settings: HeadSettings, films: Mapping[str, Sequence[Film]], look: Look
-) -> Iterator[Copy]:
-    """The copies of pictures that a head names."""
-    if (picture := one.head.picture) and picture.original:
-        section, of_page = settings.section_of(one.page), films.get(one.page.loc, ())
-        shared = shared_picture(one.page, settings, section, of_page, look)
-        if shared and shared.copy:
-            yield shared.copy
