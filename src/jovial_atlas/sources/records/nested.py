@@ -24,6 +24,11 @@ _VERSION = {
 }  # fmt: skip
 #: Cells that hold objects, or lists of them; and texts that may be either.
 _OBJECTS = r"^\s*(?:\[\s*)?\{"
+#: A name with a text, in which nothing is escaped; an object that has nothing else; one of those
+#: that a version is described by.
+_PAIR = r'"([^"\\\x00-\x1f]*)"\s*:\s*"([^"\\\x00-\x1f]*)"'
+_BY_LANGUAGE = rf"^\s*\{{\s*{_PAIR}(?:\s*,\s*{_PAIR})*\s*\}}\s*$"
+_NAMED_VERSION = rf'"(?:{"|".join(sum(_VERSION.values(), ()))})"\s*:'
 _IMAGES, _ALTERNATES = schema.SCHEMA["images"], schema.SCHEMA["alternates"]
 
 
@@ -51,7 +56,7 @@ def _single(column: pl.Expr, kind: pl.DataType) -> pl.Expr:
     if isinstance(kind, (pl.List, pl.Array)) and _is_inner_value(kind):
         return _list(column, kind).cast(pl.List(pl.String), strict=False).list.join(", ")
     if kind.is_nested():
-        return _as_json(column)
+        return _as_json(column, kind)
     if isinstance(kind, pl.Duration):
         return column.dt.to_string("iso")
     if kind == pl.Binary:
@@ -69,8 +74,22 @@ def _is_inner_value(kind: pl.List | pl.Array) -> bool:
     return _is_value(kind.inner)  # type: ignore[arg-type]
 
 
-def _as_json(column: pl.Expr) -> pl.Expr:
+def _as_json(column: pl.Expr, kind: pl.DataType) -> pl.Expr:
+    if isinstance(kind, pl.Struct) and _is_of_json(kind):
+        return pl.when(column.is_not_null()).then(column.struct.json_encode())
+    if isinstance(kind, pl.List) and isinstance(kind.inner, pl.Struct) and _is_of_json(kind.inner):
+        items = column.list.eval(pl.element().struct.json_encode())
+        return pl.format("[{}]", items.list.join(",", ignore_nulls=False))
     return column.map_batches(_written, return_dtype=pl.String, is_elementwise=True)
+
+
+def _is_of_json(kind: object) -> bool:
+    """Whether values of a type are written as JSON in one way."""
+    if isinstance(kind, pl.Struct):
+        return all(_is_of_json(one.dtype) for one in kind.fields)
+    if isinstance(kind, pl.List):
+        return _is_of_json(kind.inner)
+    return kind in (pl.String, pl.Boolean, pl.Int64, pl.Int32, pl.Float64)
 
 
 def _written(values: pl.Series) -> pl.Series:
@@ -113,7 +132,20 @@ def read_version_cells(values: pl.Series, site: str) -> pl.Series:
 
 
 def _versions(values: pl.Series, site: str) -> pl.Series:
-    return spelled_versions(_objects(values, _VERSION), site)
+    # Solidi need no escape, but some programs write one.
+    plain = values.str.replace_all(r"\/", "/", literal=True)
+    of_languages = plain.str.contains(_BY_LANGUAGE) & ~plain.str.contains(_NAMED_VERSION)
+    objects = partial(_objects, called=_VERSION)
+    found = parted(values, of_languages, objects, lambda _: _by_language(plain, of_languages))
+    return spelled_versions(found, site)
+
+
+def _by_language(values: pl.Series, which: pl.Series) -> pl.Series:
+    """Objects with an address for each language as lists of versions."""
+    pair = pl.element().str.extract_groups(_PAIR).struct
+    version = pl.struct(lang=pair["1"], href=pair["2"])
+    pairs = values.filter(which).str.extract_all(_PAIR)
+    return pairs.list.eval(pl.when(pair["2"].str.strip_chars() != "").then(version)).list.drop_nulls()
 
 
 def spelled_versions(lists: pl.Series, site: str) -> pl.Series:
