@@ -1,17 +1,20 @@
 """Reading pages: what real sites show, and what they get wrong."""
 
 import json
+import os
 import subprocess
 import sys
+from contextlib import closing
 from pathlib import Path
 
 import pytest
 
-from jovial_atlas.errors import ContentError
+from jovial_atlas.errors import AtlasError, ContentError
 from jovial_atlas.pages.gather import Gathering
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files, read_page
 from jovial_atlas.sources.workers.folder import Folder, address_of, page_files
 from jovial_atlas.sources.workers.html_folder import read_folder
+from jovial_atlas.sources.workers.pool import WorkerPool
 from jovial_atlas.sources.workers.readers import Readers
 from tests.conftest import TODAY, page, run_command, write_site
 
@@ -269,6 +272,18 @@ def test_workers_are_copies_of_a_process_only_while_it_has_one_thread():
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.split() == [str(sys.platform == "linux"), "False"]
+
+
+def _end_at_two(numbers):
+    if 2 in numbers:
+        os._exit(9)  # as the system ends it when memory is short
+    return numbers
+
+
+def test_a_worker_that_is_ended_from_outside_is_told():
+    with closing(WorkerPool(2)) as pool, pytest.raises(AtlasError, match="ended by the system"):
+        for _ in pool.in_turn(_end_at_two, ([[n]] for n in range(4)), many=1_000):
+            pass
 
 
 def test_a_folder_that_is_not_there_is_one_clear_sentence(tmp_path):

@@ -27,7 +27,7 @@ from jovial_atlas.pages.page import Page, pages_of
 from jovial_atlas.review.measures import is_mute
 from jovial_atlas.rounds.proving.links import SiteLinks
 from jovial_atlas.rounds.state.page_files import page_place
-from jovial_atlas.sources.workers.pool import WorkerPool
+from jovial_atlas.sources.workers.pool import WorkerPool, result_of
 from jovial_atlas.words import primary
 
 #: More pages are not searched together.
@@ -159,7 +159,7 @@ class LinkProposals:
         with closing(WorkerPool(self.workers)) as pool:
             futures = pool.submit(search_pages, chunks, tree, many=len(wanted))
             if futures:
-                return [one for future in futures for one in future.result()]
+                return [one for future in futures for one in result_of(future)]
             return [one for chunk in chunks for one in search_pages(chunk, tree)]
 
     @cached_property

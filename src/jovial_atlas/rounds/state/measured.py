@@ -15,7 +15,7 @@ from jovial_atlas.review.measures import PageMeasures
 from jovial_atlas.review.measuring import PageToMeasure, measure_files
 from jovial_atlas.rounds.state.names import MEASURES
 from jovial_atlas.sitefile import SiteFile
-from jovial_atlas.sources.workers.pool import WorkerPool
+from jovial_atlas.sources.workers.pool import WorkerPool, result_of
 
 #: Pages that are measured together.
 _CHUNK = 32
@@ -69,7 +69,7 @@ class Measuring:
             return False
         number, self._taken = self._taken, self._taken + 1
         measured = (
-            self._futures[number].result()
+            result_of(self._futures[number])
             if self._futures
             else measure_files(self._chunks[number])
         )

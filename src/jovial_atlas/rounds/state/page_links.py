@@ -29,7 +29,7 @@ from jovial_atlas.rounds.state.page_files import page_place
 from jovial_atlas.rounds.state.site_files import Find
 from jovial_atlas.sitefile import CrawlSource
 from jovial_atlas.sources.settings import name_of
-from jovial_atlas.sources.workers.pool import WorkerPool
+from jovial_atlas.sources.workers.pool import WorkerPool, result_of
 
 #: Pages that a worker reads together, and rows that are kept together.
 _CHUNK, _PART = 64, 400_000
@@ -218,7 +218,7 @@ def _read(pages: Sequence[PageToRead], workers: int | None) -> Iterator[pl.DataF
     with closing(WorkerPool(workers)) as pool:
         futures = pool.submit(read_links, chunks, many=len(pages))
         for number, chunk in enumerate(chunks):
-            columns = futures[number].result() if futures else read_links(chunk)
+            columns = result_of(futures[number]) if futures else read_links(chunk)
             if futures:
                 futures[number] = None  # type: ignore[call-overload]
             waiting.append(pl.DataFrame(columns, schema=_SCHEMA))

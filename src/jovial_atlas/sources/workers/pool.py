@@ -9,6 +9,7 @@ import time
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager
 from multiprocessing import active_children, get_context
 from multiprocessing.process import BaseProcess
@@ -16,6 +17,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 from weakref import WeakSet
 
+from jovial_atlas.errors import AtlasError
 from jovial_atlas.sources.workers.worker import prepare
 
 #: Starting a worker costs about as much as reading this many pages.
@@ -61,7 +63,8 @@ class WorkerPool:
         self, work: Callable[..., ResultT], chunks: Iterable[Sequence[Any]], *, many: int
     ) -> Iterator[ResultT]:
         """What this gives for chunks, each the arguments of one call, in their order; a few of them
-        are under way or done before they are taken, never all. `many` as for `submit`."""
+        are under way or done before they are taken, never all. `many` as for `submit`. Raises
+        AtlasError where a worker is lost."""
         waiting: deque[Future[ResultT]] = deque()
         for chunk in chunks:
             futures = self.submit(_call, [chunk], work, many=many)
@@ -70,9 +73,9 @@ class WorkerPool:
                 continue
             waiting += futures
             while len(waiting) > _AHEAD * cores():
-                yield waiting.popleft().result()
+                yield result_of(waiting.popleft())
         while waiting:
-            yield waiting.popleft().result()
+            yield result_of(waiting.popleft())
 
     def close(self) -> None:
         """End the workers, whatever they are at."""
@@ -82,6 +85,18 @@ class WorkerPool:
         if self._pool:
             self._pool.shutdown(wait=False, cancel_futures=True)
             _end([one for one in active_children() if one not in self._others], _PATIENCE)
+
+
+def result_of(future: Future[ResultT]) -> ResultT:
+    """What a worker made. Raises AtlasError where a worker was ended from outside."""
+    try:
+        return future.result()
+    except BrokenProcessPool:
+        raise AtlasError(
+            "A process that worked on pages was ended by the system, perhaps since there was too "
+            "little memory for all of them. Nothing was changed. Run it again; "
+            "`survey --workers 1` reads with one process."
+        ) from None
 
 
 def _call(given: Sequence[Any], work: Callable[..., ResultT]) -> ResultT:

@@ -15,7 +15,7 @@ from jovial_atlas.pages.row import PageRow
 from jovial_atlas.sources.html_page.page import PageFile, Reading, read_files
 from jovial_atlas.sources.workers.cluster import CLUSTER_CHUNK, Cluster, PackedRows
 from jovial_atlas.sources.workers.folder import Folder, page_files, with_commits
-from jovial_atlas.sources.workers.pool import ResultT, WorkerPool
+from jovial_atlas.sources.workers.pool import ResultT, WorkerPool, result_of
 
 #: Files that are read together, and told of together.
 CHUNK = 48
@@ -67,8 +67,8 @@ class Readers:
     def read(
         self, folder: Folder, reading: Reading, pages: list[PageFile]
     ) -> Iterator[Rows | PackedRows]:
-        """What pages of a folder say, chunk by chunk in their order. Raises ContentError where a
-        cluster cannot read them."""
+        """What pages of a folder say, chunk by chunk in their order. Raises AtlasError where a
+        worker is lost, ContentError where a cluster cannot read them."""
         if self._cluster:
             yield from self._cluster.read(folder.root, reading, pages)
             return
@@ -82,20 +82,20 @@ class Readers:
         # What was taken is let go of: together it may be more than fits into memory.
         futures.reverse()
         while futures:
-            yield futures.pop().result()
+            yield result_of(futures.pop())
 
     def each(
         self, work: Callable[..., ResultT], pages: Sequence[Any], *given: object
     ) -> Iterator[ResultT]:
         """What this gives for pages, chunk by chunk in their order, and what else is `given` to it:
-        done by workers where there are many pages."""
+        done by workers where there are many pages. Raises AtlasError where a worker is lost."""
         chunks = [pages[start : start + CHUNK] for start in range(0, len(pages), CHUNK)]
         futures = self._pool.submit(work, chunks, *given, many=len(pages))
         if not futures:
             yield from (work(chunk, *given) for chunk in chunks)
         futures.reverse()
         while futures:
-            yield futures.pop().result()
+            yield result_of(futures.pop())
 
     @staticmethod
     def _list(folder: Folder, reading: Reading) -> _Listed:
