@@ -145,7 +145,8 @@ def _by_language(values: pl.Series, which: pl.Series) -> pl.Series:
     pair = pl.element().str.extract_groups(_PAIR).struct
     version = pl.struct(lang=pair["1"], href=pair["2"])
     pairs = values.filter(which).str.extract_all(_PAIR)
-    return pairs.list.eval(pl.when(pair["2"].str.strip_chars() != "").then(version)).list.drop_nulls()
+    given = pl.when(pair["2"].str.strip_chars() != "").then(version)
+    return pairs.list.eval(given).list.drop_nulls()
 
 
 def spelled_versions(lists: pl.Series, site: str) -> pl.Series:
