@@ -4,6 +4,7 @@ import io
 
 import pytest
 
+from jovial_atlas.logs.forms import UsualForm
 from jovial_atlas.logs.missing import asked_path, count_missing, strangers
 from jovial_atlas.logs.probing import asked_without_link, probe_finder
 
@@ -19,7 +20,7 @@ def line(path, status=404, ip="10.0.0.1", second=0, agent=BROWSER, referer="-", 
 
 def counted(*lines, is_probe=lambda _: False, until=lambda _: ""):
     stream = io.BytesIO("".join(lines).encode())
-    return count_missing([stream], ["lanternbot"], is_probe, until)
+    return count_missing([UsualForm(stream)], ["lanternbot"], is_probe, until)
 
 
 def test_people_and_programs_are_told_apart():

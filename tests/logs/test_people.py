@@ -2,7 +2,6 @@
 a log that is read again is not counted again."""
 
 import gzip
-import json
 
 import polars as pl
 import pytest
@@ -38,8 +37,6 @@ def counted(text, known=None, size=37):
         (line(1, "/a/", clock="00:30:00", zone="+0100") + line(2, "/a/").rstrip("\n"), {(2, "/a/"): 1}),
         (line(1, "/a/", status=304) + line(1, "/b/", status=404) + line(1, "/c/", method="POST"), {(1, "/a/"): 1}),
         ("no line of a log\n" + "host.example " + line(1, "/a/") + line(1, "/a/", "2001:db8::1"), {(1, "/a/"): 2}),
-        (json.dumps({"time": "2026-11-01T10:00:00Z", "client_ip": "192.0.2.7", "method": "GET", "uri": "/a/",
-                     "status": 200, "user_agent": BROWSER}) + "\n", {(1, "/a/"): 1}),
         ("".join(line(1, "/a/", f"192.0.2.{n}", agent) for n, agent in enumerate(
             ["lanternbot/1.0", "-", "", "curl/8.9", "python-requests/2.32", "Reader (+https://reader.example)",
              "Some Feed Fetcher", "HeadlessChrome/126.0", "site-monitor 2"])), {}),

@@ -50,7 +50,7 @@ def command(
     server: str,
     dry_run: bool,
 ) -> int:
-    """Read server logs (Common or Combined Log Format, or JSON; plain or gzipped; `-` for standard
+    """Read server logs (Combined or Extended Log Format, or JSON; plain or packed; `-` for standard
     input) for the crawlers of the site's engines: when each last read robots.txt, sitemaps and
     pages, what it never asked for, what answered with an error, and who only says to be it. Visits
     of people are counted by page and day as well; nothing about anybody is kept. Requests of times

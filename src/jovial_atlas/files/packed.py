@@ -1,4 +1,4 @@
-"""Reading files that may be gzipped, piece by piece (RFC 1952)."""
+"""Reading files that may be packed, piece by piece: with gzip (RFC 1952), bzip2 or xz."""
 
 from __future__ import annotations
 
@@ -9,6 +9,8 @@ from pathlib import Path
 from typing import IO, Any, BinaryIO
 
 _MAGIC = b"\x1f\x8b"
+#: How files of bzip2, xz and Zstandard (RFC 8878 §3.1.1) begin.
+_BZIP, _XZ, _ZSTANDARD = b"BZh", b"\xfd7zXZ\0", b"\x28\xb5\x2f\xfd"
 #: Bits of a member's flags that mean nothing and must be zero (RFC 1952 §2.3.1.2).
 _RESERVED = 0xE0
 _PIECE = 1 << 20
@@ -76,14 +78,42 @@ class Unpacking(io.RawIOBase):
         return True
 
 
+class _OtherPacking(io.RawIOBase):
+    """The contents of a file of bzip2 or xz. Reading raises OSError where it is damaged."""
+
+    def __init__(self, packed: IO[bytes], begins: bytes) -> None:
+        import bz2
+        import lzma
+
+        self._inner: IO[bytes] = (bz2 if begins.startswith(_BZIP) else lzma).open(packed)
+        self._broken = (EOFError, lzma.LZMAError)
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        try:
+            piece = self._inner.read(len(buffer))
+        except self._broken as error:
+            raise OSError(str(error).rstrip(".") or "it is damaged") from None
+        buffer[: len(piece)] = piece
+        return len(piece)
+
+
 @contextmanager
 def opened(path: Path) -> Iterator[tuple[BinaryIO, Unpacking | None]]:
-    """A file to read from, unpacked where its first octets say that it is gzipped; then what
+    """A file to read from, unpacked where its first octets say that it is packed; of gzip what
     unpacks it is given too, which knows of junk in the end. Raises OSError."""
     with path.open("rb") as stream:
-        packed = stream.read(2) == _MAGIC
+        begins = stream.read(len(_XZ))
         stream.seek(0)
-        if not packed:
+        if begins.startswith((_BZIP, _XZ)):
+            with io.BufferedReader(_OtherPacking(stream, begins), _PIECE) as inner:
+                yield inner, None
+            return
+        if begins.startswith(_ZSTANDARD):
+            raise OSError("it is packed with Zstandard: unpack it, or give what `zstdcat` writes")
+        if not begins.startswith(_MAGIC):
             yield stream, None
             return
         unpacking = Unpacking(stream)

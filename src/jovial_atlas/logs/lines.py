@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from functools import lru_cache
 from typing import Any
 
 from jovial_atlas import dates, foreign
@@ -21,17 +22,32 @@ _COMBINED = re.compile(
 _MONTHS = {name: number for number, name in enumerate(
     (b"Jan", b"Feb", b"Mar", b"Apr", b"May", b"Jun", b"Jul", b"Aug", b"Sep", b"Oct", b"Nov",
      b"Dec"), start=1)}  # fmt: skip
-#: Names under which servers write the same into JSON, the usual first.
-_NAMES: Mapping[str, tuple[str, ...]] = {
-    "at": ("time_iso8601", "time", "timestamp", "@timestamp", "ts", "time_local", "date"),
-    "address": ("remote_addr", "client_ip", "remote_ip", "ip", "client", "clientip", "host"),
-    "method": ("request_method", "method", "verb"),
-    "target": ("request_uri", "uri", "path", "url", "request_path"),
+#: Names under which servers write the same into JSON, in lower case, the usual first; dots lead
+#: into objects.
+JSON_NAMES: Mapping[str, tuple[str, ...]] = {
+    "at": ("time_iso8601", "time", "timestamp", "@timestamp", "ts", "time_local", "date",
+           "startutc", "edgestarttimestamp", "datetime"),
+    "address": ("remote_addr", "client_ip", "remote_ip", "ip", "client", "clientip",
+                "request.client_ip", "request.remote_ip", "httprequest.remoteip", "client.ip",
+                "source.ip", "client.address", "clienthost", "remoteaddr", "host"),
+    "method": ("request_method", "method", "verb", "request.method", "httprequest.requestmethod",
+               "http.request.method", "requestmethod", "clientrequestmethod"),
+    "target": ("request_uri", "uri", "path", "url", "request_path", "request.uri", "request.url",
+               "httprequest.requesturl", "url.original", "url.path", "requestpath", "requesturi",
+               "clientrequesturi", "clientrequestpath"),
     "request": ("request",),
-    "status": ("status", "status_code", "response", "code"),
-    "agent": ("http_user_agent", "user_agent", "agent", "userAgent", "ua"),
-    "referer": ("http_referer", "referer", "referrer"),
-}
+    "status": ("status", "status_code", "response", "code", "httprequest.status",
+               "http.response.status_code", "response.status", "downstreamstatus",
+               "edgeresponsestatus", "statuscode"),
+    "agent": ("http_user_agent", "user_agent", "agent", "useragent", "ua",
+              "request.headers.user-agent", "httprequest.useragent", "user_agent.original",
+              "request_user-agent", "clientrequestuseragent", "headers.user-agent"),
+    "referer": ("http_referer", "referer", "referrer", "request.headers.referer",
+                "httprequest.referer", "http.request.referrer", "request_referer",
+                "clientrequestreferer", "headers.referer"),
+}  # fmt: skip
+#: Fields in which what collects logs keeps a whole line of another form.
+WITHIN_JSON = ("log", "message", "msg", "line")
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +79,7 @@ def parse_line(line: bytes) -> Hit | None:
         at,
         _address(match["lead"].split()),
         match["method"].decode("ascii"),
-        match["target"].decode("utf-8", "replace"),
+        path_of(match["target"].decode("utf-8", "replace")),
         int(match["status"]),
         agent.decode("utf-8", "replace"),
         "" if referer == b"-" else referer.decode("utf-8", "replace"),
@@ -79,7 +95,18 @@ def _address(lead: list[bytes]) -> str:
     return found.decode("ascii", "replace")
 
 
+def path_of(target: str) -> str:
+    """The path and query of what was asked for, which proxies write with its host (RFC 9112
+    §3.2.2)."""
+    if target.startswith(("http://", "https://")):
+        rest = target.partition("://")[2].partition("/")
+        return rest[1] + rest[2] or "/"
+    return target
+
+
 _DAYS: dict[bytes, str] = {}
+#: A time in seconds that is none of the next thousands of years.
+_LATEST = 1e11
 _CLOCK = re.compile(r"(?:[01]\d|2[0-3]):[0-5]\d:(?:[0-5]\d|60)\Z")
 #: Logs of servers are not older than the Web.
 _FIRST_YEAR = 1990
@@ -130,27 +157,88 @@ def _json(line: bytes) -> Hit | None:
         return None
     if not isinstance(value, dict):
         return None
-    fields = {ours: _first(value, theirs) for ours, theirs in _NAMES.items()}
+    value = _flat(value)
+    fields = {ours: _first(value, names) for ours, names in _present(tuple(value)).items()}
     if fields["request"] and not fields["target"]:
         parts = str(fields["request"]).split(" ")
         fields["method"], fields["target"] = parts[0], parts[1] if len(parts) > 1 else ""
     at = _when(fields["at"])
     status = foreign.whole(fields["status"], 999)
     if at is None or status is None or not fields["target"]:
-        return None
+        inner = next((one for name in WITHIN_JSON if isinstance(one := value.get(name), str)), "")
+        return parse_line(inner.encode("utf-8", "replace"))
     return Hit(
-        at, str(fields["address"] or ""), str(fields["method"] or "GET"), str(fields["target"]),
+        at, str(fields["address"] or ""), str(fields["method"] or "GET"),
+        path_of(str(fields["target"])),
         status, str(fields["agent"] or ""), str(fields["referer"] or ""),
     )  # fmt: skip
+
+
+def _flat(value: Mapping[str, Any], before: str = "", depth: int = 3) -> dict[str, Any]:
+    """The texts and numbers in an object by their names in lower case, with dots; of lists the
+    first."""
+    found: dict[str, Any] = {}
+    for key, one in value.items():
+        name = f"{before}{key.lower()}"
+        if isinstance(one, list) and one:
+            one = one[0]
+        if isinstance(one, dict):
+            if depth:
+                found |= _flat(one, f"{name}.", depth - 1)
+        else:
+            found.setdefault(name, one)
+    return found
+
+
+@lru_cache(maxsize=256)
+def _present(names: tuple[str, ...]) -> dict[str, tuple[str, ...]]:
+    """Of the names under which each of our fields may stand, those that are among the names of a
+    line; most lines of a log have the same."""
+    have = set(names)
+    return {
+        ours: tuple(one for one in theirs if one in have) for ours, theirs in JSON_NAMES.items()
+    }
 
 
 def _first(value: Mapping[str, Any], names: tuple[str, ...]) -> Any:
     return next((value[name] for name in names if value.get(name) not in (None, "")), None)
 
 
+#: The way to a value in an object: names, and 0 for the first of a list.
+Way = tuple[str | int, ...]
+
+
+def ways_in(value: object, way: Way = (), before: str = "", depth: int = 3) -> dict[str, Way]:
+    """Where the texts and numbers in an object stand, by their names as `JSON_NAMES` has them."""
+    found: dict[str, Way] = {}
+    for key, one in value.items() if isinstance(value, dict) else ():
+        name, place = f"{before}{key.lower()}", (*way, key)
+        if "'" in key or "\\" in key:
+            continue
+        if isinstance(one, list) and one:
+            one, place = one[0], (*place, 0)
+        if isinstance(one, dict):
+            if depth:
+                found = ways_in(one, place, f"{name}.", depth - 1) | found
+        elif not isinstance(one, list):
+            found.setdefault(name, place)
+    return found
+
+
+def time_of(written: str) -> str | None:
+    """A time as it is written in a log, perhaps as a number, in the product's form."""
+    try:
+        return _when(float(written))
+    except ValueError:
+        return _when(written)
+
+
 def _when(written: object) -> str | None:
     if isinstance(written, (int, float)) and not isinstance(written, bool):
-        seconds = written / 1000 if written > 1e11 else written
+        # Seconds, or thousandths, millionths or thousand-millionths of them.
+        seconds = float(written)
+        while seconds > _LATEST:
+            seconds /= 1000
         try:
             return dates.from_timestamp(seconds)
         except (ValueError, OverflowError, OSError):

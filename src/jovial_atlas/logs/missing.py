@@ -7,18 +7,15 @@ import re
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator
 from dataclasses import dataclass, field
-from typing import BinaryIO
 
 from jovial_atlas.addresses import TRACKING
 from jovial_atlas.logs.lines import Hit, parse_line
-from jovial_atlas.logs.tally import lines_of
+from jovial_atlas.logs.tally import LogStream, lines_of
 
 #: The answers that are looked at: not found, gone, and all that send visitors on.
 NOT_FOUND = (404, 410)
 _SENT_ON = (301, 302, 307, 308)
 _STATUS = re.compile(rb'" (?:4(?:04|10)|30[1278]) ')
-#: The same where lines are JSON.
-_STATUS_IN_JSON = re.compile(rb'["\' :](?:404|410|30[1278])[ ,}"\n]')
 #: Longer lines are no lines of a log; more addresses than these are not told apart.
 _LINE, _MOST = 64 << 10, 300_000
 #: Words in the name of a program that says that it is none of a person.
@@ -64,12 +61,13 @@ class MissedCount:
 
 
 def count_missing(
-    streams: Iterable[BinaryIO],
+    streams: Iterable[LogStream],
     crawlers: Collection[str],
     is_probe: Callable[[str], bool],
     counted_until: Callable[[str], str] = lambda _path: "",
 ) -> MissedCount:
-    """Count what was asked for in vain or where visitors are sent on. `crawlers` are product tokens
+    """Count what was asked for in vain or where visitors are sent on, over lines of the Combined
+    Log Format. `crawlers` are product tokens
     in lower case; `is_probe` says whether a path is one that only strangers try; `counted_until`
     until when requests for a path were counted before."""
     counted = MissedCount()
@@ -87,8 +85,7 @@ def count_missing(
 def _lines(whole: bytes) -> Iterator[bytes]:
     """The lines in which one of the statuses may stand."""
     end = -1
-    status = _STATUS_IN_JSON if whole[:1] == b"{" or b"\n{" in whole else _STATUS
-    for match in status.finditer(whole):
+    for match in _STATUS.finditer(whole):
         if match.start() < end:
             continue
         start = whole.rfind(b"\n", 0, match.start()) + 1

@@ -16,7 +16,7 @@ from datetime import date
 import polars as pl
 
 from jovial_atlas.date_columns import written_days, written_moments
-from jovial_atlas.logs.lines import day_of, parse_line
+from jovial_atlas.logs.lines import day_of
 
 #: How a time is written: day, clock and zone at fixed places.
 _TIME = r"^\d\d/[A-Za-z]{3}/\d{4}:\d\d:\d\d:\d\d [+-]\d{4}$"
@@ -45,9 +45,9 @@ class PeopleCounted:
 
 @dataclass(slots=True)
 class PeopleCounter:
-    """Takes lines of logs, piece by piece. `known` has from when to when each day was counted
-    before: requests of those times do not count again. `tokens` are product tokens of crawlers that
-    are known to be some."""
+    """Takes lines of logs in the Combined Log Format, piece by piece. `known` has from when to when
+    each day was counted before: requests of those times do not count again. `tokens` are product
+    tokens of crawlers that are known to be some."""
 
     known: Mapping[date, tuple[str, str]] = field(default_factory=dict)
     tokens: Sequence[str] = ()
@@ -82,11 +82,7 @@ class PeopleCounter:
 
     def _count(self, whole: bytes) -> None:
         lines = whole.decode("utf-8", "replace").split("\n")
-        if whole.lstrip()[:1] == b"{":
-            table = _from_json(lines)
-        else:
-            table = _from_lines(pl.Series("line", lines))
-        table = self._not_before(table)
+        table = self._not_before(_from_lines(pl.Series("line", lines)))
         people = table.filter(
             (pl.col("method") == "GET")
             & pl.col("status").is_in([200, 304])
@@ -180,15 +176,3 @@ def _with_times(parts: pl.DataFrame) -> pl.DataFrame:
             at=pl.when(elsewhere).then(text).otherwise("at"),
         )
     return table
-
-
-def _from_json(lines: list[str]) -> pl.DataFrame:
-    hits = [hit for line in lines if (hit := parse_line(line.encode()))]
-    rows = [
-        (date.fromisoformat(hit.at[:10]), hit.at, hit.address, hit.method, hit.target, hit.status,
-         hit.agent)
-        for hit in hits
-    ]  # fmt: skip
-    schema = {"date": pl.Date, "at": pl.String, "address": pl.String, "method": pl.String,
-              "path": pl.String, "status": pl.Int32, "agent": pl.String}  # fmt: skip
-    return pl.DataFrame(rows, schema=schema, orient="row")

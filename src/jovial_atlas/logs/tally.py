@@ -82,7 +82,8 @@ def lines_of(stream: LogStream) -> Iterator[tuple[bytes, int]]:
 def count(
     streams: Iterable[LogStream], tokens: Sequence[str], *, skip: frozenset[str] = frozenset()
 ) -> Counted:
-    """Count what the crawlers with these product tokens asked for. Requests from addresses in
+    """Count what the crawlers with these product tokens asked for, by lines of the Combined Log
+    Format. Requests from addresses in
     `skip` are passed over: they are forged."""
     counted = Counted(crawlers={token: Tally(token) for token in tokens})
     if not tokens:

@@ -9,7 +9,6 @@ from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
-from typing import BinaryIO
 
 import polars as pl
 
@@ -19,8 +18,9 @@ from jovial_atlas.engines.public_pages import PublicPages
 from jovial_atlas.errors import AtlasError
 from jovial_atlas.files import packed
 from jovial_atlas.ledger import Ledger, Visit
+from jovial_atlas.logs.forms import UsualForm
 from jovial_atlas.logs.people import PeopleCounted, PeopleCounter
-from jovial_atlas.logs.tally import Tally, Visits, count
+from jovial_atlas.logs.tally import LogStream, Tally, Visits, count
 from jovial_atlas.logs.verify import Resolver, is_genuine
 from jovial_atlas.pages.keys import key_of, keys_of, places_in
 from jovial_atlas.rounds.state.last_survey import stored_pages
@@ -171,7 +171,7 @@ def read_logs(
 class _Heard:
     """A log whose pieces, as they are read, are also looked at for people."""
 
-    def __init__(self, stream: BinaryIO, people: PeopleCounter) -> None:
+    def __init__(self, stream: LogStream, people: PeopleCounter) -> None:
         self._stream, self._people = stream, people
 
     def read(self, size: int = -1) -> bytes:
@@ -222,17 +222,18 @@ def _people(
 
 
 @contextmanager
-def opened_log(path: Path, junk: list[str] | None = None) -> Iterator[BinaryIO]:
-    """A log file, unpacked where its content says that it is packed; `-` is standard input. `junk`
-    gets the name of one behind whose end something else stands. Raises AtlasError."""
+def opened_log(path: Path, junk: list[str] | None = None) -> Iterator[LogStream]:
+    """A log file of any form as lines of the Combined Log Format, unpacked where its content says
+    that it is packed; `-` is standard input. `junk` gets the name of one behind whose end something
+    else stands. Raises AtlasError."""
     if str(path) == "-":
         import sys
 
-        yield sys.stdin.buffer
+        yield UsualForm(sys.stdin.buffer)
         return
     try:
         with packed.opened(path) as (stream, unpacking):
-            yield stream
+            yield UsualForm(stream)
             if unpacking and unpacking.junk and junk is not None:
                 junk.append(str(path))
     except OSError as error:
