@@ -97,6 +97,18 @@ def test_a_log_may_be_packed_in_any_usual_way(tmp_path, pack):
             log.read()
 
 
+@pytest.mark.parametrize(
+    ("text", "told"), [("hello\n" * 900, True), ("", False), ("hello\n" * 900_000, True), ("hello\n" * 100 + PLAIN, False)]
+)  # fmt: skip
+def test_a_file_that_is_no_log_is_told(tmp_path, text, told):
+    (tmp_path / "a.log").write_text(text)
+    odd = []
+    with opened_log(tmp_path / "a.log", odd) as log:
+        while log.read(1 << 16):
+            pass
+    assert ["is it an access log?" in one for one in odd] == [True] * told
+
+
 def test_what_cannot_be_unpacked_is_told(tmp_path):
     (tmp_path / "a.log.zst").write_bytes(b"\x28\xb5\x2f\xfd\x00\x00")
     with pytest.raises(AtlasError, match="packed with Zstandard: unpack it"), opened_log(tmp_path / "a.log.zst"):

@@ -72,8 +72,8 @@ def command(
             closing(open_ledger(site, work.now, os.environ)) as ledger,
         ):
             read = read_logs(site, chosen, files, ledger, resolver, server)
-    for name in read.junk:
-        out.warn(f"Something that is no gzip stands behind the end of {name}; it is left out.")
+    for sentence in read.odd:
+        out.warn(sentence)
     if out.format == "json":
         crawlers = [asdict(one) for one in read.crawlers]
         out.json({"lines": read.lines, "unread": read.unread, "crawlers": crawlers,

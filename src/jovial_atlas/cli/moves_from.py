@@ -126,6 +126,8 @@ def missing(
 
     survey = last_survey(work.site(), work.now())
     read = read_missing(survey, [*files, *more])
+    for sentence in read.odd:
+        work.output.warn(sentence)
     if read.asked and not dry_run:
         _note_asked(survey, read)
     if which:

@@ -16,6 +16,8 @@ from jovial_atlas.logs.lines import Hit, parse_line
 _CHUNK = 4 << 20
 #: The longest line that is looked at.
 _LINE = 64 << 10
+#: So many lines of each piece are looked at, until one tells of a request.
+_LOOKED_AT = 500
 #: The line that says what the fields of the lines behind it are (W3C WD-logfile, "Directives").
 _FIELDS = re.compile(rb"^#Fields:[ \t]*([^\r\n]*)[^\n]*\n", re.M)
 #: What system logs (RFC 3164 §4.1, RFC 5424 §6) and containers write before a line.
@@ -61,6 +63,8 @@ class UsualForm:
     def __init__(self, log: Octets) -> None:
         self._pieces = _translated(log)
         self._rest = b""
+        #: Whether a line tells of a request, of those that were read; none may have been.
+        self.is_log = self.is_empty = True
 
     def read(self, size: int = -1) -> bytes:
         """The next octets, as many as are asked for at most; none at the end."""
@@ -69,6 +73,10 @@ class UsualForm:
             if piece is None:
                 break
             self._rest += piece
+            if self.is_empty or not self.is_log:
+                self.is_empty = False
+                some = piece.split(b"\n", _LOOKED_AT)[:_LOOKED_AT]
+                self.is_log = any(parse_line(line) for line in some)
         size = len(self._rest) if size < 0 else size
         taken, self._rest = self._rest[:size], self._rest[size:]
         return taken

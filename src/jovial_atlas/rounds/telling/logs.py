@@ -96,8 +96,8 @@ class LogsRead:
     unread: int
     crawlers: list[Seen]
     never: NeverAsked
-    #: Files behind whose end stands something that is no gzip.
-    junk: tuple[str, ...] = ()
+    #: What is odd about files, as sentences.
+    odd: tuple[str, ...] = ()
     people: PeopleSeen | None = None
 
 
@@ -128,8 +128,8 @@ def read_logs(
     resolver: Resolver | None = None,
     server: str = "",
 ) -> LogsRead:
-    """Read log files, plain or gzipped, in any order; `-` is standard input. What crawlers were
-    seen to do is noted in the ledger. Where several servers answer for the site, each has a name:
+    """Read log files of any form, plain or packed, in any order; `-` is standard input. What crawlers
+    were seen to do is noted in the ledger. Where several servers answer for the site, each has a name:
     what one of them logged of a time does not stand for the others. Raises AtlasError for a file
     that cannot be read, and where no engine names a crawler."""
     by_token = {token.lower(): engine for engine in engines for token in engine.crawlers}
@@ -138,10 +138,10 @@ def read_logs(
             'No engine of the site file names a crawler. Add crawlers = ["token"] to an [[engine]].'
         )
     with ExitStack() as stack:
-        junk: list[str] = []
+        odd: list[str] = []
         folder = site.traffic_folder / TRAFFIC
         people = PeopleCounter(times_read(folder, server), sorted(by_token))
-        streams = (_Heard(stack.enter_context(opened_log(one, junk)), people) for one in files)
+        streams = (_Heard(stack.enter_context(opened_log(one, odd)), people) for one in files)
         counted = count(streams, sorted(by_token))
     public = PublishedSite(site)
     listed = _listed(counted.crawlers.values(), public.pages, site.model.site.url)
@@ -164,7 +164,7 @@ def read_logs(
             ledger.note_visits(_noted(engine, genuine, site, listed, sitemaps))
     never = NeverAsked(public.pages, [listed[path] for path in visited])
     seen_people = _people(site, people.counted(), server, keep=ledger is not None)
-    return LogsRead(counted.lines, counted.unread, tallies, never, tuple(junk),
+    return LogsRead(counted.lines, counted.unread, tallies, never, tuple(odd),
                     seen_people)  # fmt: skip
 
 
@@ -222,22 +222,36 @@ def _people(
 
 
 @contextmanager
-def opened_log(path: Path, junk: list[str] | None = None) -> Iterator[LogStream]:
+def opened_log(path: Path, odd: list[str] | None = None) -> Iterator[LogStream]:
     """A log file of any form as lines of the Combined Log Format, unpacked where its content says
-    that it is packed; `-` is standard input. `junk` gets the name of one behind whose end something
-    else stands. Raises AtlasError."""
+    that it is packed; `-` is standard input. `odd` gets what is odd about it, as sentences. Raises
+    AtlasError."""
     if str(path) == "-":
         import sys
 
-        yield UsualForm(sys.stdin.buffer)
+        log = UsualForm(sys.stdin.buffer)
+        yield log
+        _note_form("standard input", log, odd)
         return
     try:
         with packed.opened(path) as (stream, unpacking):
-            yield UsualForm(stream)
-            if unpacking and unpacking.junk and junk is not None:
-                junk.append(str(path))
+            log = UsualForm(stream)
+            yield log
+            _note_form(str(path), log, odd)
+            if unpacking and unpacking.junk and odd is not None:
+                odd.append(
+                    f"Something that is no gzip stands behind the end of {path}; it is left out."
+                )
     except OSError as error:
         raise AtlasError(f"{path} cannot be read ({error}).") from error
+
+
+def _note_form(name: str, log: UsualForm, odd: list[str] | None) -> None:
+    if odd is not None and not log.is_log:
+        odd.append(
+            f"No line of {name} tells of a request: is it an access log? Known are the Common and "
+            "Combined Log Format, the Extended one with its line of #Fields, and JSON."
+        )
 
 
 def _again(files: Sequence[Path], token: str, skip: frozenset[str]) -> Tally:

@@ -65,11 +65,13 @@ class MissingRead:
     unserved: int = 0
     asked: list[Move] = field(default_factory=list)
     forgotten: int = 0
+    #: What is odd about files, as sentences.
+    odd: tuple[str, ...] = ()
 
 
 def read_missing(survey: LastSurvey, files: Sequence[Path]) -> MissingRead:
-    """Read log files, plain or gzipped; `-` is standard input. Raises AtlasError for a file that
-    cannot be read."""
+    """Read log files, of any form, plain or packed; `-` is standard input. Raises AtlasError for a
+    file that cannot be read."""
     site = survey.site
     host = site.model.site.url
     by = redirects_of(survey).by
@@ -86,10 +88,11 @@ def read_missing(survey: LastSurvey, files: Sequence[Path]) -> MissingRead:
 
     ignored = patterns.matcher(site.model.moves.not_found, (host,))
     is_probe = probe_finder(_endings(survey), lambda path: ignored(host + path))
+    odd: list[str] = []
     with ExitStack() as stack:
-        streams = (stack.enter_context(opened_log(one)) for one in files)
+        streams = (stack.enter_context(opened_log(one, odd)) for one in files)
         counted = count_missing(streams, sorted(site.crawlers), is_probe, counted_until)
-    return _told(survey, counted, is_probe, row_of)
+    return replace(_told(survey, counted, is_probe, row_of), odd=tuple(odd))
 
 
 def _row_of(by: MoveMap, host: str, path: str) -> Move | None:
