@@ -128,10 +128,10 @@ def read_logs(
     resolver: Resolver | None = None,
     server: str = "",
 ) -> LogsRead:
-    """Read log files of any form, plain or packed, in any order; `-` is standard input. What crawlers
-    were seen to do is noted in the ledger. Where several servers answer for the site, each has a name:
-    what one of them logged of a time does not stand for the others. Raises AtlasError for a file
-    that cannot be read, and where no engine names a crawler."""
+    """Read log files of any form, plain or packed, in any order; `-` is standard input. What is
+    seen of crawlers is noted in the ledger. Where several servers answer for the site, each has a
+    name: what one of them logged of a time does not stand for the others. Raises AtlasError for a
+    file that cannot be read, and where no engine names a crawler."""
     by_token = {token.lower(): engine for engine in engines for token in engine.crawlers}
     if not by_token:
         raise AtlasError(
