@@ -46,6 +46,20 @@ def test_a_live_site_is_crawled_politely_and_recorded_as_it_answers(survey, web)
     assert web.asked[-7][1].get("If-None-Match") == '"1"', "asked with its validator"
 
 
+def test_what_is_no_page_is_none_and_an_answer_that_breaks_off_is_told(survey, web):
+    types = {"/a.jpg": "image/jpeg", "/a.zip": "application/zip", "/api": "application/json; charset=utf-8",
+             "/a.pdf": "application/pdf", "/a.txt": "text/plain", "/broken": "text/html"}  # fmt: skip
+    for path, kind in types.items():
+        web.answers[path] = (200, {"Content-Type": kind, "ETag": '"1"'}, b"<p>Words.</p>")
+    web.answers["/broken"][1]["Content-Length"] = "900"
+    web.page("/", "".join(f"<a href='{path}'>x</a>" for path in types))
+    for _ in range(2):
+        found, faults = survey(crawl(web), full=True)
+        assert sorted(found) == ["/", "/a.pdf", "/a.txt", "/broken"]
+        assert faults == [("fetch-broken-off", f"{URL}/broken")]
+    assert {path: asked.get("If-None-Match") for path, asked in web.asked[-6:]}["/a.jpg"] == '"1"'
+
+
 def test_endless_and_huge_pages_meet_limits_that_are_told(survey, web):
     for number in range(40):
         web.page(f"/calendar?day={number}", f"<a href='/calendar?day={number + 1}'>next</a>")

@@ -39,6 +39,14 @@ from jovial_atlas.web import Answer, Client, Request, send
 PageLook = Callable[[str, bytes], None]
 
 _HTML = ("text/html", "application/xhtml+xml")
+#: Types of what pages are made of, or give to be taken home: no page, and no document either.
+_NO_PAGES = (
+    "image/", "video/", "audio/", "font/", "text/css", "text/javascript", "text/calendar",
+    "application/javascript", "application/json", "application/ld+json", "application/wasm",
+    "application/octet-stream", "application/zip", "application/gzip", "application/x-",
+    "application/java-archive", "application/vnd.android.package-archive", "application/font",
+    "application/manifest+json",
+)  # fmt: skip
 _ROWS = 200
 _NO_START = "Check that the server runs, `start` and `via` in the [[source]]."
 
@@ -143,7 +151,8 @@ def read_site(
         faults += (Fault(*told) for told in note.get("told", ()))
         if (row := note["row"]) is not None:
             reached = True
-            rows.append(row)
+            if not note.get("apart"):
+                rows.append(row)
             frontier.extend(row, depth)
         if progress:
             progress(done, min(done + len(frontier.waiting), crawl.limits.pages))
@@ -260,6 +269,7 @@ def _visit(
         "modified": answer.headers.get("last-modified"),
         "key": crawl.key,
         "row": row,
+        "apart": answer.status == 200 and _type_of(answer).startswith(_NO_PAGES),
         "told": [(fault.code, fault.where, fault.message) for fault in faults],
     }
 
@@ -281,21 +291,22 @@ def _row(
         return row, []
     if answer.status != 200:
         return row, []
-    kind = answer.headers.get("content-type", "text/html").partition(";")[0].strip().lower()
     headers = read_header(answer.headers.get("x-robots-tag", ""))
     header = headers.pop("")
     single = {token: headers[token].words for token in reading.crawlers if token in headers}
     changed = dates.read(answer.headers.get("last-modified", "") or "-")
-    if kind not in _HTML:
+    if _type_of(answer) not in _HTML:
         row |= {"kind": "document", "directives": header.words or None,
                 "crawler_directives": _joined(None, single),
                 "lastmod": changed, "lastmod_from": "file" if changed else None}  # fmt: skip
         return row, []
-    if answer.cut:
+    faults = []
+    if answer.cut and len(answer.body) < crawl.limits.bytes:
+        message = f"The answer broke off after {len(answer.body):,} bytes; only these were read."
+        faults = [Fault("fetch-broken-off", loc, message)]
+    elif answer.cut:
         message = f"The page has more than {crawl.limits.bytes:,} bytes; only so many were read."
         faults = [Fault("page-too-large", loc, message)]
-    else:
-        faults = []
     modified = dates.moment(changed).timestamp() if changed else None
     read, page_faults = read_page(page, PageFile(Path(), path, loc), reading, modified)
     if read is None:
@@ -307,6 +318,11 @@ def _row(
         row["directives"] = read_directives(both).words
     row["crawler_directives"] = _joined(row.get("crawler_directives"), single)
     return row, [*faults, *page_faults]
+
+
+def _type_of(answer: Answer) -> str:
+    """The media type of an answer, without its parameters."""
+    return answer.headers.get("content-type", "text/html").partition(";")[0].strip().lower()
 
 
 def _joined(

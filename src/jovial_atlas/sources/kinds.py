@@ -41,6 +41,8 @@ from jovial_atlas.sources.workers.readers import Readers
 from jovial_atlas.values import replace
 from jovial_atlas.web import Client
 
+#: Changes with how the answers of a crawl are read, so that they are asked for anew.
+_MANNER = 2
 _NEVER = datetime.fromtimestamp(0, UTC)
 
 
@@ -202,7 +204,7 @@ def _crawl(source: CrawlSource, around: Surroundings, name: str, reading: Readin
         source.crawler,
         around.site.state / "crawls" / f"{safe}.jsonl",
         Limits(source.max_pages, source.max_depth, source.max_bytes, source.per_second),
-        digest(repr((__version__, replace(reading, now=_NEVER))).encode()),
+        digest(repr((__version__, _MANNER, replace(reading, now=_NEVER))).encode()),
         around.identify,
     )
 

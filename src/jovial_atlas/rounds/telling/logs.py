@@ -193,7 +193,7 @@ def _people(
     pages = stored_pages(site.shared_state / PAGE_TABLE)
     keys = pl.Series([], dtype=pl.UInt64)
     if pages is not None:
-        alive = pl.col("kind").is_in(["page", "file"]).fill_null(True)
+        alive = pl.col("kind").is_in(["page", "document"]).fill_null(True)
         keyed = pages.filter(alive).select(key_of(pl.col("loc")))
         keys = keyed.collect(engine="streaming").to_series().sort()
     asked = counted.visits.with_columns(
