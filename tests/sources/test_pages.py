@@ -4,6 +4,7 @@ import json
 import os
 import subprocess
 import sys
+from concurrent.futures import Future, ProcessPoolExecutor
 from contextlib import closing
 from pathlib import Path
 
@@ -284,6 +285,23 @@ def test_a_worker_that_is_ended_from_outside_is_told():
     with closing(WorkerPool(2)) as pool, pytest.raises(AtlasError, match="ended by the system"):
         for _ in pool.in_turn(_end_at_two, ([[n]] for n in range(4)), many=1_000):
             pass
+
+
+@pytest.mark.parametrize("fails_at", [0, 3])
+def test_where_processes_cannot_be_started_one_does_all(monkeypatch, fails_at):
+    started = []
+
+    def submit(self, *given):
+        started.append(given)
+        if len(started) > fails_at:
+            raise BlockingIOError(11, "Resource temporarily unavailable")
+        return Future()
+
+    monkeypatch.setattr(ProcessPoolExecutor, "submit", submit)
+    with closing(WorkerPool(2)) as pool:
+        assert list(pool.in_turn(len, ([[n] * n] for n in range(6)), many=1_000)) == [*range(6)]
+        assert pool.submit(len, [[1]], many=1_000) == []
+    assert len(started) == fails_at + 1, "it is not tried again"
 
 
 def test_a_folder_that_is_not_there_is_one_clear_sentence(tmp_path):

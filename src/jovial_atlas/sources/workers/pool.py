@@ -8,7 +8,7 @@ import sys
 import time
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures import CancelledError, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager
 from multiprocessing import active_children, get_context
@@ -45,19 +45,30 @@ class WorkerPool:
         many: int,
     ) -> list[Future[ResultT]]:
         """Have workers do this with each chunk, and what else is `given` to it; `many` pages are
-        in all chunks together. Gives nothing where they are too few: then nobody is at it."""
+        in all chunks together. Gives nothing where they are too few, or where the system lets
+        nobody start processes: then nobody is at it."""
         usual = cores() if many >= _WORTH_WORKERS else 0
         workers = usual if self._workers is None else self._workers
         if workers < 2 or not many:
             return []
-        if self._pool is None:
-            way = get_context("fork" if _is_alone() else "spawn")
-            self._others = active_children()
-            self._pool = ProcessPoolExecutor(workers, way, initializer=prepare)
-        with _interrupts_held():
-            futures = [self._pool.submit(work, chunk, *given) for chunk in chunks]
+        due = list(chunks)
+        try:
+            pool = self._pool or self._started(workers)
+            with _interrupts_held():
+                futures = [pool.submit(work, chunk, *given) for chunk in due]
+        except (OSError, NotImplementedError, ImportError):
+            # No shared memory, no semaphores, or too many processes already: one has to do.
+            self.close()
+            self._pool, self._workers = None, 1
+            return []
         self._due.update(futures)
         return futures
+
+    def _started(self, workers: int) -> ProcessPoolExecutor:
+        way = get_context("fork" if _is_alone() else "spawn")
+        self._others = active_children()
+        self._pool = ProcessPoolExecutor(workers, way, initializer=prepare)
+        return self._pool
 
     def in_turn(
         self, work: Callable[..., ResultT], chunks: Iterable[Sequence[Any]], *, many: int
@@ -65,17 +76,22 @@ class WorkerPool:
         """What this gives for chunks, each the arguments of one call, in their order; a few of them
         are under way or done before they are taken, never all. `many` as for `submit`. Raises
         AtlasError where a worker is lost."""
-        waiting: deque[Future[ResultT]] = deque()
+        waiting: deque[tuple[Sequence[Any], Future[ResultT] | None]] = deque()
+
+        def first() -> ResultT:
+            chunk, future = waiting.popleft()
+            try:
+                return result_of(future) if future else work(*chunk)
+            except CancelledError:  # the workers had to be given up meanwhile
+                return work(*chunk)
+
         for chunk in chunks:
             futures = self.submit(_call, [chunk], work, many=many)
-            if not futures:
-                yield work(*chunk)
-                continue
-            waiting += futures
-            while len(waiting) > _AHEAD * cores():
-                yield result_of(waiting.popleft())
+            waiting.append((chunk, futures[0] if futures else None))
+            while waiting and (not futures or len(waiting) > _AHEAD * cores()):
+                yield first()
         while waiting:
-            yield result_of(waiting.popleft())
+            yield first()
 
     def close(self) -> None:
         """End the workers, whatever they are at."""
