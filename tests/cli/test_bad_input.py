@@ -5,7 +5,7 @@ import socket
 
 import pytest
 
-from tests.conftest import page, run_command, write_site
+from tests.conftest import URL, page, run_command, write_site
 
 ENGINE = '[[engine]]\nname = "Lanternfish"\n'
 
@@ -147,3 +147,16 @@ def test_a_folder_full_of_horrors_ends_in_findings_and_valid_files(atlas, tmp_pa
     assert {"json-ld-broken", "date-unreadable", "canonical-unusable", "link-broken"} <= found
     assert not [code for code in found if code.startswith(("sitemap", "listed"))]
     assert max(map(len, atlas("check").out.splitlines())) < 700
+
+
+def test_a_survey_says_what_became_no_page(tmp_path):
+    (tmp_path / "atlas.toml").write_text(
+        f'[site]\nurl = "{URL}"\n\n[[source]]\nkind = "table"\npath = "t.csv"\n', "utf-8"
+    )
+    (tmp_path / "t.csv").write_text("loc\n/a/\nhttps://o.example/\n\"\"\nhttps://p.example/\n")
+    said = run_command("survey", cwd=tmp_path).out
+    assert "t.csv:3: https://o.example/ is on another host; the row is left out. (1 more like it)" in said
+    assert "t.csv:4: The row gives no address; it is left out." in said
+    (tmp_path / "t.csv").write_text("loc\n/a/\n" + "https://o.example/\n" * 30)
+    said = " ".join(run_command("survey", "--accept", cwd=tmp_path).out.split())
+    assert f"t.csv: 30 rows are left out, whose addresses are not of {URL}: https://o.example (30)." in said

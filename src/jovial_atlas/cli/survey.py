@@ -136,21 +136,29 @@ def _show(out: Output, survey: Survey) -> None:
             f"{plural(len(findings), 'finding')} in {plural(files, 'file')} while reading; "
             "`jovial-atlas check` shows them."
         )
-        _tell_errors(out, findings)
+        _tell_missing(out, findings)
 
 
-def _tell_errors(out: Output, findings: list[Finding]) -> None:
-    """Say what kinds of errors there are, and the first of each: pages may be missing."""
-    from jovial_atlas.findings import check_of
+#: Codes of findings by which something that should be a page is none.
+_LEFT_OUT = ("address-other-host", "row-no-address", "address-twice", "row-ragged", "row-broken",
+             "front-matter-broken", "sheet-left-out")  # fmt: skip
 
+
+#: So many of one kind are told one by one at most, without a total.
+_FEW = 20
+
+
+def _tell_missing(out: Output, findings: list[Finding]) -> None:
+    """Say what became no page, with the first finding of each kind."""
     first: dict[str, Finding] = {}
     for finding in findings:
-        if finding.severity == "error":
+        if finding.code in _LEFT_OUT:
             first.setdefault(finding.code, finding)
     for code, one in first.items():
         count = sum(finding.code == code for finding in findings)
-        more = f" (and {count - 1:,} more)" if count > 1 else ""
-        out.say(f"  error  {check_of(code).what}: {one.where}: {one.message}{more}")
+        # Of many the first one says how many there are.
+        more = f" ({count - 1} more like it)" if 1 < count <= _FEW else ""
+        out.indented("-", f"{one.where}: {one.message}{more}")
 
 
 def tell_doubts(out: Output, doubts: list[Doubt]) -> None:
