@@ -209,8 +209,32 @@ def _origins(values: pl.Series) -> pl.Series:
     return values.replace_strict(known, default=None, return_dtype=pl.String)
 
 
+#: A letter beyond ASCII as escaped octets of UTF-8 (RFC 3629 §3), and what else stands in a value
+#: in which nothing has to be escaped: some systems keep names of pages like that.
+_HEX, _TAIL = "[0-9A-Fa-f]", "%[89ABab][0-9A-Fa-f]"
+_LETTER = (
+    rf"(?:%(?:[Cc][2-9A-Fa-f]|[Dd]{_HEX}){_TAIL}"
+    rf"|%[Ee](?:0%[ABab]{_HEX}|[1-9A-CE-Fa-ce-f]{_TAIL}|[Dd]%[89]{_HEX}){_TAIL}"
+    rf"|%[Ff](?:0%[9ABab]{_HEX}|[1-3]{_TAIL}|4%8{_HEX}){_TAIL}{_TAIL})"
+)
+_BESIDE = rf"(?:[A-Za-z0-9/._~-]|%[2-7][0-9A-Fa-f]|{_LETTER})*"
+_ESCAPED_VALUE = rf"^{_BESIDE}{_LETTER}{_BESIDE}$"
+
+
 def _path_values(values: pl.Series) -> pl.Series:
     text = values.str.strip_chars()
+    escaped = text.str.contains(_ESCAPED_VALUE).fill_null(False)
+    if escaped.any():
+        return put(_encoded_values(text), escaped, _spelled_values(text.filter(escaped)))
+    return _encoded_values(text)
+
+
+def _spelled_values(values: pl.Series) -> pl.Series:
+    """Values that are escaped already, in the one spelling."""
+    return normal_addresses("/" + values, "http://h").str.slice(len("http://h/"))
+
+
+def _encoded_values(text: pl.Series) -> pl.Series:
     made = _encoded(text.str.replace_all("%", "%25", literal=True), f"%{_SAFE_VALUE}")
     dots = _has_dots(made)
     return replaced(made, dots, _values_without_dots) if dots.any() else made

@@ -34,6 +34,7 @@ from jovial_atlas.sources.records.nested import (
 from jovial_atlas.sources.records.plain_values import plain_texts, said_texts
 from jovial_atlas.sources.records.record_dates import date_column, days_stand_first
 from jovial_atlas.sources.records.whole_columns import read_lists, read_pictures
+from jovial_atlas.sources.records.withheld import directives, may_withhold, withheld
 from jovial_atlas.sources.records.within import field_with, with_values_within
 
 _FIELD = re.compile(r"\{([^{}]+)\}")
@@ -41,7 +42,7 @@ _ADDRESSES = ("canonical", "redirect", "share_image")
 #: Texts that people read, which may be marked up; and others.
 _READ = ("title", "heading", "description", "excerpt", "author", "share_title",
          "share_description", "card_title", "card_description")  # fmt: skip
-_TEXT = ("language", "directives", "kind", "in_section", "parent", "fingerprint", "phrase")
+_TEXT = ("language", "in_section", "parent", "fingerprint", "phrase")
 _DATES = ("lastmod", "published", "expires")
 _LISTS = ("tags", "categories", "links")
 _NESTED = ("images", "videos", "alternates")
@@ -90,12 +91,15 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
     used = {*taken, *template_fields(how.url), content, "url", "link"} - lists
     table = in_texts(table, used, lists - {how.columns.get("videos", "videos")})
     have = table.collect_schema()
+    status = how.columns.get("status", "status")
+    if have.get(status) == pl.String:
+        taken.discard(status)  # it says more than numbers do
     extras = [pl.col(name) for name in have if name in own - taken and name != content]
     loc = _address(have, how)
     columns = [loc.alias("loc"), pl.lit(how.source).alias("source")]
     for name in ours:
         theirs = how.columns.get(name, name)
-        if name in ("loc", "source", "merged") or theirs not in have:
+        if name in _MADE or theirs not in have:
             continue
         columns.append(
             _date(name, theirs, table, how).alias(name)
@@ -103,10 +107,7 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
             else _column(name, theirs, have[theirs], how).alias(name)
         )
     given = {str(column.meta.output_name()) for column in columns}
-    if "status" not in given:
-        columns.append(pl.lit(200, pl.Int16).alias("status"))
-    if "kind" not in given:
-        columns.append(pl.lit("page").alias("kind"))
+    columns += _usual(have, how)
     if content in have:
         html = pl.col(content).cast(pl.String)
         html = html.map_batches(said_texts, return_dtype=pl.String, is_elementwise=True)
@@ -120,10 +121,41 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
     return delivered
 
 
+#: Columns that are not just those of the table.
+_MADE = ("loc", "source", "merged", "status", "kind", "directives")
+
+
+def _usual(have: pl.Schema, how: FieldMap) -> list[pl.Expr]:
+    """What a page has mostly: an answer, and that it is one; and what fields say of drafts and of
+    crawlers."""
+    named = {name: how.columns.get(name, name) for name in ("status", "kind")}
+    status: pl.Expr = pl.lit(200, pl.Int16)
+    if named["status"] in have:
+        status = pl.col(named["status"]).cast(pl.Int16, strict=False)
+        # Of texts some are no numbers: what they say is that there is a page.
+        status = status.fill_null(200) if have[named["status"]] == pl.String else status
+    kind: pl.Expr = pl.lit("page")
+    if named["kind"] in have:
+        kind = _text(pl.col(named["kind"]))
+    if (draft := withheld(have, how.columns)) is not None:
+        kind = pl.when(draft).then(pl.lit("draft")).otherwise(kind)
+    made = [status.alias("status"), kind.alias("kind")]
+    if (words := directives(have, how.columns)) is not None:
+        made.append(words.alias("directives"))
+    return made
+
+
+def _text(column: pl.Expr) -> pl.Expr:
+    text = column.cast(pl.String).str.strip_chars()
+    return pl.when(text != "").then(text)
+
+
 def constants(have: Collection[str], how: FieldMap) -> tuple[str, ...]:
     """The columns in which `deliver` gives all rows of a table with such fields one value."""
     names = {name: how.columns.get(name, name) for name in ("status", "kind")}
-    usual = (ours for ours, one in names.items() if one not in have and not field_with(one, have))
+    usual = [ours for ours, one in names.items() if one not in have and not field_with(one, have)]
+    if "kind" in usual and may_withhold([*have], how.columns):
+        usual.remove("kind")
     return ("source", *usual)
 
 
@@ -208,6 +240,8 @@ def wrong(how: FieldMap) -> pl.Expr:
 
 def _date(name: str, theirs: str, table: pl.LazyFrame, how: FieldMap) -> pl.Expr:
     kind = table.collect_schema()[theirs]
+    if kind == pl.Boolean:
+        return pl.lit(None, pl.String)  # whether it was published, not when
     last = date.max if name == "expires" else how.now.date()
     day_first = days_stand_first(table, theirs, kind)
     lost = how.lost.dates if how.lost is not None else None
@@ -234,8 +268,7 @@ def _column(name: str, theirs: str, kind: pl.DataType, how: FieldMap) -> pl.Expr
     if name in _READ:
         return _plain(column.cast(pl.String), theirs, how)
     if name in _TEXT:
-        text = column.cast(pl.String).str.strip_chars()
-        return pl.when(text != "").then(text)
+        return _text(column)
     return column.cast(schema.SCHEMA[name], strict=False)
 
 

@@ -14,6 +14,7 @@ from enum import IntEnum
 from jovial_atlas import dates
 from jovial_atlas.dates_in_text import day_in_words
 from jovial_atlas.sources.records.columns import template_fields
+from jovial_atlas.sources.records.withheld import NOT_PUBLIC
 from jovial_atlas.sources.records.within import flattened
 
 #: Our column → names that others give it, the most telling first. Names are compared without case,
@@ -26,15 +27,19 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
                     "beschreibung", "resume"),
     "lastmod": ("lastmod", "modified", "lastmodified", "updated", "updatedat", "changed",
                 "changedat", "modifiedat", "datemodified", "lastupdated", "lastchange",
-                "geaendert"),
+                "modifiedon", "updatedon", "changedon", "modifieddate", "updateddate", "updatedate",
+                "dateupdated", "modificationdate", "revised", "geaendert"),
     "published": ("published", "publishedat", "datepublished", "publicationdate", "pubdate", "date",
-                  "created", "createdat", "datum"),
+                  "publishedon", "publisheddate", "publishdate", "releasedate", "posted",
+                  "postedat",
+                  "created", "createdat", "createdon", "datecreated", "creationdate", "datum"),
     "language": ("language", "lang", "locale", "sprache", "langue"),
     "author": ("author", "byline", "writer", "autor", "auteur"),
     "tags": ("tags", "keywords", "labels", "topics", "schlagworte"),
     "images": ("images", "image", "picture", "pictures", "photo", "imageurl", "bild"),
     "canonical": ("canonical", "canonicalurl"),
     "in_section": ("insection", "section"),
+    "status": ("status",),
 }  # fmt: skip
 #: Columns of which an address may be made, the most telling first.
 _PARTS = ("path", "slug", "handle", "permalink", "key", "id")
@@ -73,14 +78,17 @@ def guess_columns(
     """A guess from the columns of a table and some of its rows; `template` says how addresses are
     made of columns, where somebody did. Raises ValueError, with the names of the columns, where
     none tells the address of a page."""
+    own = names
     names, rows = flattened(names, rows)
+    values = {
+        name: [row[name] for row in rows if row.get(name) not in (None, "")] for name in names
+    }
+    # What only few records have within others is no field of theirs.
+    names = [one for one in names if one in own or 2 * len(values[one]) >= len(rows)]
     objects = {one.rpartition(".")[0] for one in names}
     by_name = _by_name([one for one in names if one not in objects])
     columns: dict[str, str] = {}
     unsure: list[str] = []
-    values = {
-        name: [row[name] for row in rows if row.get(name) not in (None, "")] for name in names
-    }
     url, address, addressing = template, None, Addressing.TEMPLATE
     if template:
         if missing := [one for one in template_fields(template) if one not in names]:
@@ -89,6 +97,11 @@ def guess_columns(
             )
     elif (address := _address(names, by_name, values)) is not None:
         addressing = Addressing.COLUMN
+        if _plain(address) not in _NAMES["loc"]:
+            unsure.append(
+                f"Addresses are those in the column {address}; if that is wrong, correct `columns` "
+                "in the [[source]], or write a template as its `url`."
+            )
         if address not in ("loc", "url", "link"):
             columns["loc"] = address
     else:
@@ -103,6 +116,19 @@ def guess_columns(
             "if that is wrong, correct `url` in the [[source]]."
         )
     taken = {address, *columns.values()}
+    columns |= _mapped(names, objects, by_name, values, taken)
+    return GuessedColumns(url, columns, unsure, addressing)
+
+
+def _mapped(
+    names: Sequence[str],
+    objects: set[str],
+    by_name: Mapping[str, str],
+    values: Mapping[str, list[object]],
+    taken: set[str | None],
+) -> dict[str, str]:
+    """Our columns → theirs, but for addresses, where the names differ."""
+    columns: dict[str, str] = {}
     for ours, others in _NAMES.items():
         if ours == "loc" or (ours in names and ours not in objects):
             continue
@@ -111,9 +137,11 @@ def guess_columns(
             continue
         if ours in ("lastmod", "published") and not _are(values[theirs], _is_date):
             continue
+        if ours == "status" and not any(map(_is_status, values[theirs])):
+            continue
         columns[ours] = theirs
         taken.add(theirs)
-    return GuessedColumns(url, columns, unsure, addressing)
+    return columns
 
 
 def _plain(name: str) -> str:
@@ -125,15 +153,33 @@ def _by_name(names: Sequence[str]) -> dict[str, str]:
     """Names as they are compared → names of columns: a value within others by its own name, where
     it stands in one that only wraps, as in `fields.title`, or is only wrapped itself, as in
     `title.rendered`; those of plain columns go before."""
-    found: dict[str, str] = {}
-    for name in sorted(names, key=lambda one: one.count(".")):
+    known: list[tuple[int, bool, str, str]] = []
+    for name in names:
         parts = [_plain(one) for one in name.split(".")]
         while len(parts) > 1 and parts[-1] in _SAYS:
             parts.pop()
         while len(parts) > 1 and parts[0] in _WRAPS:
             parts.pop(0)
-        found.setdefault("".join(parts), name)
+        called, depth = "".join(parts), name.count(".")
+        known.append((depth, False, called, name))
+        others = {called}
+        if (match := _OF_RECORD.match(name)) and (inner := _plain(match[1])) not in _NUMBERS:
+            others.add(inner)
+        others |= {one[: -len(_OF_UTC[0])] for one in others if one.endswith(_OF_UTC)}
+        known += [(depth, True, one, name) for one in sorted(others - {called})]
+    known.sort(key=lambda one: one[:2])
+    found: dict[str, str] = {}
+    for *_, called, name in known:
+        found.setdefault(called, name)
     return found
+
+
+#: Columns of databases are often called by what a record is: `post_title`. Times may say that they
+#: are of UTC.
+_OF_RECORD = re.compile(
+    r"(?i)(?:post|page|article|item|entry|node|product|news|doc|document|record)[_ -](.+)\Z"
+)
+_OF_UTC = ("gmt", "utc")
 
 
 #: What a value is called in an object that has nothing else to say of it.
@@ -172,6 +218,12 @@ def _is_date(value: object) -> bool:
         or day_in_words(value, None) is not None
         or _NUMBERED.match(value) is not None
     )
+
+
+def _is_status(value: object) -> bool:
+    """Whether a value says that something is public, or is not."""
+    said = str(value).strip().lower()
+    return said in NOT_PUBLIC or said in ("publish", "published", "public")
 
 
 def _has_slashes(values: Iterable[object]) -> bool:

@@ -42,6 +42,7 @@ from jovial_atlas.sources.records.templates import (
     without_program,
     without_statements,
 )
+from jovial_atlas.sources.records.withheld import is_flag, is_noindex, is_withheld
 from jovial_atlas.sources.workers.folder import HTML_ENDINGS, Folder, page_files
 from jovial_atlas.sources.workers.readers import Readers
 from jovial_atlas.values import replace
@@ -249,10 +250,10 @@ def _apply(
             items = items if isinstance(items, list) else [items]
             values_of(row)[column] = [said for one in items if (said := item_text(one))]
     _apply_media(row, fields, how, reading.services)
-    if fields.get("noindex") is True or str(fields.get("robots", "")).strip():
+    if is_noindex(fields) or str(fields.get("robots", "")).strip():
         row["directives"] = str(fields.get("robots") or "noindex").lower()
     _apply_dates(row, fields, how, reading, faults)
-    if fields.get("draft") is True:
+    if is_withheld(fields):
         row["kind"] = "draft"
     used = {name for names in _NAMES.values() for name in names} | {
         "title", "tags", "status", "draft", "robots", "noindex", "slug", "permalink", "url",
@@ -290,7 +291,7 @@ def _apply_dates(
 ) -> None:
     for column in ("published", "lastmod", "expires"):
         value = _first(fields, column, how)
-        if value is None:
+        if value is None or is_flag(value):
             continue
         read = _date(value, how)
         if read is None:

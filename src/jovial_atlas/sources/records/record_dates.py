@@ -24,7 +24,7 @@ from jovial_atlas.sources.records.written_dates import (
 )
 
 #: What stands in a field that has no date.
-_NONE = r"(?i)^\s*(?:0|-|–|n/?a|nan|nat|none|null|never|0000-00-00.*)?\s*$"
+_NONE = r"(?i)^\s*(?:0|-|–|n/?a|nan|nat|none|null|never|true|false|yes|no|1|0000-00-00.*)?\s*$"
 #: Day and month in the order of a country, the year, perhaps a time.
 _NUMBERED = (
     r"^\s*(\d{1,2})[/-](\d{1,2})[/-](\d{4})"
