@@ -135,7 +135,7 @@ def test_blocks_differ_where_their_rows_do(tmp_path, monkeypatch):
     monkeypatch.setattr(snapshot, "ROW_GROUP", 8)
     place = tmp_path / "t.parquet"
 
-    def blocks(constant=(), **columns):
+    def blocks(constant=None, **columns):
         table = pl.LazyFrame({"loc": [str(n) for n in range(20)], "status": 200, **columns})
         snapshot.sink(table, place, constant)
         return blocks_of(place)
@@ -145,7 +145,7 @@ def test_blocks_differ_where_their_rows_do(tmp_path, monkeypatch):
     assert blocks() == first
     other = blocks(loc=[str(n + (n == 9)) for n in range(20)])
     assert [a == b for a, b in zip(first, other, strict=True)] == [True, False, True]
-    with_one = blocks(["status"])
+    with_one = blocks({"status": 200})
     assert all(a != b for a, b in zip(first, with_one, strict=True))
     assert snapshot.constants(place) == {"status": 200}
     assert snapshot.load(place).equals(pl.read_parquet(place).with_columns(

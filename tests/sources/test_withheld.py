@@ -7,7 +7,7 @@ import pytest
 
 CASES = [
     ({"status": "Draft "}, "draft", None), ({"status": "Entwurf"}, "draft", None), ({"status": "published"}, "page", None),
-    ({"status": "archived"}, "page", None), ({"draft": True}, "draft", None), ({"draft": "yes"}, "draft", None),
+    ({"status": "archived"}, "page", None), ({"status": 1}, "page", None), ({"status": 0}, "draft", None), ({"status": False}, "draft", None), ({"draft": True}, "draft", None), ({"draft": "yes"}, "draft", None),
     ({"is_draft": 1}, "draft", None), ({"draft": False}, "page", None), ({"hidden": "1"}, "draft", None),
     ({"published": False}, "draft", None), ({"published": True}, "page", None), ({"published": "no"}, "draft", None),
     ({"is_published": 0}, "draft", None), ({"published": "2024-01-02"}, "page", None),

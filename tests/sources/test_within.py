@@ -84,6 +84,14 @@ def test_texts_of_records_are_plain(value, text, marked):
     assert (texts.to_list(), held.to_list()) == ([text, "plain"], [marked, False])
 
 
+def test_nothing_is_counted_twice(survey, tmp_path):
+    pl.DataFrame({"loc": ["http://www.marrowfen.example/a/"] * 3, "lastmod": ["then"] * 3}).write_parquet(tmp_path / "t.parquet")
+    survey('kind = "table"\npath = "t.parquet"')
+    said = " ".join(survey.messages)
+    assert "3 addresses of the site" in said
+    assert "3 values of lastmod cannot be read" in said
+
+
 def test_what_is_left_out_or_read_otherwise_is_counted(survey, tmp_path):
     table = pl.select(n=pl.int_range(60)).select(
         loc=pl.when(pl.col("n") < 25).then(pl.format("https://shop.example/{}", "n"))

@@ -8,11 +8,12 @@ in the column `merged`, so that nothing is dropped unseen.
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import groupby
 from pathlib import Path
 from types import TracebackType
+from typing import Any
 
 import polars as pl
 
@@ -34,13 +35,13 @@ class Batch:
     `table` holds any columns of `schema`; columns beyond it become fields of `extra`. A
     LazyFrame is written to disk without ever being in memory as a whole; `refuse` then says
     which of its rows cannot be used, by a condition and a way to tell of them, and `constant`
-    names columns in which all its rows have one value.
+    names columns in which all its rows have one value, with it.
     """
 
     table: pl.DataFrame | pl.LazyFrame = field(default_factory=schema.empty)
     faults: list[Fault] = field(default_factory=list)
     refuse: tuple[pl.Expr, Callable[[pl.DataFrame], list[Fault]]] | None = None
-    constant: tuple[str, ...] = ()
+    constant: Mapping[str, Any] = field(default_factory=dict)
 
 
 class Gathering:
@@ -114,7 +115,7 @@ class Gathering:
         self._rows = self._bytes = 0
         self._spill(_joined([frame.lazy() for frame in waiting]))
 
-    def _spill(self, table: pl.LazyFrame, constant: Sequence[str] = ()) -> None:
+    def _spill(self, table: pl.LazyFrame, constant: Mapping[str, Any] | None = None) -> None:
         part = self._new_part()
         snapshot.sink(table, part, constant)
         self._pieces.append(part)
@@ -123,7 +124,7 @@ class Gathering:
         self,
         wrong: pl.Expr,
         tell: Callable[[pl.DataFrame], list[Fault]],
-        constant: Sequence[str],
+        constant: Mapping[str, Any],
     ) -> None:
         """Take rows that cannot be used out of the part that was just written. Its addresses are
         read for it, so their hashes are kept."""

@@ -9,7 +9,7 @@ import io
 import json
 import os
 import tempfile
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, Literal
@@ -77,29 +77,28 @@ def _metadata(same: Mapping[str, Any]) -> dict[str, str] | None:
 def sink(
     table: pl.LazyFrame,
     path: Path,
-    constant: Sequence[str] = (),
+    constant: Mapping[str, Any] | None = None,
     compression: Literal["zstd", "lz4", "uncompressed"] = "zstd",
     *,
     statistics: bool = False,
 ) -> None:
     """Write a table as Parquet without having it in memory as a whole. `constant` names columns
-    (of text or numbers) in which all rows have one value; `statistics` let a reader pass over rows
-    that it does not ask for. Raises OutputError where it cannot be
-    written, and ContentError where what it is made from cannot be read."""
+    in which all rows have one value, a text or a number, with it; `statistics` let a reader
+    pass over rows that it does not ask for. Raises OutputError where it cannot be written, and
+    ContentError where what it is made from cannot be read."""
     beside = temporary_name(path.parent)
     try:
         with writing(path):
             path.parent.mkdir(parents=True, exist_ok=True)
-        same = table.select(constant).head(1).collect().to_dicts() if constant else []
-        if same:
-            table = table.drop(constant)
+        if constant:
+            table = table.drop(*constant)
         table.sink_parquet(
             beside,
             compression=compression,
             compression_level=1 if compression == "zstd" else None,
             statistics=statistics,
             row_group_size=group_rows(table.collect_schema().names()),
-            metadata=_metadata(same[0] if same else {}),
+            metadata=_metadata(constant or {}),
         )
     except OSError as error:
         forget(beside)

@@ -97,7 +97,7 @@ def _gather(
             same = batch.constant
             if source.section:
                 table = table.with_columns(in_section=pl.lit(source.section))
-                same = (*same, "in_section")
+                same = {**same, "in_section": source.section}
             gathering.add(Batch(table, batch.faults, batch.refuse, same))
     except (ContentError, ValueError, *snapshot.BROKEN) as error:
         gathering.forget()

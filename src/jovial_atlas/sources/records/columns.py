@@ -11,6 +11,7 @@ import re
 from collections.abc import Collection, Mapping, Sequence
 from datetime import date, datetime
 from functools import partial
+from typing import Any
 
 import msgspec
 import polars as pl
@@ -121,6 +122,8 @@ def deliver(table: pl.LazyFrame, how: FieldMap) -> pl.LazyFrame:
     return delivered
 
 
+#: What a server mostly answers, and what a record mostly is.
+_GOOD, _PAGE = 200, "page"
 #: Columns that are not just those of the table.
 _MADE = ("loc", "source", "merged", "status", "kind", "directives")
 
@@ -129,12 +132,12 @@ def _usual(have: pl.Schema, how: FieldMap) -> list[pl.Expr]:
     """What a page has mostly: an answer, and that it is one; and what fields say of drafts and of
     crawlers."""
     named = {name: how.columns.get(name, name) for name in ("status", "kind")}
-    status: pl.Expr = pl.lit(200, pl.Int16)
+    status: pl.Expr = pl.lit(_GOOD, pl.Int16)
     if named["status"] in have:
         status = pl.col(named["status"]).cast(pl.Int16, strict=False)
-        # Of texts some are no numbers: what they say is that there is a page.
-        status = status.fill_null(200) if have[named["status"]] == pl.String else status
-    kind: pl.Expr = pl.lit("page")
+        # Texts that are no numbers, and flags, say no answer of a server: there is a page.
+        status = pl.when(status.is_between(100, 599)).then(status).otherwise(_GOOD)
+    kind: pl.Expr = pl.lit(_PAGE)
     if named["kind"] in have:
         kind = _text(pl.col(named["kind"]))
     if (draft := withheld(have, how.columns)) is not None:
@@ -150,13 +153,17 @@ def _text(column: pl.Expr) -> pl.Expr:
     return pl.when(text != "").then(text)
 
 
-def constants(have: Collection[str], how: FieldMap) -> tuple[str, ...]:
-    """The columns in which `deliver` gives all rows of a table with such fields one value."""
+def constants(have: Collection[str], how: FieldMap) -> dict[str, Any]:
+    """The columns in which `deliver` gives all rows of a table with such fields one value, and
+    which."""
     names = {name: how.columns.get(name, name) for name in ("status", "kind")}
-    usual = [ours for ours, one in names.items() if one not in have and not field_with(one, have)]
-    if "kind" in usual and may_withhold([*have], how.columns):
-        usual.remove("kind")
-    return ("source", *usual)
+    same = {"source": how.source, "status": _GOOD, "kind": _PAGE}
+    for ours, one in names.items():
+        if one in have or field_with(one, have):
+            del same[ours]
+    if may_withhold([*have], how.columns):
+        same.pop("kind", None)
+    return same
 
 
 def check_fields(have: list[str], how: FieldMap) -> None:

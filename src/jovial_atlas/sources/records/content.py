@@ -41,7 +41,7 @@ def with_contents(
         table = batch.table
         if isinstance(table, pl.DataFrame) and PAGE_HTML in table.columns:
             filled, faults = _filled(table, reading, readers, kept)
-            yield replace(batch, table=filled, faults=[*batch.faults, *faults], constant=())
+            yield replace(batch, table=filled, faults=[*batch.faults, *faults], constant={})
         else:
             yield batch
 

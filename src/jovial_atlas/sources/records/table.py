@@ -159,7 +159,7 @@ def beginning_of_table(
 def _parquet(path: Path, how: FieldMap) -> Iterator[Batch]:
     try:
         table = pl.scan_parquet(path)
-        same = ("path", *constants(table.collect_schema().names(), how))
+        same = {"path": path.name, **constants(table.collect_schema().names(), how)}
         delivered = deliver(table, how)
         if PAGE_HTML in delivered.collect_schema():
             yield from _parquet_pages(delivered, path, how)

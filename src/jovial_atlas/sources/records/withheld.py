@@ -33,8 +33,11 @@ def withheld(have: Mapping[str, pl.DataType], columns: Mapping[str, str]) -> pl.
     found = [_is(have[name], pl.col(name), _TRUE, 1) for name in _WITHHELD if name in have]
     public = (columns.get(name, name) for name in _PUBLIC)
     found += [_is(have[name], pl.col(name), _FALSE, 0) for name in public if name in have]
-    if have.get(name := columns.get(_STATUS, _STATUS)) == pl.String:
-        found.append(_plain(pl.col(name)).is_in(sorted(NOT_PUBLIC)))
+    if (name := columns.get(_STATUS, _STATUS)) in have:
+        if have[name] == pl.String:
+            found.append(_plain(pl.col(name)).is_in([*sorted(NOT_PUBLIC), "false"]))
+        else:  # switched off; no answer of a server has this number
+            found.append(_is(have[name], pl.col(name), _FALSE, 0))
     return pl.any_horizontal(found).fill_null(False) if found else None
 
 
@@ -68,7 +71,7 @@ def _plain(column: pl.Expr) -> pl.Expr:
 def is_withheld(fields: Mapping[str, Any]) -> bool:
     """Whether the fields of one page say that it is a draft."""
     return any(_given(fields, _WITHHELD, _TRUE)) or any(_given(fields, _PUBLIC, _FALSE)) or (
-        str(fields.get(_STATUS, "")).strip().lower() in NOT_PUBLIC
+        str(fields.get(_STATUS, "")).strip().lower() in (*NOT_PUBLIC, "false", "0")
     )  # fmt: skip
 
 
