@@ -8,7 +8,7 @@ in the column `merged`, so that nothing is dropped unseen.
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from itertools import groupby
 from pathlib import Path

@@ -5,8 +5,11 @@ from __future__ import annotations
 
 import pickle
 from collections.abc import Iterator
+from contextlib import closing
 from functools import lru_cache
 from io import BytesIO
+from itertools import groupby
+from operator import itemgetter
 from typing import NamedTuple
 
 import polars as pl
@@ -59,15 +62,18 @@ def heads_apart(survey: LastSurvey) -> Iterator[tuple[str, Iterator[MadeHeads]]]
     above = _names_above(survey)
     given = pickle.dumps(_Given(survey.site, survey.heads, above), pickle.HIGHEST_PROTOCOL)
     decided = _with_values(survey.decided).sort("section", "loc")
-    pool = WorkerPool()
-    try:
-        for part in decided.partition_by("section", maintain_order=True):
-            chunks = (
-                (_packed(rows), _films_for(films, rows), given) for rows in part.iter_slices(_CHUNK)
-            )
-            yield part["section"][0], pool.in_turn(_make, chunks, many=part.height)
-    finally:
-        pool.close()
+    parts = [
+        (part["section"][0], rows)
+        for part in decided.partition_by("section", maintain_order=True)
+        for rows in part.iter_slices(_CHUNK)
+    ]
+    chunks = ((_packed(rows), _films_for(films, rows), given) for _, rows in parts)
+    with closing(WorkerPool()) as pool:
+        made = pool.in_turn(_make, chunks, many=decided.height)
+        # Of small sections several are under way at once.
+        named = zip((section for section, _ in parts), made, strict=True)
+        for section, some in groupby(named, key=itemgetter(0)):
+            yield section, (one for _, one in some)
 
 
 def _with_values(decided: pl.DataFrame) -> pl.DataFrame:
