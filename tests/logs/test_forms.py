@@ -30,6 +30,7 @@ FORMS = {
     "by a proxy": PLAIN.replace("GET /", "GET https://www.marrowfen.example/"),
     "extended": EXTENDED,
     "extended, tabs": TABBED,
+    "extended, quotes": EXTENDED.replace("Mozilla/5.0+(compatible;+Lanternbot/2.1)", f'"{AGENT}"'),
     "system log": f"Nov 30 11:00:02 web1 nginx: {PLAIN}",
     "system log, new": f"<190>1 2026-11-30T10:00:01.003Z web1 nginx 123 - - {PLAIN}",
     "container": f"2026-11-30T10:00:01.123456789Z stdout F {PLAIN}",

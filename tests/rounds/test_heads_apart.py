@@ -1,39 +1,26 @@
 """Head data that other processes make is that which one process makes."""
 
 import shutil
-from pathlib import Path
 
 import pytest
 
 from jovial_atlas.rounds.publishing.build import heads
 from jovial_atlas.rounds.publishing.build.options import BuildOptions
 from jovial_atlas.rounds.publishing.build.run import run_build
-from jovial_atlas.rounds.reading.survey import run_survey
 from jovial_atlas.rounds.state.last_survey import last_survey
 from jovial_atlas.rounds.state.names import KNOWN_PICTURES
 from jovial_atlas.sitefile import read_site_file
 from jovial_atlas.sources.workers import pool
-from jovial_atlas.web import new_client
 from tests.conftest import TODAY
-
-SAMPLE = Path(__file__).parents[2] / "marrowfen"
-
-
-@pytest.fixture(scope="module")
-def surveyed(tmp_path_factory):
-    """The sample site, surveyed; it wants copies of its pictures."""
-    folder = tmp_path_factory.mktemp("sample") / "site"
-    shutil.copytree(SAMPLE, folder, ignore=shutil.ignore_patterns(".jovial-atlas"))
-    with new_client(5) as client:
-        run_survey(read_site_file(folder / "atlas.toml"), TODAY, client)
-    return folder
 
 
 @pytest.mark.parametrize("least", [0, 10_000])
-def test_heads_made_apart_are_the_same(surveyed, monkeypatch, least):
+def test_heads_made_apart_are_the_same(marrowfen, monkeypatch, least):
+    with (marrowfen / "atlas.toml").open("a", encoding="utf-8") as text:
+        text.write('\n[sharing]\ncopies = true\nmark = "/pictures/heron-mark.png"\n')
     made = []
     for apart in (False, True):
-        site = read_site_file(surveyed / "atlas.toml")
+        site = read_site_file(marrowfen / "atlas.toml")
         for place in (site.output / "share", site.state / "head"):
             shutil.rmtree(place, ignore_errors=True)
         (site.shared_state / KNOWN_PICTURES).unlink(missing_ok=True)
@@ -41,7 +28,7 @@ def test_heads_made_apart_are_the_same(surveyed, monkeypatch, least):
         monkeypatch.setattr(pool, "_WORTH_WORKERS", least)
         run_build(site, last_survey(site, TODAY), TODAY, BuildOptions(accept=True))
         found = {
-            path.relative_to(surveyed): path.read_bytes()
+            path.relative_to(marrowfen): path.read_bytes()
             for folder in (site.state / "head", site.output / "share")
             for path in folder.rglob("*.*")
         }
@@ -52,6 +39,6 @@ def test_heads_made_apart_are_the_same(surveyed, monkeypatch, least):
     assert sorted(measured) == sorted(measured_apart)
 
 
-def test_few_pages_are_not_worth_a_process(surveyed):
-    site = read_site_file(surveyed / "atlas.toml")
+def test_few_pages_are_not_worth_a_process(marrowfen):
+    site = read_site_file(marrowfen / "atlas.toml")
     assert not heads.worth_processes(last_survey(site, TODAY))

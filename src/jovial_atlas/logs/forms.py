@@ -133,8 +133,9 @@ def _combined(hit: Hit) -> bytes:
     agent, referer = (one.translate(_UNQUOTED) for one in (hit.agent, hit.referer))
     target = hit.target.translate(_ESCAPED)
     request = f"{hit.method} {target} HTTP/1.1"
+    address = re.split(r"[,\s]", hit.address, maxsplit=1)[0] or "-"
     line = (
-        f"{hit.address or '-'} - - [{day}:{hit.at[11:19]} +0000] "
+        f"{address} - - [{day}:{hit.at[11:19]} +0000] "
         f'"{request}" {hit.status} - "{referer or "-"}" "{agent or "-"}"\n'
     )
     return line.encode()
@@ -157,7 +158,11 @@ def _extended(whole: bytes, fields: bytes) -> bytes:
         return whole
     lines = pl.Series("line", whole.decode("utf-8", "replace").split("\n"))
     lines = lines.str.strip_chars_end("\r")
-    cells = lines.filter(~lines.str.starts_with("#")).str.split("\t" if tabs else " ")
+    lines = lines.filter(~lines.str.starts_with("#"))
+    if tabs or b'"' not in whole:
+        cells = lines.str.split("\t" if tabs else " ")
+    else:  # values with spaces stand between quotes ("Format")
+        cells = lines.str.extract_all(r'"[^"]*"|[^ ]+').list.eval(pl.element().str.strip_chars('"'))
     table = pl.DataFrame(
         {
             name: pl.repeat(None, len(cells), dtype=pl.String, eager=True)

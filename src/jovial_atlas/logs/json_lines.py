@@ -10,7 +10,7 @@ import polars as pl
 
 from jovial_atlas import foreign
 from jovial_atlas.address_columns import each_once
-from jovial_atlas.logs.lines import JSON_NAMES, WITHIN_JSON, Way, path_of, time_of, ways_in
+from jovial_atlas.logs.lines import JSON_NAMES, WITHIN_JSON, Way, time_of, ways_in
 
 #: So many lines are looked at to learn where fields stand; fewer are read one by one.
 _LOOKED_AT = 100
@@ -37,7 +37,8 @@ def from_json(lines: Sequence[str]) -> list[str | None]:
     day = pl.col("at").str.slice(0, 10).str.to_date("%Y-%m-%d", strict=False)
     made = pl.format(
         '{} - - [{}:{} +0000] "{} {} HTTP/1.1" {} - "{}" "{}"',
-        pl.col("address").fill_null("-"),
+        # Of several that forwarded it the first.
+        pl.col("address").str.extract(r"^([^,\s]+)").fill_null("-"),
         day.dt.strftime("%d/%b/%Y"),
         pl.col("at").str.slice(11, 8),
         pl.col("method").fill_null("GET"),
@@ -133,9 +134,9 @@ def _times(values: pl.Series) -> pl.Series:
 
 
 def _target() -> pl.Expr:
-    asked = pl.col("target")
-    whole = asked.str.contains("^https?://")
-    path = pl.when(whole).then(asked.map_elements(path_of, pl.String)).otherwise(asked)
+    # As `path_of` has it.
+    path = pl.col("target").str.replace("^https?://[^/]*", "")
+    path = pl.when(path == "").then(pl.lit("/")).otherwise(path)
     return path.str.replace_many({" ": "%20", '"': "%22", "\t": "%09", "\r": "%0D", "\n": "%0A"})
 
 
