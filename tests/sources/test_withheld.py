@@ -36,6 +36,13 @@ def test_what_is_not_public_is_no_page_to_be_found(survey, tmp_path, kind, field
     assert (page["kind"], page["directives"], page["status"], faults) == (wanted, words, 200, [])
 
 
+def test_a_flag_counts_where_the_day_stands_elsewhere(survey, tmp_path):
+    table = pl.DataFrame({"loc": ["/a/", "/b/"], "published": [True, False], "published_at": ["2026-01-02"] * 2})
+    table.write_parquet(tmp_path / "t.parquet")
+    found, _ = survey('kind = "table"\npath = "t.parquet"\ncolumns = { published = "published_at" }')
+    assert [(row["kind"], row["published"]) for row in found.values()] == [("page", "2026-01-02"), ("draft", "2026-01-02")]
+
+
 def test_a_status_in_words_is_kept_for_rules_and_beside_it_numbers_count(survey, tmp_path):
     (tmp_path / "t.csv").write_text("loc,state,noindex,directives\n/a/,archived,1,nofollow\n/b/,404,0,nofollow\n")
     found, _ = survey('kind = "table"\npath = "t.csv"\ncolumns = { status = "state" }')

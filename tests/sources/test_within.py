@@ -57,6 +57,8 @@ def test_a_name_that_leads_nowhere_is_told_and_one_of_a_column_goes_before(surve
          {"title": "title.rendered", "description": "meta.description"}),
         ({"post_id": 7, "post_title": "A", "post_slug": "a", "post_modified_gmt": "2026-01-02", "post_status": "draft"}, "/{post_slug}/",
          {"title": "post_title", "lastmod": "post_modified_gmt", "status": "post_status"}),
+        ({"slug": "a", "published": True, "published_at": "2026-01-02", "updated": False, "updated_at": "2026-01-03"}, "/{slug}/",
+         {"published": "published_at", "lastmod": "updated_at"}),
         ({"slug": "a", "product_name": "A", "product_status": "endangered", "meta": {"blurb": "B"}}, "/{slug}/", {"title": "product_name"}),
         ({"slug": "a", "fields": {"slug": "b"}, "pictures": [{"url": "/p.jpg"}]}, "/{slug}/", {"images": "pictures"}),
     ],

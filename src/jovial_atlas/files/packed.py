@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Iterator
 from contextlib import contextmanager
+from importlib import import_module
 from pathlib import Path
 from typing import IO, Any, BinaryIO
 
@@ -82,11 +83,13 @@ class _OtherPacking(io.RawIOBase):
     """The contents of a file of bzip2 or xz. Reading raises OSError where it is damaged."""
 
     def __init__(self, packed: IO[bytes], begins: bytes) -> None:
-        import bz2
-        import lzma
-
-        self._inner: IO[bytes] = (bz2 if begins.startswith(_BZIP) else lzma).open(packed)
-        self._broken = (EOFError, lzma.LZMAError)
+        name = "bz2" if begins.startswith(_BZIP) else "lzma"
+        try:
+            module = import_module(name)
+        except ImportError:  # Python may be built without it
+            raise OSError(f"this Python has no module {name} to unpack it") from None
+        self._inner: IO[bytes] = module.open(packed)
+        self._broken = (EOFError, getattr(module, "LZMAError", EOFError))
 
     def readable(self) -> bool:
         return True

@@ -14,7 +14,7 @@ from enum import IntEnum
 from jovial_atlas import dates
 from jovial_atlas.dates_in_text import day_in_words
 from jovial_atlas.sources.records.columns import template_fields
-from jovial_atlas.sources.records.withheld import NOT_PUBLIC
+from jovial_atlas.sources.records.withheld import NOT_PUBLIC, is_flag
 from jovial_atlas.sources.records.within import flattened
 
 #: Our column → names that others give it, the most telling first. Names are compared without case,
@@ -130,12 +130,13 @@ def _mapped(
     """Our columns → theirs, but for addresses, where the names differ."""
     columns: dict[str, str] = {}
     for ours, others in _NAMES.items():
-        if ours == "loc" or (ours in names and ours not in objects):
+        dated = ours in ("lastmod", "published")
+        flags = dated and _are(values.get(ours, ()), is_flag)
+        if ours == "loc" or (ours in names and ours not in objects and not flags):
             continue
-        theirs = next((by_name[one] for one in others if one in by_name), None)
+        likely = (by_name[one] for one in others if by_name.get(one, ours) != ours)
+        theirs = next((one for one in likely if not dated or _are(values[one], _is_date)), None)
         if theirs is None or theirs in taken:
-            continue
-        if ours in ("lastmod", "published") and not _are(values[theirs], _is_date):
             continue
         if ours == "status" and not any(map(_is_status, values[theirs])):
             continue
@@ -212,6 +213,8 @@ def _is_address(value: object) -> bool:
 
 
 def _is_date(value: object) -> bool:
+    if isinstance(value, bool):
+        return False
     return (
         not isinstance(value, str)
         or dates.read(value) is not None

@@ -24,14 +24,15 @@ _STATUS = "status"
 
 def may_withhold(have: Mapping[str, Any] | list[str], columns: Mapping[str, str]) -> bool:
     """Whether a table with such fields can say of pages that they are drafts."""
-    named = {columns.get(name, name) for name in (*_WITHHELD, *_PUBLIC, _STATUS)}
+    named = {*_WITHHELD, *_PUBLIC, *(columns.get(name, name) for name in (*_PUBLIC, _STATUS))}
     return not named.isdisjoint(have)
 
 
 def withheld(have: Mapping[str, pl.DataType], columns: Mapping[str, str]) -> pl.Expr | None:
     """Whether pages are drafts; None where no field can say so."""
     found = [_is(have[name], pl.col(name), _TRUE, 1) for name in _WITHHELD if name in have]
-    public = (columns.get(name, name) for name in _PUBLIC)
+    # A day may stand elsewhere than the flag.
+    public = dict.fromkeys(one for name in _PUBLIC for one in (name, columns.get(name, name)))
     found += [_is(have[name], pl.col(name), _FALSE, 0) for name in public if name in have]
     if (name := columns.get(_STATUS, _STATUS)) in have:
         if have[name] == pl.String:
