@@ -6,12 +6,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from typing import Protocol
 
 import polars as pl
 
+from jovial_atlas.logs.combined import combined_lines
 from jovial_atlas.logs.json_lines import from_json
 from jovial_atlas.logs.lines import Hit, parse_line
+from jovial_atlas.logs.tally import LogStream
 
 _CHUNK = 4 << 20
 #: The longest line that is looked at.
@@ -50,17 +51,10 @@ _WRITTEN = {
 }  # fmt: skip
 
 
-class Octets(Protocol):
-    """What can be read piece by piece."""
-
-    def read(self, size: int = -1, /) -> bytes:
-        """The next octets; none at the end."""
-
-
 class UsualForm:
     """A log as lines of the Combined Log Format, to be read."""
 
-    def __init__(self, log: Octets) -> None:
+    def __init__(self, log: LogStream) -> None:
         self._pieces = _translated(log)
         self._rest = b""
         #: Whether a line tells of a request, of those that were read; none may have been.
@@ -82,7 +76,7 @@ class UsualForm:
         return taken
 
 
-def _translated(log: Octets) -> Iterator[bytes]:
+def _translated(log: LogStream) -> Iterator[bytes]:
     """The log in whole lines, of whatever form, but for the last."""
     rest, fields = b"", None
     # With what was left of the piece before, it is mostly no more than what is asked for.
@@ -172,21 +166,10 @@ def _extended(whole: bytes, fields: bytes) -> bytes:
         }
     ).with_columns(pl.when(pl.all() != "-").then(pl.all()).name.keep())
     agent = pl.col("agent").str.replace_many(_WRITTEN)
-    spaced = agent if tabs else agent.str.replace_all("+", " ", literal=True)
-    day = pl.col("date").str.to_date("%Y-%m-%d", strict=False).dt.strftime("%d/%b/%Y")
+    agent = agent if tabs else agent.str.replace_all("+", " ", literal=True)
     query = pl.when(pl.col("query").is_not_null()).then("?" + pl.col("query"))
-    target = pl.col("path") + query.fill_null("")
-    made = table.select(
-        pl.format(
-            '{} - - [{}:{} +0000] "{} {} HTTP/1.1" {} - "{}" "{}"',
-            pl.col("address").fill_null("-").str.extract(r"^([^,\s]+)"),
-            day,
-            pl.col("time").str.slice(0, 8),
-            pl.col("method").fill_null("GET"),
-            target.str.replace_all('"', "%22", literal=True),
-            "status",
-            pl.col("referer").fill_null("-").str.replace_all('"', "'", literal=True),
-            spaced.fill_null("-").str.replace_all('"', "'", literal=True),
-        )
+    day = pl.col("date").str.to_date("%Y-%m-%d", strict=False)
+    made = table.with_columns(agent).select(
+        combined_lines(day, pl.col("time").str.slice(0, 8), pl.col("path") + query.fill_null(""))
     )
     return "".join(f"{one}\n" for one in made.to_series().drop_nulls().to_list()).encode()

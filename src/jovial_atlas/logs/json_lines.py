@@ -10,6 +10,7 @@ import polars as pl
 
 from jovial_atlas import foreign
 from jovial_atlas.address_columns import each_once
+from jovial_atlas.logs.combined import combined_lines
 from jovial_atlas.logs.lines import JSON_NAMES, WITHIN_JSON, Way, time_of, ways_in
 
 #: So many lines are looked at to learn where fields stand; fewer are read one by one.
@@ -35,18 +36,7 @@ def from_json(lines: Sequence[str]) -> list[str | None]:
         .otherwise("method"),
     ).with_columns(at=_times(table["at"]))
     day = pl.col("at").str.slice(0, 10).str.to_date("%Y-%m-%d", strict=False)
-    made = pl.format(
-        '{} - - [{}:{} +0000] "{} {} HTTP/1.1" {} - "{}" "{}"',
-        # Of several that forwarded it the first.
-        pl.col("address").str.extract(r"^([^,\s]+)").fill_null("-"),
-        day.dt.strftime("%d/%b/%Y"),
-        pl.col("at").str.slice(11, 8),
-        pl.col("method").fill_null("GET"),
-        _target(),
-        pl.when(pl.col("status").str.contains(r"^\d{3}$")).then("status"),
-        _unquoted("referer"),
-        _unquoted("agent"),
-    )
+    made = combined_lines(day, pl.col("at").str.slice(11, 8), _target())
     inner = pl.col("inner").str.strip_chars_end("\r\n")
     whole = pl.when(inner.str.contains(_COMBINED) & ~inner.str.contains("\n")).then(inner)
     return table.select(pl.coalesce(made, whole)).to_series().to_list()
@@ -117,12 +107,13 @@ def _within(way: Way) -> pl.Expr:
 def _matched(way: Way) -> pl.Expr:
     """By JSONPath (RFC 9535)."""
     path = "".join(f"[{step!r}]" for step in way)
-    return pl.col("line").str.json_path_match(f"${path}")
+    value = pl.col("line").str.json_path_match(f"${path}")
+    return pl.when(~value.str.contains(r"^[\[{]")).then(value)  # no list, and no object
 
 
 def _value(found: Sequence[pl.Expr]) -> pl.Expr:
     """The first text or number that is not empty."""
-    given = [pl.when((one != "") & ~one.str.contains(r"^[\[{]")).then(one) for one in found]
+    given = [pl.when(one != "").then(one) for one in found]
     return pl.coalesce(given) if given else pl.lit(None, pl.String)
 
 
@@ -134,12 +125,6 @@ def _times(values: pl.Series) -> pl.Series:
 
 
 def _target() -> pl.Expr:
-    # As `path_of` has it.
+    """What was asked for, as `path_of` has it."""
     path = pl.col("target").str.replace("^https?://[^/]*", "")
-    path = pl.when(path == "").then(pl.lit("/")).otherwise(path)
-    return path.str.replace_many({" ": "%20", '"': "%22", "\t": "%09", "\r": "%0D", "\n": "%0A"})
-
-
-def _unquoted(name: str) -> pl.Expr:
-    text = pl.col(name).str.replace_many({'"': "'", "\\": "'", "\n": " ", "\r": " "})
-    return text.fill_null("-")
+    return pl.when(path == "").then(pl.lit("/")).otherwise(path)

@@ -61,7 +61,7 @@ class Losses:
 
     def faults(self, source: str, site: str) -> Iterator[Fault]:
         """What is told of a source of a site, the totals before single rows."""
-        others, rows = sum(self._elsewhere.values()), plural
+        others = self._elsewhere.total()
         if others + self._nowhere > len(self._told):
             if others:
                 most = self._elsewhere.most_common(_HOSTS)
@@ -70,12 +70,12 @@ class Losses:
                 verb = "is" if others == 1 else "are"
                 yield Fault(
                     "address-other-host", source,
-                    f"{rows(others, 'row')} {verb} left out, whose addresses are not of {site}: "
+                    f"{plural(others, 'row')} {verb} left out, whose addresses are not of {site}: "
                     f"{shown}{f' and {more:,} more' if more else ''}.",
                 )  # fmt: skip
             if self._nowhere:
                 verb = "is" if self._nowhere == 1 else "are"
-                message = f"{rows(self._nowhere, 'row')} {verb} left out, which give no address."
+                message = f"{plural(self._nowhere, 'row')} {verb} left out, which give no address."
                 yield Fault("row-no-address", source, message)
         yield from self._told
         if self._schemes:
