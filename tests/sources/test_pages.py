@@ -282,9 +282,12 @@ def _end_at_two(numbers):
 
 
 def test_a_worker_that_is_ended_from_outside_is_told():
-    with closing(WorkerPool(2)) as pool, pytest.raises(AtlasError, match="ended by the system"):
-        for _ in pool.in_turn(_end_at_two, ([[n]] for n in range(4)), many=1_000):
-            pass
+    with closing(WorkerPool(2)) as pool:
+        with pytest.raises(AtlasError, match="ended by the system"):
+            for _ in pool.in_turn(_end_at_two, ([[n]] for n in range(4)), many=1_000):
+                pass
+        with pytest.raises(AtlasError, match="ended by the system"):
+            pool.submit(_end_at_two, [[0]], many=1_000)
 
 
 @pytest.mark.parametrize("fails_at", [0, 3])

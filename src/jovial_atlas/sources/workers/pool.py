@@ -46,7 +46,7 @@ class WorkerPool:
     ) -> list[Future[ResultT]]:
         """Have workers do this with each chunk, and what else is `given` to it; `many` pages are
         in all chunks together. Gives nothing where they are too few, or where the system lets
-        nobody start processes: then nobody is at it."""
+        nobody start processes: then nobody is at it. Raises AtlasError where a worker is lost."""
         usual = cores() if many >= _WORTH_WORKERS else 0
         workers = usual if self._workers is None else self._workers
         if workers < 2 or not many:
@@ -56,6 +56,8 @@ class WorkerPool:
             pool = self._pool or self._started(workers)
             with _interrupts_held():
                 futures = [pool.submit(work, chunk, *given) for chunk in due]
+        except BrokenProcessPool:
+            raise _lost() from None
         except (OSError, NotImplementedError, ImportError):
             # No shared memory, no semaphores, or too many processes already: one has to do.
             self.close()
@@ -108,11 +110,15 @@ def result_of(future: Future[ResultT]) -> ResultT:
     try:
         return future.result()
     except BrokenProcessPool:
-        raise AtlasError(
-            "A process that worked on pages was ended by the system, perhaps since there was too "
-            "little memory for all of them. Nothing was changed. Run it again; "
-            "`survey --workers 1` reads with one process."
-        ) from None
+        raise _lost() from None
+
+
+def _lost() -> AtlasError:
+    return AtlasError(
+        "A process that worked on pages was ended by the system, perhaps since there was too "
+        "little memory for all of them. Nothing was changed. Run it again; `survey --workers 1` "
+        "reads with one process."
+    )
 
 
 def _call(given: Sequence[Any], work: Callable[..., ResultT]) -> ResultT:
